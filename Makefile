@@ -1,0 +1,35 @@
+# Emblar. The two commands you need: make demo, make test.
+PORT_ARG = $(if $(EMBLAR_PORT),EMBLAR_PORT=$(EMBLAR_PORT),)
+BIN = .venv/bin
+
+.PHONY: setup demo serve test lint bench screenshots schemas clean
+
+setup:
+	@sh scripts/setup.sh
+
+demo: setup
+	@$(PORT_ARG) $(BIN)/emblar serve --demo
+
+serve: setup
+	@$(PORT_ARG) $(BIN)/emblar serve
+
+test: setup lint
+	@$(BIN)/python -m pytest
+
+lint: setup
+	@$(BIN)/ruff check emblar tests bench scripts
+	@$(BIN)/ruff format --check -q emblar tests bench scripts
+	@$(BIN)/mypy
+	@$(BIN)/lint-imports > .venv/imports.log 2>&1 || (cat .venv/imports.log; exit 1)
+
+bench: setup
+	@$(BIN)/python -m bench
+
+screenshots: setup
+	@$(BIN)/python -m scripts.screenshots
+
+schemas: setup
+	@$(BIN)/python -m scripts.schemas
+
+clean:
+	rm -rf .venv var .pytest_cache .mypy_cache .ruff_cache .hypothesis emblar.egg-info

@@ -1,0 +1,87 @@
+"""Sessions: start one, say what it is about, delete it, bring it back."""
+
+from dataclasses import dataclass
+from datetime import datetime
+
+from emblar.core.errors import InputError
+from emblar.store import sessions as store
+from emblar.store.database import transaction
+from emblar.store.sessions import SessionInfo
+
+LONGEST_TEXT = 200
+
+
+@dataclass(frozen=True, slots=True)
+class Brief:
+    """What a session says of itself."""
+
+    name: str
+    studio: str = ""
+    artist: str = ""
+    wish: str = ""
+    downbeat_at: datetime | None = None
+
+
+def _checked(brief: Brief) -> Brief:
+    name = brief.name.strip()
+    if not name:
+        raise InputError("Give the session a name, for example the song's.")
+    for text in (name, brief.studio, brief.artist):
+        if len(text) > LONGEST_TEXT:
+            raise InputError(f"“{text[:40]}…” is longer than {LONGEST_TEXT} characters.")
+    return Brief(
+        name, brief.studio.strip(), brief.artist.strip(), brief.wish.strip(), brief.downbeat_at
+    )
+
+
+def start_session(brief: Brief) -> SessionInfo:
+    """Start a session."""
+    checked = _checked(brief)
+    with transaction() as db:
+        return store.create(
+            db,
+            name=checked.name,
+            studio=checked.studio,
+            artist=checked.artist,
+            wish=checked.wish,
+            downbeat_at=checked.downbeat_at,
+        )
+
+
+def change_brief(session_id: int, brief: Brief) -> SessionInfo:
+    """Change what a session says of itself."""
+    checked = _checked(brief)
+    with transaction() as db:
+        return store.change(
+            db,
+            session_id,
+            name=checked.name,
+            studio=checked.studio,
+            artist=checked.artist,
+            wish=checked.wish,
+            downbeat_at=checked.downbeat_at,
+        )
+
+
+def all_sessions() -> list[SessionInfo]:
+    """Return every session, newest first."""
+    with transaction() as db:
+        return store.listing(db)
+
+
+def one_session(session_id: int) -> SessionInfo:
+    """Return one session."""
+    with transaction() as db:
+        return store.get(db, session_id)
+
+
+def delete_session(session_id: int) -> None:
+    """Delete a session; it can be brought back for 30 days."""
+    with transaction() as db:
+        store.delete(db, session_id)
+
+
+def restore_session(session_id: int) -> SessionInfo:
+    """Bring a deleted session back."""
+    with transaction() as db:
+        return store.restore(db, session_id)

@@ -1,0 +1,33 @@
+"""Everything a screen of one session shows, loaded together."""
+
+from dataclasses import dataclass
+
+from emblar.actions.kit import kit
+from emblar.actions.listen import Heard, heard, reference_of
+from emblar.actions.plan import KitPlan, latest_plan
+from emblar.actions.sessions import one_session
+from emblar.store.drums import KitDrum
+from emblar.store.references import ReferenceInfo
+from emblar.store.sessions import SessionInfo
+
+
+@dataclass(frozen=True, slots=True)
+class Workspace:
+    """A session with its recording, what was heard in it, its kit and its plan."""
+
+    session: SessionInfo
+    reference: ReferenceInfo | None
+    found: Heard | None
+    drums: tuple[KitDrum, ...]
+    plan: KitPlan | None
+
+
+def workspace(session_id: int) -> Workspace:
+    """Load a session's workspace."""
+    return Workspace(
+        one_session(session_id),
+        reference_of(session_id),
+        heard(session_id),
+        tuple(kit(session_id)),
+        latest_plan(session_id),
+    )

@@ -1,0 +1,78 @@
+"""``emblar analyse``: a recording in, hits and cards out, without the database."""
+
+import sys
+from enum import StrEnum
+from pathlib import Path
+from typing import Annotated
+
+import typer
+
+from emblar.core.analysis.analyse import analyse
+from emblar.core.errors import BadAudioError, InputError
+from emblar.formats.analysis import analysis_file
+from emblar.sound.decode import check_size, decode
+
+
+class Kind(StrEnum):
+    """What a file holds."""
+
+    AUTO = "auto"
+    MIX = "mix"
+    DRUMS = "drums"
+    HIT = "hit"
+
+
+VOICES = ("kick", "snare", "hat", "cymbal")
+
+
+def read_file(path: Path) -> bytes:
+    """Return the bytes of a sound file.
+
+    Raises
+    ------
+    BadAudioError
+        It cannot be opened, is empty or too large.
+    """
+    try:
+        check_size(path.stat().st_size)
+        return path.read_bytes()
+    except OSError as error:
+        raise BadAudioError(f"{path} cannot be read: {error.strerror}.") from error
+
+
+def check_voice(voice: str | None) -> None:
+    """Check the name of a voice.
+
+    Raises
+    ------
+    InputError
+        It is not one of kick, snare, tom-1 to tom-9, hat, cymbal.
+    """
+    is_tom = voice is not None and voice.startswith("tom-") and voice[4:] in "123456789"
+    if voice is not None and voice not in VOICES and not (is_tom and len(voice) == 5):
+        raise InputError(f"“{voice}” is no voice: use {', '.join(VOICES)} or tom-1, tom-2, …")
+
+
+def analyse_command(
+    file: Annotated[Path, typer.Argument(help="WAV, FLAC, OGG, MP3 or AIFF, up to 200 MB")],
+    kind: Annotated[Kind, typer.Option(help="What the file holds")] = Kind.AUTO,
+    voice: Annotated[
+        str | None, typer.Option(help="Every stroke is this drum: kick, snare, tom-1, …")
+    ] = None,
+    json_out: Annotated[
+        Path | None, typer.Option("--json", help="Where to write the result; else printed")
+    ] = None,
+) -> None:
+    """Find and measure the strokes of a recording."""
+    check_voice(voice)
+    decoded = decode(read_file(file))
+    result = analysis_file(analyse(decoded.audio, kind=kind.value, voice=voice))
+    text = result.model_dump_json(by_alias=True, indent=2) + "\n"
+    if json_out is None:
+        sys.stdout.write(text)
+        return
+    try:
+        json_out.write_text(text, encoding="utf-8")
+    except OSError as error:
+        raise InputError(f"{json_out} cannot be written: {error.strerror}.") from error
+    print(f"{len(result.hits)} strokes in {len(result.voices)} voices, written to {json_out}")

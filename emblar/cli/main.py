@@ -1,0 +1,33 @@
+"""The ``emblar`` command; translates errors to one line and exit code 2."""
+
+import sys
+
+import typer
+
+from emblar.cli.analyse import analyse_command
+from emblar.cli.predict import predict_command
+from emblar.cli.serve import serve_command
+from emblar.core.errors import EmblarError
+
+app = typer.Typer(
+    help="Measure a drum sound, plan it on your drums, tune to it.",
+    no_args_is_help=True,
+    add_completion=False,
+    pretty_exceptions_enable=False,
+)
+app.command("analyse")(analyse_command)
+app.command("predict")(predict_command)
+app.command("serve")(serve_command)
+
+
+def main() -> None:
+    """Run a command; a wrong input ends with one line on standard error and code 2."""
+    try:
+        app()
+    except EmblarError as error:
+        print(f"emblar: {error}", file=sys.stderr)
+        sys.exit(2)
+
+
+if __name__ == "__main__":
+    main()

@@ -1,0 +1,14 @@
+"""``emblar serve``: PostgreSQL, worker and web together."""
+
+from typing import Annotated
+
+import typer
+
+
+def serve_command(
+    demo: Annotated[bool, typer.Option(help="Put the demo session in first")] = False,
+) -> None:
+    """Serve Emblar until Ctrl-C."""
+    from emblar.service.supervisor import serve  # noqa: PLC0415  (only this command needs it)
+
+    serve(demo=demo)

@@ -1,0 +1,1 @@
+"""Heads, cavity, damping and limits: what a drum will do, and which lug pitches make it do so."""

@@ -1,0 +1,150 @@
+"""How long each mode rings.
+
+Conventions
+-----------
+SI units. ``decay_rate`` is the amplitude's decay γ in 1/s; T60 = 3 ln 10 / γ. Modes have unit modal
+mass, so a mechanical resistance R at a place with amplitude φ adds R φ²/2.
+
+Radiation of the m = 0 modes is that of two sources in free air, one per head, a shell length plus
+end corrections apart: it contains the monopole part (heads opposed) and the dipole part (heads the
+same way) and their low-frequency limits. Modes with nodal diameters radiate as half a baffled head.
+
+Source: Morse & Ingard, ch. 7 (two point sources, baffled piston); film, edge and damper losses are
+assumptions of ``coefficients.toml``.
+"""
+
+import math
+
+import numpy as np
+from scipy.special import jv
+
+from emblar.core.acoustics.basis import SHAPES, Array, Basis, basis
+from emblar.core.acoustics.cavity import CoupledMode
+from emblar.core.acoustics.coefficients import Coefficients
+from emblar.core.acoustics.drum import Drum, Film, Side, Tensions
+
+T60_FACTOR = 3.0 * math.log(10.0)
+WIRE_PLACE = 0.3
+
+
+def decay_rate(
+    mode: CoupledMode, drum: Drum, tensions: Tensions, coefficients: Coefficients
+) -> float:
+    """Return γ of a mode in 1/s: radiation, film, edge, ring, port, wires and dampers."""
+    return (
+        radiation_rate(mode, drum, coefficients)
+        + _film_rate(mode, drum, tensions, coefficients)
+        + _port_rate(mode, drum, coefficients)
+        + _damper_rate(mode, drum, coefficients)
+    )
+
+
+def t60_s(rate: float) -> float:
+    """Return the time in s to fall by 60 dB at an amplitude decay rate in 1/s."""
+    return T60_FACTOR / rate
+
+
+def radiation_rate(mode: CoupledMode, drum: Drum, coefficients: Coefficients) -> float:
+    """Return the part of γ in 1/s that goes into sound."""
+    radius = drum.radius_m(coefficients)
+    speed, density = coefficients["sound_speed"], coefficients["air_density"]
+    wavenumber = 2.0 * math.pi * mode.frequency_hz / speed
+    if mode.m == 0:
+        swept = basis(0).swept * radius**2
+        front = float(swept @ mode.batter)
+        back = mode.port_m3 + (float(swept @ mode.reso) if mode.reso is not None else 0.0)
+        apart = drum.depth_m + 2.0 * coefficients["dipole_end_correction"] * radius
+        mutual = float(np.sinc(wavenumber * apart / math.pi))
+        power = front**2 + back**2 + 2.0 * front * back * mutual
+        return density * speed * wavenumber**2 / (8.0 * math.pi) * power
+    rate = 0.0
+    for amplitude in _amplitudes(mode):
+        rate += 0.5 * _half_baffled(basis(mode.m), amplitude, radius, wavenumber, coefficients)
+    return rate
+
+
+def _half_baffled(
+    shapes: Basis, amplitude: Array, radius: float, wavenumber: float, coefficients: Coefficients
+) -> float:
+    """Return half the baffled radiation resistance in N s/m of one head's shape."""
+    theta = np.linspace(0.0, math.pi / 2.0, 49)
+    q = np.maximum(wavenumber * radius * np.sin(theta), 1e-6) * (1.0 + 1e-9)
+    j = shapes.zeros[:, None]
+    transform = j * jv(shapes.m + 1, j) * jv(shapes.m, q) / (j**2 - q**2)
+    integrand = (amplitude @ transform) ** 2 * np.sin(theta)
+    integral = float(np.trapezoid(integrand, theta))
+    impedance = coefficients["air_density"] * coefficients["sound_speed"]
+    return 0.5 * impedance * shapes.angular * wavenumber**2 * radius**4 * integral
+
+
+def _amplitudes(mode: CoupledMode) -> list[Array]:
+    return [mode.batter] if mode.reso is None else [mode.batter, mode.reso]
+
+
+def film_loss_factor(film: Film, coefficients: Coefficients) -> float:
+    """Return the loss factor of one head's film (dimensionless)."""
+    loss = coefficients["film_loss"]
+    loss += coefficients["ply_rubbing_loss"] if len(film.plies_m) > 1 else 0.0
+    loss += coefficients["fluid_loss"] if film.fluid else 0.0
+    loss += coefficients["coating_loss"] if film.coated else 0.0
+    loss += coefficients["dot_loss"] if film.dot else 0.0
+    return loss + (coefficients["vent_loss"] if film.vented else 0.0)
+
+
+def _film_rate(
+    mode: CoupledMode, drum: Drum, tensions: Tensions, coefficients: Coefficients
+) -> float:
+    """Losses that go with the energy stored in each head's tension, and the ring's drag."""
+    shapes, omega = basis(mode.m), 2.0 * math.pi * mode.frequency_hz
+    edge = coefficients["edge_loss"] * drum.shell_loss_share
+    rate = 0.0
+    pairs = zip(
+        (drum.batter, drum.reso),
+        (tensions.batter_n_per_m, tensions.reso_n_per_m),
+        (mode.batter, mode.reso),
+        strict=True,
+    )
+    for film, tension, amplitude in pairs:
+        if film is None or tension is None or amplitude is None:
+            continue
+        share = tension * float(amplitude**2 @ (shapes.zeros**2 * shapes.norm)) / omega**2
+        rate += 0.5 * omega * share * (film_loss_factor(film, coefficients) + edge)
+        if film.ring:
+            rate += 0.5 * _ring_drag(shapes, amplitude, drum.radius_m(coefficients), coefficients)
+    return rate
+
+
+def _ring_drag(shapes: Basis, amplitude: Array, radius: float, coefficients: Coefficients) -> float:
+    outside = shapes.radius >= coefficients["ring_inner_radius"]
+    square = (amplitude @ shapes.shape) ** 2
+    area = shapes.angular * float((square * shapes.weight)[outside].sum()) * radius**2
+    return coefficients["ring_resistance"] * area
+
+
+def _port_rate(mode: CoupledMode, drum: Drum, coefficients: Coefficients) -> float:
+    if mode.port_m3 == 0.0 or drum.port_radius_m is None:
+        return 0.0
+    neck = coefficients["port_wall"] + coefficients["port_end_correction"] * drum.port_radius_m
+    inertance = coefficients["air_density"] * neck / (math.pi * drum.port_radius_m**2)
+    share = inertance * mode.port_m3**2
+    return 0.5 * 2.0 * math.pi * mode.frequency_hz * coefficients["port_loss"] * share
+
+
+def _damper_rate(mode: CoupledMode, drum: Drum, coefficients: Coefficients) -> float:
+    shapes = basis(mode.m)
+    angle_share = 1.0 if mode.m == 0 else 0.5
+    rate = 0.0
+    for damper in drum.dampers:
+        amplitude = _on(mode, damper.side)
+        if amplitude is None:
+            continue
+        place = float(amplitude @ shapes.at(damper.radius))
+        rate += 0.5 * angle_share * damper.resistance_n_s_per_m * place**2
+    if drum.kind == "snare" and mode.reso is not None:
+        place = float(mode.reso[:SHAPES] @ shapes.at(WIRE_PLACE))
+        rate += 0.5 * angle_share * coefficients["wires_resistance"] * place**2
+    return rate
+
+
+def _on(mode: CoupledMode, side: Side) -> Array | None:
+    return mode.batter if side == "batter" else mode.reso

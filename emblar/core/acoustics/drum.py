@@ -1,0 +1,106 @@
+"""What a drum is to the model: dimensions, heads, port and dampers.
+
+Conventions
+-----------
+SI units. ``batter`` is the struck head, ``reso`` the other one (the front head of a kick, the
+snare-side head of a snare); ``reso=None`` is a kick without a front head. Radii of dampers are
+fractions of the head's radius, 0 at the centre and 1 at the edge.
+"""
+
+import math
+from dataclasses import dataclass
+from typing import Literal
+
+from emblar.core.acoustics.coefficients import Coefficients
+
+Kind = Literal["kick", "snare", "tom"]
+Side = Literal["batter", "reso"]
+METRES_PER_INCH = 0.0254
+METRES_PER_MIL = 25.4e-6
+
+
+@dataclass(frozen=True, slots=True)
+class Film:
+    """One head as film: plies and what is on them.
+
+    Parameters
+    ----------
+    plies_m
+        Thickness of each ply in m.
+    coated, fluid, ring, dot, vented
+        Coating; fluid between plies; damping ring at the edge; centre dot; vent holes.
+    """
+
+    plies_m: tuple[float, ...]
+    coated: bool = False
+    fluid: bool = False
+    ring: bool = False
+    dot: bool = False
+    vented: bool = False
+
+    @property
+    def thickness_m(self) -> float:
+        """Total thickness of the plies in m."""
+        return sum(self.plies_m)
+
+    def areal_density_kg_per_m2(self, coefficients: Coefficients) -> float:
+        """Return the mass per area of plies, coating and fluid in kg/m² (ring and dot apart)."""
+        density = self.thickness_m * coefficients["film_tolerance"] * coefficients["pet_density"]
+        density += coefficients["coating_mass"] if self.coated else 0.0
+        return density + (coefficients["fluid_mass"] if self.fluid else 0.0)
+
+
+@dataclass(frozen=True, slots=True)
+class PlacedDamper:
+    """Something that lies on a head: a resistance and a mass at a place.
+
+    Parameters
+    ----------
+    side
+        The head it lies on.
+    radius
+        Distance from the centre over the head's radius, 0 to 1.
+    resistance_n_s_per_m, mass_kg
+        What it takes from and adds to the film under it.
+    """
+
+    side: Side
+    radius: float
+    resistance_n_s_per_m: float
+    mass_kg: float
+
+
+@dataclass(frozen=True, slots=True)
+class Drum:
+    """A drum with its heads, before any tension."""
+
+    kind: Kind
+    diameter_m: float
+    depth_m: float
+    rods: int
+    batter: Film
+    reso: Film | None
+    port_radius_m: float | None = None
+    dampers: tuple[PlacedDamper, ...] = ()
+    shell_loss_share: float = 1.0
+    """Loss of edge, hoop and shell over the prior's, from the catalogue."""
+
+    def radius_m(self, coefficients: Coefficients) -> float:
+        """Return the radius of the vibrating film in m."""
+        return self.diameter_m / 2.0 - coefficients["edge_inset"]
+
+    def cavity_volume_m3(self, coefficients: Coefficients) -> float:
+        """Return the volume of air between the heads in m³."""
+        return math.pi * self.radius_m(coefficients) ** 2 * self.depth_m
+
+    def film(self, side: Side) -> Film | None:
+        """Return the head of one side, or None where there is none."""
+        return self.batter if side == "batter" else self.reso
+
+
+@dataclass(frozen=True, slots=True)
+class Tensions:
+    """Film tension of both heads in N/m; ``reso`` is None without a second head."""
+
+    batter_n_per_m: float
+    reso_n_per_m: float | None

@@ -1,0 +1,96 @@
+"""One head: its mass with the air on both sides, and lug pitch to tension and back.
+
+Conventions
+-----------
+SI units. **Lug pitch** is mode (1,1) of one head with the other head silenced, that is, held still:
+the air inside is a duct closed by a rigid wall at the other end. **Drum pitch** is another number
+(see ``cavity``).
+"""
+
+import math
+
+import numpy as np
+from scipy.linalg import eigh
+
+from emblar.core.acoustics.basis import Array, Basis, basis
+from emblar.core.acoustics.coefficients import Coefficients
+from emblar.core.acoustics.drum import Drum, Film, Side
+
+
+def film_mass(film: Film, shapes: Basis, radius_m: float, coefficients: Coefficients) -> Array:
+    """Return the film's modal mass matrix in kg, shape (SHAPES, SHAPES).
+
+    Coating and fluid are spread evenly; a centre dot and a ring sit where they are.
+    """
+    area = radius_m**2
+    mass = np.diag(film.areal_density_kg_per_m2(coefficients) * area * shapes.norm)
+    zones: list[tuple[float, float, float]] = []
+    if film.dot:
+        zones.append((0.0, coefficients["dot_radius"], coefficients["dot_mass"]))
+    if film.ring:
+        zones.append((coefficients["ring_inner_radius"], 1.0, coefficients["ring_mass"]))
+    for inner, outer, density in zones:
+        inside = (shapes.radius >= inner) & (shapes.radius < outer)
+        weighted = shapes.shape * (shapes.weight * inside)
+        mass = mass + density * area * shapes.angular * weighted @ shapes.shape.T
+    return mass
+
+
+def film_stiffness(shapes: Basis) -> Array:
+    """Return the modal stiffness per tension (dimensionless), shape (SHAPES, SHAPES)."""
+    return np.diag(shapes.zeros**2 * shapes.norm)
+
+
+def outer_air_mass(shapes: Basis, radius_m: float, coefficients: Coefficients) -> Array:
+    """Return the mass of the air outside a head in kg, shape (SHAPES, SHAPES)."""
+    share = coefficients["outer_air_share"] * coefficients["air_density"]
+    return np.asarray(share * radius_m**3 * shapes.outer_mass)
+
+
+def duct_air_mass(
+    shapes: Basis, radius_m: float, depth_m: float, coefficients: Coefficients
+) -> tuple[Array, Array]:
+    """Return the mass of the evanescent air inside, own and shared between the heads.
+
+    The head's shape is expanded in the rigid cylinder's modes; each gives ρ·overlap²·coth(κL)/κ on
+    the diagonal and ρ·overlap²/(κ sinh κL) between the heads (both displacements outward positive).
+    The wavenumber k is neglected against j'_ms/a, which holds below about 0.3 c/a.
+
+    Returns
+    -------
+    own, shared
+        kg, each of shape (SHAPES, SHAPES).
+    """
+    decay = shapes.duct_zeros / radius_m
+    scale = coefficients["air_density"] * radius_m**2
+    own = shapes.duct_overlap / (decay * np.tanh(decay * depth_m)) @ shapes.duct_overlap.T
+    with np.errstate(over="ignore"):
+        shared = shapes.duct_overlap / (decay * np.sinh(decay * depth_m)) @ shapes.duct_overlap.T
+    return scale * own, scale * shared
+
+
+def _lug_eigenvalue(drum: Drum, side: Side, coefficients: Coefficients) -> float:
+    """Return (2π f11)² per N/m of tension of one head with the other one held still."""
+    film = drum.film(side)
+    if film is None:
+        raise ValueError(f"the drum has no {side} head")
+    shapes, radius = basis(1), drum.radius_m(coefficients)
+    own, _ = duct_air_mass(shapes, radius, drum.depth_m, coefficients)
+    mass = film_mass(film, shapes, radius, coefficients) + own
+    mass = mass + outer_air_mass(shapes, radius, coefficients)
+    return float(eigh(film_stiffness(shapes), mass, eigvals_only=True)[0])
+
+
+def tension_from_lug_pitch(
+    drum: Drum, side: Side, lug_hz: float, coefficients: Coefficients
+) -> float:
+    """Return the tension in N/m that gives one head a lug pitch in Hz, the other silenced."""
+    return (2.0 * math.pi * lug_hz) ** 2 / _lug_eigenvalue(drum, side, coefficients)
+
+
+def lug_pitch_from_tension(
+    drum: Drum, side: Side, tension_n_per_m: float, coefficients: Coefficients
+) -> float:
+    """Return the lug pitch in Hz of one head at a tension in N/m, the other silenced."""
+    eigenvalue = _lug_eigenvalue(drum, side, coefficients)
+    return math.sqrt(tension_n_per_m * eigenvalue) / (2.0 * math.pi)

@@ -1,0 +1,87 @@
+"""From a wished drum pitch to the two lug pitches that give it.
+
+Conventions
+-----------
+``relation_semitones`` is the reso's lug pitch above the batter's: 0 equal, positive reso higher.
+The drum pitch rises steadily with both tensions, so one root search finds the one answer.
+"""
+
+import math
+from collections.abc import Callable
+from dataclasses import dataclass
+
+from scipy.optimize import brentq
+
+from emblar.core.acoustics.coefficients import Coefficients, prior_coefficients
+from emblar.core.acoustics.drum import Drum
+from emblar.core.acoustics.forward import drum_pitch_hz, tensions_from_lug_pitches
+from emblar.core.errors import NoSolutionError
+
+LOWEST_LUG_HZ = 15.0
+HIGHEST_LUG_HZ = 1200.0
+NEAR_LOG = 0.06
+
+
+@dataclass(frozen=True, slots=True)
+class LugPitches:
+    """The lug pitch of each head in Hz, the other head silenced; ``reso_hz`` None without one."""
+
+    batter_hz: float
+    reso_hz: float | None
+
+
+def lug_pitches_for(
+    drum: Drum,
+    wish_hz: float,
+    relation_semitones: float,
+    *,
+    coefficients: Coefficients | None = None,
+    near: LugPitches | None = None,
+) -> LugPitches:
+    """Return the lug pitches that give a drum pitch.
+
+    Parameters
+    ----------
+    drum
+        The drum with its heads.
+    wish_hz
+        Wished drum pitch in Hz.
+    relation_semitones
+        Lug pitch of the reso above the batter's in semitones.
+    near
+        An answer for nearly the same drum, to start from.
+
+    Raises
+    ------
+    NoSolutionError
+        The pitch lies outside what any lug pitch between 15 and 1200 Hz gives on this drum.
+    """
+    k = coefficients or prior_coefficients()
+    ratio = 2.0 ** (relation_semitones / 12.0)
+
+    def off(log_batter: float) -> float:
+        batter = math.exp(log_batter)
+        reso = batter * ratio if drum.reso is not None else None
+        tensions = tensions_from_lug_pitches(drum, batter, reso, k)
+        return math.log(drum_pitch_hz(drum, tensions, k) / wish_hz)
+
+    low, high = _bracket(off, near)
+    below, above = off(low), off(high)
+    if not below < 0.0 < above:
+        raise NoSolutionError(
+            f"A drum pitch of {wish_hz:.1f} Hz is outside what this drum can give "
+            f"({wish_hz * math.exp(below):.0f}–{wish_hz * math.exp(above):.0f} Hz): choose "
+            "another drum, other heads or another pitch."
+        )
+    batter = math.exp(brentq(off, low, high, xtol=1e-6))
+    return LugPitches(batter, batter * ratio if drum.reso is not None else None)
+
+
+def _bracket(off: Callable[[float], float], near: LugPitches | None) -> tuple[float, float]:
+    """Return log lug pitches around the answer: close to ``near`` if that holds it."""
+    if near is not None:
+        middle = math.log(near.batter_hz)
+        low, high = middle - NEAR_LOG, middle + NEAR_LOG
+        if off(low) < 0.0 < off(high):
+            return low, high
+    return math.log(LOWEST_LUG_HZ), math.log(HIGHEST_LUG_HZ)

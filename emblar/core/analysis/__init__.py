@@ -1,0 +1,1 @@
+"""From a recording to strokes, voices and the numbers that describe each drum."""

@@ -1,0 +1,102 @@
+"""Decoded sound, checked, and brought to the form the analysis works on.
+
+Conventions
+-----------
+Samples are floating point of shape (n, channels), 1.0 is full scale. The analysis works on
+one channel at ``ANALYSIS_RATE_HZ``: the principal component of the channels, so that opposite
+polarities do not cancel.
+"""
+
+from dataclasses import dataclass
+
+import numpy as np
+import soxr
+from numpy.typing import NDArray
+
+from emblar.core.errors import BadAudioError
+
+Samples = NDArray[np.float64]
+ANALYSIS_RATE_HZ = 44100
+SHORTEST_S = 0.15
+LONGEST_S = 30 * 60.0
+LOWEST_RATE_HZ = 8000
+HIGHEST_RATE_HZ = 192_000
+SILENCE_PEAK = 10.0 ** (-70.0 / 20.0)
+
+
+@dataclass(frozen=True, slots=True)
+class Audio:
+    """Decoded sound: samples of shape (n, channels) and their rate in Hz."""
+
+    samples: NDArray[np.floating]
+    sample_rate_hz: int
+
+    @property
+    def duration_s(self) -> float:
+        """Length in s."""
+        return len(self.samples) / self.sample_rate_hz
+
+    @property
+    def channels(self) -> int:
+        """Number of channels."""
+        return int(self.samples.shape[1])
+
+
+def check_audio(audio: Audio) -> None:
+    """Check that there is something to measure.
+
+    Raises
+    ------
+    BadAudioError
+        Not numbers, too short, too long, silent, or of a rate that is not handled.
+    """
+    if not LOWEST_RATE_HZ <= audio.sample_rate_hz <= HIGHEST_RATE_HZ:
+        raise BadAudioError(
+            f"The sample rate is {audio.sample_rate_hz} Hz; Emblar reads 8000 to 192000 Hz. "
+            "Convert the file and bring it again."
+        )
+    if not np.isfinite(audio.samples).all():
+        bad = int(np.count_nonzero(~np.isfinite(audio.samples)))
+        raise BadAudioError(
+            f"{bad} samples are not numbers (NaN or infinite), so nothing can be measured. "
+            "Export the file again, as 16 or 24 bit if you can."
+        )
+    if audio.duration_s < SHORTEST_S:
+        raise BadAudioError(
+            f"The recording is {1000 * audio.duration_s:.0f} ms long; at least "
+            f"{1000 * SHORTEST_S:.0f} ms are needed to hear one stroke. Bring a longer piece."
+        )
+    check_duration(audio.duration_s)
+    if float(np.abs(audio.samples).max()) < SILENCE_PEAK:
+        raise BadAudioError(
+            "The recording is silent (its peak is below −70 dB). Check that the right file or "
+            "track was exported."
+        )
+
+
+def check_duration(duration_s: float) -> None:
+    """Check that a recording is not longer than 30 minutes, or raise ``BadAudioError``."""
+    if duration_s > LONGEST_S:
+        raise BadAudioError(
+            f"The recording is {duration_s / 60:.0f} minutes long; at most "
+            f"{LONGEST_S / 60:.0f} minutes are read. Cut out the part you want to sound like."
+        )
+
+
+def one_channel(audio: Audio) -> Samples:
+    """Return the principal component of the channels at ``ANALYSIS_RATE_HZ``, shape (n,).
+
+    The sign is that of the louder channel, so polarity is kept.
+    """
+    samples = audio.samples
+    if audio.channels == 1:
+        mono = samples[:, 0].astype(np.float64)
+    else:
+        _, vectors = np.linalg.eigh((samples.T @ samples).astype(np.float64))
+        weights = vectors[:, -1]
+        weights = weights * np.sign(weights[np.argmax(np.abs(weights))])
+        mono = samples @ weights / np.abs(weights).sum()
+    mono = mono - mono.mean()
+    if audio.sample_rate_hz == ANALYSIS_RATE_HZ:
+        return np.ascontiguousarray(mono)
+    return np.asarray(soxr.resample(mono, audio.sample_rate_hz, ANALYSIS_RATE_HZ, quality="HQ"))

@@ -1,0 +1,88 @@
+"""The broadband shape of one stroke: attack, click, body, length, wires.
+
+Conventions
+-----------
+Works on one channel at ``ANALYSIS_RATE_HZ``. Levels are ratios in dB within one stroke, so gain
+does not matter. ``available_s`` is the time until the next stroke of anything.
+"""
+
+from dataclasses import dataclass
+
+import numpy as np
+from numpy.typing import NDArray
+
+from emblar.core.analysis.audio import ANALYSIS_RATE_HZ, Samples
+
+Array = NDArray[np.float64]
+LENGTH_DROP_DB = 20.0
+FRAME_S = 0.005
+
+
+@dataclass(frozen=True, slots=True)
+class StrokeShape:
+    """Numbers of one stroke; None where it was cut short before they could be told."""
+
+    attack_db: float | None
+    click_hz: float | None
+    body_db: float | None
+    length_s: float | None
+    wires_db: float | None
+
+
+def _piece(mono: Samples, time_s: float, start_s: float, stop_s: float) -> Samples:
+    first = max(round((time_s + start_s) * ANALYSIS_RATE_HZ), 0)
+    return mono[first : max(round((time_s + stop_s) * ANALYSIS_RATE_HZ), 0)]
+
+
+def _energy(piece: Samples) -> float:
+    return float(np.sum(piece**2))
+
+
+def _band_energy(piece: Samples, low_hz: float, high_hz: float) -> float:
+    spectrum = np.abs(np.fft.rfft(piece)) ** 2
+    bins = np.fft.rfftfreq(len(piece), 1.0 / ANALYSIS_RATE_HZ)
+    return float(spectrum[(bins >= low_hz) & (bins < high_hz)].sum())
+
+
+def _ratio_db(top: float, bottom: float) -> float | None:
+    return 10.0 * float(np.log10(top / bottom)) if top > 0 and bottom > 0 else None
+
+
+def stroke_shape(
+    mono: Samples, time_s: float, pitch_hz: float | None, available_s: float
+) -> StrokeShape:
+    """Measure the shape of one stroke."""
+    first = _piece(mono, time_s, 0.0, 0.010)
+    attack = None
+    if available_s > 0.12 and len(first) > 0:
+        attack = _ratio_db(_energy(first), _energy(_piece(mono, time_s, 0.030, 0.120)))
+    spectrum = np.abs(np.fft.rfft(first * np.hanning(len(first)))) ** 2
+    bins = np.fft.rfftfreq(len(first), 1.0 / ANALYSIS_RATE_HZ) if len(first) else np.zeros(1)
+    total = float(spectrum.sum())
+    click = float((bins * spectrum).sum() / total) if total > 0 else None
+    body = wires = None
+    if available_s > 0.15:
+        span = _piece(mono, time_s, 0.0, min(available_s, 0.30))
+        wires_span = _piece(mono, time_s, 0.030, 0.150)
+        tonal = _band_energy(wires_span, 80.0, 1200.0)
+        wires = _ratio_db(_band_energy(wires_span, 2000.0, 10000.0), tonal)
+        if pitch_hz is not None:
+            third = 2.0 ** (1.0 / 3.0)
+            inside = _band_energy(span, pitch_hz / third, pitch_hz * third)
+            body = _ratio_db(inside, _band_energy(span, 20.0, 20000.0))
+    length = _length_s(mono, time_s, available_s)
+    return StrokeShape(attack, click, body, length, wires)
+
+
+def _length_s(mono: Samples, time_s: float, available_s: float) -> float | None:
+    """Return the time until the 5 ms level stays 20 dB under its peak, or None if cut short."""
+    size = round(FRAME_S * ANALYSIS_RATE_HZ)
+    span = _piece(mono, time_s, 0.0, min(available_s, 6.0))
+    frames = len(span) // size
+    if frames < 4:
+        return None
+    power = (span[: frames * size].reshape(frames, size) ** 2).mean(axis=1)
+    level = 10.0 * np.log10(power + 1e-14)
+    over = np.nonzero(level > level.max() - LENGTH_DROP_DB)[0]
+    last = int(over[-1])
+    return (last + 1) * FRAME_S if last < frames - 2 else None

@@ -1,0 +1,1 @@
+"""Which heads, pitches, port and dampers, with reasons computed from the numbers."""

@@ -1,0 +1,105 @@
+"""A drum as its owner describes it, and what stands on it.
+
+Conventions
+-----------
+Dimensions in inches, as the trade measures drums; ``model`` turns them into SI. Heads, hoops,
+shells and dampers are ids of the catalogue.
+"""
+
+from dataclasses import dataclass
+
+from emblar.core.acoustics.drum import METRES_PER_INCH, Drum, Kind
+from emblar.core.catalogue import construction, damper, loss_share
+from emblar.core.errors import DrumError
+
+
+@dataclass(frozen=True, slots=True)
+class Range:
+    """What a number of a drum may be, inclusive."""
+
+    low: float
+    high: float
+    unit: str
+
+
+RANGES = {
+    "diameter_in": Range(6.0, 28.0, "in"),
+    "depth_in": Range(2.0, 24.0, "in"),
+    "rods": Range(4.0, 20.0, "rods"),
+    "port_in": Range(1.0, 20.0, "in"),
+    "lug_hz": Range(15.0, 1200.0, "Hz"),
+    "drum_pitch_hz": Range(20.0, 600.0, "Hz"),
+    "relation_semitones": Range(-12.0, 12.0, "semitones"),
+    "plies": Range(0.5, 20.0, "mil"),
+}
+
+
+def check_range(field: str, value: float) -> None:
+    """Check one number of a drum.
+
+    Raises
+    ------
+    DrumError
+        The number is outside its range; the message names field, value and range.
+    """
+    allowed = RANGES[field]
+    if not allowed.low <= value <= allowed.high:
+        raise DrumError(
+            f"{field}: {value:g} is outside {allowed.low:g} to {allowed.high:g} {allowed.unit}."
+        )
+
+
+@dataclass(frozen=True, slots=True)
+class OwnedDrum:
+    """A drum with the heads that are on it now."""
+
+    name: str
+    kind: Kind
+    diameter_in: float
+    depth_in: float
+    rods: int
+    hoop: str
+    shell: str
+    batter: str
+    reso: str | None
+    port_in: float | None = None
+
+    def __post_init__(self) -> None:
+        check_range("diameter_in", self.diameter_in)
+        check_range("depth_in", self.depth_in)
+        check_range("rods", self.rods)
+        if self.rods % 2 and self.rods > 5:
+            raise DrumError(f"rods: {self.rods} is odd; drums of this size have an even number.")
+        if self.port_in is not None:
+            check_range("port_in", self.port_in)
+            if self.port_in >= self.diameter_in:
+                raise DrumError(
+                    f"port_in: {self.port_in:g} in is not smaller than the head "
+                    f"({self.diameter_in:g} in)."
+                )
+            if self.kind != "kick":
+                raise DrumError("port_in: only a kick's front head has a port.")
+        if self.kind != "kick" and self.reso is None:
+            raise DrumError(f"reso: a {self.kind} needs its reso head here.")
+
+
+def model(
+    owned: OwnedDrum,
+    *,
+    batter: str | None = None,
+    reso: str | None = None,
+    dampers: tuple[str, ...] = (),
+) -> Drum:
+    """Return the drum for the model, with other heads or dampers if given."""
+    reso_id = reso or owned.reso
+    return Drum(
+        kind=owned.kind,
+        diameter_m=owned.diameter_in * METRES_PER_INCH,
+        depth_m=owned.depth_in * METRES_PER_INCH,
+        rods=owned.rods,
+        batter=construction(batter or owned.batter).film(),
+        reso=construction(reso_id).film() if reso_id else None,
+        port_radius_m=owned.port_in * METRES_PER_INCH / 2.0 if owned.port_in else None,
+        dampers=tuple(damper(d).placed() for d in dampers),
+        shell_loss_share=loss_share(owned.hoop, owned.shell),
+    )

@@ -1,0 +1,70 @@
+"""The card of a planned drum: rendered from the model, measured like a recording.
+
+Conventions
+-----------
+Pitch, bend and sustain come straight from the model; the broadband quantities from one rendered
+medium stroke measured by the code that measures recordings, so that both cards mean the same. Their
+uncertainty is that of the model's assumptions about stroke, microphone and wires.
+"""
+
+import numpy as np
+
+from emblar.core.acoustics.forward import Prediction
+from emblar.core.analysis.audio import ANALYSIS_RATE_HZ, Samples
+from emblar.core.analysis.pitch import LOW_RATE_HZ, low_band, overtone
+from emblar.core.analysis.shape import stroke_shape
+from emblar.core.quantities import Measured
+from emblar.core.synthesis.stroke import drum_voice, render_stroke
+
+LEAD_S = 0.1
+RENDER_S = 2.0
+SEED = 7
+ASSUMED_SD = {"attack": 2.5, "body": 2.0, "ring": 5.0, "wires": 4.0}
+CLICK_SD_SHARE = 0.35
+LENGTH_SD_SHARE = 0.30
+
+
+def planned_stroke(prediction: Prediction, kind: str) -> Samples:
+    """Return one medium stroke of the planned drum at ``ANALYSIS_RATE_HZ``, shape (n,)."""
+    rng = np.random.default_rng(SEED)
+    return render_stroke(
+        drum_voice(prediction, kind),
+        sample_rate_hz=ANALYSIS_RATE_HZ,
+        force=1.0,
+        rng=rng,
+        length_s=RENDER_S,
+    )
+
+
+def predicted_card(prediction: Prediction, kind: str) -> dict[str, Measured]:
+    """Return the planned drum's quantities by the names of ``steps.toml``."""
+    voice = drum_voice(prediction, kind)
+    stroke = planned_stroke(prediction, kind)
+    lead = np.zeros(round(LEAD_S * ANALYSIS_RATE_HZ))
+    sound = np.concatenate([lead, stroke, np.zeros(ANALYSIS_RATE_HZ // 2)])
+    pitch = prediction.drum_pitch.value
+    available = RENDER_S - 0.05
+    shape = stroke_shape(sound, LEAD_S, pitch, available)
+    low = low_band(sound)
+    ring = overtone(low, LEAD_S, pitch, min(available, len(low) / LOW_RATE_HZ - LEAD_S))
+    card = {
+        "pitch": prediction.drum_pitch,
+        "bend": Measured(voice.measured_bend_cents(), prediction.bend_cents.sd, "ct"),
+        "sustain": prediction.sustain,
+    }
+    measured = {
+        "length": (shape.length_s, "s"),
+        "attack": (shape.attack_db, "dB"),
+        "click": (shape.click_hz, "Hz"),
+        "body": (shape.body_db, "dB"),
+        "ring": (ring[1] if ring else None, "dB"),
+        "wires": (shape.wires_db if kind == "snare" else None, "dB"),
+    }
+    for name, (value, unit) in measured.items():
+        if value is None:
+            continue
+        sd = ASSUMED_SD.get(name)
+        if sd is None:
+            sd = abs(value) * (CLICK_SD_SHARE if name == "click" else LENGTH_SD_SHARE)
+        card[name] = Measured(value, sd, unit)
+    return card

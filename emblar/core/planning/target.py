@@ -1,0 +1,37 @@
+"""What the plan aims at: the record's card in the quantities that steps are defined for."""
+
+from dataclasses import dataclass
+
+from emblar.core.analysis.card import VoiceCard
+from emblar.core.quantities import Measured, Quantity
+
+
+@dataclass(frozen=True, slots=True)
+class Target:
+    """A voice's quantities by the names of ``steps.toml``; only those that can be told."""
+
+    voice: str
+    values: dict[str, Measured]
+    missing: dict[str, str]
+
+    def value(self, name: str) -> float | None:
+        """Return one quantity's value, or None where it cannot be told."""
+        return self.values[name].value if name in self.values else None
+
+
+def target_from_card(card: VoiceCard) -> Target:
+    """Return the target that a measured voice sets."""
+    quantities: dict[str, Quantity] = {
+        "pitch": card.fundamental,
+        "bend": card.glide_cents,
+        "sustain": card.decay,
+        "length": card.length,
+        "attack": card.attack,
+        "click": card.click,
+        "body": card.body,
+        "ring": card.ring,
+        "wires": card.wires,
+    }
+    told = {n: q for n, q in quantities.items() if isinstance(q, Measured)}
+    missing = {n: q.reason for n, q in quantities.items() if not isinstance(q, Measured)}
+    return Target(card.voice, told, missing)

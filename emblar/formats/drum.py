@@ -1,0 +1,201 @@
+"""``emblar.drum/1`` in, ``emblar.prediction/1`` out."""
+
+from typing import Annotated, Any, Literal, Self
+
+from pydantic import BaseModel, ConfigDict, Field, model_validator
+
+from emblar.core.acoustics.drum import METRES_PER_INCH, METRES_PER_MIL, Drum, Film, PlacedDamper
+from emblar.core.acoustics.forward import Prediction, predict
+from emblar.core.acoustics.inverse import LugPitches, lug_pitches_for
+from emblar.core.catalogue import damper
+from emblar.core.planning.kit import RANGES
+
+
+class Strict(BaseModel):
+    """A model that refuses fields it does not know."""
+
+    model_config = ConfigDict(extra="forbid", populate_by_name=True)
+
+
+def _between(name: str) -> Any:
+    """Return the range of a field as a constraint that also shows in the schema."""
+    return Field(ge=RANGES[name].low, le=RANGES[name].high)
+
+
+LugHz = Annotated[float, _between("lug_hz")]
+PortInches = Annotated[float, _between("port_in")]
+
+
+class HeadFile(Strict):
+    """One head: plies from outside in, in mil; lug pitch in Hz with the other head silenced."""
+
+    plies_mil: list[float] = Field(min_length=1, max_length=3)
+    coated: bool = False
+    fluid: bool = False
+    ring: bool = False
+    dot: bool = False
+    vented: bool = False
+    lug_hz: LugHz | None = None
+
+    @model_validator(mode="after")
+    def _plies_in_range(self) -> Self:
+        allowed = RANGES["plies"]
+        for ply in self.plies_mil:
+            if not allowed.low <= ply <= allowed.high:
+                raise ValueError(
+                    f"plies_mil: {ply:g} is outside {allowed.low:g} to {allowed.high:g}"
+                )
+        return self
+
+    def film(self) -> Film:
+        """Return the head for the model."""
+        return Film(
+            tuple(ply * METRES_PER_MIL for ply in self.plies_mil),
+            coated=self.coated,
+            fluid=self.fluid,
+            ring=self.ring,
+            dot=self.dot,
+            vented=self.vented,
+        )
+
+
+class DamperFile(Strict):
+    """A damper by its place and what it takes, or by its id in the catalogue."""
+
+    id: str | None = None
+    side: Literal["batter", "reso"] = "batter"
+    radius: float = Field(default=0.85, ge=0.0, le=1.0)
+    resistance_n_s_per_m: float = Field(default=0.0, ge=0.0, le=200.0)
+    mass_kg: float = Field(default=0.0, ge=0.0, le=1.0)
+
+    def placed(self) -> PlacedDamper:
+        """Return the damper for the model."""
+        if self.id is not None:
+            return damper(self.id).placed()
+        return PlacedDamper(self.side, self.radius, self.resistance_n_s_per_m, self.mass_kg)
+
+
+class WishFile(Strict):
+    """What the drum should do: pitch in Hz, reso lug pitch above the batter's in semitones."""
+
+    drum_pitch_hz: Annotated[float, _between("drum_pitch_hz")]
+    relation_semitones: Annotated[float, _between("relation_semitones")] = 0.0
+
+
+class DrumFile(Strict):
+    """A drum with heads at lug pitches, or with a wish instead of them."""
+
+    schema_: Literal["emblar.drum/1"] = Field(alias="schema")
+    kind: Literal["tom", "snare", "kick"]
+    diameter_in: Annotated[float, _between("diameter_in")]
+    depth_in: Annotated[float, _between("depth_in")]
+    rods: Annotated[int, _between("rods")]
+    batter: HeadFile
+    reso: HeadFile | None
+    port_in: PortInches | None = None
+    dampers: list[DamperFile] = Field(default_factory=list)
+    wish: WishFile | None = None
+
+    @model_validator(mode="after")
+    def _makes_sense(self) -> Self:
+        if self.port_in is not None and self.port_in >= self.diameter_in:
+            raise ValueError(
+                f"port_in: {self.port_in:g} is not smaller than the head ({self.diameter_in:g})"
+            )
+        if self.reso is None and self.kind != "kick":
+            raise ValueError(f"reso: a {self.kind} needs a reso head; null is for kicks only")
+        if self.reso is None and self.port_in is not None:
+            raise ValueError("port_in: there is no front head to have a port")
+        if self.wish is None:
+            for name, head in (("batter", self.batter), ("reso", self.reso)):
+                if head is not None and head.lug_hz is None:
+                    raise ValueError(f"{name}.lug_hz: give a lug pitch, or a wish instead")
+        return self
+
+    def drum(self) -> Drum:
+        """Return the drum for the model."""
+        return Drum(
+            kind=self.kind,
+            diameter_m=self.diameter_in * METRES_PER_INCH,
+            depth_m=self.depth_in * METRES_PER_INCH,
+            rods=self.rods,
+            batter=self.batter.film(),
+            reso=self.reso.film() if self.reso else None,
+            port_radius_m=self.port_in * METRES_PER_INCH / 2.0 if self.port_in else None,
+            dampers=tuple(d.placed() for d in self.dampers),
+        )
+
+    def lugs(self) -> LugPitches:
+        """Return the lug pitches given, or those that give the wish."""
+        if self.wish is not None:
+            return lug_pitches_for(
+                self.drum(), self.wish.drum_pitch_hz, self.wish.relation_semitones
+            )
+        assert self.batter.lug_hz is not None
+        return LugPitches(self.batter.lug_hz, self.reso.lug_hz if self.reso else None)
+
+
+class PerHead(Strict):
+    """One number per head; null where there is no head."""
+
+    batter: float
+    reso: float | None
+
+
+class LimitFile(Strict):
+    """A limit that is reached."""
+
+    code: str
+    severity: Literal["stop", "caution", "note"]
+    side: Literal["batter", "reso"]
+    text: str
+
+
+class PredictionFile(Strict):
+    """What a drum does at its lug pitches."""
+
+    schema_: Literal["emblar.prediction/1"] = Field(default="emblar.prediction/1", alias="schema")
+    lug_hz: PerHead
+    drum_pitch_hz: float
+    drum_pitch_sd_cents: float
+    upper_mode_hz: float | None
+    sustain_s: float
+    sustain_sd_s: float
+    bend_cents: float
+    bend_sd_cents: float
+    film_stress_mpa: PerHead
+    rod_load_n: PerHead
+    tension_n_per_m: PerHead
+    limits: list[LimitFile]
+
+
+def prediction_file(prediction: Prediction, lugs: LugPitches) -> PredictionFile:
+    """Return a prediction as written to a file."""
+    stress, load = prediction.film_stress_pa, prediction.rod_load_n
+    return PredictionFile(
+        lug_hz=PerHead(batter=lugs.batter_hz, reso=lugs.reso_hz),
+        drum_pitch_hz=prediction.drum_pitch.value,
+        drum_pitch_sd_cents=prediction.drum_pitch_sd_cents,
+        upper_mode_hz=prediction.upper_mode_hz,
+        sustain_s=prediction.sustain.value,
+        sustain_sd_s=prediction.sustain.sd,
+        bend_cents=prediction.bend_cents.value,
+        bend_sd_cents=prediction.bend_cents.sd,
+        film_stress_mpa=PerHead(
+            batter=stress["batter"] / 1e6, reso=stress["reso"] / 1e6 if "reso" in stress else None
+        ),
+        rod_load_n=PerHead(batter=load["batter"], reso=load.get("reso")),
+        tension_n_per_m=PerHead(
+            batter=prediction.tensions.batter_n_per_m, reso=prediction.tensions.reso_n_per_m
+        ),
+        limits=[
+            LimitFile(code=x.code, severity=x.severity, side=x.side, text=x.text)
+            for x in prediction.limits
+        ],
+    )
+
+
+def predict_file(file: DrumFile) -> PredictionFile:
+    """Predict a drum file; with a wish, solve its lug pitches first."""
+    lugs = file.lugs()
+    return prediction_file(predict(file.drum(), lugs.batter_hz, lugs.reso_hz), lugs)

@@ -1,0 +1,24 @@
+"""The JSON Schemas of every file format, made from the models."""
+
+import json
+
+from pydantic import BaseModel
+
+from emblar.formats.analysis import AnalysisFile
+from emblar.formats.drum import DrumFile, PredictionFile
+from emblar.formats.plan import DrumPlanFile
+from emblar.formats.sheet import SheetFile
+
+SCHEMAS: dict[str, type[BaseModel]] = {
+    "emblar.analysis-1": AnalysisFile,
+    "emblar.drum-1": DrumFile,
+    "emblar.plan-1": DrumPlanFile,
+    "emblar.prediction-1": PredictionFile,
+    "emblar.sheet-1": SheetFile,
+}
+
+
+def schema_text(name: str) -> str:
+    """Return one schema as JSON text, keys in a fixed order."""
+    schema = SCHEMAS[name].model_json_schema(by_alias=True)
+    return json.dumps(schema, indent=2, ensure_ascii=False, sort_keys=True) + "\n"

@@ -1,0 +1,97 @@
+"""``emblar.sheet/1``: the setup sheet of a kit, as JSON and CSV."""
+
+import csv
+import io
+from typing import Literal
+
+from pydantic import Field
+
+from emblar.formats.drum import LimitFile, Strict
+
+
+class SheetHead(Strict):
+    """One head on the sheet."""
+
+    construction: str
+    film: str
+    lug_hz: float
+    lug_note: str
+    tension_n_per_m: float
+    on_drum_now: bool
+
+
+class SheetDrum(Strict):
+    """One drum on the sheet: everything the tech needs at the drum."""
+
+    name: str
+    kind: Literal["kick", "snare", "tom"]
+    size: str
+    rods: int
+    hoop: str
+    shell: str
+    voice: str
+    batter: SheetHead
+    reso: SheetHead | None
+    port_in: float | None
+    dampers: list[str]
+    relation_semitones: float
+    drum_pitch_hz: float
+    drum_pitch_note: str
+    drum_pitch_sd_cents: float
+    record_pitch_hz: float | None
+    record_pitch_sd_cents: float | None
+    sustain_s: float
+    sustain_sd_s: float
+    record_sustain_s: float | None
+    limits: list[LimitFile]
+    cautions: list[str]
+
+
+class SheetFile(Strict):
+    """The setup sheet of one kit."""
+
+    schema_: Literal["emblar.sheet/1"] = Field(default="emblar.sheet/1", alias="schema")
+    session: str
+    artist: str
+    song: str
+    plan_version: int
+    drums: list[SheetDrum]
+    unplanned: list[str]
+    cymbals: list[str]
+
+
+CSV_HEADER = [
+    "drum", "kind", "size", "rods", "voice", "batter", "batter_lug_hz", "reso", "reso_lug_hz",
+    "relation_semitones", "port_in", "dampers", "drum_pitch_hz", "drum_pitch_note",
+    "drum_pitch_sd_cents", "record_pitch_hz", "sustain_s", "limits",
+]  # fmt: skip
+
+
+def sheet_csv(sheet: SheetFile) -> str:
+    """Return the sheet as CSV, one row a drum."""
+    out = io.StringIO()
+    writer = csv.writer(out, lineterminator="\r\n")
+    writer.writerow(CSV_HEADER)
+    for drum in sheet.drums:
+        reso = drum.reso
+        row = [
+            drum.name, drum.kind, drum.size, drum.rods, drum.voice,
+            drum.batter.construction, _number(drum.batter.lug_hz),
+            reso.construction if reso else "", _number(reso.lug_hz if reso else None),
+            f"{drum.relation_semitones:g}", f"{drum.port_in:g}" if drum.port_in else "",
+            "; ".join(drum.dampers), _number(drum.drum_pitch_hz), drum.drum_pitch_note,
+            f"{drum.drum_pitch_sd_cents:.0f}", _number(drum.record_pitch_hz),
+            f"{drum.sustain_s:.2f}", "; ".join(limit.text for limit in drum.limits),
+        ]  # fmt: skip
+        writer.writerow(_safe(cell) for cell in row)
+    return out.getvalue()
+
+
+def _number(value: float | None) -> str:
+    return "" if value is None else f"{value:.1f}"
+
+
+def _safe(cell: object) -> str:
+    """Keep a spreadsheet from reading a typed name as a formula."""
+    text = str(cell)
+    return "'" + text if text[:1] in ("=", "+", "@") else text

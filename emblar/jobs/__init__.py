@@ -1,0 +1,1 @@
+"""Long work: put on the queue here, done by the worker."""

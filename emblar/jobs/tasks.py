@@ -1,0 +1,40 @@
+"""The worker's tasks, and how jobs of a worker that died are taken up again.
+
+Every task is idempotent: run twice, the result is the same. A worker sends a heartbeat; jobs of one
+that stopped sending are put back on the queue when a worker starts and every half minute after.
+"""
+
+import procrastinate
+
+from emblar.actions.listen import run_analysis
+from emblar.jobs.queue import ANALYSE, QUEUE
+from emblar.settings import settings
+
+HEARTBEAT_S = 2.0
+STALLED_AFTER_S = 10.0
+
+app = procrastinate.App(
+    connector=procrastinate.PsycopgConnector(
+        conninfo=settings().database_url.replace("postgresql+psycopg://", "postgresql://")
+    ),
+    worker_defaults={
+        "update_heartbeat_interval": HEARTBEAT_S,
+        "stalled_worker_timeout": STALLED_AFTER_S,
+    },
+)
+
+
+@app.task(name=ANALYSE, queue=QUEUE)
+def analyse_reference(reference_id: int) -> None:
+    """Analyse one reference; runs in a thread."""
+    run_analysis(reference_id)
+
+
+async def take_up_stalled() -> int:
+    """Put jobs of workers that died back on the queue; return how many."""
+    stalled = await app.job_manager.get_stalled_jobs(
+        seconds_since_heartbeat=STALLED_AFTER_S, queue=QUEUE
+    )
+    for job in stalled:
+        await app.job_manager.retry_job(job)
+    return len(list(stalled))

@@ -1,0 +1,40 @@
+"""The worker process: ``python -m emblar.jobs.worker``."""
+
+import asyncio
+import contextlib
+import logging
+
+from emblar.jobs.tasks import app, take_up_stalled
+
+CHECK_S = 5.0
+log = logging.getLogger("emblar.worker")
+
+
+async def _keep_taking_up() -> None:
+    while True:
+        taken = await take_up_stalled()
+        if taken:
+            log.warning("%d job(s) of a stopped worker taken up again", taken)
+        await asyncio.sleep(CHECK_S)
+
+
+async def work() -> None:
+    """Work until told to stop."""
+    async with app.open_async():
+        keeper = asyncio.create_task(_keep_taking_up())
+        try:
+            await app.run_worker_async(concurrency=1, install_signal_handlers=True)
+        finally:
+            keeper.cancel()
+            with contextlib.suppress(asyncio.CancelledError):
+                await keeper
+
+
+def main() -> None:
+    """Run the worker."""
+    logging.basicConfig(level=logging.WARNING, format="%(name)s: %(message)s")
+    asyncio.run(work())
+
+
+if __name__ == "__main__":
+    main()

@@ -1,0 +1,1 @@
+"""One machine's Emblar: PostgreSQL of its own, the web server and the worker, started together."""

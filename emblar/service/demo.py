@@ -1,0 +1,64 @@
+"""The demo session: The Tin Orchard at Quillfeather Rooms, “Low Ferry”, all made up."""
+
+from collections.abc import Callable
+from datetime import UTC, datetime, timedelta
+
+from emblar.actions.kit import add_drum, suggest_voices
+from emblar.actions.listen import bring_recording, one_reference, run_analysis
+from emblar.actions.plan import plan_kit
+from emblar.actions.sessions import Brief, all_sessions, delete_session, start_session
+from emblar.core.planning.kit import OwnedDrum
+from emblar.core.synthesis.low_ferry import render_low_ferry
+from emblar.sound.encode import encode
+
+NAME = "Low Ferry"
+ARTIST = "The Tin Orchard"
+KIT = (
+    OwnedDrum("Rack 10", "tom", 10, 7, 6, "flanged", "birch-lacquer", "single-clear",
+              "single-clear"),
+    OwnedDrum("Rack 12", "tom", 12, 8, 6, "flanged", "birch-lacquer", "double-coated",
+              "single-clear"),
+    OwnedDrum("Floor 16", "tom", 16, 15, 8, "flanged", "birch-lacquer", "double-clear",
+              "single-clear"),
+    OwnedDrum("Snare 14", "snare", 14, 6.5, 10, "cast", "steel", "single-coated", "snare-side"),
+    OwnedDrum("Kick 22", "kick", 22, 16, 10, "wood", "birch-lacquer", "kick-ring-clear",
+              "front-opaque"),
+)  # fmt: skip
+
+
+def ensure_demo(say: Callable[[str], None]) -> int:
+    """Put the demo session in unless one of that name is there; return its id."""
+    for session in all_sessions():
+        if session.name == NAME and session.artist == ARTIST:
+            return session.id
+    say("Making the demo session (once, about half a minute) …")
+    session = start_session(
+        Brief(
+            name=NAME,
+            artist=ARTIST,
+            studio="Quillfeather Rooms",
+            wish="The toms of the record, a snare with some body, nothing that rings on.",
+            downbeat_at=datetime.now(UTC).replace(minute=0, second=0, microsecond=0)
+            + timedelta(hours=15),
+        )
+    )
+    try:
+        _fill(session.id)
+    except BaseException:
+        delete_session(session.id)
+        raise
+    return session.id
+
+
+def _fill(session_id: int) -> None:
+    song = render_low_ferry()
+    flac = encode(song.samples, song.sample_rate_hz, container="FLAC", subtype="PCM_16")
+    reference = bring_recording(session_id, "low-ferry.flac", flac, "drums")
+    run_analysis(reference.id)
+    state = one_reference(reference.id)
+    if state.state != "done":
+        raise RuntimeError(f"the demo could not be analysed: {state.message}")
+    for owned in KIT:
+        add_drum(session_id, owned)
+    suggest_voices(session_id)
+    plan_kit(session_id)

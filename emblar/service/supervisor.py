@@ -1,0 +1,151 @@
+"""Start everything, serve, stop everything."""
+
+import contextlib
+import fcntl
+import os
+import signal
+import socket
+import subprocess
+import sys
+import threading
+from collections.abc import Iterator
+from contextlib import contextmanager
+from pathlib import Path
+
+import uvicorn
+
+from emblar.core.errors import ServiceError
+from emblar.service.children import dies_with_us, stop
+from emblar.service.postgres import OwnPostgres
+from emblar.settings import settings
+
+RESTART_PAUSE_S = 1.0
+
+
+def check_port(host: str, port: int) -> None:
+    """Check that the web port is free.
+
+    Raises
+    ------
+    ServiceError
+        It is taken, or this user may not use it.
+    """
+    with socket.socket() as probe:
+        probe.setsockopt(socket.SOL_SOCKET, socket.SO_REUSEADDR, 1)
+        try:
+            probe.bind((host, port))
+        except PermissionError as error:
+            raise ServiceError(
+                f"No permission to use port {port}: choose one above 1024, as in "
+                "“make demo EMBLAR_PORT=8001”."
+            ) from error
+        except OSError as error:
+            raise ServiceError(
+                f"Port {port} is taken by another program: stop it, or use another port, as in "
+                f"“make demo EMBLAR_PORT={port + 1}”."
+            ) from error
+
+
+@contextmanager
+def only_one(home: Path) -> Iterator[None]:
+    """Hold the home folder for this process; a second Emblar on it is refused."""
+    try:
+        home.mkdir(parents=True, exist_ok=True)
+        lock = (home / "lock").open("w")
+    except OSError as error:
+        raise ServiceError(
+            f"No permission to write {home}: give this user the folder, or set EMBLAR_HOME to "
+            f"one it may write ({error.strerror})."
+        ) from error
+    with lock:
+        try:
+            fcntl.flock(lock, fcntl.LOCK_EX | fcntl.LOCK_NB)
+        except BlockingIOError as error:
+            raise ServiceError(f"Another Emblar is running on {home}: stop it first.") from error
+        yield
+
+
+@contextmanager
+def database() -> Iterator[None]:
+    """Have a migrated database: the one that is set, or our own started and stopped."""
+    own = None
+    if not settings().database_url:
+        own = OwnPostgres(settings().home)
+        own.start()
+        os.environ["EMBLAR_DATABASE_URL"] = own.url
+        settings.cache_clear()
+    try:
+        # Imported late: the engine reads its URL from the settings just made.
+        from emblar.store.database import engine  # noqa: PLC0415
+        from emblar.store.migrate import migrate  # noqa: PLC0415
+
+        migrate(engine())
+        yield
+        engine().dispose()
+    finally:
+        if own is not None:
+            own.stop()
+
+
+class Worker:
+    """The worker as a child process, started again should it die."""
+
+    def __init__(self) -> None:
+        self._leaving = threading.Event()
+        self._process: subprocess.Popen[bytes] | None = None
+        self._thread = threading.Thread(target=self._keep, name="worker-keeper", daemon=True)
+
+    def start(self) -> None:
+        """Start the worker and keep it running."""
+        self._thread.start()
+
+    def _keep(self) -> None:
+        while not self._leaving.is_set():
+            self._process = subprocess.Popen(
+                dies_with_us(signal.SIGTERM, [sys.executable, "-m", "emblar.jobs.worker"]),
+                start_new_session=True,
+            )
+            self._process.wait()
+            self._leaving.wait(RESTART_PAUSE_S)
+
+    def stop(self) -> None:
+        """Stop the worker; a job it was at is taken up at the next start."""
+        self._leaving.set()
+        if self._process is not None:
+            stop(self._process, signal.SIGTERM, patience_s=1.0)
+        self._thread.join(5.0)
+
+
+def serve(*, demo: bool) -> None:
+    """Serve until Ctrl-C: PostgreSQL, worker and web.
+
+    Parameters
+    ----------
+    demo
+        Put the demo session in, if it is not there.
+    """
+    host, port = settings().host, settings().port
+    check_port(host, port)
+    signal.signal(signal.SIGTERM, signal.default_int_handler)
+    with contextlib.suppress(KeyboardInterrupt), only_one(settings().home), database():
+        if demo:
+            from emblar.service.demo import ensure_demo  # noqa: PLC0415
+
+            ensure_demo(print)
+        worker = Worker()
+        worker.start()
+        try:
+            _serve_web(host, port)
+        finally:
+            worker.stop()
+    print("Emblar has stopped; everything is saved.")
+
+
+def _serve_web(host: str, port: int) -> None:
+    from emblar.web.app import create_app  # noqa: PLC0415
+
+    config = uvicorn.Config(
+        create_app(), host=host, port=port, log_level="warning", timeout_graceful_shutdown=3
+    )
+    print(f"Emblar is at http://{host}:{port} (Ctrl-C stops it)", flush=True)
+    uvicorn.Server(config).run()

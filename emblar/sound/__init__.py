@@ -1,0 +1,1 @@
+"""Sound files to samples and back; the only code that knows codecs."""

@@ -1,0 +1,101 @@
+"""Read WAV, FLAC, OGG, MP3 and AIFF from memory.
+
+Conventions
+-----------
+Samples come out as float32 of shape (n, channels), 1.0 is full scale: enough for 24 bits.
+Errors say what the file is and what to do; nothing is guessed.
+"""
+
+import io
+from dataclasses import dataclass
+
+import numpy as np
+import soundfile
+from numpy.typing import NDArray
+
+from emblar.core.analysis.audio import Audio, check_duration
+from emblar.core.errors import BadAudioError
+
+LARGEST_BYTES = 200 * 1024 * 1024
+READABLE = "WAV, FLAC, OGG, MP3 or AIFF"
+MEDIA_TYPES = {
+    "WAV": "audio/wav",
+    "WAVEX": "audio/wav",
+    "RF64": "audio/wav",
+    "FLAC": "audio/flac",
+    "OGG": "audio/ogg",
+    "MP3": "audio/mpeg",
+    "AIFF": "audio/aiff",
+}
+LOSSY = ("OGG", "MP3")
+BLOCK_FRAMES = 1 << 20
+
+
+@dataclass(frozen=True, slots=True)
+class Decoded:
+    """A decoded file: its sound, the container's name and the sample format's name."""
+
+    audio: Audio
+    container: str
+    subtype: str
+
+
+def check_size(size_bytes: int) -> None:
+    """Check the size of a file.
+
+    Raises
+    ------
+    BadAudioError
+        It is empty or larger than 200 MB.
+    """
+    if size_bytes == 0:
+        raise BadAudioError("The file is empty. Choose the file again, or export it again.")
+    if size_bytes > LARGEST_BYTES:
+        raise BadAudioError(
+            f"The file is {size_bytes / 2**20:.0f} MB; Emblar takes up to "
+            f"{LARGEST_BYTES // 2**20} MB. Cut out the part you want, or save it as FLAC."
+        )
+
+
+def decode(data: bytes) -> Decoded:
+    """Decode a sound file.
+
+    Raises
+    ------
+    BadAudioError
+        The bytes are no sound file that can be read, or it ends too early.
+    """
+    check_size(len(data))
+    try:
+        with soundfile.SoundFile(io.BytesIO(data)) as file:
+            declared, container, subtype = file.frames, file.format, file.subtype
+            rate, channels = file.samplerate, file.channels
+            if container not in MEDIA_TYPES:
+                raise BadAudioError(f"{container} files are not read. Bring {READABLE}.")
+            if container != "MP3":
+                check_duration(declared / rate)
+            samples = _read_all(file, channels)
+    except soundfile.LibsndfileError as error:
+        raise BadAudioError(
+            f"This is not a sound file Emblar can read ({error.error_string.strip('. ')}). "
+            f"Bring {READABLE}."
+        ) from error
+    if len(samples) == 0:
+        raise BadAudioError("The file holds no samples. Export it again.")
+    # MP3 lengths are estimates; the others say exactly how long they are.
+    if container != "MP3" and len(samples) < declared:
+        raise BadAudioError(
+            f"The file ends early: {len(samples) / rate:.1f} s of {declared / rate:.1f} s are "
+            "there. It was cut off on its way; copy or export it again."
+        )
+    return Decoded(Audio(samples, rate), container, subtype)
+
+
+def _read_all(file: soundfile.SoundFile, channels: int) -> NDArray[np.float32]:
+    blocks = []
+    while True:
+        block = file.read(BLOCK_FRAMES, dtype="float32", always_2d=True)
+        if len(block) == 0:
+            break
+        blocks.append(block)
+    return np.concatenate(blocks) if blocks else np.zeros((0, channels), np.float32)

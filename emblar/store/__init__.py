@@ -1,0 +1,1 @@
+"""Tables and the questions asked of them; rows stay inside, frozen dataclasses go out."""

@@ -1,0 +1,48 @@
+"""One engine a process, and transactions on it."""
+
+from collections.abc import Iterator
+from contextlib import contextmanager
+from functools import lru_cache
+
+import psycopg
+from sqlalchemy import Engine, create_engine
+from sqlalchemy.exc import OperationalError
+from sqlalchemy.orm import Session
+
+from emblar.core.errors import ServiceError
+from emblar.settings import settings
+
+
+@lru_cache(maxsize=1)
+def engine() -> Engine:
+    """Return this process's engine."""
+    return create_engine(settings().database_url, pool_pre_ping=True, pool_size=10)
+
+
+@contextmanager
+def transaction() -> Iterator[Session]:
+    """Open a session; commit at the end, roll back on any error.
+
+    Raises
+    ------
+    ServiceError
+        The disk is full or the database is not reachable; nothing was saved.
+    """
+    try:
+        with Session(engine(), expire_on_commit=False) as session, session.begin():
+            yield session
+    except OperationalError as error:
+        raise service_error(error.orig) from error
+
+
+def service_error(cause: BaseException | None) -> ServiceError:
+    """Return what a failing database means for the user."""
+    if isinstance(cause, psycopg.errors.DiskFull):
+        return ServiceError(
+            "The disk is full, so this was not saved; everything saved before is still there. "
+            "Free some space and try again."
+        )
+    return ServiceError(
+        "The database does not answer, so this was not saved; everything saved before is still "
+        "there. Wait a moment and try again."
+    )

@@ -1,0 +1,1 @@
+"""Steps from one shape of the database to the next."""

@@ -1,0 +1,182 @@
+"""References: recordings to sound like, their progress and their analyses."""
+
+from dataclasses import dataclass
+from typing import Any
+
+from sqlalchemy import delete, select, update
+from sqlalchemy.orm import Session, undefer
+
+from emblar.core.errors import NotFoundError
+from emblar.store.tables import AudioRow, ReferenceRow
+
+ACTIVE = ("waiting", "running")
+
+
+@dataclass(frozen=True, slots=True)
+class ReferenceInfo:
+    """A reference and how far its analysis is."""
+
+    id: int
+    session_id: int
+    audio_id: int | None
+    filename: str
+    kind: str
+    state: str
+    stage: str
+    share: float
+    message: str
+    attempts: int
+
+    @property
+    def active(self) -> bool:
+        """Whether the analysis is waiting or running."""
+        return self.state in ACTIVE
+
+
+def _info(row: ReferenceRow) -> ReferenceInfo:
+    return ReferenceInfo(
+        row.id,
+        row.session_id,
+        row.audio_id,
+        row.filename,
+        row.kind,
+        row.state,
+        row.stage,
+        row.share,
+        row.message,
+        row.attempts,
+    )
+
+
+def _row(db: Session, reference_id: int, *, with_documents: bool = False) -> ReferenceRow:
+    query = select(ReferenceRow).where(
+        ReferenceRow.id == reference_id, ReferenceRow.deleted_at.is_(None)
+    )
+    if with_documents:
+        query = query.options(undefer(ReferenceRow.analysis), undefer(ReferenceRow.peaks))
+    row = db.execute(query).scalar_one_or_none()
+    if row is None:
+        raise NotFoundError(f"There is no recording {reference_id}. It may have been deleted.")
+    return row
+
+
+def create(
+    db: Session, *, session_id: int, audio_id: int, filename: str, kind: str
+) -> ReferenceInfo:
+    """Add a recording to a session, its analysis waiting."""
+    row = ReferenceRow(
+        session_id=session_id, audio_id=audio_id, filename=filename, kind=kind, state="waiting"
+    )
+    db.add(row)
+    db.flush()
+    db.refresh(row)
+    return _info(row)
+
+
+def get(db: Session, reference_id: int) -> ReferenceInfo:
+    """Return one reference, or raise ``NotFoundError``."""
+    return _info(_row(db, reference_id))
+
+
+def latest(db: Session, session_id: int) -> ReferenceInfo | None:
+    """Return the newest reference of a session that was not cancelled."""
+    row = db.execute(
+        select(ReferenceRow)
+        .where(
+            ReferenceRow.session_id == session_id,
+            ReferenceRow.deleted_at.is_(None),
+            ReferenceRow.state != "cancelled",
+        )
+        .order_by(ReferenceRow.id.desc())
+        .limit(1)
+    ).scalar_one_or_none()
+    return _info(row) if row else None
+
+
+def latest_done(db: Session, session_id: int) -> ReferenceInfo | None:
+    """Return the newest analysed reference of a session."""
+    row = db.execute(
+        select(ReferenceRow)
+        .where(
+            ReferenceRow.session_id == session_id,
+            ReferenceRow.deleted_at.is_(None),
+            ReferenceRow.state == "done",
+        )
+        .order_by(ReferenceRow.id.desc())
+        .limit(1)
+    ).scalar_one_or_none()
+    return _info(row) if row else None
+
+
+def documents(db: Session, reference_id: int) -> tuple[dict[str, Any], dict[str, Any]]:
+    """Return the analysis and the waveform's peaks of an analysed reference."""
+    row = _row(db, reference_id, with_documents=True)
+    if row.analysis is None or row.peaks is None:
+        raise NotFoundError("That recording is not analysed yet.")
+    return row.analysis, row.peaks
+
+
+def start(db: Session, reference_id: int) -> ReferenceInfo | None:
+    """Mark an analysis as running; None if it is finished or cancelled meanwhile."""
+    row = _row(db, reference_id)
+    if row.state not in ACTIVE:
+        return None
+    row.state, row.attempts = "running", row.attempts + 1
+    row.stage, row.share = "starting", 0.0
+    db.flush()
+    return _info(row)
+
+
+def progress(db: Session, reference_id: int, stage: str, share: float) -> bool:
+    """Record how far an analysis is; False if it was cancelled meanwhile."""
+    changed = db.execute(
+        update(ReferenceRow)
+        .where(ReferenceRow.id == reference_id, ReferenceRow.state == "running")
+        .values(stage=stage, share=share)
+        .returning(ReferenceRow.id)
+    ).scalar_one_or_none()
+    return changed is not None
+
+
+def finish(
+    db: Session,
+    reference_id: int,
+    *,
+    analysis: dict[str, Any],
+    peaks: dict[str, Any],
+    version: int,
+) -> bool:
+    """Keep a finished analysis whole; False, and nothing kept, if it was cancelled meanwhile."""
+    changed = db.execute(
+        update(ReferenceRow)
+        .where(ReferenceRow.id == reference_id, ReferenceRow.state == "running")
+        .values(
+            state="done",
+            stage="",
+            share=1.0,
+            message="",
+            analysis=analysis,
+            peaks=peaks,
+            analysis_version=version,
+        )
+        .returning(ReferenceRow.id)
+    ).scalar_one_or_none()
+    return changed is not None
+
+
+def fail(db: Session, reference_id: int, message: str) -> None:
+    """Mark an analysis as failed, with what to do; its sound is let go."""
+    row = _row(db, reference_id)
+    row.state, row.message = "failed", message
+    let_go, row.audio_id = row.audio_id, None
+    db.flush()
+    used = select(ReferenceRow.id).where(ReferenceRow.audio_id == let_go).limit(1)
+    if let_go is not None and db.execute(used).first() is None:
+        db.execute(delete(AudioRow).where(AudioRow.id == let_go))
+
+
+def cancel(db: Session, reference_id: int) -> None:
+    """Cancel an analysis that is waiting or running."""
+    row = _row(db, reference_id)
+    if row.state in ACTIVE:
+        row.state = "cancelled"

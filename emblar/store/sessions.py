@@ -1,0 +1,132 @@
+"""Sessions: make, list, change, delete and bring back."""
+
+from dataclasses import dataclass
+from datetime import UTC, datetime, timedelta
+
+from sqlalchemy import func, select
+from sqlalchemy.orm import Session
+
+from emblar.core.errors import NotFoundError
+from emblar.store.tables import DrumRow, PlanRow, ReferenceRow, SessionRow
+
+UNDO_DAYS = 30
+
+
+@dataclass(frozen=True, slots=True)
+class SessionInfo:
+    """A session as listed and as shown at the top."""
+
+    id: int
+    name: str
+    studio: str
+    artist: str
+    wish: str
+    downbeat_at: datetime | None
+    created_at: datetime
+    references: int = 0
+    drums: int = 0
+    plan_version: int | None = None
+
+
+def _info(row: SessionRow) -> SessionInfo:
+    return SessionInfo(
+        row.id, row.name, row.studio, row.artist, row.wish, row.downbeat_at, row.created_at
+    )
+
+
+def _row(db: Session, session_id: int) -> SessionRow:
+    row = db.get(SessionRow, session_id)
+    if row is None or row.deleted_at is not None:
+        raise NotFoundError(f"There is no session {session_id}. It may have been deleted.")
+    return row
+
+
+def create(
+    db: Session,
+    *,
+    name: str,
+    studio: str = "",
+    artist: str = "",
+    wish: str = "",
+    downbeat_at: datetime | None = None,
+) -> SessionInfo:
+    """Make a session."""
+    row = SessionRow(name=name, studio=studio, artist=artist, wish=wish, downbeat_at=downbeat_at)
+    db.add(row)
+    db.flush()
+    return _info(row)
+
+
+def get(db: Session, session_id: int) -> SessionInfo:
+    """Return one session, or raise ``NotFoundError``."""
+    return _info(_row(db, session_id))
+
+
+def change(
+    db: Session,
+    session_id: int,
+    *,
+    name: str,
+    studio: str,
+    artist: str,
+    wish: str,
+    downbeat_at: datetime | None,
+) -> SessionInfo:
+    """Change what a session says of itself."""
+    row = _row(db, session_id)
+    row.name, row.studio, row.artist, row.wish = name, studio, artist, wish
+    row.downbeat_at = downbeat_at
+    db.flush()
+    return _info(row)
+
+
+def listing(db: Session) -> list[SessionInfo]:
+    """Return every session with what is in it, newest first."""
+
+    def count(table: type[ReferenceRow] | type[DrumRow]) -> object:
+        own = select(func.count()).where(
+            table.session_id == SessionRow.id, table.deleted_at.is_(None)
+        )
+        return own.correlate(SessionRow).scalar_subquery()
+
+    version = select(func.max(PlanRow.version)).where(PlanRow.session_id == SessionRow.id)
+    rows = db.execute(
+        select(
+            SessionRow,
+            count(ReferenceRow),  # type: ignore[call-overload]
+            count(DrumRow),
+            version.correlate(SessionRow).scalar_subquery(),
+        )
+        .where(SessionRow.deleted_at.is_(None))
+        .order_by(SessionRow.created_at.desc(), SessionRow.id.desc())
+    ).all()
+    return [
+        SessionInfo(
+            row.id,
+            row.name,
+            row.studio,
+            row.artist,
+            row.wish,
+            row.downbeat_at,
+            row.created_at,
+            references,
+            drums,
+            plan,
+        )
+        for row, references, drums, plan in rows
+    ]
+
+
+def delete(db: Session, session_id: int) -> None:
+    """Delete a session; it can be brought back for 30 days."""
+    _row(db, session_id).deleted_at = datetime.now(UTC)
+
+
+def restore(db: Session, session_id: int) -> SessionInfo:
+    """Bring a deleted session back, or raise ``NotFoundError`` after 30 days."""
+    row = db.get(SessionRow, session_id)
+    oldest = datetime.now(UTC) - timedelta(days=UNDO_DAYS)
+    if row is None or (row.deleted_at is not None and row.deleted_at < oldest):
+        raise NotFoundError("That session was deleted more than 30 days ago.")
+    row.deleted_at = None
+    return _info(row)

@@ -1,0 +1,138 @@
+"""The tables.
+
+Conventions
+-----------
+Every table has created and updated times. What a user deletes gets ``deleted_at`` and can be
+brought back for 30 days. Results of analysis and planning are JSON documents of ``emblar.formats``.
+"""
+
+from datetime import datetime
+from typing import Any
+
+from sqlalchemy import (
+    CheckConstraint,
+    DateTime,
+    ForeignKey,
+    Index,
+    LargeBinary,
+    MetaData,
+    UniqueConstraint,
+    func,
+)
+from sqlalchemy.dialects.postgresql import JSONB
+from sqlalchemy.orm import DeclarativeBase, Mapped, mapped_column
+
+NAMING = {
+    "ix": "ix_%(column_0_label)s",
+    "uq": "uq_%(table_name)s_%(column_0_name)s",
+    "ck": "ck_%(table_name)s_%(constraint_name)s",
+    "fk": "fk_%(table_name)s_%(column_0_name)s_%(referred_table_name)s",
+    "pk": "pk_%(table_name)s",
+}
+Timestamp = DateTime(timezone=True)
+
+
+class Base(DeclarativeBase):
+    """Base of all tables."""
+
+    metadata = MetaData(naming_convention=NAMING)
+
+
+class Timed:
+    """When a row was made and last changed."""
+
+    created_at: Mapped[datetime] = mapped_column(Timestamp, server_default=func.now())
+    updated_at: Mapped[datetime] = mapped_column(
+        Timestamp, server_default=func.now(), onupdate=func.now()
+    )
+
+
+class SessionRow(Timed, Base):
+    """A recording session: one song to sound like one record."""
+
+    __tablename__ = "session"
+
+    id: Mapped[int] = mapped_column(primary_key=True)
+    name: Mapped[str]
+    studio: Mapped[str] = mapped_column(server_default="")
+    artist: Mapped[str] = mapped_column(server_default="")
+    wish: Mapped[str] = mapped_column(server_default="")
+    downbeat_at: Mapped[datetime | None] = mapped_column(Timestamp)
+    deleted_at: Mapped[datetime | None] = mapped_column(Timestamp)
+
+
+class AudioRow(Timed, Base):
+    """The bytes of a sound file, once per content."""
+
+    __tablename__ = "audio"
+
+    id: Mapped[int] = mapped_column(primary_key=True)
+    sha256: Mapped[str] = mapped_column(unique=True)
+    media_type: Mapped[str]
+    size_bytes: Mapped[int]
+    data: Mapped[bytes] = mapped_column(LargeBinary, deferred=True)
+
+
+class ReferenceRow(Timed, Base):
+    """A recording to sound like, with its analysis."""
+
+    __tablename__ = "reference"
+    __table_args__ = (
+        CheckConstraint(
+            "state in ('waiting', 'running', 'done', 'failed', 'cancelled')", name="state"
+        ),
+        Index("ix_reference_session_id", "session_id"),
+    )
+
+    id: Mapped[int] = mapped_column(primary_key=True)
+    session_id: Mapped[int] = mapped_column(ForeignKey("session.id"))
+    audio_id: Mapped[int | None] = mapped_column(ForeignKey("audio.id"))
+    filename: Mapped[str]
+    kind: Mapped[str]
+    state: Mapped[str]
+    stage: Mapped[str] = mapped_column(server_default="")
+    share: Mapped[float] = mapped_column(server_default="0")
+    message: Mapped[str] = mapped_column(server_default="")
+    attempts: Mapped[int] = mapped_column(server_default="0")
+    analysis: Mapped[dict[str, Any] | None] = mapped_column(JSONB, deferred=True)
+    peaks: Mapped[dict[str, Any] | None] = mapped_column(JSONB, deferred=True)
+    analysis_version: Mapped[int | None]
+    deleted_at: Mapped[datetime | None] = mapped_column(Timestamp)
+
+
+class DrumRow(Timed, Base):
+    """A drum of the session's kit, the heads on it, the voice it is to play."""
+
+    __tablename__ = "drum"
+    __table_args__ = (
+        CheckConstraint("kind in ('kick', 'snare', 'tom')", name="kind"),
+        Index("ix_drum_session_id", "session_id"),
+    )
+
+    id: Mapped[int] = mapped_column(primary_key=True)
+    session_id: Mapped[int] = mapped_column(ForeignKey("session.id"))
+    name: Mapped[str]
+    kind: Mapped[str]
+    diameter_in: Mapped[float]
+    depth_in: Mapped[float]
+    rods: Mapped[int]
+    hoop: Mapped[str]
+    shell: Mapped[str]
+    batter: Mapped[str]
+    reso: Mapped[str | None]
+    port_in: Mapped[float | None]
+    voice: Mapped[str | None]
+    wish: Mapped[dict[str, Any]] = mapped_column(JSONB, server_default="{}")
+    deleted_at: Mapped[datetime | None] = mapped_column(Timestamp)
+
+
+class PlanRow(Timed, Base):
+    """One version of the plan for a session's kit."""
+
+    __tablename__ = "plan"
+    __table_args__ = (UniqueConstraint("session_id", "version"),)
+
+    id: Mapped[int] = mapped_column(primary_key=True)
+    session_id: Mapped[int] = mapped_column(ForeignKey("session.id"))
+    version: Mapped[int]
+    document: Mapped[dict[str, Any]] = mapped_column(JSONB)

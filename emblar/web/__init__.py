@@ -1,0 +1,1 @@
+"""The browser's side: routers (HTTP), pages (view models), drawing (SVG), templates, static."""

@@ -1,0 +1,1 @@
+"""Pure functions from the core's numbers to SVG markup."""

@@ -1,0 +1,101 @@
+"""Pitch after the stroke: each clean stroke's fundamental in cents from settled, and their middle.
+
+Conventions
+-----------
+Time in ms after the stroke, cents above the settled pitch.
+"""
+
+from collections.abc import Sequence
+
+import numpy as np
+from markupsafe import Markup
+
+from emblar.core.notes import cents, note_text
+from emblar.web.drawing.scale import Linear, round_steps
+from emblar.web.drawing.svg import drawing, el, label, line, path
+
+WIDTH, HEIGHT = 376.0, 214.0
+LEFT, RIGHT, TOP, BOTTOM = 46.0, 366.0, 16.0, 172.0
+LONGEST_MS = 500.0
+LOWEST_CENTS, LEAST_HIGH = -40.0, 60.0
+GRID_MS = 20.0
+
+Track = tuple[Sequence[float], Sequence[float]]
+
+
+def pitch_track(tracks: Sequence[Track], settled_hz: float, sd_hz: float) -> Markup:
+    """Draw the pitch over time.
+
+    Parameters
+    ----------
+    tracks
+        Per stroke: times in s and frequencies in Hz.
+    settled_hz, sd_hz
+        The settled fundamental and its uncertainty.
+    """
+    curves = [_curve(times, pitches, settled_hz) for times, pitches in tracks]
+    middle = _middle(curves)
+    highest = max([LEAST_HIGH, *(c for _, c in middle)]) + 20.0
+    across = Linear(0.0, LONGEST_MS, LEFT, RIGHT)
+    up = Linear(LOWEST_CENTS, highest, BOTTOM, TOP)
+    parts = _grid(across, up)
+    band = cents(settled_hz + sd_hz, settled_hz)
+    parts.append(
+        el("rect", x=LEFT, y=up(band), width=RIGHT - LEFT, height=up(-band) - up(band),
+           cls="record-band")
+    )  # fmt: skip
+    for curve in curves:
+        parts.append(path([(across(t), up.held(c)) for t, c in curve], "record-faint"))
+    parts.append(path([(across(t), up.held(c)) for t, c in middle], "record-line"))
+    start = middle[0][1] if middle else 0.0
+    said = _says(start)
+    parts.append(label(RIGHT, TOP + 2.0, said, "record-text", "end"))
+    parts.append(
+        label(RIGHT, up(0.0) + 18.0, f"settled {settled_hz:.1f} ± {sd_hz:.1f} Hz", "record-text",
+              "end")
+    )  # fmt: skip
+    return drawing(
+        "pitch-track", "Pitch after the stroke",
+        f"{said}; settled at {settled_hz:.1f} Hz, {note_text(settled_hz)}; {len(curves)} strokes.",
+        *parts, width=WIDTH, height=HEIGHT,
+    )  # fmt: skip
+
+
+def _says(start: float) -> str:
+    if abs(start) < 8.0:
+        return "steady from the start"
+    return f"starts {abs(start):.0f} ct {'sharp' if start > 0 else 'flat'}"
+
+
+def _curve(
+    times: Sequence[float], pitches: Sequence[float], settled_hz: float
+) -> list[tuple[float, float]]:
+    return [
+        (1000.0 * t, cents(f, settled_hz))
+        for t, f in zip(times, pitches, strict=True)
+        if 1000.0 * t <= LONGEST_MS
+    ]
+
+
+def _middle(curves: Sequence[list[tuple[float, float]]]) -> list[tuple[float, float]]:
+    found = []
+    for start in np.arange(0.0, LONGEST_MS, GRID_MS):
+        inside = [c for curve in curves for t, c in curve if start <= t < start + GRID_MS]
+        if inside:
+            found.append((float(start + GRID_MS / 2.0), float(np.median(inside))))
+    return found
+
+
+def _grid(across: Linear, up: Linear) -> list[Markup]:
+    parts = []
+    step = max(round_steps(up.high - up.low, 5), 20.0)
+    tick = -(-up.low // step) * step
+    while tick <= up.high:
+        parts.append(line(LEFT, up(tick), RIGHT, up(tick), "hairline"))
+        sign = "+" if tick > 0 else "−" if tick < 0 else ""
+        parts.append(label(LEFT - 6.0, up(tick) + 4.0, f"{sign}{abs(tick):.0f}", "tick", "end"))
+        tick += step
+    hundreds = range(0, int(LONGEST_MS) + 1, 100)
+    parts += [label(across(ms), BOTTOM + 18.0, ms, "tick", "middle") for ms in hundreds]
+    parts.append(label(RIGHT, BOTTOM + 36.0, "ms after the stroke", "tick", "end"))
+    return parts

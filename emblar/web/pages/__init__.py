@@ -1,0 +1,1 @@
+"""Frozen view models: what templates show, ready to print."""

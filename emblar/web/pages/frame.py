@@ -1,0 +1,156 @@
+"""What stands around every step: the top, the kit strip, the selection."""
+
+from dataclasses import dataclass
+from datetime import datetime, timedelta
+
+from markupsafe import Markup
+
+from emblar.actions.kit import tuned_voices
+from emblar.actions.listen import Heard
+from emblar.actions.plan import KitPlan
+from emblar.actions.workspace import Workspace
+from emblar.core.planning.recipe import kind_of_voice
+from emblar.store.drums import KitDrum
+from emblar.store.sessions import SessionInfo
+from emblar.web.drawing.kit_strip import State, StripDrum, kit_strip
+
+STEPS = (
+    ("brief", "Brief"),
+    ("listen", "Listen"),
+    ("kit", "Kit"),
+    ("plan", "Plan"),
+    ("bench", "Bench"),
+    ("match", "Match"),
+    ("sheet", "Sheet"),
+)
+
+
+@dataclass(frozen=True, slots=True)
+class Step:
+    """A step in the top bar."""
+
+    name: str
+    title: str
+    number: int
+    href: str
+    current: bool
+
+
+@dataclass(frozen=True, slots=True)
+class Frame:
+    """Everything around a step, and what is selected in it."""
+
+    session: SessionInfo
+    downbeat: str
+    steps: tuple[Step, ...]
+    strip: Markup
+    strip_empty: bool
+    selection: str
+    drum: KitDrum | None
+    voice: str | None
+    drums: tuple[KitDrum, ...]
+    found: Heard | None
+    plan: KitPlan | None
+
+    def href(self, step: str) -> str:
+        """Return the address of a step, keeping the selection."""
+        return _href(self.session.id, step, self.selection)
+
+
+def _href(session_id: int, step: str, selection: str) -> str:
+    return f"/sessions/{session_id}/{step}" + (f"?sel={selection}" if selection else "")
+
+
+def time_left(downbeat_at: datetime | None, now: datetime) -> str:
+    """Return the time until the downbeat in words, or an empty string without one."""
+    if downbeat_at is None:
+        return ""
+    left = downbeat_at - now
+    if left < timedelta(0):
+        return "downbeat has passed"
+    hours, rest = divmod(int(left.total_seconds()), 3600)
+    if hours >= 48:
+        return f"downbeat in {hours // 24} d {hours % 24} h"
+    return f"downbeat in {hours} h {rest // 60:02d} m"
+
+
+def frame(work: Workspace, step: str, selection: str, now: datetime) -> Frame:
+    """Return what stands around a step.
+
+    Parameters
+    ----------
+    work
+        The session's workspace.
+    step
+        Name of the step shown.
+    selection
+        ``d`` and a drum's id, or a voice's name; empty selects the first there is.
+    now
+        For the time left until the downbeat.
+    """
+    session_id, drums, found = work.session.id, list(work.drums), work.found
+    drum, voice = _selected(selection, drums, found)
+    key = f"d{drum.id}" if drum else (voice or "")
+    steps = tuple(
+        Step(name, title, i + 1, _href(session_id, name, key), name == step)
+        for i, (name, title) in enumerate(STEPS)
+    )
+    shown = _strip_drums(work, step, key)
+    return Frame(
+        session=work.session,
+        downbeat=time_left(work.session.downbeat_at, now),
+        steps=steps,
+        strip=kit_strip(shown),
+        strip_empty=not shown,
+        selection=key,
+        drum=drum,
+        voice=voice,
+        drums=work.drums,
+        found=found,
+        plan=work.plan,
+    )
+
+
+def _selected(
+    selection: str, drums: list[KitDrum], found: Heard | None
+) -> tuple[KitDrum | None, str | None]:
+    """Return the selected drum and the voice it plays, or a voice that no drum plays."""
+    voices = [v.voice for v in found.analysis.voices] if found else []
+    drum = next((d for d in drums if f"d{d.id}" == selection), None)
+    if drum is None and selection in voices:
+        drum = next((d for d in drums if d.voice == selection), None)
+        return drum, selection
+    if drum is None:
+        toms = [d for d in drums if d.owned.kind == "tom"]
+        drum = next(iter(toms or drums), None)
+    if drum is None:
+        tuned = tuned_voices(found)
+        return None, next(iter(tuned or voices), None)
+    return drum, drum.voice
+
+
+def _strip_drums(work: Workspace, step: str, selected: str) -> list[StripDrum]:
+    voices = tuned_voices(work.found)
+    shown = []
+    for drum in work.drums:
+        planned = work.plan is not None and drum.id in work.plan.drums
+        state: State = "half" if planned else "dotted" if drum.voice in voices else "empty"
+        key, owned = f"d{drum.id}", drum.owned
+        href = _href(work.session.id, step, key)
+        shown.append(
+            StripDrum(key, owned.name, owned.kind, owned.diameter_in, state, key == selected, href)
+        )
+    played = {d.voice for d in work.drums}
+    return shown + [
+        StripDrum(
+            voice,
+            voice.replace("-", " "),
+            kind_of_voice(voice),
+            None,
+            "dotted",
+            voice == selected,
+            _href(work.session.id, step, voice),
+        )
+        for voice in voices
+        if voice not in played
+    ]

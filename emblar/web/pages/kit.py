@@ -1,0 +1,168 @@
+"""Kit: the voices of the record and who plays them; the selected drum's description."""
+
+from dataclasses import dataclass
+
+from markupsafe import Markup
+
+from emblar.actions.kit import tuned_voices
+from emblar.core.acoustics.drum import Kind
+from emblar.core.catalogue import Construction, construction, constructions_for, hoops, shells
+from emblar.core.planning.kit import OwnedDrum
+from emblar.core.planning.recipe import kind_of_voice
+from emblar.web.drawing.section import Section, SectionHead, section
+from emblar.web.pages.frame import Frame
+from emblar.web.pages.words import pitch, voice_title
+
+KINDS: tuple[tuple[Kind, str], ...] = (("tom", "tom"), ("snare", "snare"), ("kick", "kick"))
+STARTING: dict[str, OwnedDrum] = {
+    "tom": OwnedDrum("Rack 12", "tom", 12, 8, 6, "flanged", "maple-lacquer", "double-coated",
+                     "single-clear"),
+    "snare": OwnedDrum("Snare 14", "snare", 14, 6.5, 10, "flanged", "steel", "single-coated",
+                       "snare-side"),
+    "kick": OwnedDrum("Kick 22", "kick", 22, 16, 10, "wood", "maple-lacquer", "kick-ring-clear",
+                      "front-opaque"),
+}  # fmt: skip
+
+
+@dataclass(frozen=True, slots=True)
+class Option:
+    """A choice in a list."""
+
+    value: str
+    text: str
+    chosen: bool
+
+
+@dataclass(frozen=True, slots=True)
+class VoiceRow:
+    """A voice of the record with the drums that could play it."""
+
+    voice: str
+    title: str
+    pitch: str
+    options: tuple[Option, ...]
+    open: bool
+
+
+@dataclass(frozen=True, slots=True)
+class DrumForm:
+    """A drum's description, ready for the form."""
+
+    action: str
+    owned: OwnedDrum
+    kinds: tuple[Option, ...]
+    batters: tuple[Option, ...]
+    resos: tuple[Option, ...]
+    hoops: tuple[Option, ...]
+    shells: tuple[Option, ...]
+    new: bool
+
+
+@dataclass(frozen=True, slots=True)
+class KitPage:
+    """Everything the Kit screen shows."""
+
+    frame: Frame
+    voices: tuple[VoiceRow, ...]
+    form: DrumForm
+    section: Markup | None
+    adding: bool
+    assigned: int
+    undo: int | None
+
+
+def section_head(made: Construction, lug_hz: float | None) -> SectionHead:
+    """Return a head as the section draws it."""
+    return SectionHead(made.name, len(made.plies_mil), made.coated, made.ring, lug_hz)
+
+
+def kit_page(around: Frame, adding: str, undo: int | None) -> KitPage:
+    """Return the Kit screen.
+
+    Parameters
+    ----------
+    around
+        The frame.
+    adding
+        Kind of drum being added; empty edits the selected one.
+    undo
+        A drum just taken out, to offer bringing it back.
+    """
+    drum = around.drum
+    is_new = bool(adding) or drum is None
+    owned = STARTING.get(adding or "tom", STARTING["tom"]) if is_new or not drum else drum.owned
+    action = f"/sessions/{around.session.id}/kit/drums"
+    if not is_new and drum is not None:
+        action = f"{action}/{drum.id}"
+    voices = _voices(around)
+    return KitPage(
+        frame=around,
+        voices=voices,
+        form=drum_form(action, owned, new=is_new),
+        section=None if is_new else _section(owned),
+        adding=is_new,
+        assigned=sum(not row.open for row in voices),
+        undo=undo,
+    )
+
+
+def _voices(around: Frame) -> tuple[VoiceRow, ...]:
+    rows = []
+    for voice in tuned_voices(around.found):
+        card = around.found.voice(voice) if around.found else None
+        hz = card.fundamental_hz if card else None
+        fitting = [d for d in around.drums if _can_play(d.owned.kind, voice)]
+        options = tuple(
+            Option(str(d.id), f"{d.owned.name}, {d.owned.diameter_in:g} in", d.voice == voice)
+            for d in fitting
+        )
+        played = any(o.chosen for o in options)
+        rows.append(
+            VoiceRow(
+                voice, voice_title(voice), pitch(hz) if hz else "cannot tell", options, not played
+            )
+        )
+    return tuple(rows)
+
+
+def _can_play(kind: str, voice: str) -> bool:
+    """Any drum may stand in for another, but a snare only for a snare."""
+    return (kind == "snare") == (kind_of_voice(voice) == "snare")
+
+
+def drum_form(action: str, owned: OwnedDrum, *, new: bool) -> DrumForm:
+    """Return the form of a drum."""
+
+    def heads(side: str, chosen: str | None) -> tuple[Option, ...]:
+        fitting = constructions_for(owned.kind, "batter" if side == "batter" else "reso")
+        return tuple(Option(c.id, f"{c.name} ({c.film_label})", c.id == chosen) for c in fitting)
+
+    resos = heads("reso", owned.reso)
+    if owned.kind == "kick":
+        resos = (*resos, Option("", "no front head", owned.reso is None))
+    return DrumForm(
+        action=action,
+        owned=owned,
+        kinds=tuple(Option(k, text, k == owned.kind) for k, text in KINDS),
+        batters=heads("batter", owned.batter),
+        resos=resos,
+        hoops=tuple(Option(h.id, h.name, h.id == owned.hoop) for h in hoops().values()),
+        shells=tuple(Option(s.id, s.name, s.id == owned.shell) for s in shells().values()),
+        new=new,
+    )
+
+
+def _section(owned: OwnedDrum) -> Markup:
+    reso = section_head(construction(owned.reso), None) if owned.reso else None
+    return section(
+        Section(
+            f"{owned.name} as it stands, cut from the side",
+            owned.diameter_in,
+            owned.depth_in,
+            owned.rods,
+            section_head(construction(owned.batter), None),
+            reso,
+            owned.port_in,
+            (),
+        )
+    )

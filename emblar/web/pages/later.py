@@ -1,0 +1,53 @@
+"""Steps and places that are not built yet: what will be here."""
+
+from dataclasses import dataclass
+
+
+@dataclass(frozen=True, slots=True)
+class Later:
+    """What a place will do, as a sentence and as a list."""
+
+    title: str
+    sentence: str
+    will: tuple[str, ...]
+
+
+STEPS = {
+    "bench": Later(
+        "Bench",
+        "At the drum, key in hand: this step will say which rod to turn next, and how far.",
+        (
+            "Tap beside each lug; the microphone reads its pitch and the trace of the head shows "
+            "where it is sharp or flat.",
+            "One rod at a time in letters you can read from a metre, coming up to the note.",
+            "What is measured is kept, so that the next evening starts from there.",
+        ),
+    ),
+    "match": Later(
+        "Match",
+        "With the drum tuned: this step will hold your take against the record.",
+        (
+            "Record a few strokes; the take goes onto the same rulers as record and plan.",
+            "It says what is off, which way and by how many audible steps, and the least change "
+            "that would help.",
+            "Every step is kept with its sound, so that you can always go back.",
+        ),
+    ),
+}
+PLACES = {
+    "shelf": Later(
+        "Shelf",
+        "Everything you own, once, for every session.",
+        ("Drums, heads with their age, dampers, beaters.", "Plans that buy nothing."),
+    ),
+    "log": Later(
+        "Log",
+        "What was measured on each drum, and what worked.",
+        ("Lug pitches, heads and takes over time.", "The model learns your drums from it."),
+    ),
+    "practice": Later(
+        "Practice",
+        "A drum that is not there: rendered, to learn on.",
+        ("Tap, turn the key, listen, without waking the house.",),
+    ),
+}

@@ -1,0 +1,103 @@
+"""Sheet: the kit's drums in the order they are tuned, ready to print."""
+
+from dataclasses import dataclass
+
+from emblar.formats.sheet import SheetDrum, SheetFile, SheetHead
+from emblar.web.pages.words import pitch, semitones, voice_title
+
+KIND_ORDER = {"kick": 0, "snare": 1, "tom": 2}
+
+
+@dataclass(frozen=True, slots=True)
+class HeadLine:
+    """One head on the sheet."""
+
+    side: str
+    head: str
+    film: str
+    lug: str
+    note: str
+    change: str
+
+
+@dataclass(frozen=True, slots=True)
+class DrumCard:
+    """One drum on the sheet."""
+
+    name: str
+    size: str
+    plays: str
+    heads: tuple[HeadLine, ...]
+    relation: str
+    drum_pitch: str
+    drum_sd: str
+    record: str
+    sustain: str
+    port: str
+    muffling: str
+    limits: tuple[str, ...]
+
+
+@dataclass(frozen=True, slots=True)
+class SheetPage:
+    """Everything the sheet shows."""
+
+    title: str
+    artist: str
+    version: int
+    drums: tuple[DrumCard, ...]
+    unplanned: tuple[str, ...]
+    cymbals: tuple[str, ...]
+    cautions: tuple[str, ...]
+
+
+def sheet_page(file: SheetFile) -> SheetPage:
+    """Return the sheet as printed."""
+    ordered = sorted(file.drums, key=lambda d: (KIND_ORDER[d.kind], float(d.size.split()[0])))
+    limits = {limit.text for drum in file.drums for limit in drum.limits}
+    cautions = dict.fromkeys(c for d in file.drums for c in d.cautions if c not in limits)
+    return SheetPage(
+        file.session,
+        file.artist,
+        file.plan_version,
+        tuple(_card(drum) for drum in ordered),
+        tuple(file.unplanned),
+        tuple(file.cymbals),
+        tuple(cautions),
+    )
+
+
+def _card(drum: SheetDrum) -> DrumCard:
+    heads = [_head("batter", drum.batter)]
+    if drum.reso is not None:
+        heads.append(_head("reso", drum.reso))
+    record = pitch(drum.record_pitch_hz) if drum.record_pitch_hz else "cannot tell"
+    sustain = f"{drum.sustain_s:.2f} ± {drum.sustain_sd_s:.2f} s"
+    if drum.record_sustain_s is not None:
+        sustain += f", record {drum.record_sustain_s:.2f} s"
+    port = f"{drum.port_in:g} in, as it is" if drum.port_in else "none"
+    return DrumCard(
+        name=drum.name,
+        size=f"{drum.size}, {drum.rods} rods, {drum.hoop} hoops",
+        plays=voice_title(drum.voice).lower() if drum.voice != "by hand" else "pitch by hand",
+        heads=tuple(heads),
+        relation=semitones(drum.relation_semitones),
+        drum_pitch=pitch(drum.drum_pitch_hz),
+        drum_sd=f"± {drum.drum_pitch_sd_cents:.0f} ct",
+        record=record,
+        sustain=sustain,
+        port=port if drum.kind == "kick" else "",
+        muffling="; ".join(drum.dampers) or "nothing",
+        limits=tuple(limit.text for limit in drum.limits),
+    )
+
+
+def _head(side: str, head: SheetHead) -> HeadLine:
+    return HeadLine(
+        side,
+        head.construction,
+        head.film,
+        f"{head.lug_hz:.0f} Hz",
+        head.lug_note,
+        "is on the drum" if head.on_drum_now else "put on",
+    )

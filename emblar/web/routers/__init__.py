@@ -1,0 +1,1 @@
+"""HTTP only: read the request, call an action, render a page."""

@@ -1,0 +1,76 @@
+"""Plan: plan the kit, ask for something else, hear it."""
+
+from typing import Annotated, Any
+
+from fastapi import APIRouter, Form, Request, Response
+from pydantic import BaseModel
+
+from emblar.actions.plan import plan_kit, planned_sound, replan_drum
+from emblar.core.errors import InputError
+from emblar.core.planning.recipe import Relation
+from emblar.web.pages.plan import plan_page
+from emblar.web.routers.context import go, load
+from emblar.web.templating import render
+
+router = APIRouter(prefix="/sessions/{session_id}/plan")
+
+
+class WishFields(BaseModel):
+    """What was asked of a drum by hand; an empty field leaves it to Emblar."""
+
+    relation: Relation
+    semitones: str = ""
+    was: str = ""
+    pitch_hz: str = ""
+    batter: str = ""
+    damper: str = ""
+
+    def wish(self) -> dict[str, Any]:
+        """Return the wish as kept with the drum; another relation starts at its usual interval."""
+        wish: dict[str, Any] = {"relation": self.relation}
+        if self.relation == self.was:
+            wish["semitones"] = _number("semitones", self.semitones)
+        if self.pitch_hz.strip():
+            wish["pitch_hz"] = _number("pitch", self.pitch_hz)
+        if self.batter:
+            wish["batter"] = self.batter
+        if self.damper:
+            wish["dampers"] = [] if self.damper == "none" else self.damper.split(",")
+        return wish
+
+
+def _number(name: str, text: str) -> float | None:
+    cleaned = text.strip().replace(",", ".").replace("−", "-")
+    if not cleaned:
+        return None
+    try:
+        return float(cleaned)
+    except ValueError as error:
+        raise InputError(f"{name}: “{text}” is not a number. The plan is as it was.") from error
+
+
+@router.get("")
+def show(request: Request, session_id: int, sel: str = "") -> Response:
+    """Show the plan for the selected drum."""
+    _, around = load(session_id, "plan", sel)
+    return render(request, "plan/page.html", {"page": plan_page(around), "frame": around})
+
+
+@router.post("")
+def plan(session_id: int, sel: Annotated[str, Form()] = "") -> Response:
+    """Plan the whole kit."""
+    plan_kit(session_id)
+    return go(f"/sessions/{session_id}/plan" + (f"?sel={sel}" if sel else ""))
+
+
+@router.post("/{drum_id}")
+def ask(session_id: int, drum_id: int, fields: Annotated[WishFields, Form()]) -> Response:
+    """Plan one drum as asked by hand."""
+    replan_drum(session_id, drum_id, fields.wish())
+    return go(f"/sessions/{session_id}/plan?sel=d{drum_id}")
+
+
+@router.get("/{drum_id}/stroke.wav")
+def stroke(session_id: int, drum_id: int) -> Response:
+    """Return one stroke of the planned drum."""
+    return Response(planned_sound(session_id, drum_id), media_type="audio/wav")

@@ -1,0 +1,44 @@
+"""Sheet: one page for the kit, and the same as JSON and CSV."""
+
+import re
+
+from fastapi import APIRouter, Request, Response
+
+from emblar.actions.sheet import sheet
+from emblar.formats.sheet import SheetFile, sheet_csv
+from emblar.web.pages.sheet import sheet_page
+from emblar.web.routers.context import load
+from emblar.web.templating import render
+
+router = APIRouter(prefix="/sessions/{session_id}")
+
+
+def _download(session_id: int, suffix: str) -> tuple[SheetFile, dict[str, str]]:
+    file = sheet(session_id)
+    name = re.sub(r"[^a-z0-9]+", "-", file.session.lower()).strip("-") or "sheet"
+    headers = {"Content-Disposition": f'attachment; filename="{name}-sheet.{suffix}"'}
+    return file, headers
+
+
+@router.get("/sheet")
+def show(request: Request, session_id: int, sel: str = "") -> Response:
+    """Show the sheet."""
+    work, around = load(session_id, "sheet", sel)
+    planned = work.plan is not None and bool(work.plan.drums)
+    page = sheet_page(sheet(session_id)) if planned else None
+    return render(request, "sheet/page.html", {"page": page, "frame": around})
+
+
+@router.get("/sheet.json")
+def as_json(session_id: int) -> Response:
+    """Return the sheet as ``emblar.sheet/1``."""
+    file, headers = _download(session_id, "json")
+    text = file.model_dump_json(by_alias=True, indent=2)
+    return Response(text, media_type="application/json", headers=headers)
+
+
+@router.get("/sheet.csv")
+def as_csv(session_id: int) -> Response:
+    """Return the sheet as CSV."""
+    file, headers = _download(session_id, "csv")
+    return Response(sheet_csv(file), media_type="text/csv; charset=utf-8", headers=headers)

@@ -1,0 +1,54 @@
+// Keys: an element with data-key is clicked by that key; data-says is its line in the help.
+(() => {
+  const names = { " ": "space", ArrowLeft: "left", ArrowRight: "right" };
+  const typing = (target) =>
+    target.matches("input:not([type=radio]):not([type=checkbox]), textarea, select, [contenteditable]");
+
+  const help = () => {
+    const dialog = document.getElementById("help");
+    const list = document.getElementById("help-keys");
+    list.replaceChildren();
+    const extra = [["[ ]", "Drum before, next drum"]];
+    const rows = [...document.querySelectorAll("[data-key][data-says]")].map((element) => [
+      names[element.dataset.key] ?? element.dataset.key,
+      element.dataset.says,
+    ]);
+    for (const [key, says] of document.querySelector("[data-strip]") ? rows.concat(extra) : rows) {
+      const term = document.createElement("dt");
+      const text = document.createElement("dd");
+      term.textContent = key;
+      text.textContent = says;
+      list.append(term, text);
+    }
+    dialog.showModal();
+  };
+
+  const step = (by) => {
+    const drums = [...document.querySelectorAll("[data-strip]")];
+    const at = drums.findIndex((drum) => drum.getAttribute("aria-current"));
+    const next = drums[(at + by + drums.length) % drums.length];
+    if (next) window.location.assign(next.getAttribute("href"));
+  };
+
+  document.addEventListener("keydown", (event) => {
+    if (event.ctrlKey || event.metaKey || event.altKey || typing(event.target)) return;
+    if (document.querySelector("dialog[open]")) return;
+    if (event.key === "[" || event.key === "]") {
+      step(event.key === "]" ? 1 : -1);
+      return;
+    }
+    // A focused button or link keeps its own Enter and space.
+    const own = event.target.matches("button, a, summary") && ["Enter", " "].includes(event.key);
+    const element = document.querySelector(`[data-key="${CSS.escape(event.key)}"]`);
+    if (!element || own) return;
+    event.preventDefault();
+    element.dispatchEvent(new MouseEvent("click", { bubbles: true, cancelable: true, view: window }));
+  });
+
+  document.addEventListener("click", (event) => {
+    if (event.target.closest("[data-help]")) help();
+    if (event.target.closest("[data-print]")) window.print();
+  });
+
+  document.addEventListener("htmx:beforeRequest", () => document.getElementById("message").replaceChildren());
+})();

@@ -1,0 +1,1 @@
+"""Tools for the maintainers: schemas and pictures."""
