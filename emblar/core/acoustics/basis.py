@@ -27,7 +27,7 @@ WAVENUMBER_LIMIT = 160.0
 WAVENUMBER_POINTS = 4000
 
 
-@dataclass(frozen=True, slots=True)
+@dataclass(frozen=True, slots=True, eq=False)
 class Basis:
     """Constants of one order m on the unit disc.
 

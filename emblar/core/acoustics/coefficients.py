@@ -24,9 +24,9 @@ class Coefficient:
     source: str
 
 
-@dataclass(frozen=True, slots=True)
+@dataclass(frozen=True, slots=True, eq=False)
 class Coefficients:
-    """All coefficients; index by name for the bare value."""
+    """All coefficients; index by name for the bare value. Compared by identity, so hashable."""
 
     rows: Mapping[str, Coefficient]
 

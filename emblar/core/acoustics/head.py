@@ -2,12 +2,15 @@
 
 Conventions
 -----------
-SI units. **Lug pitch** is mode (1,1) of one head with the other head silenced, that is, held still:
+SI units. Matrices are shared between callers: do not write into them.
+
+**Lug pitch** is mode (1,1) of one head with the other head silenced, that is, held still:
 the air inside is a duct closed by a rigid wall at the other end. **Drum pitch** is another number
 (see ``cavity``).
 """
 
 import math
+from functools import lru_cache
 
 import numpy as np
 from scipy.linalg import eigh
@@ -17,6 +20,7 @@ from emblar.core.acoustics.coefficients import Coefficients
 from emblar.core.acoustics.drum import Drum, Film, Side
 
 
+@lru_cache(maxsize=512)
 def film_mass(film: Film, shapes: Basis, radius_m: float, coefficients: Coefficients) -> Array:
     """Return the film's modal mass matrix in kg, shape (SHAPES, SHAPES).
 
@@ -41,12 +45,14 @@ def film_stiffness(shapes: Basis) -> Array:
     return np.diag(shapes.zeros**2 * shapes.norm)
 
 
+@lru_cache(maxsize=512)
 def outer_air_mass(shapes: Basis, radius_m: float, coefficients: Coefficients) -> Array:
     """Return the mass of the air outside a head in kg, shape (SHAPES, SHAPES)."""
     share = coefficients["outer_air_share"] * coefficients["air_density"]
     return np.asarray(share * radius_m**3 * shapes.outer_mass)
 
 
+@lru_cache(maxsize=512)
 def duct_air_mass(
     shapes: Basis, radius_m: float, depth_m: float, coefficients: Coefficients
 ) -> tuple[Array, Array]:
@@ -69,28 +75,33 @@ def duct_air_mass(
     return scale * own, scale * shared
 
 
-def _lug_eigenvalue(drum: Drum, side: Side, coefficients: Coefficients) -> float:
+@lru_cache(maxsize=512)
+def _lug_eigenvalue(film: Film, radius: float, depth_m: float, coefficients: Coefficients) -> float:
     """Return (2π f11)² per N/m of tension of one head with the other one held still."""
-    film = drum.film(side)
-    if film is None:
-        raise ValueError(f"the drum has no {side} head")
-    shapes, radius = basis(1), drum.radius_m(coefficients)
-    own, _ = duct_air_mass(shapes, radius, drum.depth_m, coefficients)
+    shapes = basis(1)
+    own, _ = duct_air_mass(shapes, radius, depth_m, coefficients)
     mass = film_mass(film, shapes, radius, coefficients) + own
     mass = mass + outer_air_mass(shapes, radius, coefficients)
     return float(eigh(film_stiffness(shapes), mass, eigvals_only=True)[0])
+
+
+def _of_side(drum: Drum, side: Side, coefficients: Coefficients) -> float:
+    film = drum.film(side)
+    if film is None:
+        raise ValueError(f"the drum has no {side} head")
+    return _lug_eigenvalue(film, drum.radius_m(coefficients), drum.depth_m, coefficients)
 
 
 def tension_from_lug_pitch(
     drum: Drum, side: Side, lug_hz: float, coefficients: Coefficients
 ) -> float:
     """Return the tension in N/m that gives one head a lug pitch in Hz, the other silenced."""
-    return (2.0 * math.pi * lug_hz) ** 2 / _lug_eigenvalue(drum, side, coefficients)
+    return (2.0 * math.pi * lug_hz) ** 2 / _of_side(drum, side, coefficients)
 
 
 def lug_pitch_from_tension(
     drum: Drum, side: Side, tension_n_per_m: float, coefficients: Coefficients
 ) -> float:
     """Return the lug pitch in Hz of one head at a tension in N/m, the other silenced."""
-    eigenvalue = _lug_eigenvalue(drum, side, coefficients)
+    eigenvalue = _of_side(drum, side, coefficients)
     return math.sqrt(tension_n_per_m * eigenvalue) / (2.0 * math.pi)

@@ -14,7 +14,13 @@ import numpy as np
 from numpy.typing import NDArray
 
 from emblar.core.analysis.audio import Samples
-from emblar.core.analysis.pitch import StrokePitch, Track, stroke_pitch
+from emblar.core.analysis.pitch import (
+    SETTLE_SHORT_S,
+    SETTLE_TOM_S,
+    StrokePitch,
+    Track,
+    stroke_pitch,
+)
 from emblar.core.analysis.robust import centre_and_spread, combined
 from emblar.core.analysis.shape import StrokeShape, stroke_shape
 from emblar.core.notes import cents
@@ -25,7 +31,8 @@ MOST_STROKES = 16
 NO_CLEAN = "no stroke is clean enough: others sound over every one of them"
 NOT_TOLD = "every stroke is cut off by the next one before this can be read"
 NO_PITCH = "hats and cymbals have no single pitch"
-PITCH_FLOOR_CENTS = 2.5
+PITCH_FLOOR_CENTS = 70.0
+"""Method's own error of a pitch in cents, times periods seen: 70 ct over (Hz · span in s)."""
 
 
 @dataclass(frozen=True, slots=True)
@@ -91,7 +98,9 @@ def measure_voice(
     if expected_hz is not None:
         pitches = [stroke_pitch(low, s.time_s, expected_hz, s.drum_gap_s, tom=tom) for s in chosen]
     settled = [p.settled_hz for p in pitches]
-    fundamental, sd_cents, spread = _fundamental(settled, bool(chosen), expected_hz)
+    first, last = SETTLE_TOM_S if tom else SETTLE_SHORT_S
+    span = last - first
+    fundamental, sd_cents, spread = _fundamental(settled, bool(chosen), expected_hz, span)
     known = fundamental.value if isinstance(fundamental, Measured) else None
     shapes = [stroke_shape(mono, s.time_s, known, s.any_gap_s) for s in chosen]
     glides = [
@@ -120,7 +129,7 @@ def measure_voice(
 
 
 def _fundamental(
-    settled: list[float | None], any_clean: bool, expected_hz: float | None
+    settled: list[float | None], any_clean: bool, expected_hz: float | None, span_s: float
 ) -> tuple[Quantity, float | None, float | None]:
     if expected_hz is None:
         return Unknown(NO_PITCH), None, None
@@ -129,7 +138,8 @@ def _fundamental(
         return Unknown(NOT_TOLD if any_clean else NO_CLEAN), None, None
     middle = float(np.median(told))
     offsets = [cents(f, middle) for f in told]
-    quantity = combined(offsets, "ct", floor=PITCH_FLOOR_CENTS, lone=15.0, reason=NOT_TOLD)
+    floor = PITCH_FLOOR_CENTS / (middle * span_s)
+    quantity = combined(offsets, "ct", floor=floor, lone=15.0, reason=NOT_TOLD)
     assert isinstance(quantity, Measured)
     _, spread = centre_and_spread(offsets)
     sd_hz = middle * (2.0 ** (quantity.sd / 1200.0) - 1.0)

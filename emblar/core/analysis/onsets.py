@@ -36,6 +36,8 @@ CLOSEST_S = 0.028
 """Two strokes closer than this are taken as one."""
 THRESHOLD = 0.15
 OVER_LOCAL = 2.0
+LEAST_RISE_DB = np.array([10.0, 4.0, 3.5, 3.0, 3.0])
+WATCHED_S, LEAST_FALL_DB = 0.3, 1.5
 SEARCH_BACK_S, SEARCH_AHEAD_S = 0.014, 0.024
 LOCAL_FLOOR = 0.05
 """Share of the local peak below which a rise does not count."""
@@ -61,37 +63,74 @@ def _log_bands(mono: Samples, low_hz: float, high_hz: float, window: int) -> Arr
     return np.concatenate(rows).T
 
 
-def novelty(mono: Samples) -> Array:
-    """Return the mean rise over the bands per frame of ``HOP`` samples, shape (frames,).
+def novelty(mono: Samples) -> tuple[Array, Array]:
+    """Return how much begins in each frame of ``HOP`` samples.
 
-    The value is unchanged by gain: levels are taken relative to the recording's own loudest band.
+    Returns
+    -------
+    curve
+        Mean rise over the bands, shape (frames,). It is unchanged by gain: levels are taken
+        relative to the recording's own loudest band.
+    groups
+        Power in wide groups of bands, low to high, shape (groups, frames).
     """
     bands = [
         _log_bands(mono, 30.0, SPLIT_HZ, LOW_WINDOW),
         _log_bands(mono, SPLIT_HZ, 16000.0, HIGH_WINDOW),
     ]
     total = np.zeros(bands[0].shape[1])
+    wide = [bands[0].sum(axis=0), *(g.sum(axis=0) for g in np.array_split(bands[1], 4))]
     for power in bands:
         floor = power.max() * 10.0 ** (-COMPRESSION_DB / 10.0) + 1e-30
         level = np.log10(1.0 + power / floor)
         before = maximum_filter1d(level, 3, axis=0)[:, :-LAG]
         rise = np.maximum(level[:, LAG:] - before, 0.0)
         total[LAG:] += rise.mean(axis=0)
-    return total
+    return total, np.array(wide)
 
 
 def find_onsets(mono: Samples) -> Array:
     """Return the times in s at which strokes begin, shape (n,), ascending."""
-    curve = novelty(mono)
+    curve, groups = novelty(mono)
     local = median_filter(curve, size=round(0.4 / HOP_S))
     height = np.maximum(OVER_LOCAL * local + 0.04, THRESHOLD)
     peaks, _ = find_peaks(curve, distance=max(1, round(CLOSEST_S / HOP_S)))
-    peaks = peaks[curve[peaks] >= height[peaks]]
+    peaks = peaks[(curve[peaks] >= height[peaks]) & _stands_out(groups, peaks)]
     times = _start_of_rise(mono, np.asarray(peaks * HOP_S, np.float64))
     if len(times) == 0:
         return times
     keep = np.concatenate([[True], np.diff(times) >= CLOSEST_S])
-    return np.asarray(times[keep])
+    return _dying_away(mono, np.asarray(times[keep]))
+
+
+def _stands_out(groups: Array, peaks: NDArray[np.int64]) -> NDArray[np.bool_]:
+    """Tell which peaks rise clearly in a wide band; noise by itself rises by a decibel or so."""
+    frames = groups.shape[1]
+    before = np.mean([groups[:, np.maximum(peaks - k, 0)] for k in (4, 5, 6)], axis=0)
+    after = np.max([groups[:, np.minimum(peaks + k, frames - 1)] for k in (0, 1, 2, 3)], axis=0)
+    floor = 1e-7 * groups.max(axis=1, keepdims=True) + 1e-30
+    rise = 10.0 * np.log10((after + floor) / (before + floor))
+    return np.asarray((rise >= LEAST_RISE_DB[:, None]).any(axis=0))
+
+
+def _dying_away(mono: Samples, times: Array) -> Array:
+    """Drop onsets after which nothing dies away though there is time: not struck, switched on."""
+    kept: list[float] = []
+    stop = len(mono) / ANALYSIS_RATE_HZ
+    for time in times[::-1]:
+        if stop - time >= WATCHED_S:
+            last = min(stop, time + 2.0 * WATCHED_S)
+            fall = _level_db(mono, time, time + 0.05) - _level_db(mono, last - 0.1, last - 0.02)
+            if fall < LEAST_FALL_DB:
+                continue
+        kept.append(time)
+        stop = time
+    return np.array(kept[::-1])
+
+
+def _level_db(mono: Samples, start_s: float, stop_s: float) -> float:
+    piece = mono[round(start_s * ANALYSIS_RATE_HZ) : round(stop_s * ANALYSIS_RATE_HZ)]
+    return float(10.0 * np.log10(np.mean(piece**2) + 1e-14))
 
 
 def _start_of_rise(mono: Samples, times: Array) -> Array:

@@ -1,8 +1,8 @@
 """One drum planned whole: recipe, reasons, predicted card, range, and what to be careful with."""
 
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 
-from emblar.core.errors import InputError
+from emblar.core.errors import InputError, NoSolutionError
 from emblar.core.planning.kit import OwnedDrum
 from emblar.core.planning.predicted import predicted_card
 from emblar.core.planning.reasons import Reason, reasons_for
@@ -10,6 +10,7 @@ from emblar.core.planning.recipe import (
     DEFAULT_RELATION,
     Recipe,
     Relation,
+    Scored,
     Wish,
     choose,
     default_semitones,
@@ -18,6 +19,7 @@ from emblar.core.planning.recipe import (
 from emblar.core.planning.target import Target
 from emblar.core.quantities import Measured
 
+EASE_SEMITONES = 1.0
 HEARING = "Wear hearing protection while tuning, and take breaks."
 FORCE = "Stop where the key needs force; keep the face off the head's line."
 CAN = "Lift properly, and secure what lies in the kick so that it cannot roll."
@@ -81,18 +83,23 @@ def plan_drum(owned: OwnedDrum, target: Target, request: Request) -> DrumPlan:
             "Wish a pitch by hand."
         )
     relation = request.relation or DEFAULT_RELATION[owned.kind]
-    semitones = request.semitones
-    if semitones is None:
-        semitones = default_semitones(owned, relation)
+    usual = default_semitones(owned, relation)
+    semitones = usual if request.semitones is None else request.semitones
     wish = Wish(pitch, semitones, batter=request.batter, dampers=request.dampers)
-    recipe, ordered = choose(owned, wish, target)
+    if request.semitones is None:
+        recipe, ordered = _choose_bearable(owned, wish, target)
+    else:
+        recipe, ordered = choose(owned, wish, target)
+    reasons = reasons_for(owned, recipe, ordered, target)
+    if recipe.semitones != semitones:
+        reasons.insert(1, _eased(recipe, semitones))
     schools = _schools(owned, wish, recipe, relation, target)
     return DrumPlan(
         owned=owned,
         voice=target.voice,
         relation=relation,
         recipe=recipe,
-        reasons=tuple(reasons_for(owned, recipe, ordered, target)),
+        reasons=tuple(reasons),
         schools=schools,
         card=predicted_card(recipe.prediction, owned.kind),
         target=dict(target.values),
@@ -102,16 +109,38 @@ def plan_drum(owned: OwnedDrum, target: Target, request: Request) -> DrumPlan:
     )
 
 
+def _choose_bearable(owned: OwnedDrum, wish: Wish, target: Target) -> tuple[Recipe, list[Scored]]:
+    """Choose, easing the relation towards equal heads while the reso would tear."""
+    try:
+        return choose(owned, wish, target)
+    except NoSolutionError:
+        if wish.semitones < EASE_SEMITONES:
+            raise
+    return _choose_bearable(owned, replace(wish, semitones=wish.semitones - EASE_SEMITONES), target)
+
+
+def _eased(recipe: Recipe, wanted: float) -> Reason:
+    return Reason(
+        "relation",
+        f"Reso {recipe.semitones:g} semitones above the batter: at the usual {wanted:g} its film "
+        "would tear at this pitch.",
+        {"semitones": recipe.semitones, "usual_semitones": wanted},
+    )
+
+
 def _schools(
     owned: OwnedDrum, wish: Wish, recipe: Recipe, chosen: Relation, target: Target
 ) -> tuple[School, ...]:
-    """Return each relation with the same heads and dampers at the same drum pitch."""
+    """Return each bearable relation with the same heads and dampers at the same drum pitch."""
     found = []
     names: tuple[Relation, ...] = ("equal", "higher", "lower")
     for name in names if owned.reso is not None else names[:1]:
-        semitones = wish.semitones if name == chosen else default_semitones(owned, name)
+        semitones = recipe.semitones if name == chosen else default_semitones(owned, name)
         same = Wish(wish.pitch_hz, semitones, batter=recipe.batter, dampers=recipe.dampers)
-        other, _ = choose(owned, same, target)
+        try:
+            other, _ = choose(owned, same, target)
+        except NoSolutionError:
+            continue
         found.append(
             School(
                 name,

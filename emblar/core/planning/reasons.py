@@ -10,7 +10,7 @@ from dataclasses import dataclass, replace
 
 from emblar.core.acoustics.forward import predict
 from emblar.core.acoustics.inverse import lug_pitches_for
-from emblar.core.catalogue import construction, damper
+from emblar.core.catalogue import construction, constructions_for, damper
 from emblar.core.notes import note_text
 from emblar.core.planning.kit import OwnedDrum, model
 from emblar.core.planning.recipe import TYPICAL_CLICK_HZ, Recipe, Scored
@@ -86,7 +86,8 @@ def _pitches(recipe: Recipe) -> Reason:
 
 def _surface(owned: OwnedDrum, recipe: Recipe, target: Target) -> Reason | None:
     click = target.value("click")
-    if click is None:
+    surfaces = {c.coated for c in constructions_for(owned.kind, "batter")}
+    if click is None or len(surfaces) < 2:
         return None
     typical = TYPICAL_CLICK_HZ[owned.kind]
     coated = construction(recipe.batter).coated

@@ -38,7 +38,6 @@ DEFAULT_RELATION: dict[str, Relation] = {"tom": "higher", "snare": "higher", "ki
 HEAD_SWAP_STEPS = 1.2
 DAMPER_STEPS = 0.5
 SURFACE_STEPS = 1.0
-STOP_STEPS = 30.0
 CAUTION_STEPS = 3.0
 TYPICAL_CLICK_HZ = {"tom": 900.0, "snare": 4500.0, "kick": 1500.0}
 """Assumption: above this first-10-ms centroid a clear surface is nearer, below a coated one."""
@@ -154,9 +153,8 @@ def score(candidate: Candidate, owned: OwnedDrum, target: Target) -> Scored:
     """Return a candidate's distance from the record in just-noticeable steps, costs included."""
     total = DAMPER_STEPS * len(candidate.dampers)
     total += HEAD_SWAP_STEPS if candidate.batter != owned.batter else 0.0
-    worst = {limit.severity for limit in candidate.outline.limits}
-    total += STOP_STEPS if "stop" in worst else 0.0
-    total += CAUTION_STEPS if "caution" in worst else 0.0
+    cautious = any(limit.severity == "caution" for limit in candidate.outline.limits)
+    total += CAUTION_STEPS if cautious else 0.0
     sustain = target.value("sustain")
     apart = None
     if sustain is not None:
@@ -182,7 +180,7 @@ def choose(owned: OwnedDrum, wish: Wish, target: Target) -> tuple[Recipe, list[S
     Raises
     ------
     NoSolutionError
-        Nothing on this drum reaches the wished pitch.
+        Nothing on this drum reaches the wished pitch, or only past what a head bears.
     """
     found = candidates(owned, wish)
     if not found:
@@ -190,7 +188,15 @@ def choose(owned: OwnedDrum, wish: Wish, target: Target) -> tuple[Recipe, list[S
             f"{owned.name}: no head reaches {wish.pitch_hz:.1f} Hz on this drum. "
             "Choose a drum of another size for this voice, or wish another pitch."
         )
-    ordered = sorted((score(c, owned, target) for c in found), key=lambda s: s.total_steps)
+    bearable = [c for c in found if all(x.severity != "stop" for x in c.outline.limits)]
+    if not bearable:
+        least = min(found, key=lambda c: max(x.value for x in c.outline.limits))
+        raise NoSolutionError(
+            f"{owned.name}: {wish.pitch_hz:.1f} Hz is past what its heads bear "
+            f"({least.outline.limits[0].text}). Choose a smaller drum for this voice, another "
+            "relation of the heads, or a lower pitch."
+        )
+    ordered = sorted((score(c, owned, target) for c in bearable), key=lambda s: s.total_steps)
     return recipe_from(owned, wish, ordered[0].candidate), ordered
 
 

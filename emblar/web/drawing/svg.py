@@ -47,7 +47,7 @@ def drawing(
         el("title", title, id=f"{name}-title"),
         el("desc", description, id=f"{name}-desc"),
         *children,
-        cls=f"drawing {name}",
+        cls=f"drawing draw-{name}",
         viewBox=f"0 0 {_text(float(width))} {_text(float(height))}",
         role="group",
         aria_labelledby=f"{name}-title {name}-desc",
