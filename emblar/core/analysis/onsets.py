@@ -37,6 +37,7 @@ CLOSEST_S = 0.028
 THRESHOLD = 0.15
 OVER_LOCAL = 2.0
 LEAST_RISE_DB = np.array([10.0, 4.0, 3.5, 3.0, 3.0])
+LEAD_S = 0.1
 WATCHED_S, LEAST_FALL_DB = 0.3, 1.5
 SEARCH_BACK_S, SEARCH_AHEAD_S = 0.014, 0.024
 LOCAL_FLOOR = 0.05
@@ -90,7 +91,16 @@ def novelty(mono: Samples) -> tuple[Array, Array]:
 
 
 def find_onsets(mono: Samples) -> Array:
-    """Return the times in s at which strokes begin, shape (n,), ascending."""
+    """Return the times in s at which strokes begin, shape (n,), ascending.
+
+    Silence is put before the recording, so that a stroke at its very first sample is found too.
+    """
+    before = round(LEAD_S * ANALYSIS_RATE_HZ)
+    found = _find_onsets(np.concatenate([np.zeros(before), mono]))
+    return np.maximum(found - before / ANALYSIS_RATE_HZ, 0.0)
+
+
+def _find_onsets(mono: Samples) -> Array:
     curve, groups = novelty(mono)
     local = median_filter(curve, size=round(0.4 / HOP_S))
     height = np.maximum(OVER_LOCAL * local + 0.04, THRESHOLD)

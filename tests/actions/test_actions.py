@@ -1,0 +1,195 @@
+import os
+import signal
+import subprocess
+import sys
+import time
+from dataclasses import replace
+
+import pytest
+from sqlalchemy import text
+
+from emblar.actions import kit, listen, plan, sheet
+from emblar.actions.sessions import Brief, start_session
+from emblar.core.errors import BadAudioError, InputError, NotFoundError
+from emblar.store.database import transaction
+from tests.drums import OWNED_KICK, OWNED_SNARE, OWNED_TOM
+from tests.recordings import bad_recordings, encoded, short_groove
+
+pytestmark = pytest.mark.usefixtures("database")
+
+
+@pytest.fixture(scope="module")
+def groove() -> bytes:
+    return encoded(short_groove(), "FLAC")
+
+
+@pytest.fixture
+def session() -> int:
+    return start_session(Brief("Low Ferry", artist="The Tin Orchard")).id
+
+
+def count(table: str) -> int:
+    with transaction() as db:
+        return int(db.execute(text(f"select count(*) from {table}")).scalar_one())
+
+
+def listened(session: int, groove: bytes) -> None:
+    reference = listen.bring_recording(session, "groove.flac", groove, "drums")
+    listen.run_analysis(reference.id)
+    assert listen.one_reference(reference.id).state == "done"
+
+
+def test_from_a_recording_to_a_sheet(session: int, groove: bytes) -> None:
+    listened(session, groove)
+    for owned in (OWNED_KICK, OWNED_SNARE, OWNED_TOM):
+        kit.add_drum(session, owned)
+    assert {d.voice for d in kit.kit(session)} == {"kick", "snare", "tom-1"}
+    made = plan.plan_kit(session)
+    assert made.problems == {}
+    printed = sheet.sheet(session)
+    assert [d.name for d in printed.drums] == ["Kick 22", "Snare 14", "Rack 12"]
+    for drum in printed.drums:
+        assert drum.record_pitch_hz == pytest.approx(drum.drum_pitch_hz, rel=1e-4)
+    assert printed.unplanned == []
+    assert any("hat" in line for line in printed.cymbals)
+
+
+def test_bringing_a_recording_puts_its_analysis_on_the_queue(session: int, groove: bytes) -> None:
+    reference = listen.bring_recording(session, "groove.flac", groove, "auto")
+    with transaction() as db:
+        args = db.execute(text("select args from procrastinate_jobs")).scalar_one()
+    assert args == {"reference_id": reference.id}
+    assert reference.state == "waiting"
+
+
+@pytest.mark.parametrize("name", [n for n in bad_recordings() if n != "noise.wav"])
+def test_a_bad_recording_is_refused_and_nothing_is_kept(session: int, name: str) -> None:
+    data, says = bad_recordings()[name]
+    with pytest.raises(BadAudioError, match=says):
+        listen.bring_recording(session, name, data, "auto")
+    assert count("audio") == count("reference") == count("procrastinate_jobs") == 0
+
+
+def test_a_recording_without_strokes_fails_with_what_to_do_and_is_not_kept(session: int) -> None:
+    data, says = bad_recordings()["noise.wav"]
+    reference = listen.bring_recording(session, "noise.wav", data, "auto")
+    listen.run_analysis(reference.id)
+    state = listen.one_reference(reference.id)
+    assert state.state == "failed"
+    assert says in state.message
+    assert count("audio") == 0
+
+
+def test_running_an_analysis_twice_changes_nothing(session: int, groove: bytes) -> None:
+    listened(session, groove)
+    before = listen.heard(session)
+    reference = listen.reference_of(session)
+    assert before is not None
+    assert reference is not None
+    listen.run_analysis(reference.id)
+    assert listen.heard(session) == before
+
+
+def test_a_cancelled_analysis_does_not_replace_the_one_before(session: int, groove: bytes) -> None:
+    listened(session, groove)
+    second = listen.bring_recording(session, "again.flac", groove, "auto")
+    listen.cancel_analysis(second.id)
+    listen.run_analysis(second.id)
+    found = listen.heard(session)
+    assert found is not None
+    assert found.reference.filename == "groove.flac"
+
+
+def test_an_analysis_of_a_deleted_recording_does_nothing() -> None:
+    listen.run_analysis(12345)
+    with pytest.raises(NotFoundError):
+        listen.one_reference(12345)
+
+
+def test_a_wish_by_hand_replans_one_drum_and_keeps_the_others(session: int, groove: bytes) -> None:
+    listened(session, groove)
+    tom = kit.add_drum(session, OWNED_TOM)
+    kick = kit.add_drum(session, OWNED_KICK)
+    before = plan.plan_kit(session)
+    after = plan.replan_drum(session, tom.id, {"relation": "equal", "pitch_hz": 120.0})
+    assert after.version == before.version + 1
+    assert after.drums[kick.id] == before.drums[kick.id]
+    assert after.drums[tom.id].prediction.drum_pitch_hz == pytest.approx(120.0, rel=1e-4)
+    with pytest.raises(InputError, match=r"plays no voice.*wish a pitch"):
+        kit.assign_voice(session, "tom-1", None)
+        plan.replan_drum(session, tom.id, {"relation": "equal"})
+    assert plan.latest_plan(session) == after, "a wish that fails changes nothing"
+
+
+def test_a_drum_without_a_voice_is_told_on_the_sheet(session: int, groove: bytes) -> None:
+    listened(session, groove)
+    kit.add_drum(session, OWNED_TOM)
+    kit.add_drum(session, OWNED_TOM)
+    plan.plan_kit(session)
+    (problem,) = sheet.sheet(session).unplanned
+    assert "plays no voice of the record yet" in problem
+
+
+def test_a_planned_drum_can_be_heard(session: int, groove: bytes) -> None:
+    listened(session, groove)
+    tom = kit.add_drum(session, OWNED_TOM)
+    with pytest.raises(InputError, match="not planned yet"):
+        plan.planned_sound(session, tom.id)
+    plan.plan_kit(session)
+    assert plan.planned_sound(session, tom.id)[:4] == b"RIFF"
+
+
+def test_voices_are_suggested_by_kind_and_size(session: int, groove: bytes) -> None:
+    tom = kit.add_drum(session, OWNED_TOM)
+    snare = kit.add_drum(session, OWNED_SNARE)
+    listened(session, groove)
+    kit.suggest_voices(session)
+    assert {d.id: d.voice for d in kit.kit(session)} == {tom.id: "tom-1", snare.id: "snare"}
+    with pytest.raises(InputError, match="is a snare"):
+        kit.assign_voice(session, "kick", snare.id)
+
+
+def test_a_head_for_the_wrong_drum_and_a_nameless_drum_are_refused(session: int) -> None:
+    with pytest.raises(InputError, match="not made for the batter side of a tom"):
+        kit.add_drum(session, replace(OWNED_TOM, batter="snare-side"))
+    with pytest.raises(InputError, match="Give the drum a name"):
+        kit.add_drum(session, replace(OWNED_TOM, name=" "))
+    with pytest.raises(InputError, match="Give the session a name"):
+        start_session(Brief("  "))
+
+
+def worker() -> subprocess.Popen[bytes]:
+    return subprocess.Popen(
+        [sys.executable, "-m", "emblar.jobs.worker"], env=dict(os.environ), start_new_session=True
+    )
+
+
+def wait_for(reference: int, states: set[str], seconds: float) -> str:
+    deadline = time.monotonic() + seconds
+    while time.monotonic() < deadline:
+        state = listen.one_reference(reference).state
+        if state in states:
+            return state
+        time.sleep(0.05)
+    raise AssertionError(f"still {listen.one_reference(reference)}")
+
+
+def test_a_worker_killed_midway_is_followed_by_another_and_no_hit_is_doubled(
+    session: int, groove: bytes
+) -> None:
+    reference = listen.bring_recording(session, "groove.flac", groove, "drums")
+    first = worker()
+    wait_for(reference.id, {"running"}, 30)
+    first.send_signal(signal.SIGKILL)
+    first.wait()
+    second = worker()
+    try:
+        wait_for(reference.id, {"done"}, 60)
+    finally:
+        second.terminate()
+        second.wait(10)
+    found = listen.heard(session)
+    assert found is not None
+    assert found.reference.attempts == 2
+    keys = [(h.time_s, h.voice) for h in found.analysis.hits]
+    assert len(keys) == len(set(keys))

@@ -1,0 +1,95 @@
+import json
+import subprocess
+import sys
+from pathlib import Path
+
+import numpy as np
+import pytest
+
+from emblar.core.notes import cents
+from emblar.core.synthesis.low_ferry import low_ferry_voices
+from emblar.core.synthesis.stroke import render_stroke
+from tests.formats.test_formats import TOM
+from tests.recordings import RATE, bad_recordings, encoded
+
+
+def emblar(*arguments: str) -> subprocess.CompletedProcess[str]:
+    # No database is reachable from here: these commands must not want one.
+    return subprocess.run(
+        [sys.executable, "-m", "emblar.cli.main", *arguments],
+        capture_output=True,
+        text=True,
+        env={"PATH": "/usr/bin", "EMBLAR_DATABASE_URL": "postgresql://nobody@127.0.0.1:1/none"},
+        check=False,
+    )
+
+
+def test_analyse_writes_the_analysis(tmp_path: Path) -> None:
+    voice = low_ferry_voices()["tom-1"]
+    rng = np.random.default_rng(0)
+    stroke = render_stroke(voice, sample_rate_hz=RATE, force=1.0, rng=rng)
+    file, out = tmp_path / "hit.flac", tmp_path / "hit.json"
+    file.write_bytes(encoded(0.5 * stroke, "FLAC"))
+    done = emblar("analyse", str(file), "--kind", "hit", "--voice", "tom-1", "--json", str(out))
+    assert done.returncode == 0, done.stderr
+    found = json.loads(out.read_text())
+    assert found["schema"] == "emblar.analysis/1"
+    assert found["source"]["sample_rate_hz"] == RATE
+    (measured,) = found["voices"]
+    assert abs(cents(measured["fundamental_hz"], voice.settled_hz())) < 15
+    assert set(found["hits"][0]) == {"time_s", "voice", "level_db", "confidence", "clean"}
+
+
+@pytest.mark.parametrize("name", list(bad_recordings()))
+def test_a_bad_recording_ends_with_one_line_and_code_2(tmp_path: Path, name: str) -> None:
+    data, says = bad_recordings()[name]
+    file, out = tmp_path / name, tmp_path / "out.json"
+    file.write_bytes(data)
+    done = emblar("analyse", str(file), "--json", str(out))
+    assert done.returncode == 2
+    assert done.stderr.count("\n") == 1
+    assert any(part in done.stderr for part in says.split("|"))
+    assert not out.exists(), "nothing half-saved"
+
+
+def test_300_mb_are_refused_without_reading_them(tmp_path: Path) -> None:
+    file = tmp_path / "large.wav"
+    with file.open("wb") as sparse:
+        sparse.truncate(300 * 2**20)
+    done = emblar("analyse", str(file))
+    assert done.returncode == 2
+    assert "300 MB; Emblar takes up to 200 MB" in done.stderr
+
+
+def test_a_missing_file_and_an_unknown_voice_are_said(tmp_path: Path) -> None:
+    missing = emblar("analyse", str(tmp_path / "none.wav"))
+    assert (missing.returncode, "cannot be read" in missing.stderr) == (2, True)
+    odd = emblar("analyse", "x.wav", "--voice", "cowbell")
+    assert (odd.returncode, "no voice" in odd.stderr) == (2, True)
+
+
+def test_predict_prints_the_prediction(tmp_path: Path) -> None:
+    file = tmp_path / "tom.json"
+    file.write_text(json.dumps(TOM))
+    done = emblar("predict", str(file))
+    assert done.returncode == 0, done.stderr
+    assert json.loads(done.stdout)["schema"] == "emblar.prediction/1"
+
+
+@pytest.mark.parametrize(
+    ("text", "says"),
+    [
+        (json.dumps(TOM | {"rods": 2}), "rods: 2 is outside 4 to 20"),
+        ("not json", "Invalid JSON"),
+        (json.dumps(TOM | {"wish": {"drum_pitch_hz": 590.0}}), ""),
+    ],
+)
+def test_predict_names_what_is_wrong(tmp_path: Path, text: str, says: str) -> None:
+    file = tmp_path / "tom.json"
+    file.write_text(text)
+    done = emblar("predict", str(file))
+    if says:
+        assert done.returncode == 2
+        assert says in done.stderr
+    else:
+        assert any(x["severity"] == "stop" for x in json.loads(done.stdout)["limits"])

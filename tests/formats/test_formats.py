@@ -1,0 +1,137 @@
+import csv
+import io
+import json
+from pathlib import Path
+
+import pytest
+from pydantic import ValidationError
+
+from emblar.core.analysis.analyse import Analysis
+from emblar.core.planning.plan_drum import Request, plan_drum
+from emblar.core.planning.target import Target
+from emblar.core.quantities import Measured
+from emblar.formats.analysis import (
+    AnalysisFile,
+    analysis_file,
+    card_from_file,
+    hits_from_file,
+    voice_file,
+)
+from emblar.formats.drum import DrumFile, predict_file
+from emblar.formats.errors import wrong_fields
+from emblar.formats.plan import DrumPlanFile, drum_plan_file
+from emblar.formats.schemas import SCHEMAS, schema_text
+from emblar.formats.sheet import SheetDrum, SheetFile, SheetHead, sheet_csv
+from tests.drums import OWNED_TOM
+
+PUBLISHED = Path(__file__).parent.parent.parent / "docs" / "formats"
+TOM = {
+    "schema": "emblar.drum/1",
+    "kind": "tom",
+    "diameter_in": 12,
+    "depth_in": 8,
+    "rods": 6,
+    "batter": {"plies_mil": [7, 7], "coated": True, "lug_hz": 208.0},
+    "reso": {"plies_mil": [10], "coated": False, "lug_hz": 233.0},
+    "port_in": None,
+    "dampers": [],
+}
+
+
+@pytest.mark.parametrize("name", list(SCHEMAS))
+def test_published_schemas_are_those_of_the_models(name: str) -> None:
+    assert (PUBLISHED / f"{name}.schema.json").read_text() == schema_text(name)
+
+
+def test_an_analysis_survives_being_written_and_read(song_analysis: Analysis) -> None:
+    file = analysis_file(song_analysis)
+    again = AnalysisFile.model_validate_json(file.model_dump_json(by_alias=True))
+    assert again == file
+    assert json.loads(file.model_dump_json(by_alias=True))["schema"] == "emblar.analysis/1"
+    assert len(hits_from_file(again)) == len(song_analysis.hits)
+    for card, voice in zip(song_analysis.voices, again.voices, strict=True):
+        back = card_from_file(voice)
+        assert voice_file(back).model_dump(exclude={"tracks"}) == voice.model_dump(
+            exclude={"tracks"}
+        )
+        assert back.decay == card.decay
+
+
+def test_a_number_that_cannot_be_told_is_null_with_a_reason(song_analysis: Analysis) -> None:
+    hat = next(v for v in analysis_file(song_analysis).voices if v.voice == "hat")
+    assert hat.fundamental_hz is None
+    assert "pitch" in hat.reasons["fundamental_hz"]
+
+
+def test_predict_prints_what_the_format_promises() -> None:
+    found = json.loads(predict_file(DrumFile.model_validate(TOM)).model_dump_json(by_alias=True))
+    assert found["schema"] == "emblar.prediction/1"
+    assert found["drum_pitch_hz"] == pytest.approx(127.9, abs=1.0)
+    assert found["drum_pitch_sd_cents"] > 0
+    assert set(found["film_stress_mpa"]) == {"batter", "reso"} == set(found["rod_load_n"])
+    assert found["limits"] == []
+
+
+def test_a_wish_gives_lug_pitches_that_predict_the_wish() -> None:
+    wish = {"drum_pitch_hz": 140.0, "relation_semitones": 2.0}
+    heads = {
+        side: {k: v for k, v in TOM[side].items() if k != "lug_hz"} for side in ("batter", "reso")
+    }  # type: ignore[attr-defined]  # noqa: E501
+    found = predict_file(DrumFile.model_validate(TOM | heads | {"wish": wish}))
+    given = {side: TOM[side] | {"lug_hz": getattr(found.lug_hz, side)} for side in heads}  # type: ignore[operator]
+    back = predict_file(DrumFile.model_validate(TOM | given))
+    assert back.drum_pitch_hz == pytest.approx(140.0, rel=1e-5)
+
+
+@pytest.mark.parametrize(
+    ("change", "says"),
+    [
+        ({"diameter_in": 0}, "diameter_in: 0 is outside 6 to 28 in"),
+        ({"rods": 21}, "rods: 21 is outside 4 to 20 rods"),
+        ({"batter": {"plies_mil": [7], "lug_hz": 5000}}, "batter.lug_hz: 5000 is outside 15 to"),
+        ({"batter": {"plies_mil": [99], "lug_hz": 200}}, "plies_mil: 99 is outside"),
+        ({"batter": {"plies_mil": [7]}}, "batter.lug_hz: give a lug pitch, or a wish"),
+        ({"kind": "kick", "port_in": 13}, "port_in: 13 is not smaller than the head"),
+        ({"reso": None}, "a tom needs a reso"),
+        ({"colour": "red"}, "colour: Extra inputs"),
+        ({"depth_in": "deep"}, "depth_in: .*valid number"),
+    ],
+)
+def test_a_wrong_field_is_named_with_value_and_range(change: dict, says: str) -> None:
+    with pytest.raises(ValidationError) as caught:
+        DrumFile.model_validate(TOM | change)
+    with pytest.raises(AssertionError, match=says):
+        raise AssertionError("; ".join(wrong_fields(caught.value)))
+
+
+def test_a_plan_survives_being_written_and_read_and_predicts_the_same() -> None:
+    target = Target("tom-1", {"pitch": Measured(128.0, 1.0, "Hz")}, {"wires": "none"})
+    plan = plan_drum(OWNED_TOM, target, Request())
+    file = drum_plan_file(plan)
+    again = DrumPlanFile.model_validate_json(file.model_dump_json(by_alias=True))
+    assert again == file
+    back, made = again.predicted(), plan.recipe.prediction
+    assert back.modes == made.modes
+    assert back.drum_pitch.value == made.drum_pitch.value
+
+
+def test_the_sheet_as_csv_has_a_row_a_drum_and_no_formulas() -> None:
+    head = SheetHead(
+        construction="double ply, coated", film="7 + 7 mil", lug_hz=208.0, lug_note="G#3 +3 ct",
+        tension_n_per_m=1500.0, on_drum_now=False,
+    )  # fmt: skip
+    drum = SheetDrum(
+        name="=Rack", kind="tom", size="12 × 8 in", rods=6, hoop="cast", shell="steel",
+        voice="tom-1", batter=head, reso=None, port_in=None, dampers=[], relation_semitones=2.0,
+        drum_pitch_hz=128.0, drum_pitch_note="C3 −37 ct", drum_pitch_sd_cents=60.0,
+        record_pitch_hz=None, record_pitch_sd_cents=None, sustain_s=1.0, sustain_sd_s=0.3,
+        record_sustain_s=None, limits=[], cautions=[],
+    )  # fmt: skip
+    sheet = SheetFile(
+        session="S", artist="A", song="S", plan_version=1, drums=[drum], unplanned=[], cymbals=[]
+    )
+    rows = list(csv.DictReader(io.StringIO(sheet_csv(sheet))))
+    assert len(rows) == 1
+    assert rows[0]["drum"] == "'=Rack"
+    assert rows[0]["batter_lug_hz"] == "208.0"
+    assert rows[0]["reso"] == ""

@@ -1,0 +1,159 @@
+from datetime import UTC, datetime, timedelta
+
+import psycopg
+import pytest
+from sqlalchemy import text
+
+from emblar.core.errors import NotFoundError, ServiceError
+from emblar.store import audio, drums, plans, references, sessions
+from emblar.store.database import engine, service_error, transaction
+from emblar.store.migrate import downgrade, migrate
+from tests.drums import OWNED_KICK, OWNED_TOM
+
+pytestmark = pytest.mark.usefixtures("database")
+
+
+def new_session(name: str = "Low Ferry") -> int:
+    with transaction() as db:
+        return sessions.create(db, name=name).id
+
+
+def test_a_deleted_session_is_gone_from_the_list_and_can_be_brought_back() -> None:
+    kept, gone = new_session("Kept"), new_session("Gone")
+    with transaction() as db:
+        sessions.delete(db, gone)
+    with transaction() as db:
+        assert [s.id for s in sessions.listing(db)] == [kept]
+        with pytest.raises(NotFoundError, match="may have been deleted"):
+            sessions.get(db, gone)
+    with transaction() as db:
+        sessions.restore(db, gone)
+        assert {s.id for s in sessions.listing(db)} == {kept, gone}
+
+
+def test_after_thirty_days_a_deleted_session_does_not_come_back() -> None:
+    gone = new_session()
+    long_ago = datetime.now(UTC) - timedelta(days=31)
+    with transaction() as db:
+        db.execute(text("update session set deleted_at = :at"), {"at": long_ago})
+    with transaction() as db, pytest.raises(NotFoundError, match="30 days"):
+        sessions.restore(db, gone)
+
+
+def test_the_same_sound_is_kept_once_and_read_in_ranges() -> None:
+    data = bytes(range(256)) * 4000
+    with transaction() as db:
+        first = audio.keep(db, data, "audio/flac")
+        assert audio.keep(db, data, "audio/flac") == first
+    with transaction() as db:
+        assert audio.info(db, first).size_bytes == len(data)
+        assert audio.read(db, first, 256, 4) == bytes([0, 1, 2, 3])
+        assert audio.read(db, first, 0, len(data)) == data
+        with pytest.raises(NotFoundError, match="not here any more"):
+            audio.read(db, 999, 0, 1)
+
+
+def test_a_voice_is_played_by_one_drum_at_a_time() -> None:
+    session = new_session()
+    with transaction() as db:
+        first = drums.add(db, session, OWNED_TOM, "tom-1")
+        second = drums.add(db, session, OWNED_TOM, None)
+        drums.assign(db, second.id, "tom-1")
+    with transaction() as db:
+        assert drums.get(db, first.id).voice is None
+        assert drums.get(db, second.id).voice == "tom-1"
+
+
+def test_a_drum_taken_out_comes_back_without_a_voice_that_was_given_away() -> None:
+    session = new_session()
+    with transaction() as db:
+        first = drums.add(db, session, OWNED_TOM, "tom-1")
+        drums.delete(db, first.id)
+        drums.add(db, session, OWNED_TOM, "tom-1")
+    with transaction() as db:
+        assert len(drums.listing(db, session)) == 1
+        assert drums.restore(db, first.id).voice is None
+        assert len(drums.listing(db, session)) == 2
+
+
+def test_a_drum_survives_being_stored() -> None:
+    session = new_session()
+    with transaction() as db:
+        drum = drums.add(db, session, OWNED_KICK, "kick")
+        drums.set_wish(db, drum.id, {"relation": "equal"})
+    with transaction() as db:
+        again = drums.get(db, drum.id)
+    assert again.owned == OWNED_KICK
+    assert again.wish == {"relation": "equal"}
+
+
+def test_plans_are_kept_as_versions() -> None:
+    session = new_session()
+    with transaction() as db:
+        assert plans.latest(db, session) is None
+        plans.add(db, session, {"a": 1})
+        assert plans.add(db, session, {"a": 2}).version == 2
+    with transaction() as db:
+        newest = plans.latest(db, session)
+        assert newest is not None
+        assert newest.document == {"a": 2}
+        assert sessions.listing(db)[0].plan_version == 2
+
+
+def reference_of(session: int) -> int:
+    with transaction() as db:
+        sound = audio.keep(db, b"sound", "audio/flac")
+        return references.create(
+            db, session_id=session, audio_id=sound, filename="x.flac", kind="auto"
+        ).id
+
+
+def test_a_cancelled_analysis_keeps_nothing() -> None:
+    reference = reference_of(new_session())
+    with transaction() as db:
+        assert references.start(db, reference) is not None
+        references.cancel(db, reference)
+    with transaction() as db:
+        assert not references.progress(db, reference, "measuring", 0.5)
+        assert not references.finish(db, reference, analysis={}, peaks={}, version=1)
+        assert references.start(db, reference) is None
+
+
+def test_a_failed_analysis_lets_its_sound_go() -> None:
+    reference = reference_of(new_session())
+    with transaction() as db:
+        references.start(db, reference)
+        references.fail(db, reference, "No drum stroke was found.")
+    with transaction() as db:
+        assert references.get(db, reference).message == "No drum stroke was found."
+        assert db.execute(text("select count(*) from audio")).scalar() == 0
+
+
+def test_an_error_in_a_transaction_saves_nothing() -> None:
+    with pytest.raises(RuntimeError, match="midway"), transaction() as db:
+        sessions.create(db, name="Half")
+        raise RuntimeError("midway")
+    with transaction() as db:
+        assert sessions.listing(db) == []
+
+
+def test_migrations_go_down_and_up_again_with_data() -> None:
+    new_session()
+    try:
+        downgrade(engine(), "base")
+        with engine().connect() as connection:
+            left = connection.execute(
+                text("select tablename from pg_tables where schemaname = 'public'")
+            ).scalars()
+            assert set(left) == {"alembic_version"}
+    finally:
+        migrate(engine())
+    migrate(engine())
+    assert new_session() == 1
+
+
+def test_a_full_disk_and_a_lost_database_are_told_apart() -> None:
+    full = service_error(psycopg.errors.DiskFull())
+    assert "disk is full" in str(full)
+    assert "does not answer" in str(service_error(None))
+    assert isinstance(full, ServiceError)
