@@ -32,6 +32,7 @@ SETTLE_SHORT_S = (0.020, 0.150)
 ONSET_S = (0.015, 0.060)
 GLIDING_CENTS_PER_S = 300.0
 NOISE_MARGIN_DB = 8.0
+FAINTEST = 10.0**-4.5
 OVERTONE_HIGHEST_HZ = 900.0
 
 
@@ -91,13 +92,15 @@ def track_fundamental(low: Array, time_s: float, expected_hz: float, available_s
     starts = np.concatenate(
         [np.arange(0.004, min(last, LATE_S), STEP_S), np.arange(LATE_S, last, LATE_STEP_S)]
     )
-    fits = []
-    for start in starts:
-        first = round((time_s + start) * LOW_RATE_HZ)
-        window = low[first : first + size]
-        if len(window) < size:
-            break
-        fits.append((start + length / 2.0, fit_damped_sinusoids(window, LOW_RATE_HZ)))
+    firsts = [round((time_s + start) * LOW_RATE_HZ) for start in starts]
+    windows = [low[first : first + size] for first in firsts]
+    loudest = max((float(w @ w) for w in windows), default=0.0)
+    # What has sunk this far says nothing any more, and would lead the way back astray.
+    fits = [
+        (start + length / 2.0, fit_damped_sinusoids(window, LOW_RATE_HZ))
+        for start, window in zip(starts, windows, strict=True)
+        if len(window) == size and float(window @ window) > FAINTEST * loudest
+    ]
     near = expected_hz
     for middle, sinusoids in reversed(fits):
         best = _nearest(sinusoids, near)
