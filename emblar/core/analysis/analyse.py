@@ -105,7 +105,7 @@ def analyse(
     mono = one_channel(audio)
     onsets = find_onsets(mono)
     if kind == "hit" and len(onsets) > 1:
-        onsets = onsets[:1]
+        onsets = onsets[[int(np.argmax([s.level_db for s in strokes_at(mono, onsets)]))]]
     if len(onsets) == 0:
         raise BadAudioError(NO_STROKES)
     progress("sorting strokes", 0.35)

@@ -96,7 +96,6 @@ def one_channel(audio: Audio) -> Samples:
         weights = vectors[:, -1]
         weights = weights * np.sign(weights[np.argmax(np.abs(weights))])
         mono = samples @ weights / np.abs(weights).sum()
-    mono = mono - mono.mean()
     if audio.sample_rate_hz == ANALYSIS_RATE_HZ:
         return np.ascontiguousarray(mono)
     return np.asarray(soxr.resample(mono, audio.sample_rate_hz, ANALYSIS_RATE_HZ, quality="HQ"))

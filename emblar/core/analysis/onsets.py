@@ -93,10 +93,10 @@ def novelty(mono: Samples) -> tuple[Array, Array]:
 def find_onsets(mono: Samples) -> Array:
     """Return the times in s at which strokes begin, shape (n,), ascending.
 
-    Silence is put before the recording, so that a stroke at its very first sample is found too.
+    The first sample is held before the recording, so that a stroke at its very first sample is found too.
     """
     before = round(LEAD_S * ANALYSIS_RATE_HZ)
-    found = _find_onsets(np.concatenate([np.zeros(before), mono]))
+    found = _find_onsets(np.pad(mono, (before, 0), mode="edge"))
     return np.maximum(found - before / ANALYSIS_RATE_HZ, 0.0)
 
 
