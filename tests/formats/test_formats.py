@@ -76,7 +76,7 @@ def test_a_wish_gives_lug_pitches_that_predict_the_wish() -> None:
     wish = {"drum_pitch_hz": 140.0, "relation_semitones": 2.0}
     heads = {
         side: {k: v for k, v in TOM[side].items() if k != "lug_hz"} for side in ("batter", "reso")
-    }  # type: ignore[attr-defined]  # noqa: E501
+    }  # type: ignore[attr-defined]
     found = predict_file(DrumFile.model_validate(TOM | heads | {"wish": wish}))
     given = {side: TOM[side] | {"lug_hz": getattr(found.lug_hz, side)} for side in heads}  # type: ignore[operator]
     back = predict_file(DrumFile.model_validate(TOM | given))

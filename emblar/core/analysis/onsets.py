@@ -93,7 +93,7 @@ def novelty(mono: Samples) -> tuple[Array, Array]:
 def find_onsets(mono: Samples) -> Array:
     """Return the times in s at which strokes begin, shape (n,), ascending.
 
-    The first sample is held before the recording, so that a stroke at its very first sample is found too.
+    The first sample is held before the recording, so that a stroke at its very start is found too.
     """
     before = round(LEAD_S * ANALYSIS_RATE_HZ)
     found = _find_onsets(np.pad(mono, (before, 0), mode="edge"))

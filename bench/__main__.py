@@ -1,0 +1,122 @@
+"""Run every benchmark and print its ratio: ``make bench``."""
+
+import resource
+import time
+from collections.abc import Callable
+
+import numpy as np
+from scipy.linalg import eigh
+from scipy.signal import ShortTimeFFT
+from scipy.signal.windows import hann
+
+from emblar.core.acoustics.cavity import assemble
+from emblar.core.acoustics.coefficients import prior_coefficients
+from emblar.core.acoustics.drum import Drum, Film, Tensions
+from emblar.core.acoustics.forward import outline
+from emblar.core.analysis.analyse import analyse
+from emblar.core.analysis.partials import fit_damped_sinusoids
+from emblar.core.synthesis.low_ferry import render_low_ferry
+from emblar.sound.decode import decode
+from emblar.sound.encode import encode
+
+RATE = 2100.0
+MIL = 25.4e-6
+
+
+def best_of(times: int, work: Callable[[], object]) -> float:
+    """Return the shortest of some runs in s."""
+    found = []
+    for _ in range(times):
+        began = time.perf_counter()
+        work()
+        found.append(time.perf_counter() - began)
+    return min(found)
+
+
+def bound(
+    amplitude: float, gamma: float, omega: float, noise: float, n: int
+) -> tuple[float, float]:
+    """Return the Cramér–Rao bounds (sd) of frequency in Hz and decay rate in 1/s.
+
+    From the Fisher matrix of A exp(−γt) cos(ωt + φ) in white noise, inverted numerically.
+    """
+    t = np.arange(n) / RATE
+    envelope, phase = np.exp(-gamma * t), omega * t + 0.7
+    rows = np.array(
+        [
+            envelope * np.cos(phase),
+            -amplitude * envelope * np.sin(phase),
+            -amplitude * t * envelope * np.sin(phase),
+            -amplitude * t * envelope * np.cos(phase),
+        ]
+    )
+    covariance = np.linalg.inv(rows @ rows.T / noise**2)
+    return float(np.sqrt(covariance[2, 2]) / (2 * np.pi)), float(np.sqrt(covariance[3, 3]))
+
+
+def estimator() -> None:
+    """Frequency and decay error of one fit as a multiple of the bound."""
+    rng = np.random.default_rng(11)
+    n, hz, gamma = 168, 130.0, 8.0
+    t = np.arange(n) / RATE
+    clean = np.exp(-gamma * t) * np.cos(2 * np.pi * hz * t + 0.7)
+    for snr_db in (0, 10, 20, 30, 40):
+        noise = float(np.sqrt(0.5) * 10 ** (-snr_db / 20))
+        errors = []
+        for _ in range(300):
+            found = fit_damped_sinusoids(clean + noise * rng.standard_normal(n), RATE, count=2)
+            best = min(found, key=lambda s: abs(s.frequency_hz - hz))
+            errors.append((best.frequency_hz - hz, best.decay_rate - gamma))
+        rms = np.sqrt(np.mean(np.square(errors), axis=0))
+        limits = bound(1.0, gamma, 2 * np.pi * hz, noise, n)
+        print(
+            f"estimator at {snr_db:2d} dB: frequency {rms[0] / limits[0]:5.2f} × the bound,"
+            f" decay {rms[1] / limits[1]:5.2f} ×"
+        )
+
+
+def analysis() -> None:
+    """Analysis of the demo song against decoding it plus one STFT, and its growth."""
+    song = render_low_ferry()
+    rate = song.sample_rate_hz
+    data = encode(song.samples, rate, container="FLAC", subtype="PCM_16")
+    audio = decode(data).audio
+    transform = ShortTimeFFT(hann(1024), 220, rate)
+
+    def peer() -> None:
+        transform.stft(decode(data).audio.samples.mean(axis=1))
+
+    ours, theirs = best_of(2, lambda: analyse(audio)), best_of(3, peer)
+    print(
+        f"analysis of {audio.duration_s:.0f} s: {ours:.2f} s, {ours / theirs:.1f} × decode + STFT"
+    )
+    twice = type(audio)(np.concatenate([audio.samples, audio.samples]), rate)
+    longer = best_of(1, lambda: analyse(twice))
+    print(f"analysis of twice as much: {longer / ours:.2f} × the time")
+    render = best_of(1, render_low_ferry)
+    print(f"rendering the song: {audio.duration_s / render:.1f} × real time")
+
+
+def prediction() -> None:
+    """Candidate outlines per second against as many bare eigenproblems."""
+    k = prior_coefficients()
+    drum = Drum("tom", 0.305, 0.203, 6, Film((7 * MIL, 7 * MIL), True), Film((10 * MIL,)))
+    system = assemble(drum, Tensions(1500.0, 1500.0), 0, k)
+    outline(drum, 208.0, 233.0, k)
+    count = 200
+    ours = best_of(3, lambda: [outline(drum, 200.0 + i / 10, 233.0, k) for i in range(count)])
+    theirs = best_of(3, lambda: [eigh(system.stiffness, system.mass) for _ in range(count)])
+    print(f"prediction: {count / ours:.0f} candidates/s, {ours / theirs:.1f} × one eigh each")
+
+
+def main() -> None:
+    """Run all."""
+    estimator()
+    prediction()
+    analysis()
+    peak = resource.getrusage(resource.RUSAGE_SELF).ru_maxrss / 1024
+    print(f"peak memory: {peak:.0f} MB")
+
+
+if __name__ == "__main__":
+    main()

@@ -1,0 +1,74 @@
+"""A real browser on a real server: web and worker as in production, an empty database."""
+
+import os
+import subprocess
+import sys
+import threading
+import time
+from collections.abc import Iterator
+
+import pytest
+import uvicorn
+from playwright.sync_api import Browser, Page, sync_playwright
+
+from emblar.service.postgres import free_port
+from emblar.web.app import create_app
+
+FLAGS = [
+    "--no-sandbox",
+    "--disable-quic",
+    "--no-first-run",
+    "--disable-background-networking",
+    "--disable-component-update",
+    "--disable-sync",
+    "--autoplay-policy=no-user-gesture-required",
+]
+
+
+@pytest.fixture(scope="module")
+def browser() -> Iterator[Browser]:
+    with sync_playwright() as playwright:
+        found = playwright.chromium.launch(executable_path="/usr/bin/chromium", args=FLAGS)
+        yield found
+        found.close()
+
+
+@pytest.fixture
+def address(database: None) -> Iterator[str]:
+    port = free_port()
+    server = uvicorn.Server(
+        uvicorn.Config(create_app(), host="127.0.0.1", port=port, log_level="error", ws="none")
+    )
+    thread = threading.Thread(target=server.run)
+    thread.start()
+    while not server.started:
+        time.sleep(0.01)
+    yield f"http://127.0.0.1:{port}"
+    server.should_exit = True
+    thread.join()
+
+
+@pytest.fixture
+def worker(database: None) -> Iterator[None]:
+    process = subprocess.Popen([sys.executable, "-m", "emblar.jobs.worker"], env=dict(os.environ))
+    yield
+    process.terminate()
+    process.wait(10)
+
+
+@pytest.fixture
+def page(browser: Browser, address: str) -> Iterator[Page]:
+    """A page of an own context; an error in its console fails the test."""
+    context = browser.new_context(
+        base_url=address, viewport={"width": 1280, "height": 800}, accept_downloads=True
+    )
+    found = context.new_page()
+    errors: list[str] = []
+    found.on("pageerror", lambda error: errors.append(str(error)))
+    found.on(
+        "console",
+        lambda line: errors.append(line.text) if "Content Security Policy" in line.text else None,
+    )
+    yield found
+    context.close()
+    assert errors == []

@@ -1,0 +1,235 @@
+import re
+from pathlib import Path
+
+import pytest
+from axe_playwright_python.sync_playwright import Axe
+from playwright.sync_api import Page, expect
+
+from emblar.actions import kit, listen, plan
+from emblar.actions.sessions import Brief, start_session
+from tests.drums import OWNED_KICK, OWNED_SNARE, OWNED_TOM
+from tests.recordings import bad_recordings, encoded, short_groove
+
+
+@pytest.fixture(scope="module")
+def groove(tmp_path_factory: pytest.TempPathFactory) -> Path:
+    file = tmp_path_factory.mktemp("groove") / "groove.flac"
+    file.write_bytes(encoded(short_groove(), "FLAC"))
+    return file
+
+
+@pytest.fixture
+def planned(database: None, groove: Path) -> int:
+    session = start_session(Brief("Low Ferry", artist="The Tin Orchard")).id
+    reference = listen.bring_recording(session, "groove.flac", groove.read_bytes(), "drums")
+    listen.run_analysis(reference.id)
+    for owned in (OWNED_KICK, OWNED_SNARE, OWNED_TOM):
+        kit.add_drum(session, owned)
+    plan.plan_kit(session)
+    return session
+
+
+def test_from_upload_to_the_sheet_by_labels_and_keys(
+    page: Page, worker: None, groove: Path
+) -> None:
+    page.goto("/")
+    page.get_by_label("Song or session").fill("Low Ferry")
+    page.get_by_label("Artist").fill("The Tin Orchard")
+    page.get_by_role("button", name="Start, then bring the record").click()
+    expect(page.get_by_role("heading", name="Bring the record")).to_be_visible()
+    page.locator("input[type=file]").set_input_files(groove)
+    expect(page.get_by_text("groove.flac")).to_be_visible()
+    page.get_by_text("drums only").click()
+    page.get_by_role("button", name="Listen to it").click()
+    heading = page.get_by_role("heading", name="on the record")
+    expect(heading).to_be_visible(timeout=60_000)
+    expect(page.get_by_role("link", name="tom 1, 3 strokes")).to_be_visible()
+
+    page.keyboard.press("3")
+    expect(page.get_by_role("heading", name="Kit", exact=True)).to_be_visible()
+    for key, kind in (("b", "kick"), ("s", "snare"), ("t", "tom")):
+        page.keyboard.press(key)
+        button = page.get_by_role("button", name="Add to the kit")
+        expect(button).to_be_visible()
+        button.click()
+        expect(page.get_by_role("button", name="Keep changes")).to_be_visible()
+        page.locator("h1").click()
+        voice = page.get_by_label(re.compile(f"^{kind}.* is played by", re.IGNORECASE))
+        expect(voice).not_to_have_value("")
+
+    page.keyboard.press("p")
+    expect(page.get_by_text("plays tom 1")).to_be_visible(timeout=30_000)
+    expect(page.locator("text", has_text=re.compile(r"^batter lug \d+$"))).to_be_visible()
+    page.keyboard.press("7")
+    sheet = page.get_by_role("article", name="Setup sheet")
+    expect(sheet.get_by_role("heading")).to_have_text(["Kick 22", "Snare 14", "Rack 12"])
+    assert len(page.pdf(format="A4", print_background=False)) > 10_000
+
+
+def test_one_sheet_is_one_printed_page(page: Page, planned: int) -> None:
+    page.goto(f"/sessions/{planned}/sheet")
+    pdf = page.pdf(prefer_css_page_size=True)
+    assert len(re.findall(rb"/Type\s*/Page\b", pdf)) == 1
+
+
+def test_the_brief_is_written_by_its_labels(page: Page, planned: int) -> None:
+    page.goto(f"/sessions/{planned}/brief")
+    page.get_by_label("Studio").fill("Quillfeather Rooms")
+    page.get_by_label("The artist's wish").fill("Nothing that rings on.")
+    page.get_by_role("button", name="Keep, go to Listen").click()
+    expect(page.locator("h1")).to_contain_text("on the record")
+    page.keyboard.press("1")
+    expect(page.get_by_label("Studio")).to_have_value("Quillfeather Rooms")
+
+
+def test_strokes_and_voices_are_heard_by_keys(page: Page, planned: int) -> None:
+    page.goto(f"/sessions/{planned}/listen?sel=tom-1")
+    expect(page.locator("canvas[data-drawn]")).to_be_visible()
+    page.keyboard.press("j")
+    chosen = page.locator(".stroke.chosen")
+    expect(chosen).to_have_attribute("data-voice", "tom-1")
+    first = chosen.get_attribute("data-hit")
+    page.keyboard.press("j")
+    assert page.locator(".stroke.chosen").get_attribute("data-hit") != first
+    page.keyboard.press(" ")
+    root = page.locator("html")
+    expect(root).to_have_attribute("data-playing", re.compile(r"\d"))
+    assert page.evaluate("window.emblarPlayer.running()")
+    expect(root).not_to_have_attribute("data-playing", re.compile(r"\d"), timeout=5000)
+    page.keyboard.press("l")
+    expect(root).to_have_attribute("data-playing", re.compile(r"\d"))
+
+
+def test_the_window_moves_and_zooms_by_keys(page: Page, planned: int) -> None:
+    page.goto(f"/sessions/{planned}/listen?sel=kick")
+    frame = page.locator(".lanes-frame")
+    expect(frame).to_be_visible()
+
+    def span() -> float:
+        return float(frame.get_attribute("data-to") or 0) - float(
+            frame.get_attribute("data-from") or 0
+        )
+
+    before = span()
+    with page.expect_response(re.compile("start=")):
+        page.keyboard.press("+")
+    page.wait_for_function(
+        "before => { const d = document.querySelector('.lanes-frame').dataset;"
+        " return d.to - d.from < before * 0.8; }",
+        arg=before,
+    )
+    assert span() < before
+
+
+def test_selection_stays_when_the_step_changes(page: Page, planned: int) -> None:
+    page.goto(f"/sessions/{planned}/plan")
+    selected = page.locator("[data-strip][aria-current=true]")
+    before = selected.get_attribute("aria-label") or ""
+    page.keyboard.press("]")
+    expect(selected).not_to_have_attribute("aria-label", before)
+    name = selected.get_attribute("aria-label")
+    page.keyboard.press("2")
+    expect(page.locator("h1")).to_contain_text("on the record")
+    assert page.locator("[data-strip][aria-current=true]").get_attribute("aria-label") == name
+
+
+def test_a_choice_by_hand_is_planned_at_once(page: Page, planned: int) -> None:
+    page.goto(f"/sessions/{planned}/plan?sel=tom-1")
+    page.get_by_text("equal", exact=True).first.click()
+    expect(page.get_by_text("both heads at the same lug pitch")).to_be_visible(timeout=15_000)
+    page.get_by_label("Batter", exact=True).select_option(label="single ply, clear")
+    head = page.locator("text", has_text="batter: single ply, clear")
+    expect(head).to_be_visible(timeout=15_000)
+    page.get_by_label("Pitch Hz").fill("900")
+    page.get_by_label("Pitch Hz").press("Tab")
+    expect(page.get_by_role("alert")).to_contain_text("900 is outside 20 to 600 Hz")
+    expect(head).to_be_visible()
+
+
+def test_record_and_plan_are_swapped_by_a_key(page: Page, planned: int) -> None:
+    page.goto(f"/sessions/{planned}/plan?sel=tom-1")
+    page.keyboard.press("x")
+    expect(page.get_by_text("Playing record")).to_be_visible()
+    expect(page.locator("html")).to_have_attribute("data-playing", re.compile(r"\d"))
+    page.keyboard.press("x")
+    expect(page.get_by_text("Playing plan")).to_be_visible()
+    expect(page.locator("html")).to_have_attribute("data-playing", "0")
+
+
+def test_bad_files_are_told_on_the_page_and_the_form_stays(page: Page, tmp_path: Path) -> None:
+    session = start_session(Brief("Bad files")).id
+    page.goto(f"/sessions/{session}/listen")
+    for name, (data, says) in bad_recordings().items():
+        if name == "noise.wav":
+            continue
+        (tmp_path / name).write_bytes(data)
+        page.locator("input[type=file]").set_input_files(tmp_path / name)
+        page.get_by_role("button", name="Listen to it").click()
+        expect(page.get_by_role("alert")).to_contain_text(re.compile(says))
+        expect(page.get_by_text(f"{name},")).to_be_visible()
+    large = tmp_path / "large.wav"
+    with large.open("wb") as sparse:
+        sparse.truncate(300 * 2**20)
+    page.locator("input[type=file]").set_input_files(large)
+    page.get_by_role("button", name="Listen to it").click()
+    expect(page.get_by_role("alert")).to_contain_text("300 MB; Emblar takes up to 200 MB")
+    assert listen.reference_of(session) is None
+
+
+def test_an_analysis_can_be_cancelled_and_the_page_reloaded_meanwhile(
+    page: Page, groove: Path
+) -> None:
+    session = start_session(Brief("Cancelled")).id
+    page.goto(f"/sessions/{session}/listen")
+    page.locator("input[type=file]").set_input_files(groove)
+    page.get_by_role("button", name="Listen to it").click()
+    expect(page.get_by_text("Waiting for its turn")).to_be_visible()
+    page.reload()
+    expect(page.get_by_text("Waiting for its turn")).to_be_visible()
+    page.get_by_role("button", name="Cancel").click()
+    expect(page.get_by_role("heading", name="Bring the record")).to_be_visible()
+
+
+def test_a_wrong_drum_is_told_and_what_was_typed_stays(page: Page) -> None:
+    session = start_session(Brief("Typing")).id
+    page.goto(f"/sessions/{session}/kit?add=tom")
+    page.get_by_label("Name").fill("Big one")
+    page.get_by_label("Diameter").fill("99")
+    page.get_by_role("button", name="Add to the kit").click()
+    expect(page.get_by_role("alert")).to_contain_text("diameter_in: 99 is outside 6 to 28 in")
+    expect(page.get_by_label("Name")).to_have_value("Big one")
+    page.get_by_label("Diameter").fill("13")
+    page.get_by_role("button", name="Add to the kit").click()
+    expect(page.get_by_role("heading", name="Big one")).to_be_visible()
+
+
+def test_help_lists_the_keys_of_the_screen(page: Page, planned: int) -> None:
+    page.goto(f"/sessions/{planned}/listen?sel=kick")
+    page.keyboard.press("?")
+    help_box = page.get_by_role("dialog", name="Keys on this screen")
+    expect(help_box).to_contain_text("Next stroke")
+    expect(help_box).to_contain_text("Drum before, next drum")
+    help_box.get_by_role("button", name="Close").click()
+    expect(help_box).not_to_be_visible()
+
+
+def test_a_sheet_downloads(page: Page, planned: int) -> None:
+    page.goto(f"/sessions/{planned}/sheet")
+    with page.expect_download() as waiting:
+        page.get_by_role("link", name="CSV").click()
+    assert waiting.value.suggested_filename == "low-ferry-sheet.csv"
+
+
+SCREENS = ("brief", "listen?sel=tom-1", "kit", "plan?sel=tom-1", "bench", "match", "sheet")
+
+
+@pytest.mark.parametrize("scheme", ["light", "dark"])
+def test_no_screen_has_an_accessibility_fault(page: Page, planned: int, scheme: str) -> None:
+    page.emulate_media(color_scheme=scheme)  # type: ignore[arg-type]
+    faults = []
+    for path in ["/", "/shelf", "/patterns", *(f"/sessions/{planned}/{s}" for s in SCREENS)]:
+        page.goto(path)
+        for fault in Axe().run(page).response["violations"]:
+            places = [node["html"][:120] for node in fault["nodes"][:3]]
+            faults.append((path, fault["id"], places))
+    assert faults == []

@@ -1,0 +1,206 @@
+import os
+import shutil
+import signal
+import socket
+import subprocess
+import sys
+import tempfile
+import time
+import urllib.error
+import urllib.request
+from collections.abc import Iterator
+from pathlib import Path
+
+import pytest
+
+from emblar.core.errors import ServiceError
+from emblar.service import postgres
+from emblar.service.postgres import OwnPostgres, free_port
+from emblar.service.supervisor import check_port, only_one
+
+
+@pytest.fixture
+def home() -> Iterator[Path]:
+    folder = Path(tempfile.mkdtemp(prefix="emblar-home-"))
+    folder.chmod(0o755)
+    yield folder
+    shutil.rmtree(folder, ignore_errors=True)
+
+
+class Served:
+    """``emblar serve`` as a process of its own."""
+
+    def __init__(self, home: Path) -> None:
+        self.port = free_port()
+        self.home = home
+        environment = {
+            "PATH": os.environ["PATH"],
+            "EMBLAR_HOME": str(home),
+            "EMBLAR_PORT": str(self.port),
+        }
+        self.process = subprocess.Popen(
+            [sys.executable, "-m", "emblar.cli.main", "serve"],
+            env=environment,
+            stdout=subprocess.PIPE,
+            stderr=subprocess.PIPE,
+            text=True,
+        )
+
+    def url(self, path: str) -> str:
+        return f"http://127.0.0.1:{self.port}{path}"
+
+    def wait_up(self, seconds: float = 40.0) -> None:
+        deadline = time.monotonic() + seconds
+        while time.monotonic() < deadline:
+            try:
+                urllib.request.urlopen(self.url("/health"), timeout=1).close()
+            except (urllib.error.URLError, ConnectionError):
+                assert self.process.poll() is None, self.process.communicate()
+                time.sleep(0.05)
+            else:
+                return
+        raise AssertionError("not up")
+
+    def postmaster(self) -> int:
+        return int((self.home / "postgres" / "postmaster.pid").read_text().split("\n")[0])
+
+    def children(self) -> list[int]:
+        tasks = Path(f"/proc/{self.process.pid}/task").glob("*/children")
+        return [int(child) for task in tasks for child in task.read_text().split()]
+
+
+def gone(pid: int, seconds: float = 15.0) -> bool:
+    deadline = time.monotonic() + seconds
+    while time.monotonic() < deadline:
+        try:
+            state = Path(f"/proc/{pid}/stat").read_text().rsplit(")", 1)[1].split()[0]
+        except FileNotFoundError:
+            return True
+        if state == "Z":
+            return True
+        time.sleep(0.05)
+    return False
+
+
+def begin_session(served: Served, name: str) -> None:
+    data = f"name={name}".encode()
+    urllib.request.urlopen(served.url("/sessions"), data=data, timeout=10).close()
+
+
+def listing(served: Served) -> str:
+    with urllib.request.urlopen(served.url("/"), timeout=10) as answer:
+        return answer.read().decode()
+
+
+def test_ctrl_c_stops_everything_and_a_kill_loses_nothing_saved(home: Path) -> None:
+    first = Served(home)
+    first.wait_up()
+    begin_session(first, "Before+the+kill")
+    server, children = first.postmaster(), first.children()
+    assert len(children) >= 2, "PostgreSQL and worker"
+    first.process.kill()
+    first.process.communicate()
+    assert all(gone(pid) for pid in [server, *children]), "nothing outlives a kill"
+
+    began = time.monotonic()
+    second = Served(home)
+    second.wait_up()
+    assert time.monotonic() - began < 20.0
+    assert "Before the kill" in listing(second)
+    server = second.postmaster()
+    os.kill(server, signal.SIGKILL)
+    second.process.kill()
+    second.process.communicate()
+    assert gone(server)
+
+    third = Served(home)
+    third.wait_up()
+    assert "Before the kill" in listing(third)
+    children = third.children()
+    third.process.send_signal(signal.SIGINT)
+    out, err = third.process.communicate(timeout=20)
+    assert third.process.returncode == 0, err
+    assert "everything is saved" in out
+    assert err == ""
+    assert all(gone(pid) for pid in children)
+    assert not (home / "postgres" / "postmaster.pid").exists()
+
+
+def test_a_taken_port_is_one_clear_line(home: Path) -> None:
+    with socket.socket() as other:
+        other.bind(("127.0.0.1", 0))
+        other.listen()
+        port = other.getsockname()[1]
+        with pytest.raises(ServiceError, match=f"Port {port} is taken.*EMBLAR_PORT={port + 1}"):
+            check_port("127.0.0.1", port)
+        done = subprocess.run(
+            [sys.executable, "-m", "emblar.cli.main", "serve"],
+            env=dict(os.environ, EMBLAR_PORT=str(port), EMBLAR_HOME=str(home)),
+            capture_output=True,
+            text=True,
+            check=False,
+        )
+    assert done.returncode == 2
+    assert done.stderr.count("\n") == 1
+    assert "is taken" in done.stderr
+
+
+def test_a_second_emblar_on_the_same_home_is_refused(home: Path) -> None:
+    with only_one(home), pytest.raises(ServiceError, match="Another Emblar"), only_one(home):
+        pass
+
+
+def test_no_permission_is_one_clear_line(home: Path, monkeypatch: pytest.MonkeyPatch) -> None:
+    blocked = home / "file"
+    blocked.write_text("")
+    with pytest.raises(ServiceError, match="No permission to write"), only_one(blocked / "inside"):
+        pass
+
+
+def test_a_full_disk_is_one_clear_line(home: Path, monkeypatch: pytest.MonkeyPatch) -> None:
+    usage = shutil.disk_usage(home)._replace(free=5 * 2**20)
+    monkeypatch.setattr(postgres.shutil, "disk_usage", lambda _: usage)
+    with pytest.raises(ServiceError, match=r"disk is full: 5 MB are free.*nothing saved is lost"):
+        OwnPostgres(home).start()
+
+
+def test_missing_postgresql_says_what_to_install(monkeypatch: pytest.MonkeyPatch) -> None:
+    monkeypatch.setattr(postgres.Path, "glob", lambda *_: iter(()))
+    monkeypatch.setattr(postgres.shutil, "which", lambda _: None)
+    with pytest.raises(ServiceError, match="not installed: run “make setup”"):
+        postgres.binaries()
+
+
+def test_a_stale_pid_file_of_another_program_is_cleared(home: Path) -> None:
+    server = OwnPostgres(home)
+    server.start()
+    server.stop()
+    pid_file = home / "postgres" / "postmaster.pid"
+    pid_file.write_text(f"{os.getpid()}\n")
+    server = OwnPostgres(home)
+    try:
+        server.start()
+    finally:
+        server.stop()
+    assert not pid_file.exists()
+
+
+def test_a_half_made_data_folder_is_made_anew(home: Path) -> None:
+    (home / "postgres").mkdir()
+    (home / "postgres" / "PG_VERSION").write_text("15\n")
+    server = OwnPostgres(home)
+    try:
+        server.start()
+        assert server.url.endswith("/emblar")
+    finally:
+        server.stop()
+
+
+def test_data_of_a_home_that_others_cannot_reach_is_kept_where_the_server_can(home: Path) -> None:
+    inner = home / "private"
+    inner.mkdir(mode=0o700)
+    place = OwnPostgres(inner / "var").data
+    if os.geteuid() == 0:
+        assert place.parts[:4] == ("/", "var", "lib", "emblar")
+    else:
+        assert place == inner / "var" / "postgres"

@@ -1,0 +1,322 @@
+import re
+from collections.abc import Iterator
+from dataclasses import replace
+from datetime import UTC, datetime, timedelta
+
+import pytest
+from fastapi.testclient import TestClient
+
+from emblar.actions import kit, listen, plan
+from emblar.actions.sessions import Brief, start_session
+from emblar.web.app import create_app
+from emblar.web.pages.frame import time_left
+from emblar.web.pages.words import inches, number, pitch, semitones, uncertainty
+from emblar.web.routers.sounds import asked_range
+from tests.drums import OWNED_KICK, OWNED_TOM
+from tests.recordings import bad_recordings, encoded, short_groove
+
+pytestmark = pytest.mark.usefixtures("database")
+HTMX = {"HX-Request": "true"}
+TOM_FIELDS = {
+    "name": "Rack 12",
+    "kind": "tom",
+    "diameter_in": "12",
+    "depth_in": "8",
+    "rods": "6",
+    "hoop": "flanged",
+    "shell": "maple-lacquer",
+    "batter": "double-coated",
+    "reso": "single-clear",
+}
+
+
+@pytest.fixture
+def client() -> Iterator[TestClient]:
+    with TestClient(create_app(), follow_redirects=True) as found:
+        yield found
+
+
+@pytest.fixture(scope="module")
+def groove() -> bytes:
+    return encoded(short_groove(), "FLAC")
+
+
+@pytest.fixture
+def session() -> int:
+    return start_session(Brief("Low Ferry", artist="The Tin Orchard")).id
+
+
+@pytest.fixture
+def planned(session: int, groove: bytes) -> int:
+    reference = listen.bring_recording(session, "groove.flac", groove, "drums")
+    listen.run_analysis(reference.id)
+    for owned in (OWNED_TOM, OWNED_KICK):
+        kit.add_drum(session, owned)
+    plan.plan_kit(session)
+    return session
+
+
+STEPS = ("brief", "listen", "kit", "plan", "bench", "match", "sheet")
+
+
+@pytest.mark.parametrize("step", STEPS)
+def test_every_step_opens_in_an_empty_session(client: TestClient, session: int, step: str) -> None:
+    answer = client.get(f"/sessions/{session}/{step}")
+    assert answer.status_code == 200
+    assert 'aria-current="page"' in answer.text
+    assert "Low Ferry" in answer.text
+
+
+@pytest.mark.parametrize("step", STEPS)
+def test_every_step_opens_in_a_planned_session(client: TestClient, planned: int, step: str) -> None:
+    assert client.get(f"/sessions/{planned}/{step}?sel=kick").status_code == 200
+
+
+@pytest.mark.parametrize("place", ["/", "/shelf", "/log", "/practice", "/patterns", "/health"])
+def test_every_place_opens(client: TestClient, place: str) -> None:
+    assert client.get(place).status_code == 200
+
+
+def test_every_answer_carries_a_strict_policy_and_pages_hold_no_inline_code(
+    client: TestClient, planned: int
+) -> None:
+    for step in STEPS:
+        answer = client.get(f"/sessions/{planned}/{step}")
+        assert "default-src 'none'" in answer.headers["Content-Security-Policy"]
+        assert not re.search(r"<script(?![^>]*\bsrc=)|\son[a-z]+=|\sstyle=|<style", answer.text)
+        assert not re.search(r'(src|href|action)="(https?:)?//', answer.text)
+
+
+@pytest.mark.parametrize("name", [n for n in bad_recordings() if n != "noise.wav"])
+def test_a_bad_recording_is_answered_with_what_to_do(
+    client: TestClient, session: int, name: str
+) -> None:
+    data, says = bad_recordings()[name]
+    url = f"/sessions/{session}/listen/recording"
+    answer = client.post(url, files={"file": (name, data)}, headers=HTMX)
+    assert answer.status_code == 422
+    assert re.search(says, answer.text)
+    assert listen.reference_of(session) is None
+    assert client.get("/health").status_code == 200
+
+
+def test_300_mb_are_refused(client: TestClient, session: int) -> None:
+    answer = client.post(
+        f"/sessions/{session}/listen/recording",
+        content=b"x",
+        headers={"Content-Length": str(300 * 2**20), "Content-Type": "multipart/form-data"},
+    )
+    assert answer.status_code == 413
+    assert "300 MB; Emblar takes up to 200 MB" in answer.text
+
+
+def test_noise_fails_on_the_page_with_what_to_do(client: TestClient, session: int) -> None:
+    data, says = bad_recordings()["noise.wav"]
+    url = f"/sessions/{session}/listen/recording"
+    page = client.post(url, files={"file": ("noise.wav", data)}).text
+    assert "Waiting for its turn" in page
+    reference = listen.reference_of(session)
+    assert reference is not None
+    listen.run_analysis(reference.id)
+    page = client.get(f"/sessions/{session}/listen").text
+    assert says in page
+    assert "was not kept" in page
+
+
+def test_progress_says_the_stage_and_ends_by_loading_the_step(
+    client: TestClient, session: int, groove: bytes
+) -> None:
+    reference = listen.bring_recording(session, "groove.flac", groove, "drums")
+    url = f"/sessions/{session}/listen/progress?reference={reference.id}"
+    assert "Waiting for its turn" in client.get(url).text
+    listen.run_analysis(reference.id)
+    assert client.get(url).headers["HX-Redirect"] == f"/sessions/{session}/listen"
+
+
+def test_cancelling_leads_back_to_bringing_a_recording(
+    client: TestClient, session: int, groove: bytes
+) -> None:
+    listen.bring_recording(session, "groove.flac", groove, "drums")
+    page = client.post(f"/sessions/{session}/listen/cancel").text
+    assert "Bring the record" in page
+
+
+def test_listen_shows_lanes_card_and_reasons(client: TestClient, planned: int) -> None:
+    page = client.get(f"/sessions/{planned}/listen?sel=tom-1").text
+    assert "Tom 1 on the record" in page
+    assert page.count('data-voice="tom-1"') == 3
+    for word in ("pitch", "bend", "sustain", "attack", "ring"):
+        assert f'<th scope="row">{word}</th>' in page
+    assert "settled" in page
+    assert "only a snare has wires" in page
+    narrow = client.get(f"/sessions/{planned}/listen?sel=tom-1&start=0&stop=2").text
+    assert narrow.count('data-voice="tom-1"') == 0
+
+
+def test_the_waveform_of_a_window_is_a_list_of_peaks(client: TestClient, planned: int) -> None:
+    found = client.get(f"/sessions/{planned}/listen/waveform?start=0&stop=1").json()
+    assert len(found["low"]) == len(found["high"]) == 200
+    assert max(found["high"]) > 0.1
+
+
+def test_sound_is_served_whole_and_in_ranges(client: TestClient, planned: int) -> None:
+    whole = client.get("/audio/1")
+    assert whole.headers["Accept-Ranges"] == "bytes"
+    part = client.get("/audio/1", headers={"Range": "bytes=10-19"})
+    assert part.status_code == 206
+    assert part.content == whole.content[10:20]
+    assert part.headers["Content-Range"] == f"bytes 10-19/{len(whole.content)}"
+    assert client.get("/audio/1", headers={"Range": "bytes=99999999-"}).status_code == 416
+    assert client.get("/audio/77").status_code == 404
+
+
+@pytest.mark.parametrize(
+    ("header", "span"),
+    [(None, None), ("bytes=0-", (0, 99)), ("bytes=-10", (90, 99)), ("lines=1-2", None)],
+)
+def test_ranges_are_read_as_asked(header: str | None, span: tuple[int, int] | None) -> None:
+    assert asked_range(header, 100) == span
+
+
+def test_a_drum_is_added_changed_taken_out_and_brought_back(
+    client: TestClient, session: int
+) -> None:
+    base = f"/sessions/{session}/kit"
+    page = client.post(f"{base}/drums", data=TOM_FIELDS).text
+    assert "Take Rack 12 out of the kit" in page
+    page = client.post(f"{base}/drums/1", data=TOM_FIELDS | {"name": "High tom"}).text
+    assert "Take High tom out of the kit" in page
+    page = client.post(f"{base}/drums/1/take-out").text
+    assert "Bring it back" in page
+    assert kit.kit(session) == []
+    client.post(f"{base}/drums/1/bring-back")
+    assert [d.owned.name for d in kit.kit(session)] == ["High tom"]
+
+
+@pytest.mark.parametrize(
+    ("change", "says"),
+    [
+        ({"diameter_in": "0"}, "diameter_in: 0 is outside 6 to 28 in"),
+        ({"diameter_in": "wide"}, "diameter_in: .*valid number"),
+        ({"rods": "13"}, "rods: 13 is odd"),
+        ({"batter": "silk"}, "no head “silk”"),
+    ],
+)
+def test_an_impossible_drum_is_answered_with_field_value_and_range(
+    client: TestClient, session: int, change: dict, says: str
+) -> None:
+    url = f"/sessions/{session}/kit/drums"
+    answer = client.post(url, data=TOM_FIELDS | change, headers=HTMX)
+    assert answer.status_code == 422
+    assert re.search(says, answer.text)
+    assert kit.kit(session) == []
+
+
+def test_the_plan_shows_lugs_pitch_and_schools(client: TestClient, planned: int) -> None:
+    page = client.get(f"/sessions/{planned}/plan?sel=tom-1").text
+    made = plan.latest_plan(planned)
+    assert made is not None
+    lugs = made.drums[1].prediction.lug_hz
+    assert f"batter lug {lugs.batter:.0f}" in page
+    assert f"reso lug {lugs.reso:.0f}" in page
+    assert "Lug pitch is not drum pitch" in page
+    assert "reso higher (chosen)" in page
+
+
+def test_asking_for_another_relation_starts_at_its_usual_interval(
+    client: TestClient, planned: int
+) -> None:
+    url = f"/sessions/{planned}/plan/1"
+    client.post(url, data={"relation": "equal", "was": "higher", "semitones": "2"})
+    made = plan.latest_plan(planned)
+    assert made is not None
+    assert made.drums[1].semitones == 0.0
+    client.post(url, data={"relation": "equal", "was": "equal", "semitones": "1,5"})
+    made = plan.latest_plan(planned)
+    assert made is not None
+    assert made.drums[1].semitones == 1.5
+    bad = client.post(url, data={"relation": "equal", "pitch_hz": "high"}, headers=HTMX)
+    assert bad.status_code == 422
+    assert "is not a number. The plan is as it was" in bad.text
+    assert plan.latest_plan(planned) == made
+
+
+def test_a_changed_drum_makes_the_plan_stale(client: TestClient, planned: int) -> None:
+    assert "changed since this plan" not in client.get(f"/sessions/{planned}/plan?sel=tom-1").text
+    kit.change_drum(1, replace(OWNED_TOM, reso="single-coated"))
+    assert "changed since this plan" in client.get(f"/sessions/{planned}/plan?sel=tom-1").text
+
+
+def test_the_planned_stroke_is_served(client: TestClient, planned: int) -> None:
+    answer = client.get(f"/sessions/{planned}/plan/1/stroke.wav")
+    assert answer.headers["content-type"] == "audio/wav"
+    assert answer.content[:4] == b"RIFF"
+
+
+def test_the_sheet_downloads_as_json_and_csv(client: TestClient, planned: int) -> None:
+    found = client.get(f"/sessions/{planned}/sheet.json")
+    assert found.json()["schema"] == "emblar.sheet/1"
+    assert "low-ferry-sheet.json" in found.headers["Content-Disposition"]
+    table = client.get(f"/sessions/{planned}/sheet.csv").text
+    assert table.splitlines()[0].startswith("drum,kind,size")
+    assert len(table.splitlines()) == 3
+
+
+def test_the_sheet_of_nothing_says_what_it_needs(client: TestClient, session: int) -> None:
+    assert "still needs a plan" in client.get(f"/sessions/{session}/sheet").text
+    answer = client.get(f"/sessions/{session}/sheet.json")
+    assert answer.status_code == 422
+    assert "Plan the kit first" in answer.text
+
+
+def test_a_session_is_deleted_and_brought_back(client: TestClient, session: int) -> None:
+    page = client.post(f"/sessions/{session}/delete").text
+    assert "Session deleted" in page
+    assert client.get(f"/sessions/{session}/listen").status_code == 404
+    assert "Low Ferry" in client.post(f"/sessions/{session}/restore").text
+
+
+def test_the_brief_is_kept(client: TestClient, session: int) -> None:
+    at = (datetime.now() + timedelta(days=1)).strftime("%Y-%m-%dT%H:%M")
+    client.post(f"/sessions/{session}/brief", data={"name": "Low Ferry", "downbeat_at": at})
+    assert at in client.get(f"/sessions/{session}/brief").text
+    bad = {"name": "Low Ferry", "downbeat_at": "tomorrow"}
+    answer = client.post(f"/sessions/{session}/brief", data=bad, headers=HTMX)
+    assert "“tomorrow” is not a date" in answer.text
+
+
+def test_what_is_not_there_is_said_calmly(client: TestClient) -> None:
+    page = client.get("/sessions/99/listen", headers={"Accept": "text/html"})
+    assert page.status_code == 404
+    assert "There is no session 99" in page.text
+    assert client.get("/nowhere").status_code == 404
+
+
+@pytest.mark.parametrize(
+    "headers", [{"Sec-Fetch-Site": "cross-site"}, {"Origin": "http://elsewhere.example"}]
+)
+def test_a_change_asked_for_by_another_site_is_refused(
+    client: TestClient, session: int, headers: dict
+) -> None:
+    answer = client.post(f"/sessions/{session}/delete", headers=headers)
+    assert answer.status_code == 403
+    assert client.get(f"/sessions/{session}/listen").status_code == 200
+
+
+def test_numbers_are_written_with_unit_sign_and_uncertainty() -> None:
+    assert number(2600.0, "Hz") == "2.6 kHz"
+    assert number(-16.04, "dB") == "−16.0 dB"
+    assert number(-0.01, "ct") == "0 ct"
+    assert uncertainty(300.0, 2600.0, "Hz") == "± 0.3"
+    assert pitch(146.83) == "146.8 Hz · D3 −0 ct" or pitch(146.83) == "146.8 Hz · D3 +0 ct"
+    assert semitones(-1.0) == "reso 1 semitone below batter"
+    assert semitones(0.0) == "both heads at the same lug pitch"
+    assert inches(12.0) == "12 in (305 mm)"
+
+
+def test_the_time_left_is_told_in_words() -> None:
+    now = datetime(2026, 5, 4, 10, 0, tzinfo=UTC)
+    assert time_left(None, now) == ""
+    assert time_left(now + timedelta(hours=14, minutes=20), now) == "downbeat in 14 h 20 m"
+    assert time_left(now + timedelta(days=3, hours=1), now) == "downbeat in 3 d 1 h"
+    assert time_left(now - timedelta(minutes=1), now) == "downbeat has passed"
