@@ -17,9 +17,7 @@ VIEWS = {
     "kit": "/sessions/1/kit?sel=kick",
     "plan": "/sessions/1/plan?sel=tom-2",
     "bench": "/sessions/1/bench",
-    "match": "/sessions/1/match",
     "sheet": "/sessions/1/sheet",
-    "patterns": "/patterns",
 }
 
 

@@ -112,9 +112,8 @@ def _lug(head: SectionHead) -> str:
 def _texts(model: Section, top: float, bottom: float, deep: float) -> list[Markup]:
     middle = WIDTH / 2.0
     size = f"{model.diameter_in:g} × {model.depth_in:g} in, {model.rods} rods"
-    batter_y = top + 26.0 if deep > 96.0 else top - 34.0
-    below = min(bottom + 36.0, HEIGHT - 6.0)
-    parts = [label(middle, batter_y, "batter: " + _lug(model.batter), "drawing-text", "middle")]
+    above, below = top - 34.0, min(bottom + 36.0, HEIGHT - 6.0)
+    parts = [label(middle, above, "batter: " + _lug(model.batter), "drawing-text", "middle")]
     if deep > 60.0:
         parts.append(label(middle, (top + bottom) / 2.0 + 5.0, size, "drawing-muted", "middle"))
     if model.reso is not None:
@@ -129,7 +128,7 @@ def _damper(
     x = middle - damper.radius * half
     outside = 12.0
     y = top - outside - 12.0 if damper.on_batter else bottom - 12.0
-    text_y = top - 36.0 if damper.on_batter else bottom - 26.0 - 14.0 * row
+    text_y = top - 50.0 if damper.on_batter else bottom - 26.0 - 14.0 * row
     anchor, text_x = ("start", max(x - 20.0, 4.0)) if damper.radius > 0.3 else ("middle", middle)
     return [
         el("rect", x=x - 15.0, y=y, width=30.0, height=9.0, rx=3.0, cls="damper"),

@@ -119,6 +119,8 @@ def card_rows(card: VoiceFile) -> tuple[CardRow, ...]:
     ]
     rows = []
     for name, value, unit, sd, word, field in table:
+        if value is None and name == "wires" and card.voice != "snare":
+            continue
         if value is None:
             rows.append(CardRow(name, "", "", "", card.reasons.get(field, "not told")))
             continue
