@@ -2,7 +2,7 @@
 PORT_ARG = $(if $(EMBLAR_PORT),EMBLAR_PORT=$(EMBLAR_PORT),)
 BIN = .venv/bin
 
-.PHONY: setup demo serve test lint bench screenshots schemas clean
+.PHONY: setup demo serve test lint bench train screenshots schemas clean
 
 setup:
 	@sh scripts/setup.sh
@@ -17,8 +17,8 @@ test: setup lint
 	@$(BIN)/python -m pytest
 
 lint: setup
-	@$(BIN)/ruff check emblar tests bench scripts
-	@$(BIN)/ruff format --check -q emblar tests bench scripts
+	@$(BIN)/ruff check emblar tests bench scripts training
+	@$(BIN)/ruff format --check -q emblar tests bench scripts training
 	@$(BIN)/mypy
 	@$(BIN)/lint-imports > .venv/imports.log 2>&1 || (cat .venv/imports.log; exit 1)
 
@@ -27,6 +27,9 @@ bench: setup
 
 screenshots: setup
 	@$(BIN)/python -m scripts.screenshots
+
+train: setup
+	@$(BIN)/python -m training.train
 
 schemas: setup
 	@$(BIN)/python -m scripts.schemas

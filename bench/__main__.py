@@ -4,6 +4,7 @@ import resource
 import time
 from collections.abc import Callable
 
+import librosa
 import numpy as np
 from scipy.linalg import eigh
 from scipy.signal import ShortTimeFFT
@@ -14,7 +15,9 @@ from emblar.core.acoustics.coefficients import prior_coefficients
 from emblar.core.acoustics.drum import Drum, Film, Tensions
 from emblar.core.acoustics.forward import outline
 from emblar.core.analysis.analyse import analyse
+from emblar.core.analysis.audio import Audio
 from emblar.core.analysis.partials import fit_damped_sinusoids
+from emblar.core.analysis.separation import TemplateSeparator
 from emblar.core.synthesis.low_ferry import render_low_ferry
 from emblar.sound.decode import decode
 from emblar.sound.encode import encode
@@ -76,7 +79,7 @@ def estimator() -> None:
 
 
 def analysis() -> None:
-    """Analysis of the demo song against decoding it plus one STFT, and its growth."""
+    """Analysis of the demo song against decoding it plus one STFT."""
     song = render_low_ferry()
     rate = song.sample_rate_hz
     data = encode(song.samples, rate, container="FLAC", subtype="PCM_16")
@@ -90,11 +93,45 @@ def analysis() -> None:
     print(
         f"analysis of {audio.duration_s:.0f} s: {ours:.2f} s, {ours / theirs:.1f} × decode + STFT"
     )
-    twice = type(audio)(np.concatenate([audio.samples, audio.samples]), rate)
-    longer = best_of(1, lambda: analyse(twice))
-    print(f"analysis of twice as much: {longer / ours:.2f} × the time")
     render = best_of(1, render_low_ferry)
     print(f"rendering the song: {audio.duration_s / render:.1f} × real time")
+
+
+def mix() -> None:
+    """Whole analysis of a 4-minute stereo mix, drums taken out, against two stock calls on it."""
+    song = render_low_ferry()
+    count = -(-240 * song.sample_rate_hz // len(song.samples))
+    drums = np.tile(song.samples, (count, 1))[: 240 * song.sample_rate_hz]
+    time = np.arange(len(drums)) / song.sample_rate_hz
+    chords = sum(0.04 * np.sin(2 * np.pi * f * time) for f in (55.0, 220.0, 277.2, 329.6))
+    audio = Audio(drums + np.asarray(chords)[:, None], song.sample_rate_hz)
+
+    def ours() -> None:
+        found = analyse(audio, kind="mix")
+        TemplateSeparator(found.hits).separate(audio.samples, audio.sample_rate_hz)
+
+    librosa.effects.hpss(audio.samples[:44100].T)
+    librosa.onset.onset_detect(y=audio.samples[:44100, 0], sr=audio.sample_rate_hz)
+
+    def peer() -> None:
+        librosa.effects.hpss(np.ascontiguousarray(audio.samples.T))
+        librosa.onset.onset_detect(y=audio.samples.mean(axis=1), sr=audio.sample_rate_hz)
+
+    mine, theirs = best_of(1, ours), best_of(1, peer)
+    print(f"mix of 240 s: {mine:.1f} s, {mine / theirs:.2f} × hpss + onset_detect ({theirs:.1f} s)")
+
+
+def growth() -> None:
+    """Time of 1, 4 and 16 minutes of drums."""
+    song = render_low_ferry()
+    minute = song.samples[: 45 * song.sample_rate_hz]
+    took = []
+    for minutes in (1, 4, 16):
+        audio = Audio(np.tile(minute, (minutes * 60 // 45 + 1, 1)), song.sample_rate_hz)
+        took.append(best_of(1, lambda audio=audio: analyse(audio)) / audio.duration_s)
+    print(
+        "analysis per second of sound, 1, 4, 16 minutes: " + ", ".join(f"{t:.4f} s" for t in took)
+    )
 
 
 def prediction() -> None:
@@ -114,6 +151,8 @@ def main() -> None:
     estimator()
     prediction()
     analysis()
+    growth()
+    mix()
     peak = resource.getrusage(resource.RUSAGE_SELF).ru_maxrss / 1024
     print(f"peak memory: {peak:.0f} MB")
 

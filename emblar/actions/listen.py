@@ -2,16 +2,21 @@
 
 import logging
 import time
+from collections.abc import Sequence
 from dataclasses import dataclass
 from pathlib import PurePath
 
+import numpy as np
+
 from emblar.core.analysis.analyse import ANALYSIS_VERSION, SourceKind, analyse, peaks
-from emblar.core.analysis.audio import check_audio
+from emblar.core.analysis.audio import Audio, check_audio
+from emblar.core.analysis.clean import AnalysedHit
+from emblar.core.analysis.separation import TemplateSeparator
 from emblar.core.errors import BadAudioError, InputError, NotFoundError
 from emblar.formats.analysis import AnalysisFile, VoiceFile, analysis_file
 from emblar.jobs.queue import defer_analysis
 from emblar.sound.decode import decode
-from emblar.sound.encode import kept_form
+from emblar.sound.encode import encode, kept_form
 from emblar.store import audio as audio_store
 from emblar.store import references as store
 from emblar.store import sessions as session_store
@@ -111,14 +116,31 @@ def _analyse_and_keep(reference: ReferenceInfo, data: bytes) -> None:
     kind: SourceKind = next((k for k in KINDS if k == reference.kind), "auto")
     analysis = analyse(decoded.audio, kind=kind, progress=progress)
     low, high = peaks(decoded.audio)
+    parts = None
+    if kind == "mix":
+        progress("taking the drums out", 0.85)
+        parts = _parts(decoded.audio, analysis.hits)
     with transaction() as db:
+        kept = tuple(audio_store.keep(db, data, "audio/flac") for data in parts) if parts else None
         store.finish(
             db,
             reference.id,
             analysis=analysis_file(analysis).model_dump(by_alias=True),
             peaks={"low": low, "high": high},
             version=ANALYSIS_VERSION,
+            parts=(kept[0], kept[1]) if kept else None,
         )
+
+
+def _parts(audio: Audio, hits: Sequence[AnalysedHit]) -> tuple[bytes, bytes]:
+    """Return the drums and the drumless rest of a mix as FLAC, at the recording's own level."""
+    parts = TemplateSeparator(hits).separate(audio.samples, audio.sample_rate_hz)
+    loudest = max(float(np.abs(part).max()) for part in (parts.drums, parts.rest))
+    scale = 1.0 / max(loudest, 1.0)
+    return (
+        encode(scale * parts.drums, audio.sample_rate_hz, container="FLAC", subtype="PCM_16"),
+        encode(scale * parts.rest, audio.sample_rate_hz, container="FLAC", subtype="PCM_16"),
+    )
 
 
 def reference_of(session_id: int) -> ReferenceInfo | None:

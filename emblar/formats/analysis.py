@@ -1,13 +1,15 @@
 """``emblar.analysis/1``: what was found in a recording, and back to the core's dataclasses."""
 
-from typing import Literal
+from typing import Any, Literal
 
 import numpy as np
 from pydantic import Field
 
-from emblar.core.analysis.analyse import AnalysedHit, Analysis
-from emblar.core.analysis.card import VoiceCard
+from emblar.core.analysis.analyse import Analysis
+from emblar.core.analysis.card import Alternative, VoiceCard
+from emblar.core.analysis.clean import AnalysedHit
 from emblar.core.analysis.pitch import Track
+from emblar.core.analysis.ring import Ring
 from emblar.core.quantities import Measured, Quantity, Unknown, reason_or_none, value_or_none
 from emblar.formats.drum import Strict
 
@@ -35,6 +37,26 @@ class TrackFile(Strict):
 
     time_s: list[float]
     frequency_hz: list[float]
+    level_db: list[float] = Field(
+        default_factory=list, description="dB re the stroke's own highest value"
+    )
+
+
+class AlternativeFile(Strict):
+    """Another mode that may be heard as the pitch."""
+
+    frequency_hz: float
+    level_db: float = Field(description="re the strongest mode")
+
+
+class RingFile(Strict):
+    """One overtone group."""
+
+    ratio: float = Field(description="frequency over the fundamental's")
+    level_db: float = Field(description="energy re the fundamental's")
+    level_sd_db: float
+    t60_s: float | None
+    mode: str = Field(default="", description="the film mode whose ratio fits, or empty")
 
 
 class VoiceFile(Strict):
@@ -68,6 +90,18 @@ class VoiceFile(Strict):
     wires_sd_db: float | None
     level_db: float | None
     level_sd_db: float | None
+    ring_decay_s: float | None = None
+    ring_decay_sd_s: float | None = None
+    wires_decay_s: float | None = None
+    wires_decay_sd_s: float | None = None
+    room_db: float | None = Field(default=None, description="energy of the second slope, dB")
+    room_sd_db: float | None = None
+    dynamics_attack_db: float | None = Field(default=None, description="per 10 dB of level")
+    dynamics_attack_sd_db: float | None = None
+    dynamics_pitch_cents: float | None = Field(default=None, description="per 10 dB of level")
+    dynamics_pitch_sd_cents: float | None = None
+    alternatives: list[AlternativeFile] = Field(default_factory=list)
+    ring_modes: list[RingFile] = Field(default_factory=list)
     reasons: dict[str, str] = Field(description="Why a number is null, by its field's name")
     tracks: list[TrackFile] = Field(default_factory=list)
 
@@ -94,6 +128,11 @@ FIELDS = {
     "ring_ratio": ("ring_ratio", "ring_ratio_sd", "×"),
     "wires": ("wires_db", "wires_sd_db", "dB"),
     "level": ("level_db", "level_sd_db", "dB"),
+    "ring_decay": ("ring_decay_s", "ring_decay_sd_s", "s"),
+    "wires_decay": ("wires_decay_s", "wires_decay_sd_s", "s"),
+    "room": ("room_db", "room_sd_db", "dB"),
+    "dynamics_attack": ("dynamics_attack_db", "dynamics_attack_sd_db", "dB"),
+    "dynamics_pitch": ("dynamics_pitch_cents", "dynamics_pitch_sd_cents", "ct"),
 }
 SHORTEST_TRACK = 3
 
@@ -118,8 +157,26 @@ def voice_file(card: VoiceCard) -> VoiceFile:
         fundamental_sd_cents=card.fundamental_sd_cents,
         fundamental_spread_cents=card.fundamental_spread_cents,
         reasons=reasons,
+        alternatives=[
+            AlternativeFile(frequency_hz=round(a.frequency_hz, 3), level_db=round(a.level_db, 2))
+            for a in card.alternatives
+        ],
+        ring_modes=[
+            RingFile(
+                ratio=round(r.ratio, 4),
+                level_db=round(r.level_db, 2),
+                level_sd_db=round(r.level_sd_db, 2),
+                t60_s=r.t60_s,
+                mode=r.mode,
+            )
+            for r in card.ring_modes
+        ],
         tracks=[
-            TrackFile(time_s=_rounded(t.time_s, 4), frequency_hz=_rounded(t.frequency_hz, 3))
+            TrackFile(
+                time_s=_rounded(t.time_s, 4),
+                frequency_hz=_rounded(t.frequency_hz, 3),
+                level_db=_rounded(_track_level_db(t), 2),
+            )
             for t in card.tracks
             if len(t.time_s) >= SHORTEST_TRACK
         ],
@@ -127,8 +184,25 @@ def voice_file(card: VoiceCard) -> VoiceFile:
     )
 
 
+def _track_level_db(track: Track) -> np.ndarray:
+    if len(track.amplitude) == 0:
+        return track.amplitude
+    return np.asarray(20.0 * np.log10(track.amplitude / track.amplitude.max() + 1e-6))
+
+
 def _rounded(array: np.ndarray, digits: int) -> list[float]:
     return [float(v) for v in np.round(array, digits)]
+
+
+def hit_file(hit: AnalysedHit) -> HitFile:
+    """Return one hit as written to a file."""
+    return HitFile(
+        time_s=round(hit.time_s, 5),
+        voice=hit.voice,
+        level_db=round(hit.level_db, 2),
+        confidence=round(hit.confidence, 3),
+        clean=hit.clean,
+    )
 
 
 def analysis_file(analysis: Analysis) -> AnalysisFile:
@@ -139,16 +213,7 @@ def analysis_file(analysis: Analysis) -> AnalysisFile:
             sample_rate_hz=analysis.sample_rate_hz,
             channels=analysis.channels,
         ),
-        hits=[
-            HitFile(
-                time_s=round(h.time_s, 5),
-                voice=h.voice,
-                level_db=round(h.level_db, 2),
-                confidence=round(h.confidence, 3),
-                clean=h.clean,
-            )
-            for h in analysis.hits
-        ],
+        hits=[hit_file(h) for h in analysis.hits],
         voices=[voice_file(card) for card in analysis.voices],
     )
 
@@ -166,7 +231,7 @@ def card_from_file(voice: VoiceFile) -> VoiceCard:
     if voice.fundamental_hz is not None:
         sd_hz = voice.fundamental_hz * (2.0 ** ((voice.fundamental_sd_cents or 0.0) / 1200.0) - 1.0)
         fundamental = Measured(voice.fundamental_hz, sd_hz, "Hz")
-    empty = np.zeros(0)
+    cards: dict[str, Any] = quantities
     return VoiceCard(
         voice=voice.voice,
         hits=voice.hits,
@@ -175,9 +240,14 @@ def card_from_file(voice: VoiceFile) -> VoiceCard:
         fundamental_sd_cents=voice.fundamental_sd_cents,
         fundamental_spread_cents=voice.fundamental_spread_cents,
         tracks=tuple(
-            Track(np.array(t.time_s), np.array(t.frequency_hz), empty) for t in voice.tracks
+            Track(np.array(t.time_s), np.array(t.frequency_hz), 10 ** (np.array(t.level_db) / 20))
+            for t in voice.tracks
         ),
-        **quantities,
+        alternatives=tuple(Alternative(a.frequency_hz, a.level_db) for a in voice.alternatives),
+        ring_modes=tuple(
+            Ring(r.ratio, r.level_db, r.level_sd_db, r.t60_s) for r in voice.ring_modes
+        ),
+        **cards,
     )
 
 

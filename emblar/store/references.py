@@ -26,6 +26,8 @@ class ReferenceInfo:
     share: float
     message: str
     attempts: int
+    drums_audio_id: int | None = None
+    rest_audio_id: int | None = None
 
     @property
     def active(self) -> bool:
@@ -45,6 +47,8 @@ def _info(row: ReferenceRow) -> ReferenceInfo:
         row.share,
         row.message,
         row.attempts,
+        row.drums_audio_id,
+        row.rest_audio_id,
     )
 
 
@@ -53,7 +57,9 @@ def _row(db: Session, reference_id: int, *, with_documents: bool = False) -> Ref
         ReferenceRow.id == reference_id, ReferenceRow.deleted_at.is_(None)
     )
     if with_documents:
-        query = query.options(undefer(ReferenceRow.analysis), undefer(ReferenceRow.peaks))
+        query = query.options(
+            undefer(ReferenceRow.analysis), undefer(ReferenceRow.peaks), undefer(ReferenceRow.edits)
+        )
     row = db.execute(query).scalar_one_or_none()
     if row is None:
         raise NotFoundError(f"There is no recording {reference_id}. It may have been deleted.")
@@ -116,6 +122,20 @@ def documents(db: Session, reference_id: int) -> tuple[dict[str, Any], dict[str,
     return row.analysis, row.peaks
 
 
+def edits(db: Session, reference_id: int) -> list[dict[str, Any]]:
+    """Return the corrections made by ear, oldest first."""
+    row = _row(db, reference_id, with_documents=True)
+    return list(row.edits)
+
+
+def correct(
+    db: Session, reference_id: int, *, analysis: dict[str, Any], edits: list[dict[str, Any]]
+) -> None:
+    """Keep a corrected analysis with the corrections that led to it."""
+    row = _row(db, reference_id, with_documents=True)
+    row.analysis, row.edits = analysis, edits
+
+
 def start(db: Session, reference_id: int) -> ReferenceInfo | None:
     """Mark an analysis as running; None if it is finished or cancelled meanwhile."""
     row = _row(db, reference_id)
@@ -145,8 +165,12 @@ def finish(
     analysis: dict[str, Any],
     peaks: dict[str, Any],
     version: int,
+    parts: tuple[int, int] | None = None,
 ) -> bool:
-    """Keep a finished analysis whole; False, and nothing kept, if it was cancelled meanwhile."""
+    """Keep a finished analysis whole; False, and nothing kept, if it was cancelled meanwhile.
+
+    ``parts`` are the sounds of the drums and of the drumless rest, of a full mix.
+    """
     changed = db.execute(
         update(ReferenceRow)
         .where(ReferenceRow.id == reference_id, ReferenceRow.state == "running")
@@ -157,6 +181,9 @@ def finish(
             message="",
             analysis=analysis,
             peaks=peaks,
+            edits=[],
+            drums_audio_id=parts[0] if parts else None,
+            rest_audio_id=parts[1] if parts else None,
             analysis_version=version,
         )
         .returning(ReferenceRow.id)

@@ -97,6 +97,9 @@ class ReferenceRow(Timed, Base):
     analysis: Mapped[dict[str, Any] | None] = mapped_column(JSONB, deferred=True)
     peaks: Mapped[dict[str, Any] | None] = mapped_column(JSONB, deferred=True)
     analysis_version: Mapped[int | None]
+    drums_audio_id: Mapped[int | None] = mapped_column(ForeignKey("audio.id"))
+    rest_audio_id: Mapped[int | None] = mapped_column(ForeignKey("audio.id"))
+    edits: Mapped[list[dict[str, Any]]] = mapped_column(JSONB, server_default="[]", deferred=True)
     deleted_at: Mapped[datetime | None] = mapped_column(Timestamp)
 
 

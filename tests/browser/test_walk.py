@@ -233,3 +233,43 @@ def test_no_screen_has_an_accessibility_fault(page: Page, planned: int, scheme: 
             places = [node["html"][:120] for node in fault["nodes"][:3]]
             faults.append((path, fault["id"], places))
     assert faults == []
+
+
+def test_a_stroke_moved_to_another_lane_changes_the_card(page: Page, planned: int) -> None:
+    page.goto(f"/sessions/{planned}/listen?sel=tom-1")
+    expect(page.get_by_text(re.compile(r"^3 strokes"))).to_be_visible()
+    page.keyboard.press("j")
+    expect(page.locator("[data-stroke-says]")).to_contain_text("tom-1 at")
+    page.keyboard.press("ArrowUp")
+    expect(page.get_by_text(re.compile("moved from tom-1 to snare"))).to_be_visible(timeout=15_000)
+    expect(page.get_by_role("link", name="tom 1, 2 strokes")).to_be_visible()
+    page.keyboard.press("u")
+    expect(page.get_by_role("link", name="tom 1, 3 strokes")).to_be_visible(timeout=15_000)
+
+
+def test_a_stroke_is_dragged_to_another_lane(page: Page, planned: int) -> None:
+    page.goto(f"/sessions/{planned}/listen?sel=tom-1")
+    stroke = page.locator('[data-hit][data-voice="tom-1"]').first
+    box, lane = stroke.bounding_box(), page.locator(".lane-label", has_text="kick").bounding_box()
+    assert box is not None
+    assert lane is not None
+    page.mouse.move(box["x"] + box["width"] / 2, box["y"] + box["height"] / 2)
+    page.mouse.down()
+    page.mouse.move(box["x"] + 2, lane["y"] + lane["height"] / 2, steps=4)
+    page.mouse.up()
+    expect(page.get_by_text(re.compile("moved from tom-1 to kick"))).to_be_visible(timeout=15_000)
+
+
+def test_a_recording_can_be_brought_while_another_is_analysed(
+    page: Page, worker: None, groove: Path
+) -> None:
+    first, second = start_session(Brief("First")).id, start_session(Brief("Second")).id
+    for session in (first, second):
+        page.goto(f"/sessions/{session}/listen")
+        page.locator("input[type=file]").set_input_files(groove)
+        page.get_by_role("button", name="Listen to it").click()
+        expect(page.get_by_role("heading", name="Listening")).to_be_visible()
+    for session in (first, second):
+        page.goto(f"/sessions/{session}/listen")
+        heading = page.get_by_role("heading", name="on the record")
+        expect(heading).to_be_visible(timeout=60_000)

@@ -148,7 +148,7 @@ def test_listen_shows_lanes_card_and_reasons(client: TestClient, planned: int) -
     for word in ("pitch", "bend", "sustain", "attack", "ring"):
         assert f'<th scope="row">{word}</th>' in page
     assert "settled" in page
-    assert "only a snare has wires" in page
+    assert "only a snare has wires" not in page
     narrow = client.get(f"/sessions/{planned}/listen?sel=tom-1&start=0&stop=2").text
     assert narrow.count('data-voice="tom-1"') == 0
 

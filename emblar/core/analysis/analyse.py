@@ -6,52 +6,42 @@ Pure: samples in, frozen dataclasses out; ``progress`` is told the stage and a s
 and may raise to stop the work. ``ANALYSIS_VERSION`` changes whenever the numbers can change.
 """
 
-from collections.abc import Callable, Sequence
-from dataclasses import dataclass, replace
+from collections.abc import Callable, Collection, Sequence
+from dataclasses import dataclass
 from typing import Literal
 
 import numpy as np
+from numpy.typing import NDArray
 
 from emblar.core.analysis.audio import (
-    ANALYSIS_RATE_HZ,
     Audio,
     Samples,
     check_audio,
     one_channel,
 )
-from emblar.core.analysis.card import CleanStroke, VoiceCard, measure_voice
-from emblar.core.analysis.features import strokes_at
-from emblar.core.analysis.onsets import find_onsets
+from emblar.core.analysis.card import VoiceCard, measure_voice
+from emblar.core.analysis.clean import AnalysedHit, clean_strokes, mark_clean
+from emblar.core.analysis.onsets import dying_away, find_candidates
 from emblar.core.analysis.pitch import low_band
-from emblar.core.analysis.voices import Hit, Naming, assign_hits, name_voices
+from emblar.core.analysis.voices import (
+    Candidates,
+    Hit,
+    levels_db,
+    lone_voice,
+    name_strokes,
+    one_voice,
+)
 from emblar.core.errors import BadAudioError
 
-ANALYSIS_VERSION = 1
+Array = NDArray[np.float64]
+ANALYSIS_VERSION = 2
 SourceKind = Literal["auto", "mix", "drums", "hit"]
 Progress = Callable[[str, float], None]
-CLIP_LEVEL = 0.999
-CLIP_SAMPLES = 3
-WITHIN_LOUDEST_DB = 15.0
-CLEAN_TOM_S = 0.30
-CLEAN_SHORT_S = 0.16
-CLEAN_HIGH_S = 0.06
-TIDY_S = 0.004
 PEAK_BINS_PER_S = 200
 NO_STROKES = (
     "No drum stroke was found: nothing in this recording starts suddenly and dies away. "
     "Bring a recording of drums, or a louder part of it."
 )
-
-
-@dataclass(frozen=True, slots=True)
-class AnalysedHit:
-    """A stroke as kept: time in s, voice, level in dBFS, confidence 0 to 1, fit for measuring."""
-
-    time_s: float
-    voice: str
-    level_db: float
-    confidence: float
-    clean: bool
 
 
 @dataclass(frozen=True, slots=True)
@@ -103,105 +93,51 @@ def analyse(
     check_audio(audio)
     progress("finding strokes", 0.05)
     mono = one_channel(audio)
-    onsets = find_onsets(mono)
-    if kind == "hit" and len(onsets) > 1:
-        onsets = onsets[[int(np.argmax([s.level_db for s in strokes_at(mono, onsets)]))]]
-    if len(onsets) == 0:
+    frames, times = find_candidates(mono)
+    if len(times) == 0:
         raise BadAudioError(NO_STROKES)
     progress("sorting strokes", 0.35)
-    strokes = strokes_at(mono, onsets)
-    naming = name_voices(strokes, only=voice)
-    hits = assign_hits(strokes, naming)
+    found, low = Candidates(frames, times, levels_db(mono, times)), low_band(mono)
+    if voice is not None:
+        hits = one_voice(found, voice, lone=kind == "hit")
+    else:
+        hits = lone_voice(found) if kind == "hit" else name_strokes(found, low)
+    hits = _struck(hits, mono)
     if not hits:
         raise BadAudioError(NO_STROKES)
     progress("measuring", 0.5)
-    marked = _mark_clean(hits, mono, audio.duration_s)
-    cards = measure_voices(mono, marked, audio.duration_s, expected(naming), progress=progress)
-    return Analysis(audio.duration_s, audio.sample_rate_hz, audio.channels, tuple(marked), cards)
+    told = [AnalysedHit(h.time_s, h.voice, h.level_db, h.confidence, False) for h in hits]
+    marked = mark_clean(told, mono, audio.duration_s)
+    cards = measure_voices(mono, low, marked, audio.duration_s, progress=progress)
+    return Analysis(audio.duration_s, audio.sample_rate_hz, audio.channels, marked, cards)
 
 
-def expected(naming: Naming) -> dict[str, float]:
-    """Return where each drum's fundamental is expected in Hz."""
-    return {named.voice: named.group.pitch_hz for named in naming.drums}
+def _struck(hits: list[Hit], mono: Samples) -> list[Hit]:
+    """Return the hits after which something dies away."""
+    times = np.unique([hit.time_s for hit in hits])
+    falls = dict(zip(times, dying_away(mono, times), strict=True))
+    return [hit for hit in hits if falls[hit.time_s]]
 
 
 def measure_voices(
     mono: Samples,
+    low: Array,
     hits: Sequence[AnalysedHit],
     duration_s: float,
-    expected_hz: dict[str, float],
     *,
+    only: Collection[str] | None = None,
     progress: Progress = _silent,
 ) -> tuple[VoiceCard, ...]:
-    """Measure every voice from its clean strokes."""
-    low = low_band(mono)
-    names = sorted({hit.voice for hit in hits}, key=voice_order)
+    """Measure every voice, or only some, from its clean strokes."""
+    present = {hit.voice for hit in hits}
+    names = sorted(present if only is None else present & set(only), key=voice_order)
     cards = []
     for index, name in enumerate(names):
         progress(f"measuring {name}", 0.5 + 0.5 * index / len(names))
-        own = [hit for hit in hits if hit.voice == name]
-        clean = [_span(hit, hits, duration_s) for hit in own if hit.clean]
-        clean.sort(key=lambda s: -s.drum_gap_s)
-        levels = [hit.level_db for hit in own]
-        cards.append(
-            measure_voice(
-                name, mono, low, clean, expected_hz=expected_hz.get(name), levels_db=levels
-            )
-        )
+        levels = [hit.level_db for hit in hits if hit.voice == name]
+        clean = clean_strokes(hits, name, duration_s)
+        cards.append(measure_voice(name, mono, low, clean, levels_db=levels))
     return tuple(cards)
-
-
-def _is_high(voice: str) -> bool:
-    return voice in ("hat", "cymbal")
-
-
-def _span(hit: AnalysedHit, hits: Sequence[AnalysedHit], duration_s: float) -> CleanStroke:
-    later = [h for h in hits if h.time_s > hit.time_s + TIDY_S]
-    drums = [h.time_s for h in later if not _is_high(h.voice)]
-    next_drum = min(drums, default=duration_s)
-    next_any = min((h.time_s for h in later), default=duration_s)
-    # A stroke's rise begins a little before its onset time.
-    return CleanStroke(hit.time_s, next_drum - hit.time_s - 0.008, next_any - hit.time_s - 0.008)
-
-
-def _mark_clean(hits: list[Hit], mono: Samples, duration_s: float) -> list[AnalysedHit]:
-    loudest: dict[str, float] = {}
-    for hit in hits:
-        loudest[hit.voice] = max(loudest.get(hit.voice, -200.0), hit.level_db)
-    drum_times = np.array(sorted({h.time_s for h in hits if not _is_high(h.voice)}))
-    shared = {
-        h.stroke
-        for h in hits
-        if sum(not _is_high(o.voice) for o in hits if o.stroke == h.stroke) > 1
-    }
-    marked = []
-    for hit in hits:
-        later = drum_times[drum_times > hit.time_s + TIDY_S]
-        gap = (later[0] if len(later) else duration_s) - hit.time_s
-        needed = CLEAN_HIGH_S if _is_high(hit.voice) else CLEAN_SHORT_S
-        needed = CLEAN_TOM_S if hit.voice.startswith("tom") else needed
-        clean = (
-            gap >= needed
-            and hit.stroke not in shared
-            and hit.level_db >= loudest[hit.voice] - WITHIN_LOUDEST_DB
-            and not _clipped(mono, hit.time_s)
-        )
-        marked.append(AnalysedHit(hit.time_s, hit.voice, hit.level_db, hit.confidence, clean))
-    return marked
-
-
-def _clipped(mono: Samples, time_s: float) -> bool:
-    first = round(time_s * ANALYSIS_RATE_HZ)
-    piece = np.abs(mono[first : first + ANALYSIS_RATE_HZ // 20])
-    return int(np.count_nonzero(piece >= CLIP_LEVEL)) >= CLIP_SAMPLES
-
-
-def moved(hits: Sequence[AnalysedHit], index: int, voice: str) -> list[AnalysedHit]:
-    """Return the hits with one of them moved to another voice, sure because a person said so."""
-    return [
-        replace(hit, voice=voice, confidence=1.0) if i == index else hit
-        for i, hit in enumerate(hits)
-    ]
 
 
 def peaks(audio: Audio) -> tuple[list[float], list[float]]:

@@ -4,7 +4,8 @@ Conventions
 -----------
 Pitches in Hz, uncertainties of pitches in cents, times in s. Quantities that a hat or cymbal does
 not have are ``Unknown`` with the reason. A *clean* stroke has no other drum in its measuring span,
-is within 15 dB of the voice's loudest, and is not clipped.
+is within 15 dB of the voice's loudest, and is not clipped. *Dynamics* is the change of attack and
+pitch per 10 dB of stroke level, over clean strokes.
 """
 
 from collections.abc import Sequence
@@ -15,33 +16,49 @@ from numpy.typing import NDArray
 
 from emblar.core.analysis.audio import Samples
 from emblar.core.analysis.pitch import (
-    SETTLE_SHORT_S,
-    SETTLE_TOM_S,
     StrokePitch,
+    StrokeSpan,
     Track,
-    stroke_pitch,
+    modes_hz,
+    settle_span,
+    stroke_pitches,
+    voice_spectrum,
 )
-from emblar.core.analysis.robust import centre_and_spread, combined
+from emblar.core.analysis.ring import Ring, voice_ring
+from emblar.core.analysis.robust import centre_and_spread, combined, slope_per_10_db
+from emblar.core.analysis.room import room_share
 from emblar.core.analysis.shape import StrokeShape, stroke_shape
 from emblar.core.notes import cents
 from emblar.core.quantities import Measured, Quantity, Unknown
 
 Array = NDArray[np.float64]
-MOST_STROKES = 16
+MOST_STROKES = 12
 NO_CLEAN = "no stroke is clean enough: others sound over every one of them"
 NOT_TOLD = "every stroke is cut off by the next one before this can be read"
 NO_PITCH = "hats and cymbals have no single pitch"
+FEW_LEVELS = "too few clean strokes, or all about as loud, to tell how it changes"
 PITCH_FLOOR_CENTS = 70.0
 """Method's own error of a pitch in cents, times periods seen: 70 ct over (Hz · span in s)."""
+ALTERNATIVE_DB = -9.0
+"""A mode this close to the strongest is told as another reading of the pitch."""
 
 
 @dataclass(frozen=True, slots=True)
 class CleanStroke:
-    """A stroke fit for measuring: when, and how long it stays undisturbed (drums, anything)."""
+    """A stroke fit for measuring: when, how loud, how long undisturbed (by drums, by anything)."""
 
     time_s: float
+    level_db: float
     drum_gap_s: float
     any_gap_s: float
+
+
+@dataclass(frozen=True, slots=True)
+class Alternative:
+    """Another mode that may be heard as the pitch: Hz, and dB re the strongest."""
+
+    frequency_hz: float
+    level_db: float
 
 
 @dataclass(frozen=True, slots=True)
@@ -65,6 +82,13 @@ class VoiceCard:
     ring_ratio: Quantity
     wires: Quantity
     level: Quantity
+    ring_decay: Quantity
+    wires_decay: Quantity
+    room: Quantity
+    dynamics_attack: Quantity
+    dynamics_pitch: Quantity
+    alternatives: tuple[Alternative, ...] = ()
+    ring_modes: tuple[Ring, ...] = ()
     tracks: tuple[Track, ...] = ()
 
 
@@ -74,7 +98,6 @@ def measure_voice(
     low: Array,
     clean: Sequence[CleanStroke],
     *,
-    expected_hz: float | None,
     levels_db: Sequence[float],
 ) -> VoiceCard:
     """Measure one voice from its clean strokes.
@@ -87,30 +110,24 @@ def measure_voice(
         The recording at the analysis rate, and its low band.
     clean
         The clean strokes.
-    expected_hz
-        Where the fundamental is expected; None for hats and cymbals.
     levels_db
         Level of every stroke of the voice, clean or not.
     """
-    tom = voice.startswith("tom")
+    kind = voice.split("-", maxsplit=1)[0]
+    pitched = kind not in ("hat", "cymbal")
     chosen = list(clean)[:MOST_STROKES]
+    spans = [StrokeSpan(s.time_s, s.drum_gap_s) for s in chosen]
+    spectrum = voice_spectrum(low, spans, kind) if pitched and spans else None
+    modes = modes_hz(spectrum, kind) if spectrum is not None else []
     pitches: list[StrokePitch] = []
-    if expected_hz is not None:
-        pitches = [stroke_pitch(low, s.time_s, expected_hz, s.drum_gap_s, tom=tom) for s in chosen]
+    if modes:
+        pitches = stroke_pitches(low, spans, modes[0][0], tom=kind == "tom")
     settled = [p.settled_hz for p in pitches]
-    first, last = SETTLE_TOM_S if tom else SETTLE_SHORT_S
-    span = last - first
-    fundamental, sd_cents, spread = _fundamental(settled, bool(chosen), expected_hz, span)
+    why = NO_PITCH if not pitched else (NOT_TOLD if chosen else NO_CLEAN)
+    fundamental, sd_cents, spread = _fundamental(settled, why, kind)
     known = fundamental.value if isinstance(fundamental, Measured) else None
     shapes = [stroke_shape(mono, s.time_s, known, s.any_gap_s) for s in chosen]
-    glides = [
-        cents(p.onset_hz, p.settled_hz) if p.onset_hz and p.settled_hz else None for p in pitches
-    ]
-    why = NO_PITCH if expected_hz is None else (NOT_TOLD if chosen else NO_CLEAN)
-    cut = NOT_TOLD if chosen else NO_CLEAN
-    onset_hz = [p.onset_hz for p in pitches]
-    told_decays = [p.t60_s for p in pitches]
-    scale = centre_and_spread([d for d in told_decays if d])[0] if any(told_decays) else 0.0
+    rings = voice_ring(low, spans, known) if known else []
     return VoiceCard(
         voice=voice,
         hits=len(levels_db),
@@ -118,27 +135,65 @@ def measure_voice(
         fundamental=fundamental,
         fundamental_sd_cents=sd_cents,
         fundamental_spread_cents=spread,
-        onset=combined(onset_hz, "Hz", floor=0.01 * (known or 0), lone=0.02 * (known or 0),
-                       reason=why),
-        glide_cents=combined(glides, "ct", floor=8.0, lone=20.0, reason=why),
-        decay=combined(told_decays, "s", floor=0.05 * scale, lone=0.15 * scale, reason=why),
-        **_shape_quantities(shapes, pitches, cut=cut, why=why, snare=voice == "snare"),
+        **_pitch_quantities(pitches, rings, known, why),
+        **_shape_quantities(shapes, cut=NOT_TOLD if chosen else NO_CLEAN, why=why, kind=kind),
+        **_dynamics(chosen, shapes, settled),
         level=combined(levels_db, "dB", floor=0.2, lone=1.0, reason=NO_CLEAN),
+        room=room_share(mono, [(s.time_s, s.any_gap_s) for s in chosen]),
+        alternatives=tuple(Alternative(f, v) for f, v in modes[1:4] if v >= ALTERNATIVE_DB),
+        ring_modes=tuple(rings),
         tracks=tuple(p.track for p in pitches if len(p.track.time_s)),
-    )  # fmt: skip
+    )
+
+
+def _pitch_quantities(
+    pitches: list[StrokePitch], rings: list[Ring], known: float | None, why: str
+) -> dict[str, Quantity]:
+    glides = [
+        cents(p.onset_hz, p.settled_hz) if p.onset_hz and p.settled_hz else None for p in pitches
+    ]
+    decays = [p.t60_s for p in pitches]
+    scale = centre_and_spread([d for d in decays if d])[0] if any(decays) else 0.0
+    onset, base = [p.onset_hz for p in pitches], known or 0.0
+    top = rings[0] if rings else None
+    no_ring: Quantity = Unknown(why if known is None else "no overtone stands out")
+    ring_t60: Quantity = Unknown("the overtone dies too soon, or is cut off, before it is read")
+    if top is not None and top.t60_s is not None:
+        ring_t60 = Measured(top.t60_s, 0.2 * top.t60_s, "s")
+    return {
+        "onset": combined(onset, "Hz", floor=0.01 * base, lone=0.02 * base, reason=why),
+        "glide_cents": combined(glides, "ct", floor=8.0, lone=20.0, reason=why),
+        "decay": combined(decays, "s", floor=0.08 * scale, lone=0.15 * scale, reason=why),
+        "ring": Measured(top.level_db, top.level_sd_db, "dB") if top else no_ring,
+        "ring_ratio": Measured(top.ratio, 0.01, "×") if top else no_ring,
+        "ring_decay": ring_t60 if top else no_ring,
+    }
+
+
+def _dynamics(
+    chosen: list[CleanStroke], shapes: list[StrokeShape], settled: list[float | None]
+) -> dict[str, Quantity]:
+    levels = [s.level_db for s in chosen]
+    offsets = [1200.0 * float(np.log2(f)) if f else None for f in settled]
+    return {
+        "dynamics_attack": slope_per_10_db(
+            levels, [s.attack_db for s in shapes], "dB", reason=FEW_LEVELS
+        ),
+        "dynamics_pitch": slope_per_10_db(levels[: len(offsets)], offsets, "ct", reason=FEW_LEVELS),
+    }
 
 
 def _fundamental(
-    settled: list[float | None], any_clean: bool, expected_hz: float | None, span_s: float
+    settled: list[float | None], why: str, kind: str
 ) -> tuple[Quantity, float | None, float | None]:
-    if expected_hz is None:
-        return Unknown(NO_PITCH), None, None
     told = [f for f in settled if f is not None]
     if not told:
-        return Unknown(NOT_TOLD if any_clean else NO_CLEAN), None, None
+        return Unknown(why), None, None
     middle = float(np.median(told))
     offsets = [cents(f, middle) for f in told]
-    floor = PITCH_FLOOR_CENTS / (middle * span_s)
+    first, last = settle_span(kind)
+    # A kick's or snare's pitch moves while it is read; how it is read then matters, too.
+    floor = PITCH_FLOOR_CENTS / (middle * (last - first)) + (3.0 if kind == "tom" else 8.0)
     quantity = combined(offsets, "ct", floor=floor, lone=15.0, reason=NOT_TOLD)
     assert isinstance(quantity, Measured)
     _, spread = centre_and_spread(offsets)
@@ -147,21 +202,22 @@ def _fundamental(
 
 
 def _shape_quantities(
-    shapes: list[StrokeShape], pitches: list[StrokePitch], *, cut: str, why: str, snare: bool
+    shapes: list[StrokeShape], *, cut: str, why: str, kind: str
 ) -> dict[str, Quantity]:
     def of(values: list[float | None], unit: str, floor: float, lone: float, no: str) -> Quantity:
         return combined(values, unit, floor=floor, lone=lone, reason=no)
 
-    wires: Quantity = Unknown("only a snare has wires")
-    if snare:
+    no_wires = Unknown("only a snare has wires")
+    wires: Quantity = no_wires
+    wires_decay: Quantity = no_wires
+    if kind == "snare":
         wires = of([s.wires_db for s in shapes], "dB", 0.7, 2.0, cut)
-    clicks = of([s.click_hz for s in shapes], "Hz", 80.0, 300.0, cut)
+        wires_decay = of([s.wires_t60_s for s in shapes], "s", 0.03, 0.08, cut)
     return {
         "length": of([s.length_s for s in shapes], "s", 0.01, 0.05, cut),
         "attack": of([s.attack_db for s in shapes], "dB", 0.5, 1.5, cut),
-        "click": clicks,
+        "click": of([s.click_hz for s in shapes], "Hz", 80.0, 300.0, cut),
         "body": of([s.body_db for s in shapes], "dB", 0.3, 1.0, why),
-        "ring": of([p.overtone_db for p in pitches], "dB", 0.8, 2.5, why),
-        "ring_ratio": of([p.overtone_ratio for p in pitches], "×", 0.01, 0.05, why),
         "wires": wires,
+        "wires_decay": wires_decay,
     }

@@ -10,6 +10,7 @@ import math
 from collections.abc import Sequence
 
 import numpy as np
+from scipy.stats import theilslopes
 
 from emblar.core.quantities import Measured, Quantity, Unknown
 
@@ -46,3 +47,31 @@ def combined(
     if len(told) < 3:
         spread = max(spread, lone)
     return Measured(centre, math.hypot(spread / math.sqrt(len(told)), floor), unit)
+
+
+LEAST_STROKES, LEAST_RANGE_DB = 4, 5.0
+
+
+def slope_per_10_db(
+    levels_db: Sequence[float], values: Sequence[float | None], unit: str, *, reason: str
+) -> Quantity:
+    """Return how much a quantity changes per 10 dB of stroke level (Theil–Sen).
+
+    Parameters
+    ----------
+    levels_db, values
+        One per stroke; strokes whose value is None are left out.
+    unit
+        Unit of the values.
+    reason
+        Said when the strokes are too few or about as loud as each other.
+    """
+    rows = [(x, y) for x, y in zip(levels_db, values, strict=False) if y is not None]
+    if len(rows) < LEAST_STROKES:
+        return Unknown(reason)
+    x, y = np.array(rows).T
+    if float(x.max() - x.min()) < LEAST_RANGE_DB:
+        return Unknown(reason)
+    found = theilslopes(y, x, 0.68)
+    half = 0.5 * float(found.high_slope - found.low_slope)
+    return Measured(10.0 * float(found.slope), 10.0 * half, unit)

@@ -16,6 +16,7 @@ from emblar.core.analysis.audio import ANALYSIS_RATE_HZ, Samples
 Array = NDArray[np.float64]
 LENGTH_DROP_DB = 20.0
 FRAME_S = 0.005
+WIRES_FRAME = 512
 
 
 @dataclass(frozen=True, slots=True)
@@ -27,6 +28,7 @@ class StrokeShape:
     body_db: float | None
     length_s: float | None
     wires_db: float | None
+    wires_t60_s: float | None
 
 
 def _piece(mono: Samples, time_s: float, start_s: float, stop_s: float) -> Samples:
@@ -71,7 +73,28 @@ def stroke_shape(
             inside = _band_energy(span, pitch_hz / third, pitch_hz * third)
             body = _ratio_db(inside, _band_energy(span, 20.0, 20000.0))
     length = _length_s(mono, time_s, available_s)
-    return StrokeShape(attack, click, body, length, wires)
+    return StrokeShape(attack, click, body, length, wires, _wires_t60_s(mono, time_s, available_s))
+
+
+def _wires_t60_s(mono: Samples, time_s: float, available_s: float) -> float | None:
+    """Return T60 in s of the level between 2 and 10 kHz, first 20 dB; None if cut off before."""
+    span = _piece(mono, time_s, 0.020, min(available_s, 0.8))
+    if len(span) < WIRES_FRAME * 8:
+        return None
+    frames = len(span) // WIRES_FRAME
+    pieces = span[: frames * WIRES_FRAME].reshape(frames, WIRES_FRAME) * np.hanning(WIRES_FRAME)
+    bins = np.fft.rfftfreq(WIRES_FRAME, 1.0 / ANALYSIS_RATE_HZ)
+    inside = (bins >= 2000.0) & (bins < 10000.0)
+    power = (np.abs(np.fft.rfft(pieces)) ** 2)[:, inside].sum(axis=1)
+    level = 10.0 * np.log10(power + 1e-14)
+    under = np.nonzero(level < level[:3].max() - LENGTH_DROP_DB)[0]
+    last = int(under[0]) if len(under) else frames
+    if last < 5:
+        return None
+    time = np.arange(last) * WIRES_FRAME / ANALYSIS_RATE_HZ
+    slope = float(np.polyfit(time, level[:last], 1)[0])
+    fell = -slope * float(time[-1])
+    return -60.0 / slope if slope < 0 and fell > 6.0 else None
 
 
 def _length_s(mono: Samples, time_s: float, available_s: float) -> float | None:

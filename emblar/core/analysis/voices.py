@@ -3,38 +3,40 @@
 Conventions
 -----------
 Voices are named ``kick``, ``snare``, ``tom-1``, ``tom-2``, … (high to low), ``hat``, ``cymbal``.
-One moment can hold several voices. Confidence is between 0 and 1.
-
-Groups of like strokes (``grouping``) are named by pitch, wires and how often they are played; then
-every stroke is explained as a non-negative sum of the groups' mean prints, so that strokes that
-coincide are found.
+One moment can hold several voices. Confidence is between 0 and 1. First the classifier says what
+kinds sound at each candidate; toms are told apart by pitch; then the recording's own drums
+(``templates``), learned from the surest strokes, say it again, and both are weighed together.
 """
 
 from dataclasses import dataclass
 
 import numpy as np
 from numpy.typing import NDArray
-from scipy.optimize import nnls
 
-from emblar.core.analysis.features import Stroke, band_centres_hz, share
-from emblar.core.analysis.grouping import (
-    Group,
-    decibels,
-    group_membranes,
-    make_group,
-    membrane_indices,
-)
-from emblar.core.analysis.highs import cymbal_print, high_voices
+from emblar.core.analysis.audio import ANALYSIS_RATE_HZ, Samples
+from emblar.core.analysis.classifier import KINDS, probabilities
+from emblar.core.analysis.evidence import evidence
+from emblar.core.analysis.frames import Frames
+from emblar.core.analysis.membranes import group_membranes, stroke_pitch_hz
+from emblar.core.analysis.pitch import StrokeSpan
+from emblar.core.analysis.templates import gains_of, prints_of, template_of
 
 Array = NDArray[np.float64]
-WIRES_DB = -15.0
-SNARE_LOWEST_HZ = 115.0
-KICK_HIGHEST_HZ = 112.0
-FAINT_SHARE = 0.08
-PRESENT_SHARE = 0.22
-"""A second voice counts from this share of its own usual stroke."""
-PRESENT_IN_BAND = 0.45
-"""… and if it explains this share of the energy in the bands where it is strongest."""
+HIGH_KINDS = ("hat", "cymbal")
+THRESHOLD = {"kick": 0.5, "snare": 0.42, "tom": 0.5, "hat": 0.3, "cymbal": 0.3}
+SURE = 0.75
+OTHERS_BELOW = 0.35
+LIKELY = 0.3
+LEAST_SEEDS, MOST_SEEDS = 3, 60
+GAIN_WEIGHT = 2.6
+HIGH_WEIGHT = 0.5
+ALIKE_FROM, ALIKE_WEIGHT = 0.6, 4.0
+MIDDLE_GAIN_DB = -7.0
+LEVEL_S = 0.05
+MEMBRANE_FROM = 0.4
+NOWHERE = -1
+UNPLACED, OTHER_DRUM = 0.7, 0.25
+STRUCK, GIVEN = 0.6, 0.85
 
 
 @dataclass(frozen=True, slots=True)
@@ -46,167 +48,184 @@ class Hit:
     level_db: float
     confidence: float
     stroke: int
-    """Index of the onset it belongs to."""
+    """Index of the candidate it belongs to."""
 
 
 @dataclass(frozen=True, slots=True)
-class NamedGroup:
-    """A group of membrane strokes with the voice it was named."""
+class Candidates:
+    """Where strokes may be, with what was heard there."""
 
-    voice: str
-    group: Group
+    frames: Frames
+    times_s: Array
+    levels_db: Array
+
+    @property
+    def gaps_s(self) -> Array:
+        """Time to the next candidate, s."""
+        return np.diff(np.append(self.times_s, self.times_s[-1] + 2.0 if len(self) else 0.0))
+
+    def __len__(self) -> int:
+        return len(self.times_s)
 
 
-@dataclass(frozen=True, slots=True)
-class Naming:
-    """Every stroke's evidence put into voices: drums, and strokes that hold a hat or cymbal."""
+def levels_db(mono: Samples, times_s: Array) -> Array:
+    """Return the RMS of the first 50 ms after each time in dB re full scale."""
+    total = np.concatenate([[0.0], np.cumsum(mono**2)])
+    first = np.clip(np.round(times_s * ANALYSIS_RATE_HZ).astype(np.int64), 0, len(mono))
+    last = np.minimum(first + round(LEVEL_S * ANALYSIS_RATE_HZ), len(mono))
+    mean = (total[last] - total[first]) / np.maximum(last - first, 1)
+    return np.asarray(10.0 * np.log10(np.maximum(mean, 0.0) + 1e-12))
 
-    drums: tuple[NamedGroup, ...]
-    hats: tuple[int, ...]
-    cymbals: tuple[int, ...]
+
+def one_voice(found: Candidates, voice: str, *, lone: bool) -> list[Hit]:
+    """Give every candidate that is a stroke (the strongest if ``lone``) to one voice."""
+    chances = probabilities(evidence(found.frames, found.times_s))
+    best = chances.max(axis=1)
+    chosen = np.nonzero(best > 0.3)[0]
+    if lone or len(chosen) == 0:
+        chosen = np.array([_strongest(found)])
+    return [
+        Hit(float(found.times_s[i]), voice, float(found.levels_db[i]), 1.0, int(i)) for i in chosen
+    ]
 
 
-def name_voices(strokes: list[Stroke], *, only: str | None = None) -> Naming:
-    """Group the strokes and name the groups.
+def _strongest(found: Candidates) -> int:
+    """Return the first candidate within 3 dB of the loudest: later ones may be its tail."""
+    return int(np.nonzero(found.levels_db >= found.levels_db.max() - 3.0)[0][0])
+
+
+def lone_voice(found: Candidates) -> list[Hit]:
+    """Name the one stroke of a recording of a single stroke."""
+    index = _strongest(found)
+    chances = probabilities(evidence(found.frames, found.times_s[index : index + 1]))[0]
+    kind = KINDS[int(np.argmax(chances))]
+    voice = "tom-1" if kind == "tom" else kind
+    sure = float(chances.max() / (chances.sum() + 1e-9))
+    return [Hit(float(found.times_s[index]), voice, float(found.levels_db[index]), sure, index)]
+
+
+def name_strokes(found: Candidates, low: Array) -> list[Hit]:
+    """Return every stroke of every voice.
 
     Parameters
     ----------
-    strokes
-        Evidence per onset.
-    only
-        Name every stroke with this one voice (a recording of a single drum).
+    found
+        The candidates.
+    low
+        The low band at ``pitch.LOW_RATE_HZ``.
     """
-    everything = tuple(range(len(strokes)))
-    if only in ("hat", "cymbal"):
-        return Naming(
-            (), everything if only == "hat" else (), everything if only == "cymbal" else ()
-        )
-    if only is not None:
-        return Naming((NamedGroup(only, make_group(strokes, list(everything))),), (), ())
-    membranes = membrane_indices(strokes)
-    alone = [i for i in everything if i not in set(membranes)]
-    groups = _dissolve(_heard(strokes, group_membranes(strokes, membranes)))
-    hats, cymbals = high_voices(strokes, groups, alone)
-    return Naming(tuple(_name_membranes(groups)), tuple(hats), tuple(cymbals))
-
-
-def _heard(strokes: list[Stroke], groups: list[Group]) -> list[Group]:
-    """Drop lone strokes far weaker than the rest: beats in a tail, not strokes."""
-    energy = [float(np.median([strokes[i].added.sum() for i in g.members])) for g in groups]
-    if len(groups) < 2:
-        return groups
-    weakest = FAINT_SHARE * float(np.median(energy))
-    return [g for g, e in zip(groups, energy, strict=True) if len(g.members) > 1 or e > weakest]
-
-
-def _dissolve(groups: list[Group]) -> list[Group]:
-    """Drop small groups that are two larger groups struck together."""
-    groups = sorted(groups, key=lambda g: -len(g.members))
-    kept: list[Group] = []
-    for group in groups:
-        if len(kept) >= 2 and len(group.members) <= max(2, len(kept[1].members) // 4):
-            matrix = np.array([g.template.ravel() for g in kept]).T
-            weight = 1.0 / (matrix.max(axis=1) + 1e-3 * matrix.max())
-            target = group.template.ravel()
-            gains, residual = nnls(matrix * weight[:, None], target * weight)
-            explained = 1.0 - (residual / np.linalg.norm(target * weight)) ** 2
-            if explained > 0.9 and np.count_nonzero(gains > 0.2 * gains.max()) >= 2:
-                continue
-        kept.append(group)
-    return kept
-
-
-def _name_membranes(groups: list[Group]) -> list[NamedGroup]:
-    named = []
-    wired = [g for g in groups if g.wire_db > WIRES_DB and g.pitch_hz > SNARE_LOWEST_HZ]
-    rest = [g for g in groups if g not in wired]
-    if wired:
-        named.append(NamedGroup("snare", _largest(wired)))
-        # Other wired groups are the snare struck otherwise: they stay with it if they are close.
-        rest += [
-            g for g in wired if g is not named[0].group and g.pitch_hz < 0.8 * wired[0].pitch_hz
-        ]
-    low = [g for g in rest if g.pitch_hz < KICK_HIGHEST_HZ]
-    if low:
-        kick = max(low, key=_kick_score)
-        named.append(NamedGroup("kick", kick))
-        rest = [g for g in rest if g is not kick]
-    toms = sorted(rest, key=lambda g: -g.pitch_hz)
-    named += [NamedGroup(f"tom-{i + 1}", g) for i, g in enumerate(toms)]
-    return named
-
-
-def _largest(groups: list[Group]) -> Group:
-    return max(groups, key=lambda g: len(g.members))
-
-
-def _kick_score(group: Group) -> float:
-    """Kicks are played often, are low, and are over soon; each counts about the same."""
-    often = np.log2(len(group.members) + 1.0)
-    low = -4.0 * np.log2(group.pitch_hz / 70.0)
-    early = share(group.template, 35.0, 320.0, slices=slice(0, 1))
-    late = share(group.template, 35.0, 320.0, slices=slice(2, 3))
-    short = float(decibels(early) - decibels(late)) / 4.0
-    return float(often + low + short)
-
-
-def assign_hits(strokes: list[Stroke], naming: Naming) -> list[Hit]:
-    """Explain every stroke by the named groups.
-
-    The print of a stroke is fitted as a non-negative sum of the drums' prints (and the cymbal's),
-    every band weighted alike. The drum a stroke was clustered into is always among its voices.
-    """
-    hits = [
-        Hit(strokes[i].time_s, voice, strokes[i].level_db, 0.8, i)
-        for voice, members in (("hat", naming.hats), ("cymbal", naming.cymbals))
-        for i in members
-    ]
-    if naming.drums:
-        hits += _drum_hits(strokes, naming)
+    if len(found) == 0:
+        return []
+    chances = probabilities(evidence(found.frames, found.times_s)).astype(np.float64)
+    prints = prints_of(found.frames, found.times_s)
+    # The recording's own drums first as kinds, then with kick and toms told apart.
+    kinds = _weighed(chances, chances, prints)
+    toms, of = _membranes(found, low, kinds, prints)
+    voices = ["kick", "snare", *(f"tom-{i + 1}" for i in range(toms)), "hat", "cymbal"]
+    prior, now = _of_voices(chances, voices, of), _of_voices(kinds, voices, of)
+    score = _weighed(prior, now, prints)
+    hits = []
+    for index, voice in enumerate(voices):
+        threshold = THRESHOLD[voice.split("-")[0]]
+        for i in np.nonzero(score[:, index] >= threshold)[0]:
+            sure = float(np.clip(score[i, index], 0.0, 0.99))
+            hits.append(
+                Hit(float(found.times_s[i]), voice, float(found.levels_db[i]), sure, int(i))
+            )
     return sorted(hits, key=lambda h: (h.time_s, h.voice))
 
 
-def _drum_hits(strokes: list[Stroke], naming: Naming) -> list[Hit]:
-    drums = naming.drums
-    columns = [n.group.template.ravel() for n in drums]
-    usual = [float(np.median([strokes[i].added.sum() for i in n.group.members])) for n in drums]
-    cymbal = cymbal_print(strokes, list(naming.cymbals), [n.group for n in drums])
-    if cymbal is not None:
-        columns.append(cymbal.ravel())
-        usual.append(float(np.median([strokes[i].added.sum() for i in naming.cymbals])))
-    templates, size = np.array(columns).T, np.array(usual)
-    loud = (templates * size).max(axis=1)
-    weight = 1.0 / (loud + 1e-4 * loud.max())
-    own = {i: k for k, n in enumerate(drums) for i in n.group.members}
-    high_only = (set(naming.hats) | set(naming.cymbals)) - set(own)
-    hits = []
-    for index, stroke in enumerate(strokes):
-        if index in high_only:
-            continue
-        gains, _ = nnls(templates * weight[:, None], stroke.added.ravel() * weight)
-        relative = gains / size
-        if index not in own and not any(relative[: len(drums)] > PRESENT_SHARE):
-            continue
-        main = own.get(index, int(np.argmax(relative[: len(drums)])))
-        for k in range(len(drums)):
-            if k != main and not _is_present(k, gains, relative, templates, stroke):
-                continue
-            level = stroke.level_db
-            if k != main:
-                level += float(decibels(gains[k]) - decibels(gains.sum()))
-            sure = 0.95 if own.get(index) == k else float(np.clip(relative[k], 0.3, 0.9))
-            hits.append(Hit(stroke.time_s, drums[k].voice, level, sure, index))
-    return hits
+def _of_voices(kinds: Array, voices: list[str], of: NDArray[np.int64]) -> Array:
+    """Return chances of voices from those of kinds.
+
+    A stroke put with the kick or with a tom goes there with the chance of being on either.
+    """
+    kick, tom = kinds[:, KINDS.index("kick")], kinds[:, KINDS.index("tom")]
+    either = 1.0 - (1.0 - kick) * (1.0 - tom)
+    out = np.zeros((len(kinds), len(voices)))
+    for index, voice in enumerate(voices):
+        kind = voice.split("-")[0]
+        out[:, index] = kinds[:, KINDS.index(kind)]
+        if kind in ("kick", "tom"):
+            place = 0 if kind == "kick" else int(voice[4:])
+            elsewhere = np.where(of == NOWHERE, np.maximum(out[:, index], UNPLACED * either), 0.0)
+            elsewhere = np.where(of > NOWHERE, OTHER_DRUM * out[:, index], elsewhere)
+            out[:, index] = np.where(of == place, either, elsewhere)
+    return out
 
 
-def _is_present(k: int, gains: Array, relative: Array, templates: Array, stroke: Stroke) -> bool:
-    if relative[k] < PRESENT_SHARE:
-        return False
-    parts = templates * gains
-    # Look only where this voice stands out against the usual sum of the others.
-    others = parts.sum(axis=1) - parts[:, k]
-    dominant = parts[:, k] > others
-    if np.count_nonzero(dominant) < len(band_centres_hz()) // 6:
-        return False
-    measured = stroke.added.ravel()[dominant].sum()
-    return bool(measured >= PRESENT_IN_BAND * parts[dominant, k].sum())
+def _membranes(
+    found: Candidates, low: Array, chances: Array, prints: Array
+) -> tuple[int, NDArray[np.int64]]:
+    """Return how many toms there are, and where each candidate belongs: 0 kick, 1 … toms."""
+    kick, tom = chances[:, KINDS.index("kick")], chances[:, KINDS.index("tom")]
+    either = np.maximum(kick, tom)
+    snare = chances[:, KINDS.index("snare")]
+    maybe = np.nonzero((either > MEMBRANE_FROM) & (either > snare))[0]
+    drums = np.nonzero(chances[:, :3].max(axis=1) > MEMBRANE_FROM)[0]
+    pitches: list[float | None] = []
+    for i in maybe:
+        later = found.times_s[drums[found.times_s[drums] > found.times_s[i] + 0.004]]
+        gap = float(later[0] - found.times_s[i]) - 0.008 if len(later) else 2.0
+        pitches.append(stroke_pitch_hz(low, StrokeSpan(float(found.times_s[i]), gap)))
+    groups = group_membranes(pitches, prints[maybe], kick[maybe], tom[maybe])
+    of = np.full(len(found), NOWHERE, np.int64)
+    toms = 0
+    for group in groups:
+        toms += not group.kick
+        of[maybe[list(group.members)]] = 0 if group.kick else toms
+    return toms, of
+
+
+def _weighed(prior: Array, now: Array, prints: Array) -> Array:
+    """Return the classifier's chances weighed with what the recording's own drums explain.
+
+    Parameters
+    ----------
+    prior
+        The classifier's chances, shape (candidates, columns).
+    now
+        What is believed so far: the surest strokes by it teach the templates.
+    prints
+        Shape (candidates, size).
+    """
+    templates, usual, columns = [], [], []
+    for index in range(prior.shape[1]):
+        seeds = _seeds(now, index)
+        if len(seeds) >= LEAST_SEEDS:
+            templates.append(template_of(prints, [int(i) for i in seeds]))
+            usual.append(float(np.median(prints[seeds].sum(axis=1))))
+            columns.append(index)
+    if len(columns) < 2:
+        return prior
+    gains, fits = gains_of(prints, np.array(templates))
+    score = prior.copy()
+    for row, index in enumerate(columns):
+        relative = 10.0 * np.log10(gains[:, row] * fits[:, row] / usual[row] + 1e-6)
+        push = np.clip((relative - MIDDLE_GAIN_DB) / 10.0, -1.0, 1.0) * GAIN_WEIGHT
+        # A print that is the template all over says more than any general rule.
+        alike = np.clip((fits[:, row] - ALIKE_FROM) / (1.0 - ALIKE_FROM), 0.0, 1.0)
+        push += ALIKE_WEIGHT * alike * np.clip((relative + 6.0) / 6.0, 0.0, 1.0)
+        held = np.clip(prior[:, index], 1e-3, 1.0 - 1e-3)
+        # Hats and cymbals are never struck alike twice; their templates say less.
+        push *= HIGH_WEIGHT if index >= prior.shape[1] - len(HIGH_KINDS) else 1.0
+        score[:, index] = 1.0 / (1.0 + np.exp(-(np.log(held / (1.0 - held)) + push)))
+    return _given_back(prior, score)
+
+
+def _given_back(prior: Array, score: Array) -> Array:
+    """Where something was surely struck but no drum explains it, let the likeliest have it."""
+    struck, left = prior.max(axis=1), score.max(axis=1)
+    lost = np.nonzero((struck > STRUCK) & (left < 0.5))[0]
+    for i in lost:
+        best = int(np.argmax(score[i]))
+        score[i, best] = GIVEN * struck[i]
+    return score
+
+
+def _seeds(prior: Array, index: int) -> NDArray[np.int64]:
+    others = np.delete(prior, index, axis=1).max(axis=1)
+    sure = np.nonzero((prior[:, index] > SURE) & (others < OTHERS_BELOW))[0]
+    if len(sure) < LEAST_SEEDS:
+        sure = np.nonzero((prior[:, index] > LIKELY) & (others < prior[:, index]))[0]
+    return sure[np.argsort(-prior[sure, index], kind="stable")][:MOST_SEEDS]

@@ -11,7 +11,8 @@ import numpy as np
 
 from emblar.core.acoustics.forward import Prediction
 from emblar.core.analysis.audio import ANALYSIS_RATE_HZ, Samples
-from emblar.core.analysis.pitch import LOW_RATE_HZ, low_band, overtone
+from emblar.core.analysis.pitch import StrokeSpan, low_band
+from emblar.core.analysis.ring import voice_ring
 from emblar.core.analysis.shape import stroke_shape
 from emblar.core.quantities import Measured
 from emblar.core.synthesis.stroke import drum_voice, render_stroke
@@ -45,8 +46,7 @@ def predicted_card(prediction: Prediction, kind: str) -> dict[str, Measured]:
     pitch = prediction.drum_pitch.value
     available = RENDER_S - 0.05
     shape = stroke_shape(sound, LEAD_S, pitch, available)
-    low = low_band(sound)
-    ring = overtone(low, LEAD_S, pitch, min(available, len(low) / LOW_RATE_HZ - LEAD_S))
+    rings = voice_ring(low_band(sound), [StrokeSpan(LEAD_S, available)], pitch)
     card = {
         "pitch": prediction.drum_pitch,
         "bend": Measured(voice.measured_bend_cents(), prediction.bend_cents.sd, "ct"),
@@ -57,7 +57,7 @@ def predicted_card(prediction: Prediction, kind: str) -> dict[str, Measured]:
         "attack": (shape.attack_db, "dB"),
         "click": (shape.click_hz, "Hz"),
         "body": (shape.body_db, "dB"),
-        "ring": (ring[1] if ring else None, "dB"),
+        "ring": (rings[0].level_db if rings else None, "dB"),
         "wires": (shape.wires_db if kind == "snare" else None, "dB"),
     }
     for name, (value, unit) in measured.items():

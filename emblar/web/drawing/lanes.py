@@ -59,7 +59,7 @@ def lanes(rows: Sequence[Lane], start_s: float, stop_s: float) -> Markup:
     svg = drawing("lanes", "Strokes by voice", described, *parts, width=WIDTH, height=height)
     return Markup(
         el("div", svg, cls="lanes-frame", data_from=start_s, data_to=stop_s, data_left=LEFT,
-           data_right=WIDTH - 4.0, data_width=WIDTH)
+           data_right=WIDTH - 4.0, data_width=WIDTH, data_lane=LANE)
     )  # fmt: skip
 
 

@@ -51,7 +51,7 @@ def pitch_track(tracks: Sequence[Track], settled_hz: float, sd_hz: float) -> Mar
     said = _says(start)
     parts.append(label(RIGHT, TOP + 2.0, said, "record-text", "end"))
     parts.append(
-        label(RIGHT, up(0.0) + 18.0, f"settled {settled_hz:.1f} ± {sd_hz:.1f} Hz", "record-text",
+        label(RIGHT, BOTTOM - 6.0, f"settled {settled_hz:.1f} ± {sd_hz:.1f} Hz", "record-text",
               "end")
     )  # fmt: skip
     return drawing(

@@ -7,30 +7,24 @@ from markupsafe import Markup
 from emblar.actions.listen import Heard
 from emblar.actions.workspace import Workspace
 from emblar.core.analysis.analyse import PEAK_BINS_PER_S
-from emblar.core.notes import note_text
-from emblar.formats.analysis import AnalysisFile, VoiceFile
+from emblar.core.analysis.clean import clean_stretches
+from emblar.formats.analysis import AnalysisFile, VoiceFile, hits_from_file
 from emblar.store.references import ReferenceInfo
 from emblar.web.drawing.lanes import Lane, LaneStroke, lanes
-from emblar.web.drawing.pitch_track import pitch_track
+from emblar.web.pages.card import (
+    CardRow,
+    card_rows,
+    decay_drawing,
+    how_sure,
+    overtones_drawing,
+    track_drawing,
+)
 from emblar.web.pages.frame import Frame
-from emblar.web.pages.words import number, uncertainty, voice_title
+from emblar.web.pages.words import voice_title
 
 SPAN_S, SHORTEST_SPAN_S = 12.0, 1.5
 LANE_ORDER = {"hat": 0, "cymbal": 1, "snare": 2, "tom": 3, "kick": 5}
 PLAY_HIT_S, MOST_PLAYED = 0.6, 8
-SHARE_SURE = 0.5
-STEADY_CENTS = 8.0
-
-
-@dataclass(frozen=True, slots=True)
-class CardRow:
-    """One quantity of the card as shown."""
-
-    name: str
-    value: str
-    word: str
-    uncertainty: str
-    why_not: str
 
 
 @dataclass(frozen=True, slots=True)
@@ -48,6 +42,32 @@ class Window:
 
 
 @dataclass(frozen=True, slots=True)
+class TomChange:
+    """A button that splits or merges toms."""
+
+    what: str
+    text: str
+
+
+@dataclass(frozen=True, slots=True)
+class StretchLink:
+    """A stretch where the voice is heard cleanly, and the address that shows it."""
+
+    text: str
+    href: str
+
+
+@dataclass(frozen=True, slots=True)
+class Part:
+    """A part of the recording that can be played and taken along."""
+
+    text: str
+    key: str
+    play_href: str
+    file_href: str
+
+
+@dataclass(frozen=True, slots=True)
 class ListenPage:
     """Everything the Listen screen shows."""
 
@@ -59,21 +79,48 @@ class ListenPage:
     window: Window | None
     rows: tuple[CardRow, ...]
     track: Markup | None
+    decay: Markup | None
+    overtones: Markup | None
     play_list: str
     audio_href: str
     how_sure: tuple[str, ...]
     untold: tuple[CardRow, ...]
+    correction: str = ""
+    voices: tuple[str, ...] = ()
+    toms: tuple[TomChange, ...] = ()
+    parts: tuple[Part, ...] = ()
+    stretches: tuple[StretchLink, ...] = ()
 
 
 def listen_page(
-    work: Workspace, around: Frame, start_s: float | None, stop_s: float | None
+    work: Workspace,
+    around: Frame,
+    start_s: float | None,
+    stop_s: float | None,
+    correction: str,
 ) -> ListenPage:
-    """Return the Listen screen, showing the recording between two times in s if given."""
+    """Return the Listen screen, showing the recording between two times in s if given.
+
+    ``correction`` is the last one made by ear, in words.
+    """
     reference, found = work.reference, work.found
     voice_name = around.voice
     if found is None or voice_name is None:
         return ListenPage(
-            around, reference, found, "Bring the record", "", None, (), None, "", "", (), ()
+            around,
+            reference,
+            found,
+            "Bring the record",
+            "",
+            None,
+            (),
+            None,
+            None,
+            None,
+            "",
+            "",
+            (),
+            (),
         )
     card = found.voice(voice_name)
     rows = card_rows(card) if card else ()
@@ -85,11 +132,61 @@ def listen_page(
         subtitle=_subtitle(card, found),
         window=_window(around, found.analysis, voice_name, start_s, stop_s),
         rows=tuple(row for row in rows if not row.why_not),
-        track=_track(card),
+        track=track_drawing(card),
+        decay=decay_drawing(card),
+        overtones=overtones_drawing(card),
         play_list=_play_list(found.analysis, voice_name),
         audio_href=f"/audio/{found.reference.audio_id}",
-        how_sure=_how_sure(card, found),
+        how_sure=how_sure(card, found),
         untold=tuple(row for row in rows if row.why_not),
+        correction=correction,
+        voices=_choices(found.analysis),
+        toms=_tom_changes(found.analysis, voice_name),
+        parts=_parts(found.reference),
+        stretches=_stretches(around, found.analysis, voice_name),
+    )
+
+
+def _stretches(around: Frame, analysis: AnalysisFile, voice: str) -> tuple[StretchLink, ...]:
+    base = f"/sessions/{around.session.id}/listen?sel={voice}"
+    return tuple(
+        StretchLink(
+            f"{_clock(s.start_s)} to {_clock(s.stop_s)}, {s.clean} clean",
+            f"{base}&start={s.start_s:.2f}&stop={s.stop_s:.2f}",
+        )
+        for s in clean_stretches(hits_from_file(analysis), voice)
+    )
+
+
+def _clock(seconds: float) -> str:
+    minutes, rest = divmod(round(seconds), 60)
+    return f"{minutes}:{rest:02d}"
+
+
+def _choices(analysis: AnalysisFile) -> tuple[str, ...]:
+    """Return the voices a stroke can be given: those there are, and one more tom."""
+    toms = sorted({h.voice for h in analysis.hits if h.voice.startswith("tom-")})
+    return ("hat", "cymbal", "snare", *toms, f"tom-{len(toms) + 1}", "kick")
+
+
+def _tom_changes(analysis: AnalysisFile, voice: str) -> tuple[TomChange, ...]:
+    if not voice.startswith("tom-"):
+        return ()
+    changes = [TomChange("split", f"Split {voice.replace('-', ' ')} in two")]
+    lower = f"tom-{int(voice[4:]) + 1}"
+    if any(h.voice == lower for h in analysis.hits):
+        words = f"Make {voice.replace('-', ' ')} and {lower.replace('-', ' ')} one"
+        changes.append(TomChange("merge", words))
+    return tuple(changes)
+
+
+def _parts(reference: ReferenceInfo) -> tuple[Part, ...]:
+    if reference.drums_audio_id is None or reference.rest_audio_id is None:
+        return ()
+    base = f"/sessions/{reference.session_id}/listen/stems"
+    return (
+        Part("drums", "d", f"/audio/{reference.drums_audio_id}", f"{base}/drums.flac"),
+        Part("drumless", "r", f"/audio/{reference.rest_audio_id}", f"{base}/drumless.flac"),
     )
 
 
@@ -100,73 +197,10 @@ def _subtitle(card: VoiceFile | None, found: Heard) -> str:
     return f"{told} · {found.reference.filename}"
 
 
-def card_rows(card: VoiceFile) -> tuple[CardRow, ...]:
-    """Return the card's quantities in the order people listen."""
-    pitch_word = note_text(card.fundamental_hz) if card.fundamental_hz else ""
-    bend = card.glide_cents
-    bend_word = "" if bend is None else _bend_word(bend)
-    ratio = f"at {card.ring_ratio:.2f} ×" if card.ring_ratio else ""
-    table = [
-        ("pitch", card.fundamental_hz, "Hz", None, pitch_word, "fundamental_hz"),
-        ("bend", bend, "ct", card.glide_sd_cents, bend_word, "glide_cents"),
-        ("sustain", card.decay_s, "s", card.decay_sd_s, "to −60 dB", "decay_s"),
-        ("length", card.length_s, "s", card.length_sd_s, "to −20 dB", "length_s"),
-        ("attack", card.attack_db, "dB", card.attack_sd_db, "first 10 ms", "attack_db"),
-        ("click", card.click_hz, "Hz", card.click_sd_hz, "centre of it", "click_hz"),
-        ("body", card.body_db, "dB", card.body_sd_db, "share at the pitch", "body_db"),
-        ("ring", card.ring_db, "dB", card.ring_sd_db, ratio, "ring_db"),
-        ("wires", card.wires_db, "dB", card.wires_sd_db, "against the drum", "wires_db"),
-    ]
-    rows = []
-    for name, value, unit, sd, word, field in table:
-        if value is None and name == "wires" and card.voice != "snare":
-            continue
-        if value is None:
-            rows.append(CardRow(name, "", "", "", card.reasons.get(field, "not told")))
-            continue
-        spread = f"± {card.fundamental_sd_cents:.0f} ct" if name == "pitch" else (
-            uncertainty(sd or 0.0, value, unit)
-        )  # fmt: skip
-        rows.append(CardRow(name, number(value, unit), word, spread, ""))
-    return tuple(rows)
-
-
-def _bend_word(bend_cents: float) -> str:
-    if abs(bend_cents) < STEADY_CENTS:
-        return "steady"
-    return "falls" if bend_cents > 0 else "rises"
-
-
-def _track(card: VoiceFile | None) -> Markup | None:
-    if card is None or card.fundamental_hz is None or not card.tracks:
-        return None
-    sd_hz = card.fundamental_hz * (2.0 ** ((card.fundamental_sd_cents or 0.0) / 1200.0) - 1.0)
-    tracks = [(t.time_s, t.frequency_hz) for t in card.tracks]
-    return pitch_track(tracks, card.fundamental_hz, sd_hz)
-
-
 def _play_list(analysis: AnalysisFile, voice: str) -> str:
     own = [h for h in analysis.hits if h.voice == voice]
     chosen = [h for h in own if h.clean][:MOST_PLAYED] or own[:MOST_PLAYED]
     return ";".join(f"{h.time_s:.3f},{PLAY_HIT_S}" for h in chosen)
-
-
-def _how_sure(card: VoiceFile | None, found: Heard) -> tuple[str, ...]:
-    if card is None:
-        return ()
-    said = []
-    if card.fundamental_hz is not None and card.fundamental_spread_cents is not None:
-        said.append(
-            f"Pitch from {card.clean_hits} clean stroke{'' if card.clean_hits == 1 else 's'}, "
-            f"{card.fundamental_spread_cents:.0f} ct apart from each other."
-        )
-    own = [h for h in found.analysis.hits if h.voice == card.voice]
-    doubtful = sum(h.confidence < SHARE_SURE for h in own)
-    if doubtful:
-        said.append(f"{doubtful} of its {len(own)} strokes could belong to another drum.")
-    if found.reference.kind == "mix":
-        said.append("Read from a full mix without taking the drums out first: trust it less.")
-    return tuple(said)
 
 
 def _lane_key(voice: str) -> tuple[int, str]:

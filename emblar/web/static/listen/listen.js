@@ -37,7 +37,40 @@
   const choose = (stroke) => {
     document.querySelector(".stroke.chosen")?.classList.remove("chosen");
     stroke?.classList.add("chosen");
+    const row = document.querySelector("[data-stroke-line]");
+    if (!row || !stroke) return;
+    row.hidden = false;
+    row.querySelector("[data-stroke-says]").textContent = stroke.querySelector("title").textContent.split(",")[0];
+    row.querySelectorAll("[name=index]").forEach((input) => {
+      input.value = stroke.dataset.hit;
+    });
+    row.querySelector("[name=voice]").value = stroke.dataset.voice;
   };
+
+  // Lanes from top to bottom as voices, by the labels beside them.
+  const laneVoices = () =>
+    [...document.querySelectorAll(".lane-label")].map((label) => label.textContent.replace(" ", "-"));
+
+  const moveTo = (stroke, voice) => {
+    if (!stroke || !voice || voice === stroke.dataset.voice) return;
+    choose(stroke);
+    const form = document.querySelector("[data-move]");
+    form.querySelector("[name=voice]").value = voice;
+    form.requestSubmit();
+  };
+
+  let dragged = null;
+  document.addEventListener("pointerdown", (event) => {
+    dragged = event.target.closest("[data-hit]");
+  });
+  document.addEventListener("pointerup", (event) => {
+    const stroke = dragged;
+    dragged = null;
+    const box = document.querySelector(".lanes-frame svg")?.getBoundingClientRect();
+    if (!stroke || !box || event.target.closest("[data-hit]") === stroke) return;
+    const tall = (box.width / Number(frame().dataset.width)) * Number(frame().dataset.lane);
+    moveTo(stroke, laneVoices()[Math.floor((event.clientY - box.top) / tall)]);
+  });
 
   const hear = (stroke) => {
     if (!stroke) return;
@@ -61,6 +94,19 @@
       const at = all.findIndex((one) => one.classList.contains("chosen"));
       const next = at < 0 ? 0 : at + Number(step.dataset.hitStep);
       choose(all[Math.min(Math.max(next, 0), all.length - 1)]);
+    }
+    const lane = event.target.closest("[data-lane]:not(.lanes-frame)");
+    if (lane) {
+      const chosen = document.querySelector(".stroke.chosen");
+      const voices = laneVoices();
+      if (chosen) moveTo(chosen, voices[voices.indexOf(chosen.dataset.voice) + Number(lane.dataset.lane)]);
+    }
+    const whole = event.target.closest("[data-play-part]");
+    if (whole) {
+      const { from, to } = frame().dataset;
+      window.emblarPlayer
+        .play(whole.dataset.playPart, [[Number(from), to - from]])
+        .catch(window.emblarPlayer.say);
     }
     if (event.target.closest("[data-hit-play]")) {
       hear(document.querySelector(".stroke.chosen") ?? strokes()[0]);

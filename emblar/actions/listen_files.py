@@ -1,0 +1,114 @@
+"""What was heard, as files for others: strokes, cards, and the parts of the recording."""
+
+import re
+from dataclasses import dataclass
+
+import numpy as np
+
+from emblar.actions.listen import heard
+from emblar.core.analysis.separation import separate_voices
+from emblar.core.errors import NotFoundError
+from emblar.formats.analysis import hits_from_file
+from emblar.formats.strokes import card_csv, midi_bytes, strokes_csv, strokes_jams
+from emblar.sound.decode import decode
+from emblar.sound.encode import encode
+from emblar.store import audio as audio_store
+from emblar.store import sessions as session_store
+from emblar.store.database import transaction
+
+MEDIA = {
+    "mid": "audio/midi",
+    "csv": "text/csv; charset=utf-8",
+    "jams": "application/json",
+    "json": "application/json",
+    "flac": "audio/flac",
+}
+DRUMS, REST = "drums", "drumless"
+
+
+@dataclass(frozen=True, slots=True)
+class ListenFile:
+    """A file to take along."""
+
+    name: str
+    data: bytes
+    media_type: str
+
+
+def _plain(name: str) -> str:
+    return re.sub(r"[^a-z0-9]+", "-", name.lower()).strip("-") or "session"
+
+
+def _title(session_id: int) -> str:
+    with transaction() as db:
+        return session_store.get(db, session_id).name
+
+
+def listen_file(session_id: int, what: str) -> ListenFile:
+    """Return ``strokes.mid``, ``strokes.csv``, ``strokes.jams``, ``card.json`` or ``card.csv``.
+
+    Raises
+    ------
+    NotFoundError
+        Nothing is analysed in this session yet.
+    """
+    found = heard(session_id)
+    if found is None:
+        raise NotFoundError("Nothing is analysed in this session yet.")
+    title, file = _title(session_id), found.analysis
+    if what == "strokes.mid":
+        data = midi_bytes(file, title)
+    elif what == "strokes.csv":
+        data = strokes_csv(file).encode()
+    elif what == "strokes.jams":
+        data = strokes_jams(file, title).encode()
+    elif what == "card.csv":
+        data = card_csv(file).encode()
+    else:
+        data = file.model_dump_json(by_alias=True, indent=2).encode()
+    return ListenFile(f"{_plain(title)}-{what}", data, MEDIA[what.rsplit(".", 1)[1]])
+
+
+def stem_file(session_id: int, part: str) -> ListenFile:
+    """Return the drums, the drumless rest, or one voice of the session's recording as FLAC.
+
+    Raises
+    ------
+    NotFoundError
+        There is no such part: only a full mix has a drumless rest.
+    """
+    found = heard(session_id)
+    if found is None or found.reference.audio_id is None:
+        raise NotFoundError("Nothing is analysed in this session yet.")
+    reference, recording = found.reference, found.reference.audio_id
+    name = f"{_plain(_title(session_id))}-{part}.flac"
+    drums = reference.drums_audio_id or recording
+    if part in (DRUMS, REST):
+        whole = {DRUMS: drums, REST: reference.rest_audio_id}[part]
+        if whole is None:
+            raise NotFoundError("Only a full mix has a drumless rest.")
+        return ListenFile(name, _as_flac(_bytes(whole)), MEDIA["flac"])
+    if part not in {voice.voice for voice in found.analysis.voices}:
+        raise NotFoundError(f"There is no part “{part}” in this recording.")
+    audio = decode(_bytes(drums)).audio
+    voices = separate_voices(audio.samples, audio.sample_rate_hz, hits_from_file(found.analysis))
+    if part not in voices:
+        raise NotFoundError(f"{part} sounds too seldom to be taken out of the recording.")
+    peak = max(float(np.abs(voices[part]).max(initial=0.0)), 1.0)
+    rate = audio.sample_rate_hz
+    data = encode(voices[part] / peak, rate, container="FLAC", subtype="PCM_24")
+    return ListenFile(name, data, MEDIA["flac"])
+
+
+def _bytes(audio_id: int) -> bytes:
+    with transaction() as db:
+        return audio_store.read(db, audio_id, 0, audio_store.info(db, audio_id).size_bytes)
+
+
+def _as_flac(data: bytes) -> bytes:
+    if data[:4] == b"fLaC":
+        return data
+    audio = decode(data).audio
+    peak = max(float(np.abs(audio.samples).max(initial=0.0)), 1.0)
+    rate = audio.sample_rate_hz
+    return encode(audio.samples / peak, rate, container="FLAC", subtype="PCM_24")

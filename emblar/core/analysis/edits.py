@@ -1,0 +1,160 @@
+"""Corrections by ear: strokes moved, added and taken out, toms split and merged; all undoable.
+
+Conventions
+-----------
+An edit is the hits it takes away and the hits it puts in; undoing it swaps the two. A hit that a
+person placed has confidence 1. Toms stay numbered from high to low.
+"""
+
+from collections.abc import Sequence
+from dataclasses import dataclass, replace
+
+import numpy as np
+
+from emblar.core.analysis.clean import AnalysedHit
+from emblar.core.errors import InputError
+
+Hits = Sequence[AnalysedHit]
+OTHER_VOICES = ("kick", "snare", "hat", "cymbal")
+MOST_TOMS = 9
+SAME_S = 1e-4
+LEAST_SPLIT_CENTS = 15.0
+"""Strokes of one drum lie closer than this, from one to the next."""
+
+
+@dataclass(frozen=True, slots=True)
+class Edit:
+    """One correction."""
+
+    says: str
+    removed: tuple[AnalysedHit, ...]
+    added: tuple[AnalysedHit, ...]
+    renamed: tuple[tuple[str, str], ...] = ()
+    """Toms that got another number: old name, new name."""
+
+    def undone(self) -> "Edit":
+        """Return the edit that takes this one back."""
+        back = tuple((new, old) for old, new in self.renamed)
+        return Edit(self.says, self.added, self.removed, back)
+
+    def voices(self) -> set[str]:
+        """Return the voices whose strokes change."""
+        return {h.voice for h in (*self.removed, *self.added)}
+
+
+def check_voice(voice: str) -> str:
+    """Return the name of a voice, or raise ``InputError`` if it is none."""
+    if voice in OTHER_VOICES or (voice[:4] == "tom-" and voice[4:] in "123456789"[:MOST_TOMS]):
+        return voice
+    raise InputError(f"“{voice}” is no voice: use {', '.join(OTHER_VOICES)} or tom-1, tom-2, …")
+
+
+def applied(hits: Hits, edit: Edit) -> list[AnalysedHit]:
+    """Return the hits after an edit, in time.
+
+    Raises
+    ------
+    InputError
+        What it takes away is not there (any more).
+    """
+    left = list(hits)
+    for gone in edit.removed:
+        index = next(
+            (
+                i
+                for i, hit in enumerate(left)
+                if hit.voice == gone.voice and abs(hit.time_s - gone.time_s) < SAME_S
+            ),
+            None,
+        )
+        if index is None:
+            raise InputError(
+                f"The {gone.voice} stroke at {gone.time_s:.2f} s is not there any more. "
+                "Nothing was changed; load the page again."
+            )
+        del left[index]
+    return sorted([*left, *edit.added], key=lambda h: (h.time_s, h.voice))
+
+
+def _hit(hits: Hits, index: int) -> AnalysedHit:
+    if not 0 <= index < len(hits):
+        raise InputError("That stroke is not there any more. Load the page again.")
+    return hits[index]
+
+
+def move(hits: Hits, index: int, voice: str) -> Edit:
+    """Give a stroke to another voice."""
+    hit = _hit(hits, index)
+    check_voice(voice)
+    if any(h.voice == voice and abs(h.time_s - hit.time_s) < SAME_S for h in hits):
+        raise InputError(f"{voice} already has a stroke there. Take one of them out instead.")
+    says = f"Stroke at {hit.time_s:.2f} s moved from {hit.voice} to {voice}"
+    return Edit(says, (hit,), (replace(hit, voice=voice, confidence=1.0),))
+
+
+def take_out(hits: Hits, index: int) -> Edit:
+    """Take a stroke out."""
+    hit = _hit(hits, index)
+    return Edit(f"{hit.voice} stroke at {hit.time_s:.2f} s taken out", (hit,), ())
+
+
+def put_in(time_s: float, voice: str, level_db: float) -> Edit:
+    """Put a stroke in where none was found."""
+    check_voice(voice)
+    hit = AnalysedHit(time_s, voice, level_db, 1.0, False)
+    return Edit(f"{voice} stroke put in at {time_s:.2f} s", (), (hit,))
+
+
+def _number(voice: str) -> int:
+    if not voice.startswith("tom-"):
+        raise InputError(f"{voice} is no tom: only toms are split and merged.")
+    return int(voice[4:])
+
+
+def split_tom(hits: Hits, voice: str, pitches_hz: Sequence[float | None]) -> Edit:
+    """Make two toms of one, at the widest gap between its strokes' pitches.
+
+    Parameters
+    ----------
+    hits
+        All hits.
+    voice
+        The tom.
+    pitches_hz
+        Pitch of each of its strokes in order of time, None where it cannot be told.
+    """
+    number = _number(voice)
+    own = [h for h in hits if h.voice == voice]
+    told = sorted(p for p in pitches_hz if p is not None)
+    if len(told) < 2:
+        raise InputError(f"{voice} has too few strokes whose pitch can be read to be two drums.")
+    steps = 1200.0 * np.diff(np.log2(told))
+    if float(steps.max()) < LEAST_SPLIT_CENTS:
+        raise InputError(
+            f"All strokes of {voice} lie within {steps.max():.0f} cents of the next: that is one "
+            "drum. Move single strokes instead."
+        )
+    border = float(np.sqrt(told[int(np.argmax(steps))] * told[int(np.argmax(steps)) + 1]))
+    lower = [h for h, p in zip(own, pitches_hz, strict=True) if p is not None and p < border]
+    after = [h for h in hits if h.voice.startswith("tom-") and _number(h.voice) > number]
+    moved = [replace(h, voice=f"tom-{number + 1}", confidence=1.0) for h in lower]
+    moved += [replace(h, voice=f"tom-{_number(h.voice) + 1}") for h in after]
+    says = f"{voice} split at {border:.0f} Hz"
+    return Edit(says, (*lower, *after), tuple(moved), _renamed(after, 1))
+
+
+def _renamed(hits: Hits, by: int) -> tuple[tuple[str, str], ...]:
+    return tuple((f"tom-{n}", f"tom-{n + by}") for n in sorted({_number(h.voice) for h in hits}))
+
+
+def merge_tom(hits: Hits, voice: str) -> Edit:
+    """Make one tom of this and the next lower one."""
+    number = _number(voice)
+    next_lower = f"tom-{number + 1}"
+    if not any(h.voice == next_lower for h in hits):
+        raise InputError(f"There is no tom below {voice} to merge it with.")
+    later = [h for h in hits if h.voice.startswith("tom-") and _number(h.voice) > number]
+    moved = [replace(h, voice=f"tom-{_number(h.voice) - 1}") for h in later]
+    farther = [h for h in later if h.voice != next_lower]
+    says = f"{voice} and {next_lower} made one"
+    return Edit(says, tuple(later), tuple(moved), _renamed(farther, -1))

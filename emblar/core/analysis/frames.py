@@ -1,0 +1,82 @@
+"""The recording as band powers every 5 ms: what strokes are found and told apart by.
+
+Conventions
+-----------
+Frame n is centred at n · ``HOP`` samples. Below ``SPLIT_HZ`` the bands are single bins of a 46 ms
+window (21.5 Hz each), above it quarter octaves of a 12 ms window, where time matters more. Powers
+are linear, float32, shape (frames, ``BANDS``).
+"""
+
+from collections.abc import Iterator
+from dataclasses import dataclass
+
+import numpy as np
+from numpy.lib.stride_tricks import sliding_window_view
+from numpy.typing import NDArray
+from scipy.fft import rfft
+from scipy.signal.windows import hann
+
+from emblar.core.analysis.audio import ANALYSIS_RATE_HZ, Samples
+
+Powers = NDArray[np.float32]
+HOP = 220
+HOP_S = HOP / ANALYSIS_RATE_HZ
+LOW_WINDOW, HIGH_WINDOW = 2048, 512
+LOW_BINS = slice(1, 14)
+SPLIT_HZ = 290.0
+HIGHEST_HZ = 16000.0
+BANDS_PER_OCTAVE = 4
+BLOCK_FRAMES = 2048
+LOW_BANDS = LOW_BINS.stop - LOW_BINS.start
+
+
+def _high_bank() -> Powers:
+    count = int(np.log2(HIGHEST_HZ / SPLIT_HZ) * BANDS_PER_OCTAVE) + 1
+    edges = SPLIT_HZ * 2.0 ** (np.arange(count + 1) / BANDS_PER_OCTAVE)
+    bins = np.arange(HIGH_WINDOW // 2 + 1) * ANALYSIS_RATE_HZ / HIGH_WINDOW
+    width = bins[1]
+    # A band takes the share of each bin that lies in it, so that narrow bands are not empty.
+    low = np.maximum(bins[:, None] - width / 2, edges[None, :-1])
+    high = np.minimum(bins[:, None] + width / 2, edges[None, 1:])
+    return np.asarray(np.maximum(high - low, 0.0) / width, np.float32)
+
+
+HIGH_BANK = _high_bank()
+BANDS = LOW_BANDS + HIGH_BANK.shape[1]
+
+
+def band_centres_hz() -> NDArray[np.float64]:
+    """Return the centre of each band in Hz, shape (BANDS,)."""
+    low = np.arange(LOW_BINS.start, LOW_BINS.stop) * ANALYSIS_RATE_HZ / LOW_WINDOW
+    high = SPLIT_HZ * 2.0 ** ((np.arange(HIGH_BANK.shape[1]) + 0.5) / BANDS_PER_OCTAVE)
+    return np.concatenate([low, high])
+
+
+@dataclass(frozen=True, slots=True)
+class Frames:
+    """Band powers of a whole recording, shape (frames, BANDS)."""
+
+    power: Powers
+
+    def __len__(self) -> int:
+        return len(self.power)
+
+
+def _transform(mono: Samples, window: int) -> Iterator[tuple[slice, Powers]]:
+    shape = (hann(window, sym=False) / (window / 2.0)).astype(np.float32)
+    padded = np.pad(mono.astype(np.float32), (window // 2, window))
+    views = sliding_window_view(padded, window)[::HOP][: len(mono) // HOP + 1]
+    for first in range(0, len(views), BLOCK_FRAMES):
+        spectrum = rfft(views[first : first + BLOCK_FRAMES] * shape)
+        rows = slice(first, first + len(spectrum))
+        yield rows, np.asarray(spectrum.real**2 + spectrum.imag**2, np.float32)
+
+
+def frames_of(mono: Samples) -> Frames:
+    """Return the band powers of one channel at ``ANALYSIS_RATE_HZ``."""
+    power = np.empty((len(mono) // HOP + 1, BANDS), np.float32)
+    for rows, spectrum in _transform(mono, LOW_WINDOW):
+        power[rows, :LOW_BANDS] = spectrum[:, LOW_BINS]
+    for rows, spectrum in _transform(mono, HIGH_WINDOW):
+        power[rows, LOW_BANDS:] = spectrum @ HIGH_BANK
+    return Frames(power)

@@ -1,0 +1,183 @@
+"""Strokes on kicks and toms put together: which are on the same drum, and which drum is the kick.
+
+Conventions
+-----------
+The classifier tells kicks from toms only roughly: a big tom and a ringing kick look alike. Within
+one recording it is clear which strokes are alike. They are clustered by pitch (what each adds
+until the next drum, in steps of ``SEMITONES_APART``) and by the shape of their prints below
+``PRINT_HIGHEST_HZ`` (in steps of ``PRINT_DB_APART``). One cluster is the kick: the one the
+classifier is surest of that is played often; the others are toms, from high to low.
+"""
+
+from collections.abc import Sequence
+from dataclasses import dataclass
+
+import numpy as np
+from numpy.typing import NDArray
+from scipy.cluster.hierarchy import fcluster, linkage
+
+from emblar.core.analysis.frames import BANDS, band_centres_hz
+from emblar.core.analysis.pitch import StrokeSpan, added_spectrum, grid_hz
+
+Array = NDArray[np.float64]
+RANGE_HZ = (32.0, 260.0)
+PRINT_HIGHEST_HZ = 2500.0
+PRINT_FLOOR_DB = -35.0
+SEMITONES_APART, PRINT_DB_APART = 1.6, 7.0
+MOST_PITCH_STEPS = 4.0
+KIND_WEIGHT = 0.8
+LINK_DISTANCE = 1.4
+MOST_CLUSTERED = 700
+SAME_SEMITONES, SAME_SHARE = 1.0, 0.5
+KICK_SHARE = 0.70
+"""A cluster the classifier takes for the kick this surely is the kick struck otherwise …"""
+ABOVE_KICK_SEMITONES, SLOWER_DB = 2.0, 6.0
+"""… unless it is this much higher and loses this much less between 28 and 107 ms."""
+LEAST_STROKES, LEAST_SHARE = 2, 0.06
+MOST_TOMS = 6
+
+
+@dataclass(frozen=True, slots=True)
+class Membrane:
+    """A kick or tom: pitch in Hz, and which of the given strokes are on it."""
+
+    pitch_hz: float
+    members: tuple[int, ...]
+    kick: bool
+
+
+def stroke_pitch_hz(low: Array, stroke: StrokeSpan) -> float | None:
+    """Return the strongest pitch that a stroke adds, or None if it is cut off."""
+    added = added_spectrum(low, stroke, "tom")
+    if added is None:
+        return None
+    grid = grid_hz()
+    first, last = np.searchsorted(grid, RANGE_HZ)
+    if not added[first:last].any():
+        return None
+    # Overtones of a low drum can be stronger for a moment; the ear goes by the lower one.
+    tilt = (grid[first:last] / RANGE_HZ[0]) ** -0.5
+    return float(grid[first + int(np.argmax(added[first:last] * tilt))])
+
+
+def group_membranes(
+    pitches_hz: Sequence[float | None], prints: Array, kick: Array, tom: Array
+) -> list[Membrane]:
+    """Group strokes on kicks and toms.
+
+    Parameters
+    ----------
+    pitches_hz
+        One per stroke, None where it cannot be told.
+    prints
+        One per stroke, shape (strokes, segments × bands).
+    kick, tom
+        The classifier's chances of each stroke.
+
+    Returns
+    -------
+    membranes
+        The kick first if there is one, then toms from high to low.
+    """
+    told = np.array([i for i, pitch in enumerate(pitches_hz) if pitch is not None], np.int64)
+    if len(told) == 0:
+        return []
+    strongest = told[np.argsort(-prints[told].sum(axis=1), kind="stable")][:MOST_CLUSTERED]
+    pitch = np.array([12.0 * np.log2(pitches_hz[i] or 1.0) for i in strongest])
+    share = kick[strongest] / (kick[strongest] + tom[strongest] + 1e-9)
+    labels = _labels(pitch, _shapes(prints[strongest]), share)
+    groups = [strongest[labels == label] for label in np.unique(labels)]
+    semitones = {int(i): float(p) for i, p in zip(strongest, pitch, strict=True)}
+    groups = _joined(groups, semitones, kick, tom)
+    return _named(groups, semitones, _falls_db(prints), kick, tom)
+
+
+def _falls_db(prints: Array) -> Array:
+    """Return what each stroke loses from its third to its last segment, without the top."""
+    inside = band_centres_hz() < PRINT_HIGHEST_HZ
+    power = prints.reshape(len(prints), -1, BANDS)[:, :, inside].sum(axis=2) + 1e-30
+    return np.asarray(10.0 * np.log10(power[:, 2] / power[:, -1]))
+
+
+def _shapes(prints: Array) -> Array:
+    inside = np.tile(band_centres_hz() < PRINT_HIGHEST_HZ, prints.shape[1] // BANDS)
+    level = 10.0 * np.log10(prints[:, inside] + 1e-30)
+    return np.asarray(np.maximum(level - level.max(axis=1, keepdims=True), PRINT_FLOOR_DB))
+
+
+def _labels(pitch: Array, shapes: Array, share: Array) -> NDArray[np.int64]:
+    if len(pitch) == 1:
+        return np.ones(1, np.int64)
+    rows = []
+    for a in range(len(pitch) - 1):
+        apart = np.abs(pitch[a + 1 :] - pitch[a]) / SEMITONES_APART
+        unlike = np.sqrt(np.mean((shapes[a + 1 :] - shapes[a]) ** 2, axis=1)) / PRINT_DB_APART
+        kinds = KIND_WEIGHT * np.abs(share[a + 1 :] - share[a])
+        rows.append(0.5 * np.minimum(apart, MOST_PITCH_STEPS) + 0.5 * unlike + kinds)
+    found = fcluster(linkage(np.concatenate(rows), "average"), LINK_DISTANCE, "distance")
+    return np.asarray(found, np.int64)
+
+
+def _middle(group: NDArray[np.int64], semitones: dict[int, float]) -> float:
+    return float(np.median([semitones[int(i)] for i in group]))
+
+
+def _share(group: NDArray[np.int64], kick: Array, tom: Array) -> float:
+    """Return how much rather a kick than a tom some strokes are, 0 to 1."""
+    return float(kick[group].sum() / (kick[group].sum() + tom[group].sum() + 1e-9))
+
+
+def _joined(
+    groups: list[NDArray[np.int64]], semitones: dict[int, float], kick: Array, tom: Array
+) -> list[NDArray[np.int64]]:
+    """Join groups of nearly the same pitch and kind: soft and hard, or with something over them."""
+    joined: list[NDArray[np.int64]] = []
+    for group in sorted(groups, key=lambda g: -len(g)):
+        near = [
+            abs(_middle(group, semitones) - _middle(other, semitones)) < SAME_SEMITONES
+            and abs(_share(group, kick, tom) - _share(other, kick, tom)) < SAME_SHARE
+            for other in joined
+        ]
+        if any(near):
+            index = near.index(True)
+            joined[index] = np.concatenate([joined[index], group])
+        else:
+            joined.append(group)
+    return joined
+
+
+def _named(
+    groups: list[NDArray[np.int64]],
+    semitones: dict[int, float],
+    falls: Array,
+    kick: Array,
+    tom: Array,
+) -> list[Membrane]:
+    total = sum(len(g) for g in groups)
+    share = [_share(g, kick, tom) for g in groups]
+    score = [s * float(np.log2(1.0 + kick[g].sum())) for s, g in zip(share, groups, strict=True)]
+    first = int(np.argmax(score))
+    own: list[int] = list(groups[first]) if share[first] > 0.5 else []
+    toms = []
+    for index, group in enumerate(groups):
+        if own and index == first:
+            continue
+        higher = _middle(group, semitones) - _middle(groups[first], semitones)
+        slower = float(np.median(falls[groups[first]]) - np.median(falls[group]))
+        rings_on = higher > ABOVE_KICK_SEMITONES and slower > SLOWER_DB
+        few = len(group) < max(LEAST_STROKES, LEAST_SHARE * total)
+        if own and share[index] > KICK_SHARE and not (rings_on and not few):
+            own += list(group)
+        elif not few or total <= LEAST_STROKES * 2:
+            toms.append(group)
+    toms = sorted(toms, key=lambda g: -len(g))[:MOST_TOMS]
+    toms.sort(key=lambda g: -_middle(g, semitones))
+    found = [_membrane(group, semitones, kick=False) for group in toms]
+    if own:
+        found.insert(0, _membrane(np.array(own, np.int64), semitones, kick=True))
+    return found
+
+
+def _membrane(group: NDArray[np.int64], semitones: dict[int, float], *, kick: bool) -> Membrane:
+    pitch = 2.0 ** (_middle(group, semitones) / 12.0)
+    return Membrane(pitch, tuple(int(i) for i in np.sort(group)), kick)

@@ -1,0 +1,135 @@
+"""The sound card of one voice as shown on Listen: rows, drawings, and how sure each is."""
+
+from dataclasses import dataclass
+
+from markupsafe import Markup
+
+from emblar.actions.listen import Heard
+from emblar.core.notes import note_text
+from emblar.formats.analysis import VoiceFile
+from emblar.web.drawing.decay import decay
+from emblar.web.drawing.overtones import Partial, overtones
+from emblar.web.drawing.pitch_track import pitch_track
+from emblar.web.pages.words import number, uncertainty
+
+SHARE_SURE = 0.5
+STEADY_CENTS = 8.0
+
+
+@dataclass(frozen=True, slots=True)
+class CardRow:
+    """One quantity of the card as shown."""
+
+    name: str
+    value: str
+    word: str
+    uncertainty: str
+    why_not: str
+
+
+def card_rows(card: VoiceFile) -> tuple[CardRow, ...]:
+    """Return the card's quantities in the order people listen."""
+    pitch_word = note_text(card.fundamental_hz) if card.fundamental_hz else ""
+    bend = card.glide_cents
+    bend_word = "" if bend is None else _bend_word(bend)
+    ratio = _ring_word(card)
+    table = [
+        ("pitch", card.fundamental_hz, "Hz", None, pitch_word, "fundamental_hz"),
+        ("bend", bend, "ct", card.glide_sd_cents, bend_word, "glide_cents"),
+        ("sustain", card.decay_s, "s", card.decay_sd_s, "to −60 dB", "decay_s"),
+        ("length", card.length_s, "s", card.length_sd_s, "to −20 dB", "length_s"),
+        ("attack", card.attack_db, "dB", card.attack_sd_db, "first 10 ms", "attack_db"),
+        ("click", card.click_hz, "Hz", card.click_sd_hz, "centre of it", "click_hz"),
+        ("body", card.body_db, "dB", card.body_sd_db, "share at the pitch", "body_db"),
+        ("ring", card.ring_db, "dB", card.ring_sd_db, ratio, "ring_db"),
+        ("wires", card.wires_db, "dB", card.wires_sd_db, _wires_word(card), "wires_db"),
+        ("room", card.room_db, "dB", card.room_sd_db, "second slope, shown only", "room_db"),
+    ]
+    rows = []
+    for name, value, unit, sd, word, field in table:
+        if value is None and name == "wires" and card.voice != "snare":
+            continue
+        if value is None:
+            rows.append(CardRow(name, "", "", "", card.reasons.get(field, "not told")))
+            continue
+        spread = f"± {card.fundamental_sd_cents:.0f} ct" if name == "pitch" else (
+            uncertainty(sd or 0.0, value, unit)
+        )  # fmt: skip
+        rows.append(CardRow(name, number(value, unit), word, spread, ""))
+    return tuple(rows)
+
+
+def _ring_word(card: VoiceFile) -> str:
+    if not card.ring_ratio:
+        return ""
+    mode = next((f" {r.mode}" for r in card.ring_modes[:1] if r.mode), "")
+    lasts = f", {card.ring_decay_s:.1f} s" if card.ring_decay_s else ""
+    return f"at {card.ring_ratio:.2f} ×{mode}{lasts}"
+
+
+def _wires_word(card: VoiceFile) -> str:
+    return f"gone in {card.wires_decay_s:.2f} s" if card.wires_decay_s else "against the drum"
+
+
+def _bend_word(bend_cents: float) -> str:
+    if abs(bend_cents) < STEADY_CENTS:
+        return "steady"
+    return "falls" if bend_cents > 0 else "rises"
+
+
+def track_drawing(card: VoiceFile | None) -> Markup | None:
+    """Return the pitch over time, or None where it was not read."""
+    if card is None or card.fundamental_hz is None or not card.tracks:
+        return None
+    sd_hz = card.fundamental_hz * (2.0 ** ((card.fundamental_sd_cents or 0.0) / 1200.0) - 1.0)
+    tracks = [(t.time_s, t.frequency_hz) for t in card.tracks]
+    return pitch_track(tracks, card.fundamental_hz, sd_hz)
+
+
+def decay_drawing(card: VoiceFile | None) -> Markup | None:
+    """Return how the note dies away, or None where it was not read."""
+    curves = [(t.time_s, t.level_db) for t in card.tracks if t.level_db] if card else []
+    if card is None or not curves:
+        return None
+    return decay(curves, card.decay_s, card.decay_sd_s)
+
+
+def overtones_drawing(card: VoiceFile | None) -> Markup | None:
+    """Return the partials, or None where no overtone stands out."""
+    if card is None or card.fundamental_hz is None or not card.ring_modes:
+        return None
+    base = card.fundamental_hz
+    return overtones(
+        base, [Partial(r.ratio * base, r.level_db, r.t60_s, r.mode) for r in card.ring_modes]
+    )
+
+
+def how_sure(card: VoiceFile | None, found: Heard) -> tuple[str, ...]:
+    """Return what the numbers stand on, in sentences."""
+    if card is None:
+        return ()
+    said = []
+    if card.fundamental_hz is not None and card.fundamental_spread_cents is not None:
+        said.append(
+            f"Pitch from {card.clean_hits} clean stroke{'' if card.clean_hits == 1 else 's'}, "
+            f"{card.fundamental_spread_cents:.0f} ct apart from each other."
+        )
+    if card.alternatives:
+        others = " or ".join(f"{a.frequency_hz:.0f} Hz" for a in card.alternatives[:2])
+        said.append(f"Its pitch could also be heard as {others}.")
+    said += _dynamics(card)
+    own = [h for h in found.analysis.hits if h.voice == card.voice]
+    doubtful = sum(h.confidence < SHARE_SURE for h in own)
+    if doubtful:
+        said.append(f"{doubtful} of its {len(own)} strokes could belong to another drum.")
+    if found.reference.kind == "mix":
+        said.append("Read from a full mix without taking the drums out first: trust it less.")
+    return tuple(said)
+
+
+def _dynamics(card: VoiceFile) -> list[str]:
+    said = []
+    pitch, sd = card.dynamics_pitch_cents, card.dynamics_pitch_sd_cents
+    if pitch is not None and sd is not None:
+        said.append(f"10 dB harder moves its pitch by {pitch:+.0f} ± {sd:.0f} ct.")
+    return said

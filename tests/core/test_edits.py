@@ -1,0 +1,89 @@
+import pytest
+from hypothesis import given
+from hypothesis import strategies as st
+
+from emblar.core.analysis.clean import AnalysedHit
+from emblar.core.analysis.edits import (
+    Edit,
+    applied,
+    check_voice,
+    merge_tom,
+    move,
+    put_in,
+    split_tom,
+    take_out,
+)
+from emblar.core.errors import InputError
+
+VOICES = ("kick", "snare", "tom-1", "tom-2", "tom-3", "hat")
+
+
+def hit(time_s: float, voice: str) -> AnalysedHit:
+    return AnalysedHit(time_s, voice, -12.0, 0.8, True)
+
+
+HITS = [
+    hit(0.5, "kick"),
+    hit(1.0, "tom-1"),
+    hit(1.5, "tom-1"),
+    hit(2.0, "tom-2"),
+    hit(2.5, "tom-3"),
+]
+
+
+def names(hits) -> list[tuple[float, str]]:
+    return [(h.time_s, h.voice) for h in hits]
+
+
+@given(st.lists(st.tuples(st.integers(0, 400), st.sampled_from(VOICES)), min_size=1, unique=True),
+       st.data())  # fmt: skip
+def test_every_edit_taken_back_leaves_what_was_there(rows, data) -> None:
+    hits = sorted((hit(t / 40.0, v) for t, v in rows), key=lambda h: (h.time_s, h.voice))
+    index = data.draw(st.integers(0, len(hits) - 1))
+    edits = [take_out(hits, index), put_in(99.0, "snare", -20.0)]
+    free = [v for v in VOICES if (hits[index].time_s, v) not in set(names(hits))]
+    if free:
+        edits.append(move(hits, index, data.draw(st.sampled_from(free))))
+    for edit in edits:
+        assert applied(applied(hits, edit), edit.undone()) == hits
+
+
+def test_a_moved_stroke_is_sure_and_on_its_new_voice() -> None:
+    after = applied(HITS, move(HITS, 1, "snare"))
+    assert (1.0, "snare") in names(after)
+    assert (1.0, "tom-1") not in names(after)
+    assert next(h for h in after if h.voice == "snare").confidence == 1.0
+
+
+def test_splitting_a_tom_cuts_at_the_widest_gap_and_numbers_the_others_anew() -> None:
+    edit = split_tom(HITS, "tom-1", [130.0, 104.0])
+    assert names(applied(HITS, edit)) == [
+        (0.5, "kick"), (1.0, "tom-1"), (1.5, "tom-2"), (2.0, "tom-3"), (2.5, "tom-4"),
+    ]  # fmt: skip
+    assert edit.renamed == (("tom-2", "tom-3"), ("tom-3", "tom-4"))
+
+
+def test_merging_toms_numbers_the_lower_ones_anew() -> None:
+    edit = merge_tom(HITS, "tom-1")
+    assert [v for _, v in names(applied(HITS, edit))] == ["kick", *["tom-1"] * 3, "tom-2"]
+    assert edit.renamed == (("tom-3", "tom-2"),)
+    assert applied(applied(HITS, edit), edit.undone()) == HITS
+
+
+@pytest.mark.parametrize(
+    ("edit", "says"),
+    [
+        (lambda: move(HITS, 9, "snare"), "not there any more"),
+        (lambda: move(HITS, 0, "cowbell"), "no voice"),
+        (lambda: move([*HITS, hit(0.5, "snare")], 0, "snare"), "already has a stroke"),
+        (lambda: merge_tom(HITS, "tom-3"), "no tom below"),
+        (lambda: merge_tom(HITS, "kick"), "no tom"),
+        (lambda: split_tom(HITS, "tom-1", [None, 100.0]), "too few strokes"),
+        (lambda: split_tom(HITS, "tom-1", [100.0, 100.5]), "that is one drum"),
+        (lambda: applied(HITS, Edit("x", (hit(7.0, "kick"),), ())), "is not there any more"),
+        (lambda: check_voice("tom-0"), "no voice"),
+    ],
+)
+def test_what_cannot_be_corrected_is_told(edit, says: str) -> None:
+    with pytest.raises(InputError, match=says):
+        edit()

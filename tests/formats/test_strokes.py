@@ -1,0 +1,59 @@
+import csv
+import io
+import warnings
+
+import mido
+import pytest
+
+from emblar.core.analysis.analyse import Analysis
+from emblar.formats.analysis import AnalysisFile, analysis_file
+from emblar.formats.strokes import card_csv, midi_bytes, note_of, strokes_csv, strokes_jams
+
+
+@pytest.fixture(scope="module")
+def file(song_analysis: Analysis) -> AnalysisFile:
+    return analysis_file(song_analysis)
+
+
+def test_midi_holds_every_stroke_to_half_a_millisecond(file: AnalysisFile) -> None:
+    played = []
+    now = 0.0
+    for message in mido.MidiFile(file=io.BytesIO(midi_bytes(file, "Low Ferry"))):
+        now += message.time
+        if message.type == "note_on":
+            played.append((now, message.note, message.velocity))
+    wanted = sorted((h.time_s, note_of(h.voice)) for h in file.hits)
+    assert len(played) == len(wanted)
+    for (time, note, velocity), (true_time, true_note) in zip(sorted(played), wanted, strict=True):
+        assert abs(time - true_time) <= 0.0006
+        assert 1 <= velocity <= 127
+        assert note in {n for t, n in wanted if abs(t - true_time) < 0.002} | {true_note}
+
+
+def test_toms_get_notes_from_high_to_low() -> None:
+    notes = [note_of(f"tom-{i}") for i in range(1, 10)]
+    assert notes[:6] == sorted(notes[:6], reverse=True)
+    assert notes[6:] == [notes[5]] * 3
+
+
+def test_csv_of_strokes_reads_back(file: AnalysisFile) -> None:
+    rows = list(csv.DictReader(io.StringIO(strokes_csv(file))))
+    assert [(float(r["time_s"]), r["voice"]) for r in rows] == [
+        (h.time_s, h.voice) for h in file.hits
+    ]
+
+
+def test_csv_of_cards_gives_a_number_or_a_reason(file: AnalysisFile) -> None:
+    for row in csv.DictReader(io.StringIO(card_csv(file))):
+        assert bool(row["value"]) != bool(row["reason"]), row
+
+
+def test_jams_is_valid_and_holds_the_strokes(file: AnalysisFile) -> None:
+    with warnings.catch_warnings():
+        # The validator that jams calls warns of its own future.
+        warnings.simplefilter("ignore", DeprecationWarning)
+        import jams  # noqa: PLC0415
+
+        read = jams.load(io.StringIO(strokes_jams(file, "Low Ferry")), fmt="jams")
+    kicks = next(a for a in read.annotations if a.sandbox.voice == "kick")
+    assert len(kicks.data) == sum(h.voice == "kick" for h in file.hits)

@@ -1,0 +1,173 @@
+"""Scenes: a made-up kit playing, alone or under a backing, in a room; with what was played when.
+
+Conventions
+-----------
+``labelled(seed)`` is the same for the same seed. Candidates within ``NEAR_S`` of a stroke carry its
+kind; a candidate near nothing carries none.
+"""
+
+from dataclasses import dataclass
+
+import numpy as np
+from numpy.typing import NDArray
+from scipy.signal import fftconvolve
+
+from emblar.core.analysis.classifier import KINDS
+from emblar.core.analysis.evidence import segment_power
+from emblar.core.analysis.onsets import find_candidates
+from training.backings import backing
+from training.sounds import RATE, Sound, cross_stick, drum, log_uniform, metal
+
+SECONDS = 9.0
+NEAR_S = 0.022
+FORCES = (0.35, 0.65, 1.0)
+SILENT_ODDS = 0.07
+STEPS = {
+    "hat": [0.85, 0.35, 0.85, 0.35],
+    "cymbal": [0.25, 0.1, 0.2, 0.1],
+    "snare": [0.12, 0.1, 0.2, 0.12],
+    "kick": [0.5, 0.15, 0.3, 0.15],
+}
+
+
+def _pattern(rng: np.random.Generator, steps: int, toms: int) -> list[tuple[int, str, float]]:
+    busy = {k: rng.uniform(0.2, 1.3) for k in (*STEPS, "tom")}
+    found = []
+    tom_bars = rng.random(steps // 16 + 1) < 0.45
+    double = rng.random() < 0.12
+    for step in range(steps):
+        for kind, odds in STEPS.items():
+            p = odds[step % 4] * busy[kind]
+            if kind == "snare" and step % 8 == 4:
+                p = 0.8
+            if kind == "kick" and double:
+                p = 0.8
+            if tom_bars[step // 16] and kind in ("hat", "snare"):
+                p *= 0.4
+            if rng.random() < p:
+                found.append((step, kind, rng.uniform(0.2, 1.0)))
+        if tom_bars[step // 16] and rng.random() < 0.45 * busy["tom"]:
+            found.append((step, f"tom-{int(rng.integers(toms))}", rng.uniform(0.3, 1.0)))
+    return found
+
+
+def _room(rng: np.random.Generator, dry: NDArray[np.float32]) -> NDArray[np.float32]:
+    t60 = log_uniform(rng, 0.15, 2.2)
+    time = np.arange(int(t60 * RATE)) / RATE
+    response = rng.standard_normal(len(time)) * np.exp(-6.9 * time / t60)
+    response[: int(rng.uniform(0.002, 0.03) * RATE)] = 0
+    wet = fftconvolve(dry, response.astype(np.float32))[: len(dry)]
+    ratio = np.sqrt(np.mean(dry**2) / (np.mean(wet**2) + 1e-12))
+    return np.asarray(dry + wet * ratio * 10 ** (rng.uniform(-28, -4) / 20), np.float32)
+
+
+@dataclass(frozen=True, slots=True)
+class Band:
+    """A made-up kit, rendered soft, medium and hard, with how loud each instrument is."""
+
+    layers: dict[str, list[Sound]]
+    gains: dict[str, float]
+
+
+def band(rng: np.random.Generator) -> Band:
+    """Draw a kit of one to four toms."""
+    toms = int(rng.integers(1, 5))
+    makers = {f"tom-{i}": drum(rng, "tom")[0] for i in range(toms)}
+    makers |= {k: drum(rng, k)[0] for k in ("kick", "snare")}
+    makers |= {k: metal(rng, k) for k in ("hat", "cymbal")}
+    if rng.random() < 0.2:
+        makers["stick"] = cross_stick(rng)
+    gains = {
+        k: 10 ** (rng.uniform(-7, 3) / 20) * (0.4 if k in ("hat", "cymbal") else 1) for k in makers
+    }
+    return Band({k: [m(f) for f in FORCES] for k, m in makers.items()}, gains)
+
+
+def perform(
+    rng: np.random.Generator, band: Band, step_s: float
+) -> tuple[Sound, list[tuple[float, str]]]:
+    """Return a performance of a drawn pattern and its strokes."""
+    out = np.zeros(int((SECONDS + 2) * RATE), np.float32)
+    steps = int(SECONDS / step_s)
+    toms = sum(k.startswith("tom") for k in band.layers)
+    rows = _pattern(rng, steps, toms) if rng.random() > SILENT_ODDS else []
+    if "stick" in band.layers:
+        rows += [(int(s), "stick", 0.8) for s in rng.integers(0, steps, 8)]
+    lead = rng.uniform(0.02, 0.3)
+    events = []
+    for step, kind, force in sorted(rows):
+        scatter = float(np.clip(rng.normal(0, 0.005), -0.012, 0.012))
+        time = max(lead + step * step_s + scatter, 0.0)
+        layer = band.layers[kind][min(int(force * len(FORCES)), len(FORCES) - 1)]
+        sound = layer * np.float32(band.gains[kind] * (0.6 + 0.5 * force))
+        first = int(time * RATE)
+        stop = min(first + len(sound), len(out))
+        out[first:stop] += sound[: stop - first]
+        if kind != "stick":
+            events.append((time, kind.split("-", maxsplit=1)[0]))
+    out = out[: int(SECONDS * RATE)]
+    return (_room(rng, out) if rng.random() < 0.5 else out), events
+
+
+def finished(rng: np.random.Generator, sound: Sound) -> NDArray[np.float64]:
+    """Return a sound with drive and noise floor, peak about 1."""
+    out = sound / (np.abs(sound).max() + 1e-9)
+    if rng.random() < 0.35:
+        drive = rng.uniform(1, 6)
+        out = np.tanh(drive * out) / np.tanh(drive)
+    noise = 10 ** (rng.uniform(-90, -45) / 20)
+    return np.asarray(out + noise * rng.standard_normal(len(out)), np.float64)
+
+
+def lone(rng: np.random.Generator, sound: Sound) -> NDArray[np.float64]:
+    """Return one stroke with some silence around it, perhaps in a room."""
+    before = int(rng.choice([0, 0, rng.uniform(0, 0.1)]) * RATE)
+    out = np.pad(sound, (before, int(rng.uniform(0.05, 0.6) * RATE)))
+    return finished(rng, _room(rng, out) if rng.random() < 0.3 else out)
+
+
+def labels_of(times: NDArray[np.float64], events: list[tuple[float, str]]) -> NDArray[np.bool_]:
+    """Return which kinds each candidate carries."""
+    labels = np.zeros((len(times), len(KINDS)), bool)
+    for time, kind in events:
+        if len(times) and np.abs(times - time).min() < NEAR_S:
+            labels[int(np.argmin(np.abs(times - time))), KINDS.index(kind)] = True
+    return labels
+
+
+def labelled(seed: int) -> tuple[NDArray[np.float16], NDArray[np.bool_], list[int]]:
+    """Return all the scenes of one drawn kit.
+
+    Returns
+    -------
+    power_db
+        Segment powers in dB, shape (candidates, SEGMENTS, BANDS).
+    labels
+        Shape (candidates, KINDS).
+    sizes
+        Candidates of each scene.
+    """
+    rng = np.random.default_rng([7, seed])
+    kit, step_s = band(rng), 15.0 / rng.uniform(70, 190)
+    scenes = []
+    behind = backing(rng, SECONDS, step_s) if seed % 2 == 0 else None
+    for _ in range(2):
+        drums, events = perform(rng, kit, step_s)
+        scenes.append((finished(rng, drums), events))
+        if behind is not None:
+            level = (np.sqrt(np.mean(drums**2)) + 1e-3) * 10 ** (rng.uniform(-16, 6) / 20)
+            scenes.append((finished(rng, drums + behind * np.float32(level)), events))
+    for kind, layers in kit.layers.items():
+        for layer in layers:
+            sound = lone(rng, layer)
+            start = max(int(np.argmax(np.abs(sound) > 0.1)) - 30, 0) / RATE
+            scenes.append(
+                (sound, [] if kind == "stick" else [(start, kind.split("-", maxsplit=1)[0])])
+            )
+    rows, labels = [], []
+    for sound, events in scenes:
+        frames, times = find_candidates(sound)
+        power = 10.0 * np.log10(segment_power(frames, times) + 1e-16)
+        rows.append(power.astype(np.float16))
+        labels.append(labels_of(times, events))
+    return np.concatenate(rows), np.concatenate(labels), [len(r) for r in rows]

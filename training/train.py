@@ -1,0 +1,154 @@
+"""Fit the classifier: ``python -m training.train [--scenes N] [--epochs N]``.
+
+Prints how well held-out scenes (other seeds) are told apart, then writes the weights.
+"""
+
+import argparse
+from concurrent.futures import ProcessPoolExecutor
+from dataclasses import dataclass
+from pathlib import Path
+
+import numpy as np
+from sklearn.metrics import f1_score
+from sklearn.neural_network import MLPClassifier
+
+from emblar.core.analysis import classifier
+from emblar.core.analysis.evidence import ADDED, BEFORE, SEGMENTS, SIZE, WIDE, evidence_of
+from emblar.core.analysis.frames import BANDS
+from training.scenes import labelled
+
+OUT = Path(classifier.__file__).parent / "data" / "voices.npz"
+HELD_OUT = 5
+"""Every so many scenes one is kept for the check."""
+
+
+@dataclass(frozen=True, slots=True)
+class Gathered:
+    """Segment powers in dB, labels, and the scene each row is of."""
+
+    power_db: np.ndarray
+    labels: np.ndarray
+    scene: np.ndarray
+    kit: np.ndarray
+
+
+def gather(kits: int, cache: Path | None) -> Gathered:
+    """Return the scenes of so many kits, from the cache if it is there."""
+    if cache is not None and cache.exists():
+        with np.load(cache) as kept:
+            return Gathered(*(kept[name] for name in ("power_db", "labels", "scene", "kit")))
+    with ProcessPoolExecutor() as pool:
+        found = list(pool.map(labelled, range(kits), chunksize=4))
+    sizes = [size for _, _, own in found for size in own]
+    rows = Gathered(
+        np.concatenate([r for r, _, _ in found]),
+        np.concatenate([label for _, label, _ in found]),
+        np.repeat(np.arange(len(sizes)), sizes),
+        np.repeat(np.arange(kits), [len(r) for r, _, _ in found]),
+    )
+    if cache is not None:
+        np.savez(cache, power_db=rows.power_db, labels=rows.labels, scene=rows.scene, kit=rows.kit)
+    return rows
+
+
+def blurred(
+    rng: np.random.Generator, rows: Gathered, scenes: np.ndarray, scatter_db: float
+) -> tuple[np.ndarray, np.ndarray]:
+    """Return evidence and labels of some scenes as other microphones and rooms would give them.
+
+    Each scene gets a colouring of its own, each candidate a little scatter and colouring more.
+    """
+    evidences, labels = [], []
+    for scene in scenes:
+        first, last = np.searchsorted(rows.scene, [scene, scene + 1])
+        if first == last:
+            continue
+        power = rows.power_db[first:last].astype(np.float32)
+        power += _colour(rng, 1, 5.0) + _colour(rng, last - first, 3.0)
+        power += rng.normal(0, scatter_db, power.shape).astype(np.float32)
+        floor = power[:, BEFORE:].max() + rng.uniform(-90, -45)
+        evidences.append(evidence_of(10.0 ** (np.maximum(power, floor) / 10.0)))
+        labels.append(rows.labels[first:last])
+    return np.concatenate(evidences), np.concatenate(labels)
+
+
+def _colour(rng: np.random.Generator, count: int, spread_db: float) -> np.ndarray:
+    knots = rng.normal(0, spread_db, (count, 8))
+    places = np.linspace(0, 7, BANDS)
+    low = np.minimum(places.astype(int), 6)
+    curve = knots[:, low] + (knots[:, low + 1] - knots[:, low]) * (places - low)
+    return np.asarray(curve[:, None, :], np.float32)
+
+
+@dataclass(frozen=True, slots=True)
+class View:
+    """How one network sees the evidence, and how it is fitted."""
+
+    hidden: tuple[int, int]
+    alpha: float
+    scatter_db: float
+    added: bool
+    """Whether it sees what is added to the sound before, too."""
+
+
+VIEWS = (View((128, 48), 3e-3, 1.0, True), View((96, 48), 1e-3, 1.8, False))
+
+
+def seen(evidences: np.ndarray, view: View) -> np.ndarray:
+    """Return evidence as a view sees it: what it is blind to is zero."""
+    if view.added:
+        return evidences
+    out = evidences.copy()
+    out[:, len(SEGMENTS) * WIDE : (len(SEGMENTS) + ADDED) * WIDE] = 0.0
+    return out
+
+
+def fitted(rows: Gathered, fit: np.ndarray, view: View, epochs: int) -> MLPClassifier:
+    """Return a network fitted on some scenes."""
+    network = MLPClassifier(view.hidden, alpha=view.alpha, batch_size=512, random_state=5)
+    rng = np.random.default_rng(5)
+    for epoch in range(epochs):
+        if epoch:
+            network._optimizer.learning_rate_init = 1.5e-3 * 0.05 ** (epoch / epochs)
+        for part in np.array_split(rng.permutation(fit), max(len(fit) // 1200, 1)):
+            evidences, labels = blurred(rng, rows, part, view.scatter_db)
+            order = rng.permutation(len(labels))
+            kinds = np.arange(len(classifier.KINDS))
+            network.partial_fit(seen(evidences, view)[order], labels[order], classes=kinds)
+    # What it never saw must not count when it is there.
+    network.coefs_[0] *= np.any(seen(np.ones((1, SIZE)), view), axis=0)[:, None]
+    return network
+
+
+def main() -> None:
+    """Gather, fit, check, write."""
+    parser = argparse.ArgumentParser(description=__doc__)
+    parser.add_argument("--kits", type=int, default=560)
+    parser.add_argument("--epochs", type=int, default=16)
+    parser.add_argument("--cache", type=Path, help="keep what was gathered for another fit")
+    asked = parser.parse_args()
+    rows = gather(asked.kits, asked.cache)
+    held = np.unique(rows.scene[rows.kit % HELD_OUT == 0])
+    fit = np.unique(rows.scene[rows.kit % HELD_OUT != 0])
+    print(f"{len(rows.labels)} candidates in {len(fit) + len(held)} scenes")
+    stored, odds = {}, []
+    for number, view in enumerate(VIEWS):
+        network = fitted(rows, fit, view, asked.epochs)
+        evidences, labels = blurred(np.random.default_rng(6), rows, held, view.scatter_db)
+        chances = np.clip(network.predict_proba(seen(evidences, view)), 1e-6, 1 - 1e-6)
+        odds.append(np.log(chances / (1 - chances)))
+        for index, (weight, bias) in enumerate(
+            zip(network.coefs_, network.intercepts_, strict=True)
+        ):
+            stored[f"network{number}_weight{index}"] = weight.astype(np.float16)
+            stored[f"network{number}_bias{index}"] = bias.astype(np.float32)
+    for index, kind in enumerate(classifier.KINDS):
+        each = [f1_score(labels[:, index], o[:, index] > 0) for o in odds]
+        print(f"  {kind:7s} F1 on held-out scenes " + " ".join(f"{e:.3f}" for e in each))
+    OUT.parent.mkdir(exist_ok=True)
+    np.savez_compressed(OUT, **stored)
+    print(f"{OUT.name}: {OUT.stat().st_size / 1024:.0f} kB")
+
+
+if __name__ == "__main__":
+    main()
