@@ -33,12 +33,15 @@ from emblar.core.quantities import Measured, Quantity, Unknown
 
 Array = NDArray[np.float64]
 MOST_STROKES = 12
+ENOUGH_WHOLE = 2
 NO_CLEAN = "no stroke is clean enough: others sound over every one of them"
 NOT_TOLD = "every stroke is cut off by the next one before this can be read"
 NO_PITCH = "hats and cymbals have no single pitch"
 FEW_LEVELS = "too few clean strokes, or all about as loud, to tell how it changes"
 PITCH_FLOOR_CENTS = 70.0
 """Method's own error of a pitch in cents, times periods seen: 70 ct over (Hz · span in s)."""
+READING_CENTS = {"tom": 6.0, "snare": 12.0, "kick": 18.0}
+"""How far two sound ways of reading the settled pitch of a real drum lie apart."""
 ALTERNATIVE_DB = -9.0
 """A mode this close to the strongest is told as another reading of the pitch."""
 
@@ -122,7 +125,7 @@ def measure_voice(
     pitches: list[StrokePitch] = []
     if modes:
         pitches = stroke_pitches(low, spans, modes[0][0], tom=kind == "tom")
-    settled = [p.settled_hz for p in pitches]
+    settled = _whole_spans([p.settled_hz for p in pitches], spans, kind)
     why = NO_PITCH if not pitched else (NOT_TOLD if chosen else NO_CLEAN)
     fundamental, sd_cents, spread = _fundamental(settled, why, kind)
     known = fundamental.value if isinstance(fundamental, Measured) else None
@@ -144,6 +147,20 @@ def measure_voice(
         ring_modes=tuple(rings),
         tracks=tuple(p.track for p in pitches if len(p.track.time_s)),
     )
+
+
+def _whole_spans(
+    settled: list[float | None], spans: list[StrokeSpan], kind: str
+) -> list[float | None]:
+    """Leave out strokes cut off before the settled span ends, if enough are not.
+
+    A drum that still glides is read sharp where its span is cut short.
+    """
+    _, end = settle_span(kind)
+    whole = [s.available_s >= end for s in spans]
+    if sum(w and f is not None for w, f in zip(whole, settled, strict=False)) < ENOUGH_WHOLE:
+        return settled
+    return [f if w else None for w, f in zip(whole, settled, strict=False)]
 
 
 def _pitch_quantities(
@@ -192,8 +209,7 @@ def _fundamental(
     middle = float(np.median(told))
     offsets = [cents(f, middle) for f in told]
     first, last = settle_span(kind)
-    # A kick's or snare's pitch moves while it is read; how it is read then matters, too.
-    floor = PITCH_FLOOR_CENTS / (middle * (last - first)) + (3.0 if kind == "tom" else 8.0)
+    floor = PITCH_FLOOR_CENTS / (middle * (last - first)) + READING_CENTS[kind]
     quantity = combined(offsets, "ct", floor=floor, lone=15.0, reason=NOT_TOLD)
     assert isinstance(quantity, Measured)
     _, spread = centre_and_spread(offsets)
