@@ -4,9 +4,9 @@ Conventions
 -----------
 Samples are float of shape (n, channels) at any rate. Parts add up to what was given: the masks of
 ``separate`` share every bin out, so ``drums + rest`` is the recording, and the voices and their
-leftover are the drums. A *separator* is anything that turns samples into drums and rest; a neural
-one can be put in its place (``emblar.sound.neural``). What is separated is listened to and played
-against; strokes are found and measured on the recording itself.
+leftover are the drums. A *separator* is anything that turns samples into drums and rest. What is
+separated is listened to and played against; strokes are found and measured on the recording
+itself.
 
 Every drum has a convolutive template (magnitude over the time after its stroke), the median over
 the recording's own clean strokes, and sounds at its strokes only; the rest is what changes slowly:

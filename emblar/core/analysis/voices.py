@@ -36,6 +36,7 @@ LEVEL_S = 0.05
 MEMBRANE_FROM = 0.4
 NOWHERE = -1
 UNPLACED, OTHER_DRUM = 0.7, 0.25
+SECOND_TOM_DB, FAINT_SCORE = 5.0, 0.2
 STRUCK, GIVEN = 0.6, 0.85
 
 
@@ -119,11 +120,12 @@ def name_strokes(found: Candidates, low: Array) -> list[Hit]:
     chances = probabilities(evidence(found.frames, found.times_s)).astype(np.float64)
     prints = prints_of(found.frames, found.times_s)
     # The recording's own drums first as kinds, then with kick and toms told apart.
-    kinds = _weighed(chances, chances, prints)
+    kinds, _ = _weighed(chances, chances, prints)
     toms, of = _membranes(found, low, kinds, prints)
     voices = ["kick", "snare", *(f"tom-{i + 1}" for i in range(toms)), "hat", "cymbal"]
     prior, now = _of_voices(chances, voices, of), _of_voices(kinds, voices, of)
-    score = _weighed(prior, now, prints)
+    score, loudness = _weighed(prior, now, prints)
+    score = _one_tom(score, loudness, voices)
     hits = []
     for index, voice in enumerate(voices):
         threshold = THRESHOLD[voice.split("-")[0]]
@@ -177,8 +179,23 @@ def _membranes(
     return toms, of
 
 
-def _weighed(prior: Array, now: Array, prints: Array) -> Array:
-    """Return the classifier's chances weighed with what the recording's own drums explain.
+def _one_tom(score: Array, loudness: Array, voices: list[str]) -> Array:
+    """Leave each stroke the tom that explains most of it, and others only if nearly as loud.
+
+    A tom still sounding looks like a second one struck.
+    """
+    toms = [index for index, voice in enumerate(voices) if voice.startswith("tom-")]
+    if len(toms) < 2:
+        return score
+    held = np.where(score[:, toms] >= THRESHOLD["tom"], loudness[:, toms], -np.inf)
+    fainter = held < held.max(axis=1, keepdims=True) - SECOND_TOM_DB
+    out = score.copy()
+    out[:, toms] = np.where(fainter, np.minimum(score[:, toms], FAINT_SCORE), score[:, toms])
+    return out
+
+
+def _weighed(prior: Array, now: Array, prints: Array) -> tuple[Array, Array]:
+    """Weigh the classifier's chances with what the recording's own drums explain.
 
     Parameters
     ----------
@@ -188,8 +205,16 @@ def _weighed(prior: Array, now: Array, prints: Array) -> Array:
         What is believed so far: the surest strokes by it teach the templates.
     prints
         Shape (candidates, size).
+
+    Returns
+    -------
+    score
+        Chances, shape of ``prior``.
+    loudness
+        What each drum explains of a stroke in dB re its usual stroke, shape of ``prior``.
     """
     templates, usual, columns = [], [], []
+    loudness = np.zeros_like(prior)
     for index in range(prior.shape[1]):
         seeds = _seeds(now, index)
         if len(seeds) >= LEAST_SEEDS:
@@ -197,11 +222,12 @@ def _weighed(prior: Array, now: Array, prints: Array) -> Array:
             usual.append(float(np.median(prints[seeds].sum(axis=1))))
             columns.append(index)
     if len(columns) < 2:
-        return prior
+        return prior, loudness
     gains, fits = gains_of(prints, np.array(templates))
     score = prior.copy()
     for row, index in enumerate(columns):
         relative = 10.0 * np.log10(gains[:, row] * fits[:, row] / usual[row] + 1e-6)
+        loudness[:, index] = relative
         push = np.clip((relative - MIDDLE_GAIN_DB) / 10.0, -1.0, 1.0) * GAIN_WEIGHT
         # A print that is the template all over says more than any general rule.
         alike = np.clip((fits[:, row] - ALIKE_FROM) / (1.0 - ALIKE_FROM), 0.0, 1.0)
@@ -210,7 +236,7 @@ def _weighed(prior: Array, now: Array, prints: Array) -> Array:
         # Hats and cymbals are never struck alike twice; their templates say less.
         push *= HIGH_WEIGHT if index >= prior.shape[1] - len(HIGH_KINDS) else 1.0
         score[:, index] = 1.0 / (1.0 + np.exp(-(np.log(held / (1.0 - held)) + push)))
-    return _given_back(prior, score)
+    return _given_back(prior, score), loudness
 
 
 def _given_back(prior: Array, score: Array) -> Array:
