@@ -81,8 +81,8 @@ def distinct(times: list[float]) -> np.ndarray:
 
 def f_measure(truth: np.ndarray, found: np.ndarray) -> float:
     """Return the onset F1; 1 where there is nothing to find and nothing found."""
-    if len(truth) == 0 and len(found) == 0:
-        return 1.0
+    if len(truth) == 0 or len(found) == 0:
+        return float(len(truth) == len(found))
     return float(mir_eval.onset.f_measure(truth, found, window=WINDOW_S)[0])
 
 

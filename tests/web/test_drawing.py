@@ -5,9 +5,11 @@ import xml.etree.ElementTree as ET
 import pytest
 from markupsafe import Markup
 
+from emblar.web.drawing.decay import decay
 from emblar.web.drawing.kit_strip import StripDrum, kit_strip
 from emblar.web.drawing.ladder import Ladder, ladder
 from emblar.web.drawing.lanes import Lane, LaneStroke, lanes
+from emblar.web.drawing.overtones import Partial, overtones
 from emblar.web.drawing.pitch_track import pitch_track
 from emblar.web.drawing.rulers import RulerRow, rulers
 from emblar.web.drawing.scale import Linear, Log, round_steps
@@ -116,3 +118,19 @@ def test_rulers_place_the_plan_in_steps_and_point_past_the_end() -> None:
     described = root.find("desc")
     assert described is not None
     assert "+9.0 steps" in (described.text or "")
+
+
+def test_the_decay_draws_a_curve_a_stroke_and_says_how_long_it_rings() -> None:
+    curves = [([0.0, 0.2, 0.4], [0.0, -12.0, -24.0]), ([0.0, 0.3], [0.0, -18.0])]
+    svg = decay(curves, 1.0, 0.1)
+    assert svg.count('class="record-faint"') == 2
+    assert "−60 dB in 1.00 ± 0.10 s" in svg
+    assert "cannot be told" in decay(curves, None, None)
+
+
+def test_partials_are_stems_named_where_a_mode_fits() -> None:
+    svg = overtones(120.0, [Partial(191.0, -6.0, 0.4, "(1,1)"), Partial(480.0, -20.0, None, "")])
+    assert svg.count('class="record-mark"') == 3
+    assert "mode (1,1), 191 Hz, -6 dB, rings 0.40 s" in svg
+    assert "480 Hz, -20 dB" in svg
+    assert "(0,1)" in svg

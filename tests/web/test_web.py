@@ -320,3 +320,86 @@ def test_the_time_left_is_told_in_words() -> None:
     assert time_left(now + timedelta(hours=14, minutes=20), now) == "downbeat in 14 h 20 m"
     assert time_left(now + timedelta(days=3, hours=1), now) == "downbeat in 3 d 1 h"
     assert time_left(now - timedelta(minutes=1), now) == "downbeat has passed"
+
+
+def test_a_stroke_is_moved_taken_out_put_in_and_taken_back(
+    client: TestClient, planned: int
+) -> None:
+    base = f"/sessions/{planned}/listen"
+    window = {"start": "0", "stop": "6"}
+    found = listen.heard(planned)
+    assert found is not None
+    index = next(i for i, h in enumerate(found.analysis.hits) if h.voice == "tom-1")
+    page = client.post(f"{base}/strokes/move", data={"index": index, "voice": "kick", **window})
+    assert "moved from tom-1 to kick" in page.text
+    assert "Kick on the record" in page.text
+    page = client.post(f"{base}/take-back?sel=tom-1")
+    assert page.text.count('data-voice="tom-1"') == 3
+    page = client.post(
+        f"{base}/strokes/put-in", data={"time_s": "2.95", "voice": "cymbal", **window}
+    )
+    assert "cymbal stroke put in at 2.95 s" in page.text
+    found = listen.heard(planned)
+    assert found is not None
+    index = next(i for i, h in enumerate(found.analysis.hits) if h.voice == "cymbal")
+    page = client.post(f"{base}/strokes/take-out", data={"index": index, "sel": "kick", **window})
+    assert "cymbal stroke at 2.95 s taken out" in page.text
+
+
+@pytest.mark.parametrize(
+    ("path", "data", "says"),
+    [
+        ("strokes/move", {"index": "9999", "voice": "kick"}, "not there any more"),
+        ("strokes/move", {"index": "0", "voice": "cowbell"}, "is no voice"),
+        ("strokes/put-in", {"time_s": "99", "voice": "kick"}, "outside the recording"),
+        ("toms/merge", {"voice": "tom-1"}, "no tom below tom-1"),
+        ("toms/split", {"voice": "kick"}, "no tom"),
+    ],
+)
+def test_a_correction_that_cannot_be_made_is_told_and_changes_nothing(
+    client: TestClient, planned: int, path: str, data: dict[str, str], says: str
+) -> None:
+    before = listen.heard(planned)
+    window = {"start": "0", "stop": "6"} if path.startswith("strokes") else {}
+    answer = client.post(f"/sessions/{planned}/listen/{path}", data=data | window, headers=HTMX)
+    assert answer.status_code == 422
+    assert says in answer.text
+    after = listen.heard(planned)
+    assert before is not None
+    assert after is not None
+    assert before.analysis == after.analysis
+
+
+@pytest.mark.parametrize(
+    ("name", "media", "starts"),
+    [
+        ("strokes.mid", "audio/midi", b"MThd"),
+        ("strokes.csv", "text/csv", b"time_s,voice"),
+        ("card.json", "application/json", b'{\n  "schema": "emblar.analysis/1"'),
+        ("card.csv", "text/csv", b"voice,quantity"),
+        ("stems/kick.flac", "audio/flac", b"fLaC"),
+        ("stems/drums.flac", "audio/flac", b"fLaC"),
+    ],
+)
+def test_what_was_heard_downloads_as_files(
+    client: TestClient, planned: int, name: str, media: str, starts: bytes
+) -> None:
+    answer = client.get(f"/sessions/{planned}/listen/{name}")
+    assert answer.headers["content-type"].startswith(media)
+    assert answer.headers["content-disposition"].startswith('attachment; filename="low-ferry-')
+    assert answer.content.startswith(starts)
+
+
+def test_a_part_that_is_not_there_is_said(client: TestClient, planned: int) -> None:
+    answer = client.get(f"/sessions/{planned}/listen/stems/drumless.flac", headers=HTMX)
+    assert answer.status_code == 404
+    assert "Only a full mix" in answer.text
+
+
+def test_the_card_says_other_readings_and_where_it_is_heard_cleanly(
+    client: TestClient, planned: int
+) -> None:
+    page = client.get(f"/sessions/{planned}/listen?sel=tom-1").text
+    assert "Heard most cleanly" in page
+    assert "Split tom 1 in two" in page
+    assert "Decay of the note" in page

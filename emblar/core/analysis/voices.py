@@ -33,7 +33,7 @@ HIGH_WEIGHT = 0.5
 ALIKE_FROM, ALIKE_WEIGHT = 0.6, 4.0
 MIDDLE_GAIN_DB = -7.0
 LEVEL_S = 0.05
-MEMBRANE_FROM = 0.4
+MEMBRANE_FROM, SNARE_OVER = 0.4, 0.65
 NOWHERE = -1
 UNPLACED, OTHER_DRUM = 0.7, 0.25
 SECOND_TOM_DB, FAINT_SCORE = 5.0, 0.2
@@ -163,7 +163,8 @@ def _membranes(
     kick, tom = chances[:, KINDS.index("kick")], chances[:, KINDS.index("tom")]
     either = np.maximum(kick, tom)
     snare = chances[:, KINDS.index("snare")]
-    maybe = np.nonzero((either > MEMBRANE_FROM) & (either > snare))[0]
+    # With a snare over it a stroke says little of its pitch; it is placed by its print later.
+    maybe = np.nonzero((either > np.maximum(snare, MEMBRANE_FROM)) & (snare < SNARE_OVER))[0]
     drums = np.nonzero(chances[:, :3].max(axis=1) > MEMBRANE_FROM)[0]
     pitches: list[float | None] = []
     for i in maybe:

@@ -1,0 +1,94 @@
+"""What the classifier is trained on: the same from the same seed, labelled where strokes are."""
+
+import numpy as np
+import pytest
+
+from emblar.core.analysis.classifier import KINDS
+from emblar.core.analysis.evidence import SEGMENTS, SIZE, evidence_of
+from emblar.core.analysis.frames import BANDS
+from training.backings import part
+from training.scenes import band, labelled, labels_of, perform
+from training.sounds import PITCH_HZ, RATE, drum, log_uniform, metal, pitch
+from training.train import VIEWS, Gathered, blurred, seen
+
+
+@pytest.fixture(scope="module")
+def drawn() -> tuple[np.ndarray, np.ndarray, list[int]]:
+    return labelled(3)
+
+
+def test_the_same_seed_gives_the_same_rows(drawn) -> None:
+    power, labels, sizes = labelled(3)
+    assert np.array_equal(power, drawn[0])
+    assert np.array_equal(labels, drawn[1])
+    assert sizes == drawn[2]
+
+
+def test_rows_labels_and_sizes_belong_together(drawn) -> None:
+    power, labels, sizes = drawn
+    assert power.shape == (len(labels), len(SEGMENTS), BANDS)
+    assert labels.shape[1] == len(KINDS)
+    assert sum(sizes) == len(labels)
+    assert labels.any(axis=0).all(), "every kind is played"
+    assert not labels.any(axis=1).all(), "some candidates are no strokes"
+
+
+@pytest.mark.parametrize("kind", ["kick", "snare", "tom"])
+def test_a_drawn_drum_has_its_energy_near_its_pitch_and_dies_away(kind: str) -> None:
+    rng = np.random.default_rng(4)
+    for _ in range(5):
+        stroke, pitch_hz = drum(rng, kind)
+        sound = stroke(1.0)
+        assert np.abs(sound).max() == pytest.approx(1.0, abs=1e-3)
+        tail = np.sqrt(np.mean(sound[-RATE // 20 :] ** 2))
+        assert tail < 0.3 * np.sqrt(np.mean(sound[: RATE // 20] ** 2))
+        _, _, low, high = PITCH_HZ[kind]
+        assert low <= pitch_hz <= high
+
+
+def test_a_softer_stroke_is_softer() -> None:
+    for maker in (drum(np.random.default_rng(1), "tom")[0], metal(np.random.default_rng(1), "hat")):
+        assert np.abs(maker(0.35)).max() < np.abs(maker(1.0)).max()
+
+
+def test_pitches_scatter_around_the_usual_one() -> None:
+    rng = np.random.default_rng(0)
+    drawn = [pitch(rng, "tom") for _ in range(400)]
+    assert np.median(drawn) == pytest.approx(PITCH_HZ["tom"][0], rel=0.08)
+    assert 10.0 <= log_uniform(rng, 10.0, 20.0) <= 20.0
+
+
+def test_strokes_are_labelled_at_the_nearest_candidate_only() -> None:
+    times = np.array([0.10, 0.50, 0.90])
+    labels = labels_of(times, [(0.51, "kick"), (0.51, "hat"), (2.0, "tom")])
+    assert labels[1, KINDS.index("kick")]
+    assert labels[1, KINDS.index("hat")]
+    assert labels.sum() == 2
+
+
+def test_a_performance_holds_strokes_of_the_whole_kit_in_order() -> None:
+    rng = np.random.default_rng(12)
+    _, events = perform(rng, band(rng), 0.12)
+    assert {kind for _, kind in events} <= set(KINDS)
+    assert len(events) > 10
+
+
+@pytest.mark.parametrize("role", ["bass", "chords", "lead", "speech"])
+def test_a_part_of_a_backing_sounds_for_as_long_as_asked(role: str) -> None:
+    sound = part(np.random.default_rng(3), 2.0, role, 0.12)
+    assert len(sound) == 2 * RATE
+    assert np.sqrt(np.mean(sound**2)) == pytest.approx(1.0, rel=1e-3)
+
+
+def test_blurring_keeps_labels_and_size_and_a_blind_view_sees_zeros(drawn) -> None:
+    power, labels, sizes = drawn
+    scene = np.repeat(np.arange(len(sizes)), sizes)
+    rows = Gathered(power, labels, scene, np.zeros(len(labels), int))
+    evidences, kept = blurred(np.random.default_rng(0), rows, np.arange(len(sizes)), 1.0)
+    assert evidences.shape == (len(labels), SIZE)
+    assert np.array_equal(kept, labels)
+    exact = evidence_of(10.0 ** (power[: sizes[0]].astype(np.float32) / 10.0))
+    assert exact.shape == (sizes[0], SIZE)
+    blind = next(view for view in VIEWS if not view.added)
+    hidden = seen(evidences, blind) == 0.0
+    assert hidden.all(axis=0).sum() >= 6 * 12
