@@ -213,7 +213,8 @@ def reference_pitch_hz(stroke: Array, kind: str) -> float:
     turning = mono[start:] * np.exp(-2j * np.pi * centre * time)
     band = fftconvolve(turning, window / window.sum(), "same")
     found, slope = _mean_pitch(band, centre, first, last)
-    if kind == "tom" and abs(slope) > 300.0:
+    rings_on = len(band) > 0.2 * RATE
+    if kind == "tom" and abs(slope) > 300.0 and rings_on:
         found, _ = _mean_pitch(band, centre, 0.15, 0.45)
     return found
 

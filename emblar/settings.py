@@ -15,6 +15,10 @@ class Settings(BaseSettings):
     database_url: str = Field(
         default="", description="PostgreSQL to use; empty: Emblar starts one of its own"
     )
+    separator_weights: Path | None = Field(
+        default=None,
+        description="Folder with the weights of a neural separator; empty: separate by templates",
+    )
     home: Path = Field(
         default=Path("var"), description="Where Emblar's own PostgreSQL keeps its data and logs"
     )

@@ -11,13 +11,14 @@ from numpy.typing import NDArray
 from training.sounds import RATE, coloured, decay, log_uniform
 
 Sound = NDArray[np.float32]
+DYING = ("plucked", "struck")
 ROLES = ("bass", "chords", "lead", "arpeggio", "speech")
 
 
 def note(
     rng: np.random.Generator, pitch_hz: float, length_s: float, manner: str
 ) -> NDArray[np.float64]:
-    """Return one note: harmonics under a plucked, held, bowed or sung envelope."""
+    """Return one note: harmonics under a plucked, struck, held or sung envelope."""
     size = int(length_s * RATE)
     time = np.arange(size) / RATE
     count = int(min(rng.integers(4, 16), 16000 / pitch_hz))
@@ -35,17 +36,24 @@ def note(
         if f > 18000:
             break
         level = k**-tilt * rng.rayleigh(0.8)
-        tail = decay(time, t60 / (1 + 0.15 * k)) if manner == "plucked" else 1.0
+        tail = 1.0
+        if manner in DYING:
+            tail = decay(time, t60 / (1 + 0.15 * k))
+        if manner == "struck":
+            # Strings struck together die fast at first, then slowly.
+            tail = 0.7 * decay(time, 0.25 * t60 / (1 + 0.15 * k)) + 0.3 * tail
         out += level * np.sin(2 * np.pi * f * turns + rng.uniform(0, 6.28)) * tail
-    rise = {"plucked": log_uniform(rng, 0.0005, 0.006), "held": log_uniform(rng, 0.002, 0.05)}.get(
-        manner, rng.uniform(0.02, 0.15)
-    )
+    rise = {
+        "plucked": log_uniform(rng, 0.0005, 0.006),
+        "struck": log_uniform(rng, 0.0008, 0.004),
+        "held": log_uniform(rng, 0.002, 0.05),
+    }.get(manner, rng.uniform(0.02, 0.15))
     out *= 1 - np.exp(-time / rise)
-    if manner == "plucked" and rng.random() < 0.6:
+    if manner in DYING and rng.random() < 0.6:
         out += (
-            rng.uniform(0.02, 0.5)
-            * coloured(rng, size, 300, log_uniform(rng, 2000, 9000), -2)
-            * decay(time, 0.02)
+            log_uniform(rng, 0.02, 0.6)
+            * coloured(rng, size, log_uniform(rng, 60, 500), log_uniform(rng, 1200, 9000), -2)
+            * decay(time, log_uniform(rng, 0.012, 0.08))
         )
     fade = min(int(0.02 * RATE), size)
     out[size - fade :] *= np.linspace(1, 0, fade)
@@ -55,7 +63,8 @@ def note(
 def part(rng: np.random.Generator, seconds: float, role: str, step_s: float) -> Sound:
     """Return one instrument's part: bass, chords, arpeggio, lead or speech."""
     out = np.zeros(int(seconds * RATE) + RATE * 3)
-    manner = str(rng.choice(["plucked", "plucked", "held", "sung"]))
+    manner = str(rng.choice(["plucked", "plucked", "struck", "struck", "held", "sung"]))
+    strummed = rng.uniform(0.0, 0.02) if rng.random() < 0.4 else 0.0
     root = {"bass": log_uniform(rng, 32, 70), "chords": log_uniform(rng, 110, 260)}.get(
         role, log_uniform(rng, 160, 500)
     )
@@ -86,7 +95,15 @@ def part(rng: np.random.Generator, seconds: float, role: str, step_s: float) -> 
                 if role == "chords"
                 else [pitch]
             )
-            sound = np.sum([note(rng, p, min(gap * 1.1, 1.5), manner) for p in pitches], axis=0)
+            notes = [note(rng, p, min(gap * 1.1, 1.5), manner) for p in pitches]
+            late = [int(strummed * RATE) * i for i in range(len(notes))]
+            sound = np.sum(
+                [
+                    np.roll(n, k) * (np.arange(len(n)) >= k)
+                    for n, k in zip(notes, late, strict=True)
+                ],
+                axis=0,
+            )
             if rng.random() < 0.15:
                 sound = sound * 0.0
         first = int((at + rng.normal(0, 0.004) * (role != "speech")) * RATE)

@@ -13,7 +13,7 @@ from numpy.typing import NDArray
 from scipy.signal import fftconvolve
 
 from emblar.core.analysis.classifier import KINDS
-from emblar.core.analysis.evidence import segment_power
+from emblar.core.analysis.evidence import flatness, segment_power
 from emblar.core.analysis.onsets import find_candidates
 from training.backings import backing
 from training.sounds import RATE, Sound, cross_stick, drum, log_uniform, metal
@@ -135,13 +135,18 @@ def labels_of(times: NDArray[np.float64], events: list[tuple[float, str]]) -> ND
     return labels
 
 
-def labelled(seed: int) -> tuple[NDArray[np.float16], NDArray[np.bool_], list[int]]:
+Rows = NDArray[np.float16]
+
+
+def labelled(seed: int) -> tuple[Rows, Rows, NDArray[np.bool_], list[int]]:
     """Return all the scenes of one drawn kit.
 
     Returns
     -------
     power_db
         Segment powers in dB, shape (candidates, SEGMENTS, BANDS).
+    flat_db
+        Flatness, shape (candidates, FLAT_SIZE).
     labels
         Shape (candidates, KINDS).
     sizes
@@ -164,10 +169,12 @@ def labelled(seed: int) -> tuple[NDArray[np.float16], NDArray[np.bool_], list[in
             scenes.append(
                 (sound, [] if kind == "stick" else [(start, kind.split("-", maxsplit=1)[0])])
             )
-    rows, labels = [], []
+    rows, flat, labels = [], [], []
     for sound, events in scenes:
         frames, times = find_candidates(sound)
         power = 10.0 * np.log10(segment_power(frames, times) + 1e-16)
         rows.append(power.astype(np.float16))
+        flat.append(flatness(frames, times).astype(np.float16))
         labels.append(labels_of(times, events))
-    return np.concatenate(rows), np.concatenate(labels), [len(r) for r in rows]
+    flats = np.concatenate(flat)
+    return np.concatenate(rows), flats, np.concatenate(labels), [len(r) for r in rows]

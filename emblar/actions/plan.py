@@ -1,13 +1,20 @@
 """Plan: solve every drum of the kit for the voice it is to play, and keep the version."""
 
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from typing import Any
 
+from pydantic import ValidationError
+
 from emblar.actions.listen import Heard, heard
+from emblar.actions.sessions import asked_of, one_session
+from emblar.core.catalogue import dampers
 from emblar.core.errors import EmblarError, InputError
+from emblar.core.planning.assign import plan_kit as search_kit
+from emblar.core.planning.brief import Brief, Shelf
 from emblar.core.planning.plan_drum import DrumPlan, Request, plan_drum
-from emblar.core.planning.predicted import planned_stroke
 from emblar.core.planning.target import Target, target_from_card
+from emblar.core.synthesis.played import What, kit_played, played
+from emblar.core.synthesis.stroke import Samples, Voice, drum_voice
 from emblar.formats.analysis import card_from_file
 from emblar.formats.plan import DrumPlanFile, drum_plan_file
 from emblar.sound.encode import wav_bytes
@@ -18,6 +25,11 @@ from emblar.store.drums import KitDrum
 from emblar.store.plans import PlanInfo
 
 SAMPLE_RATE_HZ = 44100
+PLANNED_BEFORE = (
+    "This plan was made by an earlier Emblar and cannot be shown as it was. Plan this kit again; "
+    "what you asked by hand is kept."
+)
+PEAK = 0.7
 
 
 @dataclass(frozen=True, slots=True)
@@ -46,20 +58,53 @@ def _tuple(value: list[str] | None) -> tuple[str, ...] | None:
 
 def plan_kit(session_id: int) -> KitPlan:
     """Plan every drum that is to play a voice, and keep the plan as a new version."""
-    found = heard(session_id)
+    found, brief = heard(session_id), asked_of(one_session(session_id)).brief()
     with transaction() as db:
         drums = drum_store.listing(db, session_id)
     planned: dict[int, DrumPlan] = {}
     problems: dict[int, str] = {}
     for drum in drums:
         try:
-            planned[drum.id] = _plan(drum, found)
+            planned[drum.id] = _plan(drum, found, brief)
         except EmblarError as error:
             problems[drum.id] = str(error)
     return _keep(session_id, {i: drum_plan_file(p) for i, p in planned.items()}, problems)
 
 
-def _plan(drum: KitDrum, found: Heard | None) -> DrumPlan:
+def assign_voices(session_id: int) -> KitPlan:
+    """Give every voice of the record the drum that can play it best, and plan the kit.
+
+    The whole kit is weighed at once. What was asked of single drums by hand stays asked.
+
+    Raises
+    ------
+    InputError
+        There is no record, or no drum in the kit.
+    """
+    found, brief = heard(session_id), asked_of(one_session(session_id)).brief()
+    with transaction() as db:
+        drums = drum_store.listing(db, session_id)
+    if found is None or not drums:
+        raise InputError(
+            "Bring a record in Listen and drums in Kit first; then voices can be given."
+        )
+    targets = [
+        target
+        for card in found.analysis.voices
+        if card.voice not in ("hat", "cymbal") and (target := target_of(found, card.voice))
+    ]
+    # Two drums may share a name; the search tells them apart by it.
+    owned = tuple(replace(d.owned, name=f"{d.owned.name} ({d.id})") for d in drums)
+    shelf = Shelf(owned, (), tuple(dampers()), ())
+    held = {o.name: request_of(d).locks() for o, d in zip(owned, drums, strict=True)}
+    best = search_kit(targets, shelf, brief, locks=held).best
+    with transaction() as db:
+        for voice, row in best.chosen.items():
+            drum_store.assign(db, drums[row.drum].id, voice)
+    return plan_kit(session_id)
+
+
+def _plan(drum: KitDrum, found: Heard | None, brief: Brief) -> DrumPlan:
     request = request_of(drum)
     target = target_of(found, drum.voice)
     if target is None:
@@ -69,7 +114,7 @@ def _plan(drum: KitDrum, found: Heard | None) -> DrumPlan:
                 "a pitch by hand."
             )
         target = Target("by hand", {}, {})
-    return plan_drum(drum.owned, target, request)
+    return plan_drum(drum.owned, target, request, brief=brief)
 
 
 def replan_drum(session_id: int, drum_id: int, wish: dict[str, Any]) -> KitPlan:
@@ -77,11 +122,11 @@ def replan_drum(session_id: int, drum_id: int, wish: dict[str, Any]) -> KitPlan:
 
     Nothing is kept if the drum cannot be planned so.
     """
-    found = heard(session_id)
+    found, brief = heard(session_id), asked_of(one_session(session_id)).brief()
     with transaction() as db:
         drum = drum_store.get(db, drum_id)
         asked = KitDrum(drum.id, drum.session_id, drum.owned, drum.voice, wish)
-        planned = _plan(asked, found)
+        planned = _plan(asked, found, brief)
         drum_store.set_wish(db, drum_id, wish)
     before = latest_plan(session_id)
     drums = dict(before.drums) if before else {}
@@ -101,11 +146,14 @@ def _keep(session_id: int, drums: dict[int, DrumPlanFile], problems: dict[int, s
 
 
 def _kit_plan(info: PlanInfo) -> KitPlan:
-    return KitPlan(
-        info.version,
-        {int(i): DrumPlanFile.model_validate(d) for i, d in info.document["drums"].items()},
-        {int(i): text for i, text in info.document["problems"].items()},
-    )
+    drums: dict[int, DrumPlanFile] = {}
+    problems = {int(i): text for i, text in info.document["problems"].items()}
+    for i, document in info.document["drums"].items():
+        try:
+            drums[int(i)] = DrumPlanFile.model_validate(document)
+        except ValidationError:
+            problems[int(i)] = PLANNED_BEFORE
+    return KitPlan(info.version, drums, problems)
 
 
 def latest_plan(session_id: int) -> KitPlan | None:
@@ -115,8 +163,27 @@ def latest_plan(session_id: int) -> KitPlan | None:
     return _kit_plan(info) if info else None
 
 
-def planned_sound(session_id: int, drum_id: int) -> bytes:
-    """Return one stroke of the planned drum as WAV.
+def kit_sound(session_id: int) -> bytes:
+    """Return the planned kit in a groove as WAV, toms humming along.
+
+    Raises
+    ------
+    InputError
+        Nothing is planned.
+    """
+    plan = latest_plan(session_id)
+    voices: dict[str, Voice] = {}
+    for file in plan.drums.values() if plan else ():
+        voices.setdefault(file.voice, drum_voice(file.predicted(), file.kind))
+    return _wav(kit_played(voices, sample_rate_hz=SAMPLE_RATE_HZ))
+
+
+def _wav(samples: Samples) -> bytes:
+    return wav_bytes(PEAK * samples / max(float(abs(samples).max()), 1e-9), SAMPLE_RATE_HZ)
+
+
+def planned_sound(session_id: int, drum_id: int, what: What) -> bytes:
+    """Return the planned drum played as WAV: one stroke, growing strokes, or a groove.
 
     Raises
     ------
@@ -127,6 +194,5 @@ def planned_sound(session_id: int, drum_id: int) -> bytes:
     file = plan.drums.get(drum_id) if plan else None
     if file is None:
         raise InputError("This drum is not planned yet. Plan the kit first.")
-    stroke = planned_stroke(file.predicted(), file.kind)
-    peak = max(abs(stroke).max(), 1e-9)
-    return wav_bytes(0.7 * stroke / peak, SAMPLE_RATE_HZ)
+    voice = drum_voice(file.predicted(), file.kind)
+    return _wav(played(voice, file.kind, what, sample_rate_hz=SAMPLE_RATE_HZ))

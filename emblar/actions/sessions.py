@@ -1,9 +1,10 @@
 """Sessions: start one, say what it is about, delete it, bring it back."""
 
-from dataclasses import dataclass
+from dataclasses import dataclass, field
 from datetime import datetime
 
 from emblar.core.errors import InputError
+from emblar.formats.brief import AskFile
 from emblar.store import sessions as store
 from emblar.store.database import transaction
 from emblar.store.sessions import SessionInfo
@@ -20,6 +21,7 @@ class Brief:
     artist: str = ""
     wish: str = ""
     downbeat_at: datetime | None = None
+    ask: AskFile = field(default_factory=AskFile)
 
 
 def _checked(brief: Brief) -> Brief:
@@ -30,8 +32,9 @@ def _checked(brief: Brief) -> Brief:
         if len(text) > LONGEST_TEXT:
             raise InputError(f"“{text[:40]}…” is longer than {LONGEST_TEXT} characters.")
     return Brief(
-        name, brief.studio.strip(), brief.artist.strip(), brief.wish.strip(), brief.downbeat_at
-    )
+        name, brief.studio.strip(), brief.artist.strip(), brief.wish.strip(), brief.downbeat_at,
+        brief.ask,
+    )  # fmt: skip
 
 
 def start_session(brief: Brief) -> SessionInfo:
@@ -45,6 +48,7 @@ def start_session(brief: Brief) -> SessionInfo:
             artist=checked.artist,
             wish=checked.wish,
             downbeat_at=checked.downbeat_at,
+            asked=checked.ask.model_dump(),
         )
 
 
@@ -60,6 +64,7 @@ def change_brief(session_id: int, brief: Brief) -> SessionInfo:
             artist=checked.artist,
             wish=checked.wish,
             downbeat_at=checked.downbeat_at,
+            asked=checked.ask.model_dump(),
         )
 
 
@@ -73,6 +78,11 @@ def one_session(session_id: int) -> SessionInfo:
     """Return one session."""
     with transaction() as db:
         return store.get(db, session_id)
+
+
+def asked_of(session: SessionInfo) -> AskFile:
+    """Return what is asked of a session's plan."""
+    return AskFile.model_validate(session.asked)
 
 
 def delete_session(session_id: int) -> None:

@@ -13,6 +13,7 @@ from emblar.core.analysis.analyse import measure_voices, voice_order
 from emblar.core.analysis.audio import Audio, one_channel
 from emblar.core.analysis.clean import AnalysedHit, mark_clean
 from emblar.core.analysis.edits import Edit, applied, merge_tom, move, put_in, split_tom, take_out
+from emblar.core.analysis.manner import with_manners
 from emblar.core.analysis.membranes import stroke_pitch_hz
 from emblar.core.analysis.pitch import StrokeSpan, low_band
 from emblar.core.analysis.voices import levels_db
@@ -21,6 +22,7 @@ from emblar.formats.analysis import (
     AnalysisFile,
     HitFile,
     hit_file,
+    hit_from_file,
     hits_from_file,
     voice_file,
 )
@@ -29,6 +31,7 @@ from emblar.store import audio as audio_store
 from emblar.store import drums as drum_store
 from emblar.store import references as store
 from emblar.store.database import transaction
+from emblar.store.references import ReferenceInfo, Region
 
 Hits = Sequence[AnalysedHit]
 SPAN_S = 0.4
@@ -78,7 +81,7 @@ def merge(session_id: int, voice: str) -> str:
 def take_back(session_id: int) -> str:
     """Take the last correction back."""
     with transaction() as db:
-        reference = store.latest_done(db, session_id)
+        reference = store.shown(db, session_id)
         history = store.edits(db, reference.id) if reference else []
     if not history:
         raise InputError("There is no correction to take back.")
@@ -90,7 +93,7 @@ def take_back(session_id: int) -> str:
 def last_correction(session_id: int) -> str:
     """Return the last correction in words, or an empty string."""
     with transaction() as db:
-        reference = store.latest_done(db, session_id)
+        reference = store.shown(db, session_id)
         history = store.edits(db, reference.id) if reference else []
     return str(history[-1]["says"]) if history else ""
 
@@ -98,16 +101,10 @@ def last_correction(session_id: int) -> str:
 def _correct(session_id: int, make: Callable[[Hits, Audio], Edit], *, keep: bool = True) -> str:
     """Make an edit, measure the voices it touches anew and keep all of it, or nothing."""
     with transaction() as db:
-        reference = store.latest_done(db, session_id)
-        if reference is None or reference.audio_id is None:
-            raise InputError("There is no analysed recording yet. Bring one in Listen.")
-        document, _ = store.documents(db, reference.id)
-        size = audio_store.info(db, reference.audio_id).size_bytes
-        audio = decode(audio_store.read(db, reference.audio_id, 0, size)).audio
-        file = AnalysisFile.model_validate(document)
+        reference, file, audio = _shown(db, session_id)
         before = hits_from_file(file)
         edit = make(before, audio)
-        corrected = _measured(file, applied(before, edit), edit.voices(), audio)
+        corrected = _measured(file, applied(before, edit), edit.voices(), audio, reference.regions)
         history = store.edits(db, reference.id)
         history = [*history, _edit_document(edit)] if keep else history[:-1]
         store.correct(db, reference.id, analysis=corrected.model_dump(by_alias=True), edits=history)
@@ -115,11 +112,62 @@ def _correct(session_id: int, make: Callable[[Hits, Audio], Edit], *, keep: bool
     return edit.says
 
 
+def _shown(db: Session, session_id: int) -> tuple[ReferenceInfo, AnalysisFile, Audio]:
+    """Return the file whose strokes are shown, what was found in it, and its sound."""
+    reference = store.shown(db, session_id)
+    if reference is None or reference.audio_id is None:
+        raise InputError("There is no analysed recording yet. Bring one in Listen.")
+    document, _ = store.documents(db, reference.id)
+    size = audio_store.info(db, reference.audio_id).size_bytes
+    audio = decode(audio_store.read(db, reference.audio_id, 0, size)).audio
+    return reference, AnalysisFile.model_validate(document), audio
+
+
+def name_region(session_id: int, name: str, start_s: float, stop_s: float, *, measure: bool) -> str:
+    """Name a stretch of the recording; with ``measure`` drums are measured in such ones only."""
+    name = name.strip()
+    if not name:
+        raise InputError("Give the stretch a name, for example “verse, alone”.")
+    if not 0.0 <= start_s < stop_s:
+        raise InputError(f"A stretch from {start_s:.2f} to {stop_s:.2f} s is empty.")
+    region = Region(name, round(start_s, 3), round(stop_s, 3), measure)
+    _with_regions(session_id, lambda old: [*(r for r in old if r.name != name), region])
+    return f"“{name}” kept"
+
+
+def forget_region(session_id: int, name: str) -> str:
+    """Take a named stretch away."""
+    _with_regions(session_id, lambda old: [r for r in old if r.name != name])
+    return f"“{name}” taken away"
+
+
+def _with_regions(session_id: int, change: Callable[[Sequence[Region]], Sequence[Region]]) -> None:
+    """Keep other regions and, where it matters, measure every voice anew."""
+    with transaction() as db:
+        reference, file, audio = _shown(db, session_id)
+        regions = change(reference.regions)
+        store.set_regions(db, reference.id, regions)
+        if _spans(regions) != _spans(reference.regions):
+            hits = hits_from_file(file)
+            anew = _measured(file, hits, {h.voice for h in hits}, audio, regions)
+            edits = store.edits(db, reference.id)
+            store.correct(db, reference.id, analysis=anew.model_dump(by_alias=True), edits=edits)
+
+
+def _spans(regions: Sequence[Region]) -> list[tuple[float, float]]:
+    return [(r.start_s, r.stop_s) for r in regions if r.measure]
+
+
 def _measured(
-    file: AnalysisFile, hits: list[AnalysedHit], touched: set[str], audio: Audio
+    file: AnalysisFile,
+    hits: list[AnalysedHit],
+    touched: set[str],
+    audio: Audio,
+    regions: Sequence[Region],
 ) -> AnalysisFile:
     mono = one_channel(audio)
-    marked = mark_clean(hits, mono, audio.duration_s)
+    clean = mark_clean(hits, mono, audio.duration_s, _spans(regions))
+    marked = with_manners(clean, mono)
     present = {h.voice for h in marked}
     anew = measure_voices(mono, low_band(mono), marked, audio.duration_s, only=touched & present)
     cards = {v.voice: v for v in file.voices if v.voice in present - touched}
@@ -153,10 +201,7 @@ def _edit_document(edit: Edit) -> dict[str, Any]:
 
 def _edit_from(document: dict[str, Any]) -> Edit:
     def hits(rows: list[dict[str, Any]]) -> tuple[AnalysedHit, ...]:
-        files = [HitFile.model_validate(row) for row in rows]
-        return tuple(
-            AnalysedHit(h.time_s, h.voice, h.level_db, h.confidence, h.clean) for h in files
-        )
+        return tuple(hit_from_file(HitFile.model_validate(row)) for row in rows)
 
     renamed = tuple((old, new) for old, new in document["renamed"])
     return Edit(str(document["says"]), hits(document["removed"]), hits(document["added"]), renamed)

@@ -8,6 +8,7 @@ from typing import Annotated
 import typer
 
 from emblar.core.analysis.analyse import analyse
+from emblar.core.analysis.edits import check_voice
 from emblar.core.errors import BadAudioError, InputError
 from emblar.formats.analysis import analysis_file
 from emblar.sound.decode import check_size, decode
@@ -20,9 +21,6 @@ class Kind(StrEnum):
     MIX = "mix"
     DRUMS = "drums"
     HIT = "hit"
-
-
-VOICES = ("kick", "snare", "hat", "cymbal")
 
 
 def read_file(path: Path) -> bytes:
@@ -40,19 +38,6 @@ def read_file(path: Path) -> bytes:
         raise BadAudioError(f"{path} cannot be read: {error.strerror}.") from error
 
 
-def check_voice(voice: str | None) -> None:
-    """Check the name of a voice.
-
-    Raises
-    ------
-    InputError
-        It is not one of kick, snare, tom-1 to tom-9, hat, cymbal.
-    """
-    is_tom = voice is not None and voice.startswith("tom-") and voice[4:] in "123456789"
-    if voice is not None and voice not in VOICES and not (is_tom and len(voice) == 5):
-        raise InputError(f"“{voice}” is no voice: use {', '.join(VOICES)} or tom-1, tom-2, …")
-
-
 def analyse_command(
     file: Annotated[Path, typer.Argument(help="WAV, FLAC, OGG, MP3 or AIFF, up to 200 MB")],
     kind: Annotated[Kind, typer.Option(help="What the file holds")] = Kind.AUTO,
@@ -64,7 +49,8 @@ def analyse_command(
     ] = None,
 ) -> None:
     """Find and measure the strokes of a recording."""
-    check_voice(voice)
+    if voice is not None:
+        check_voice(voice)
     decoded = decode(read_file(file))
     result = analysis_file(analyse(decoded.audio, kind=kind.value, voice=voice))
     text = result.model_dump_json(by_alias=True, indent=2) + "\n"

@@ -5,7 +5,9 @@ import sys
 import typer
 
 from emblar.cli.analyse import analyse_command
+from emblar.cli.plan import plan_command
 from emblar.cli.predict import predict_command
+from emblar.cli.render import practice_command, render_command
 from emblar.cli.serve import serve_command
 from emblar.core.errors import EmblarError
 
@@ -17,6 +19,9 @@ app = typer.Typer(
 )
 app.command("analyse")(analyse_command)
 app.command("predict")(predict_command)
+app.command("plan")(plan_command)
+app.command("render")(render_command)
+app.command("practice")(practice_command)
 app.command("serve")(serve_command)
 
 

@@ -1,5 +1,6 @@
 """``emblar.analysis/1``: what was found in a recording, and back to the core's dataclasses."""
 
+from collections.abc import Mapping
 from typing import Any, Literal
 
 import numpy as np
@@ -8,6 +9,7 @@ from pydantic import Field
 from emblar.core.analysis.analyse import Analysis
 from emblar.core.analysis.card import Alternative, VoiceCard
 from emblar.core.analysis.clean import AnalysedHit
+from emblar.core.analysis.loudness import Part
 from emblar.core.analysis.pitch import Track
 from emblar.core.analysis.ring import Ring
 from emblar.core.quantities import Measured, Quantity, Unknown, reason_or_none, value_or_none
@@ -30,6 +32,7 @@ class HitFile(Strict):
     level_db: float
     confidence: float = Field(ge=0.0, le=1.0)
     clean: bool
+    manner: str = Field(default="", description="flam, ghost, rimshot, cross-stick, or empty")
 
 
 class TrackFile(Strict):
@@ -57,6 +60,22 @@ class RingFile(Strict):
     level_sd_db: float
     t60_s: float | None
     mode: str = Field(default="", description="the film mode whose ratio fits, or empty")
+
+
+class ValueFile(Strict):
+    """A number with one standard deviation, in its unit."""
+
+    value: float
+    sd: float
+    unit: str
+
+
+class PartFile(Strict):
+    """The soft or the loud strokes of a voice."""
+
+    strokes: int
+    level_db: float
+    values: dict[str, ValueFile]
 
 
 class VoiceFile(Strict):
@@ -104,6 +123,12 @@ class VoiceFile(Strict):
     ring_modes: list[RingFile] = Field(default_factory=list)
     reasons: dict[str, str] = Field(description="Why a number is null, by its field's name")
     tracks: list[TrackFile] = Field(default_factory=list)
+    origins: dict[str, str] = Field(
+        default_factory=dict,
+        description="where a number comes from, by its field, if not from this recording alone",
+    )
+    soft: PartFile | None = Field(default=None, description="where soft and loud can be parted")
+    loud: PartFile | None = None
 
 
 class AnalysisFile(Strict):
@@ -137,8 +162,8 @@ FIELDS = {
 SHORTEST_TRACK = 3
 
 
-def voice_file(card: VoiceCard) -> VoiceFile:
-    """Return one card as written to a file."""
+def voice_file(card: VoiceCard, origins: Mapping[str, str] | None = None) -> VoiceFile:
+    """Return one card as written to a file; ``origins`` by the card's attributes."""
     values: dict[str, float | None] = {"fundamental_hz": value_or_none(card.fundamental)}
     reasons = {}
     if isinstance(card.fundamental, Unknown):
@@ -157,6 +182,7 @@ def voice_file(card: VoiceCard) -> VoiceFile:
         fundamental_sd_cents=card.fundamental_sd_cents,
         fundamental_spread_cents=card.fundamental_spread_cents,
         reasons=reasons,
+        origins={_field(name): text for name, text in (origins or {}).items()},
         alternatives=[
             AlternativeFile(frequency_hz=round(a.frequency_hz, 3), level_db=round(a.level_db, 2))
             for a in card.alternatives
@@ -180,8 +206,27 @@ def voice_file(card: VoiceCard) -> VoiceFile:
             for t in card.tracks
             if len(t.time_s) >= SHORTEST_TRACK
         ],
+        soft=_part_file(card.parts[0]) if card.parts else None,
+        loud=_part_file(card.parts[1]) if card.parts else None,
         **values,
     )
+
+
+def _field(attribute: str) -> str:
+    return "fundamental_hz" if attribute == "fundamental" else FIELDS[attribute][0]
+
+
+def _part_file(part: Part) -> PartFile:
+    values = {
+        name: ValueFile(value=round(q.value, 4), sd=round(q.sd, 4), unit=q.unit)
+        for name, q in part.values.items()
+    }
+    return PartFile(strokes=part.strokes, level_db=round(part.level_db, 2), values=values)
+
+
+def _part(file: PartFile) -> Part:
+    values = {name: Measured(v.value, v.sd, v.unit) for name, v in file.values.items()}
+    return Part(file.strokes, file.level_db, values)
 
 
 def _track_level_db(track: Track) -> np.ndarray:
@@ -202,6 +247,7 @@ def hit_file(hit: AnalysedHit) -> HitFile:
         level_db=round(hit.level_db, 2),
         confidence=round(hit.confidence, 3),
         clean=hit.clean,
+        manner=hit.manner,
     )
 
 
@@ -247,10 +293,16 @@ def card_from_file(voice: VoiceFile) -> VoiceCard:
         ring_modes=tuple(
             Ring(r.ratio, r.level_db, r.level_sd_db, r.t60_s) for r in voice.ring_modes
         ),
+        parts=(_part(voice.soft), _part(voice.loud)) if voice.soft and voice.loud else None,
         **cards,
     )
 
 
+def hit_from_file(hit: HitFile) -> AnalysedHit:
+    """Return one hit as it was before it was written."""
+    return AnalysedHit(hit.time_s, hit.voice, hit.level_db, hit.confidence, hit.clean, hit.manner)
+
+
 def hits_from_file(file: AnalysisFile) -> list[AnalysedHit]:
     """Return the hits as they were before they were written."""
-    return [AnalysedHit(h.time_s, h.voice, h.level_db, h.confidence, h.clean) for h in file.hits]
+    return [hit_from_file(h) for h in file.hits]

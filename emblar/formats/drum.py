@@ -1,14 +1,28 @@
 """``emblar.drum/1`` in, ``emblar.prediction/1`` out."""
 
+from dataclasses import asdict
 from typing import Annotated, Any, Literal, Self
 
 from pydantic import BaseModel, ConfigDict, Field, model_validator
 
+from emblar.core.acoustics.calibration import Take, calibrate
 from emblar.core.acoustics.drum import METRES_PER_INCH, METRES_PER_MIL, Drum, Film, PlacedDamper
 from emblar.core.acoustics.forward import Prediction, predict
 from emblar.core.acoustics.inverse import LugPitches, lug_pitches_for
-from emblar.core.catalogue import damper
-from emblar.core.planning.kit import RANGES
+from emblar.core.acoustics.uneven import spread_from_lugs
+from emblar.core.catalogue import (
+    USUAL_EDGE,
+    USUAL_STRIKER,
+    USUAL_WIRES_SETTING,
+    damper,
+    loss_share,
+    strike,
+    wires,
+)
+from emblar.core.errors import DrumError
+from emblar.core.planning.kit import RANGES, check_rods
+from emblar.core.planning.predicted import predicted_card
+from emblar.core.quantities import Measured
 
 
 class Strict(BaseModel):
@@ -35,7 +49,11 @@ class HeadFile(Strict):
     ring: bool = False
     dot: bool = False
     vented: bool = False
+    woven: bool = False
+    patch: bool = False
     lug_hz: LugHz | None = None
+    rods_hz: list[LugHz] | None = Field(default=None, min_length=4, max_length=20)
+    """Lug pitch beside each rod in order round the head, instead of ``lug_hz``."""
 
     @model_validator(mode="after")
     def _plies_in_range(self) -> Self:
@@ -47,6 +65,13 @@ class HeadFile(Strict):
                 )
         return self
 
+    @property
+    def mean_lug_hz(self) -> float | None:
+        """Return the head's lug pitch, the mean over its rods where they are told, Hz."""
+        if self.rods_hz is not None:
+            return sum(self.rods_hz) / len(self.rods_hz)
+        return self.lug_hz
+
     def film(self) -> Film:
         """Return the head for the model."""
         return Film(
@@ -56,6 +81,8 @@ class HeadFile(Strict):
             ring=self.ring,
             dot=self.dot,
             vented=self.vented,
+            patch=self.patch,
+            woven=self.woven,
         )
 
 
@@ -73,6 +100,27 @@ class DamperFile(Strict):
         if self.id is not None:
             return damper(self.id).placed()
         return PlacedDamper(self.side, self.radius, self.resistance_n_s_per_m, self.mass_kg)
+
+
+class TakeFile(Strict):
+    """One tuning of this very drum as measured: what its prediction learns from."""
+
+    batter_hz: LugHz
+    reso_hz: LugHz | None = None
+    drum_pitch_hz: Annotated[float, _between("drum_pitch_hz")] | None = None
+    drum_pitch_sd_cents: float = Field(default=10.0, gt=0.0, le=200.0)
+    sustain_s: float | None = Field(default=None, gt=0.0, le=30.0)
+    sustain_sd_s: float | None = Field(default=None, gt=0.0, le=30.0)
+
+    def take(self, drum: Drum) -> Take:
+        """Return the take for the model; a sustain without a spread is trusted to 15 %."""
+        pitch = sustain = None
+        if self.drum_pitch_hz is not None:
+            sd = self.drum_pitch_hz * (2.0 ** (self.drum_pitch_sd_cents / 1200.0) - 1.0)
+            pitch = Measured(self.drum_pitch_hz, sd, "Hz")
+        if self.sustain_s is not None:
+            sustain = Measured(self.sustain_s, self.sustain_sd_s or 0.15 * self.sustain_s, "s")
+        return Take(drum, self.batter_hz, self.reso_hz, pitch, sustain)
 
 
 class WishFile(Strict):
@@ -94,10 +142,20 @@ class DrumFile(Strict):
     reso: HeadFile | None
     port_in: PortInches | None = None
     dampers: list[DamperFile] = Field(default_factory=list)
+    hoop: str = "flanged"
+    shell: str = "maple-lacquer"
+    edge: str = USUAL_EDGE
+    striker: str | None = None
+    wires: str = USUAL_WIRES_SETTING
     wish: WishFile | None = None
+    takes: list[TakeFile] = Field(default_factory=list, max_length=200)
 
     @model_validator(mode="after")
     def _makes_sense(self) -> Self:
+        try:
+            check_rods(self.rods)
+        except DrumError as error:
+            raise ValueError(str(error)) from error
         if self.port_in is not None and self.port_in >= self.diameter_in:
             raise ValueError(
                 f"port_in: {self.port_in:g} is not smaller than the head ({self.diameter_in:g})"
@@ -106,14 +164,30 @@ class DrumFile(Strict):
             raise ValueError(f"reso: a {self.kind} needs a reso head; null is for kicks only")
         if self.reso is None and self.port_in is not None:
             raise ValueError("port_in: there is no front head to have a port")
-        if self.wish is None:
-            for name, head in (("batter", self.batter), ("reso", self.reso)):
-                if head is not None and head.lug_hz is None:
-                    raise ValueError(f"{name}.lug_hz: give a lug pitch, or a wish instead")
+        for name, head in (("batter", self.batter), ("reso", self.reso)):
+            if head is None:
+                continue
+            if head.rods_hz is not None and len(head.rods_hz) != self.rods:
+                raise ValueError(
+                    f"{name}.rods_hz: {len(head.rods_hz)} pitches for {self.rods} rods; "
+                    "give one for each"
+                )
+            if self.wish is None and head.mean_lug_hz is None:
+                raise ValueError(f"{name}.lug_hz: give a lug pitch, or a wish instead")
+        for take in self.takes:
+            if (take.reso_hz is None) != (self.reso is None):
+                raise ValueError("takes.reso_hz: give it where the drum has a reso head")
         return self
 
     def drum(self) -> Drum:
-        """Return the drum for the model."""
+        """Return the drum for the model.
+
+        Raises
+        ------
+        CatalogueError
+            A hoop, shell, edge, damper, striker or setting of the wires is not known.
+        """
+        named = [damper(d.id) for d in self.dampers if d.id is not None]
         return Drum(
             kind=self.kind,
             diameter_m=self.diameter_in * METRES_PER_INCH,
@@ -123,6 +197,9 @@ class DrumFile(Strict):
             reso=self.reso.film() if self.reso else None,
             port_radius_m=self.port_in * METRES_PER_INCH / 2.0 if self.port_in else None,
             dampers=tuple(d.placed() for d in self.dampers),
+            shell_loss_share=loss_share(self.hoop, self.shell, self.edge, named),
+            strike=strike(self.striker or USUAL_STRIKER[self.kind], named),
+            wires=wires(self.wires),
         )
 
     def lugs(self) -> LugPitches:
@@ -131,8 +208,9 @@ class DrumFile(Strict):
             return lug_pitches_for(
                 self.drum(), self.wish.drum_pitch_hz, self.wish.relation_semitones
             )
-        assert self.batter.lug_hz is not None
-        return LugPitches(self.batter.lug_hz, self.reso.lug_hz if self.reso else None)
+        batter = self.batter.mean_lug_hz
+        assert batter is not None
+        return LugPitches(batter, self.reso.mean_lug_hz if self.reso else None)
 
 
 class PerHead(Strict):
@@ -151,6 +229,30 @@ class LimitFile(Strict):
     text: str
 
 
+class ModeFile(Strict):
+    """One mode of the planned drum."""
+
+    m: int
+    frequency_hz: float
+    t60_s: float
+    level_db: float
+
+
+class QuantityFile(Strict):
+    """A number with its standard deviation and unit."""
+
+    value: float
+    sd: float
+    unit: str
+
+
+class WarbleFile(Strict):
+    """Beats per second of the (1,1) mode that uneven rods split; null where not told."""
+
+    batter: float | None
+    reso: float | None
+
+
 class PredictionFile(Strict):
     """What a drum does at its lug pitches."""
 
@@ -167,6 +269,16 @@ class PredictionFile(Strict):
     rod_load_n: PerHead
     tension_n_per_m: PerHead
     limits: list[LimitFile]
+    warble_hz: WarbleFile | None = None
+    measured_share: dict[str, float] | None = None
+    """How much of the prior's uncertainty the drum's own takes took away, per quantity."""
+    modes: list[ModeFile] | None = None
+    card: dict[str, QuantityFile] | None = None
+
+
+def quantities(values: dict[str, Measured]) -> dict[str, QuantityFile]:
+    """Return quantities as written to a file."""
+    return {n: QuantityFile(value=q.value, sd=q.sd, unit=q.unit) for n, q in values.items()}
 
 
 def prediction_file(prediction: Prediction, lugs: LugPitches) -> PredictionFile:
@@ -196,6 +308,26 @@ def prediction_file(prediction: Prediction, lugs: LugPitches) -> PredictionFile:
 
 
 def predict_file(file: DrumFile) -> PredictionFile:
-    """Predict a drum file; with a wish, solve its lug pitches first."""
-    lugs = file.lugs()
-    return prediction_file(predict(file.drum(), lugs.batter_hz, lugs.reso_hz), lugs)
+    """Predict a drum file: a wish is solved for lug pitches first, takes are learned from."""
+    drum, lugs = file.drum(), file.lugs()
+    shares = None
+    if file.takes:
+        learned = calibrate([take.take(drum) for take in file.takes])
+        found = learned.predict(drum, lugs.batter_hz, lugs.reso_hz)
+        prediction, shares = found.prediction, found.measured_share
+    else:
+        prediction = predict(drum, lugs.batter_hz, lugs.reso_hz)
+    out = prediction_file(prediction, lugs)
+    out.measured_share = shares
+    out.warble_hz = _warble(file)
+    out.modes = [ModeFile(**asdict(mode)) for mode in prediction.modes]
+    out.card = quantities(predicted_card(prediction, file.kind))
+    return out
+
+
+def _warble(file: DrumFile) -> WarbleFile | None:
+    rods = (file.batter.rods_hz, file.reso.rods_hz if file.reso else None)
+    if rods == (None, None):
+        return None
+    batter, reso = (spread_from_lugs(r) if r is not None else None for r in rods)
+    return WarbleFile(batter=batter, reso=reso)

@@ -1,58 +1,46 @@
-"""``emblar.plan/1``: one drum's plan as kept and handed on."""
+"""``emblar.plan/2``: one drum's plan as kept and handed on."""
 
 from dataclasses import asdict
 from typing import Literal
 
 from pydantic import Field
 
-from emblar.core.acoustics.drum import Tensions
+from emblar.core.acoustics.coefficients import prior_coefficients
+from emblar.core.acoustics.drum import Strike, Tensions
 from emblar.core.acoustics.forward import Mode, Prediction
+from emblar.core.acoustics.inverse import LugPitches
 from emblar.core.acoustics.limits import Limit
+from emblar.core.acoustics.strike import on_surface
+from emblar.core.catalogue import construction, damper, strike, wires
 from emblar.core.planning.plan_drum import DrumPlan
 from emblar.core.quantities import Measured
-from emblar.formats.drum import PredictionFile, Strict, prediction_file
+from emblar.formats.drum import (
+    ModeFile,
+    PredictionFile,
+    QuantityFile,
+    Strict,
+    prediction_file,
+    quantities,
+)
+from emblar.formats.kitplan import RecipeFile, SideFile, WhyFile, recipe_file
 
 
-class QuantityFile(Strict):
-    """A number with its standard deviation and unit."""
+class OtherFile(Strict):
+    """Another way to plan the drum, and how far it moves each quantity against the chosen one."""
 
-    value: float
-    sd: float
-    unit: str
-
-
-class ModeFile(Strict):
-    """One mode of the planned drum."""
-
-    m: int
-    frequency_hz: float
-    t60_s: float
-    level_db: float
-
-
-class ReasonFile(Strict):
-    """A reason with the numbers it was made from."""
-
-    about: str
-    text: str
-    numbers: dict[str, float]
-
-
-class SchoolFile(Strict):
-    """One relation of the heads as it would be on this drum."""
-
-    relation: Literal["equal", "higher", "lower"]
-    semitones: float
-    chosen: bool
-    batter_hz: float
-    reso_hz: float | None
-    sustain_s: float
+    name: str
+    says: str
+    recipe: RecipeFile
+    score: float
+    minutes: float
+    bought: list[str]
+    moves: dict[str, float]
 
 
 class DrumPlanFile(Strict):
     """The plan for one drum."""
 
-    schema_: Literal["emblar.plan/1"] = Field(default="emblar.plan/1", alias="schema")
+    schema_: Literal["emblar.plan/2"] = Field(default="emblar.plan/2", alias="schema")
     name: str
     kind: Literal["kick", "snare", "tom"]
     voice: str
@@ -62,14 +50,23 @@ class DrumPlanFile(Strict):
     reso: str | None
     port_in: float | None
     dampers: list[str]
+    striker: str
+    wires: str
+    score: float
+    costs: dict[str, float]
+    apart: dict[str, float]
+    minutes: float
+    bought: list[str]
+    cut: bool
     prediction: PredictionFile
     modes: list[ModeFile]
     card: dict[str, QuantityFile]
     target: dict[str, QuantityFile]
     missing: dict[str, str]
     range_hz: tuple[float, float]
-    reasons: list[ReasonFile]
-    schools: list[SchoolFile]
+    reasons: list[WhyFile]
+    schools: list[SideFile]
+    others: list[OtherFile]
     cautions: list[str]
 
     def predicted(self) -> Prediction:
@@ -91,16 +88,20 @@ class DrumPlanFile(Strict):
             film_stress_pa=stress,
             rod_load_n=load,
             limits=tuple(Limit(x.code, x.severity, x.side, 0.0, 0.0, x.text) for x in p.limits),
+            strike=self._strike(),
+            wires=wires(self.wires),
         )
 
-
-def _quantities(values: dict[str, Measured]) -> dict[str, QuantityFile]:
-    return {n: QuantityFile(value=q.value, sd=q.sd, unit=q.unit) for n, q in values.items()}
+    def _strike(self) -> Strike:
+        on_it = [damper(d) for d in self.dampers]
+        film = construction(self.batter).film()
+        return on_surface(strike(self.striker, on_it), film, prior_coefficients())
 
 
 def drum_plan_file(plan: DrumPlan) -> DrumPlanFile:
     """Return a plan as written to a file."""
-    recipe = plan.recipe
+    recipe, row = plan.recipe, plan.weighed
+    lugs = LugPitches(recipe.batter_hz, recipe.reso_hz)
     return DrumPlanFile(
         name=plan.owned.name,
         kind=plan.owned.kind,
@@ -111,13 +112,33 @@ def drum_plan_file(plan: DrumPlan) -> DrumPlanFile:
         reso=recipe.reso,
         port_in=recipe.port_in,
         dampers=list(recipe.dampers),
-        prediction=prediction_file(recipe.prediction, recipe.lugs),
-        modes=[ModeFile(**asdict(mode)) for mode in recipe.prediction.modes],
-        card=_quantities(plan.card),
-        target=_quantities(plan.target),
+        striker=recipe.striker,
+        wires=recipe.wires,
+        score=row.total,
+        costs=row.costs,
+        apart=row.apart,
+        minutes=row.minutes,
+        bought=list(row.bought),
+        cut=row.cut,
+        prediction=prediction_file(plan.prediction, lugs),
+        modes=[ModeFile(**asdict(mode)) for mode in plan.prediction.modes],
+        card=quantities(plan.card),
+        target=quantities(plan.target),
         missing=plan.missing,
         range_hz=plan.range_hz,
-        reasons=[ReasonFile(**asdict(reason)) for reason in plan.reasons],
-        schools=[SchoolFile(**asdict(school)) for school in plan.schools],
+        reasons=[WhyFile(**asdict(reason)) for reason in plan.reasons],
+        schools=[SideFile(**asdict(school)) for school in plan.schools],
+        others=[
+            OtherFile(
+                name=other.name,
+                says=other.says,
+                recipe=recipe_file(other.weighed.recipe),
+                score=other.weighed.total,
+                minutes=other.weighed.minutes,
+                bought=list(other.weighed.bought),
+                moves=other.moves,
+            )
+            for other in plan.others
+        ],
         cautions=list(plan.cautions),
     )

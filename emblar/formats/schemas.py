@@ -5,14 +5,18 @@ import json
 from pydantic import BaseModel
 
 from emblar.formats.analysis import AnalysisFile
+from emblar.formats.brief import BriefFile
 from emblar.formats.drum import DrumFile, PredictionFile
+from emblar.formats.kitplan import KitPlanFile
 from emblar.formats.plan import DrumPlanFile
 from emblar.formats.sheet import SheetFile
 
 SCHEMAS: dict[str, type[BaseModel]] = {
     "emblar.analysis-1": AnalysisFile,
+    "emblar.brief-1": BriefFile,
     "emblar.drum-1": DrumFile,
-    "emblar.plan-1": DrumPlanFile,
+    "emblar.kitplan-1": KitPlanFile,
+    "emblar.plan-2": DrumPlanFile,
     "emblar.prediction-1": PredictionFile,
     "emblar.sheet-1": SheetFile,
 }

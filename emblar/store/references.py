@@ -1,6 +1,8 @@
 """References: recordings to sound like, their progress and their analyses."""
 
-from dataclasses import dataclass
+from collections.abc import Sequence
+from dataclasses import asdict, dataclass
+from datetime import UTC, datetime
 from typing import Any
 
 from sqlalchemy import delete, select, update
@@ -10,6 +12,16 @@ from emblar.core.errors import NotFoundError
 from emblar.store.tables import AudioRow, ReferenceRow
 
 ACTIVE = ("waiting", "running")
+
+
+@dataclass(frozen=True, slots=True)
+class Region:
+    """A named stretch of a recording, s; if ``measure``, drums are measured in such ones only."""
+
+    name: str
+    start_s: float
+    stop_s: float
+    measure: bool
 
 
 @dataclass(frozen=True, slots=True)
@@ -28,6 +40,11 @@ class ReferenceInfo:
     attempts: int
     drums_audio_id: int | None = None
     rest_audio_id: int | None = None
+    main_id: int | None = None
+    """The recording this one is another file of, or None."""
+    voice: str | None = None
+    """Of a file of single strokes: the drum they are on, or None to tell by ear."""
+    regions: tuple["Region", ...] = ()
 
     @property
     def active(self) -> bool:
@@ -49,6 +66,9 @@ def _info(row: ReferenceRow) -> ReferenceInfo:
         row.attempts,
         row.drums_audio_id,
         row.rest_audio_id,
+        row.main_id,
+        row.voice,
+        tuple(Region(**region) for region in row.regions),
     )
 
 
@@ -67,11 +87,25 @@ def _row(db: Session, reference_id: int, *, with_documents: bool = False) -> Ref
 
 
 def create(
-    db: Session, *, session_id: int, audio_id: int, filename: str, kind: str
+    db: Session,
+    *,
+    session_id: int,
+    audio_id: int,
+    filename: str,
+    kind: str,
+    main_id: int | None = None,
+    voice: str | None = None,
 ) -> ReferenceInfo:
     """Add a recording to a session, its analysis waiting."""
     row = ReferenceRow(
-        session_id=session_id, audio_id=audio_id, filename=filename, kind=kind, state="waiting"
+        session_id=session_id,
+        audio_id=audio_id,
+        filename=filename,
+        kind=kind,
+        state="waiting",
+        main_id=main_id,
+        voice=voice,
+        regions=[],
     )
     db.add(row)
     db.flush()
@@ -99,19 +133,51 @@ def latest(db: Session, session_id: int) -> ReferenceInfo | None:
     return _info(row) if row else None
 
 
-def latest_done(db: Session, session_id: int) -> ReferenceInfo | None:
-    """Return the newest analysed reference of a session."""
-    row = db.execute(
+def files(db: Session, session_id: int) -> list[ReferenceInfo]:
+    """Return the analysed files of the session's newest record: the first brought comes first."""
+    rows = db.execute(
         select(ReferenceRow)
         .where(
             ReferenceRow.session_id == session_id,
             ReferenceRow.deleted_at.is_(None),
             ReferenceRow.state == "done",
         )
-        .order_by(ReferenceRow.id.desc())
-        .limit(1)
-    ).scalar_one_or_none()
-    return _info(row) if row else None
+        .order_by(ReferenceRow.id)
+    ).scalars()
+    done = [_info(row) for row in rows]
+    mains = [info for info in done if info.main_id is None]
+    if not mains:
+        return []
+    return [info for info in done if mains[-1].id in (info.id, info.main_id)]
+
+
+def shown(db: Session, session_id: int) -> ReferenceInfo | None:
+    """Return the file whose strokes are shown: drums alone before a mix, single strokes last."""
+    order = {"drums": 0, "auto": 1, "mix": 2, "hit": 3}
+    return min(files(db, session_id), key=lambda f: (order[f.kind], f.id), default=None)
+
+
+def take_away(db: Session, reference_id: int) -> ReferenceInfo:
+    """Take a file away from its record; it can be brought back for 30 days."""
+    row = _row(db, reference_id)
+    row.deleted_at = datetime.now(UTC)
+    return _info(row)
+
+
+def bring_back(db: Session, reference_id: int) -> ReferenceInfo:
+    """Bring a file back that was taken away."""
+    row = db.get(ReferenceRow, reference_id)
+    if row is None:
+        raise NotFoundError("That file is gone for good.")
+    row.deleted_at = None
+    db.flush()
+    return _info(row)
+
+
+def set_regions(db: Session, reference_id: int, regions: Sequence[Region]) -> None:
+    """Keep the named regions of a recording."""
+    _row(db, reference_id).regions = [asdict(region) for region in regions]
+    db.flush()
 
 
 def documents(db: Session, reference_id: int) -> tuple[dict[str, Any], dict[str, Any]]:

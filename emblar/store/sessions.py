@@ -1,7 +1,8 @@
 """Sessions: make, list, change, delete and bring back."""
 
-from dataclasses import dataclass
+from dataclasses import dataclass, field
 from datetime import UTC, datetime, timedelta
+from typing import Any
 
 from sqlalchemy import func, select
 from sqlalchemy.orm import Session
@@ -26,12 +27,14 @@ class SessionInfo:
     references: int = 0
     drums: int = 0
     plan_version: int | None = None
+    asked: dict[str, Any] = field(default_factory=dict)
 
 
 def _info(row: SessionRow) -> SessionInfo:
     return SessionInfo(
-        row.id, row.name, row.studio, row.artist, row.wish, row.downbeat_at, row.created_at
-    )
+        row.id, row.name, row.studio, row.artist, row.wish, row.downbeat_at, row.created_at,
+        asked=dict(row.asked or {}),
+    )  # fmt: skip
 
 
 def _row(db: Session, session_id: int) -> SessionRow:
@@ -49,9 +52,13 @@ def create(
     artist: str = "",
     wish: str = "",
     downbeat_at: datetime | None = None,
+    asked: dict[str, Any] | None = None,
 ) -> SessionInfo:
     """Make a session."""
-    row = SessionRow(name=name, studio=studio, artist=artist, wish=wish, downbeat_at=downbeat_at)
+    row = SessionRow(
+        name=name, studio=studio, artist=artist, wish=wish, downbeat_at=downbeat_at,
+        asked=asked or {},
+    )  # fmt: skip
     db.add(row)
     db.flush()
     return _info(row)
@@ -71,11 +78,12 @@ def change(
     artist: str,
     wish: str,
     downbeat_at: datetime | None,
+    asked: dict[str, Any],
 ) -> SessionInfo:
     """Change what a session says of itself."""
     row = _row(db, session_id)
     row.name, row.studio, row.artist, row.wish = name, studio, artist, wish
-    row.downbeat_at = downbeat_at
+    row.downbeat_at, row.asked = downbeat_at, asked
     db.flush()
     return _info(row)
 

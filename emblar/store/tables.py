@@ -57,6 +57,7 @@ class SessionRow(Timed, Base):
     studio: Mapped[str] = mapped_column(server_default="")
     artist: Mapped[str] = mapped_column(server_default="")
     wish: Mapped[str] = mapped_column(server_default="")
+    asked: Mapped[dict[str, Any]] = mapped_column(JSONB, server_default="{}")
     downbeat_at: Mapped[datetime | None] = mapped_column(Timestamp)
     deleted_at: Mapped[datetime | None] = mapped_column(Timestamp)
 
@@ -100,6 +101,26 @@ class ReferenceRow(Timed, Base):
     drums_audio_id: Mapped[int | None] = mapped_column(ForeignKey("audio.id"))
     rest_audio_id: Mapped[int | None] = mapped_column(ForeignKey("audio.id"))
     edits: Mapped[list[dict[str, Any]]] = mapped_column(JSONB, server_default="[]", deferred=True)
+    main_id: Mapped[int | None] = mapped_column(ForeignKey("reference.id"))
+    voice: Mapped[str | None]
+    regions: Mapped[list[dict[str, Any]]] = mapped_column(JSONB, server_default="[]")
+    deleted_at: Mapped[datetime | None] = mapped_column(Timestamp)
+
+
+class EvidenceRow(Timed, Base):
+    """What somebody says of a voice: a value of a quantity, or the gear it was played on."""
+
+    __tablename__ = "evidence"
+    __table_args__ = (Index("ix_evidence_session_id", "session_id"),)
+
+    id: Mapped[int] = mapped_column(primary_key=True)
+    session_id: Mapped[int] = mapped_column(ForeignKey("session.id"))
+    voice: Mapped[str]
+    quantity: Mapped[str | None]
+    value: Mapped[float | None]
+    sd: Mapped[float | None]
+    confidence: Mapped[float]
+    source: Mapped[str]
     deleted_at: Mapped[datetime | None] = mapped_column(Timestamp)
 
 

@@ -114,7 +114,7 @@ def test_a_wish_by_hand_replans_one_drum_and_keeps_the_others(session: int, groo
     after = plan.replan_drum(session, tom.id, {"relation": "equal", "pitch_hz": 120.0})
     assert after.version == before.version + 1
     assert after.drums[kick.id] == before.drums[kick.id]
-    assert after.drums[tom.id].prediction.drum_pitch_hz == pytest.approx(120.0, rel=1e-4)
+    assert after.drums[tom.id].card["pitch"].value == pytest.approx(120.0, rel=1e-4)
     with pytest.raises(InputError, match=r"plays no voice.*wish a pitch"):
         kit.assign_voice(session, "tom-1", None)
         plan.replan_drum(session, tom.id, {"relation": "equal"})
@@ -134,9 +134,9 @@ def test_a_planned_drum_can_be_heard(session: int, groove: bytes) -> None:
     listened(session, groove)
     tom = kit.add_drum(session, OWNED_TOM)
     with pytest.raises(InputError, match="not planned yet"):
-        plan.planned_sound(session, tom.id)
+        plan.planned_sound(session, tom.id, "stroke")
     plan.plan_kit(session)
-    assert plan.planned_sound(session, tom.id)[:4] == b"RIFF"
+    assert plan.planned_sound(session, tom.id, "stroke")[:4] == b"RIFF"
 
 
 def test_voices_are_suggested_by_kind_and_size(session: int, groove: bytes) -> None:

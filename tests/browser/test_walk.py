@@ -273,3 +273,63 @@ def test_a_recording_can_be_brought_while_another_is_analysed(
         page.goto(f"/sessions/{session}/listen")
         heading = page.get_by_role("heading", name="on the record")
         expect(heading).to_be_visible(timeout=60_000)
+
+
+def test_a_window_is_looped_and_named(page: Page, planned: int) -> None:
+    page.goto(f"/sessions/{planned}/listen?sel=kick&start=0.2&stop=1.8")
+    expect(page.locator("canvas[data-drawn]")).to_be_visible()
+    root = page.locator("html")
+    page.keyboard.press("o")
+    expect(page.get_by_role("button", name="loop")).to_have_attribute("aria-pressed", "true")
+    page.keyboard.press("w")
+    expect(root).to_have_attribute("data-playing", re.compile(r"\d"))
+    page.wait_for_timeout(2200)
+    assert page.evaluate("window.emblarPlayer.running() && window.emblarPlayer.looping()")
+    expect(root).to_have_attribute("data-playing", re.compile(r"\d"))
+    page.keyboard.press("s")
+    expect(root).not_to_have_attribute("data-playing", re.compile(r"\d"))
+
+    page.get_by_text("Name this window").click()
+    page.get_by_label("Name", exact=True).fill("alone")
+    page.get_by_label("Measure drums here only").check()
+    page.get_by_role("button", name="Keep it").first.click()
+    expect(page.get_by_role("link", name="alone, 0:00 to 0:02")).to_be_visible()
+    expect(page.locator(".subtitle-line")).to_contain_text("clean enough")
+    page.get_by_role("button", name="Take alone away").click()
+    expect(page.get_by_role("link", name="alone, 0:00 to 0:02")).to_have_count(0)
+
+
+def test_evidence_is_added_shown_and_taken_back(page: Page, planned: int) -> None:
+    page.goto(f"/sessions/{planned}/listen?sel=tom-1")
+    before = page.locator(".card-table .record").first.inner_text()
+    hz = float(before.split()[0])
+    page.get_by_text("Add a value").click()
+    page.get_by_label("Quantity").select_option("pitch")
+    page.get_by_label("Value", exact=True).fill(f"{hz * 1.002:.2f}")
+    page.get_by_label("Who or what says so").fill("tuning note")
+    page.get_by_label("How sure").first.select_option("sure")
+    page.get_by_role("button", name="Weigh it in").click()
+    expect(page.get_by_text("weighed with tuning note")).to_be_visible()
+    page.get_by_role("button", name=re.compile("Take away: pitch")).click()
+    expect(page.get_by_text("Evidence taken away.")).to_be_visible()
+    expect(page.locator(".card-table .record").first).to_have_text(before)
+    page.keyboard.press("u")
+    expect(page.get_by_text("weighed with tuning note")).to_be_visible()
+
+
+def test_a_second_file_of_the_record_is_brought_beside_the_first(
+    page: Page, planned: int, worker: None, groove: Path, tmp_path: Path
+) -> None:
+    louder = tmp_path / "stem.flac"
+    louder.write_bytes(encoded(0.7 * short_groove(), "FLAC"))
+    page.goto(f"/sessions/{planned}/listen")
+    page.get_by_text("Bring a file").click()
+    page.locator("input[type=file]").set_input_files(louder)
+    page.get_by_text("drums only", exact=True).first.click()
+    page.get_by_role("button", name="Listen to it").click()
+    expect(page.get_by_role("heading", name="Files of this record")).to_be_visible(timeout=60_000)
+    expect(page.get_by_text("stem.flac").first).to_be_visible()
+    page.get_by_role("button", name="Take stem.flac away").click()
+    expect(page.get_by_text("File taken away.")).to_be_visible()
+    page.keyboard.press("u")
+    expect(page.get_by_role("heading", name="Files of this record")).to_be_visible()

@@ -5,6 +5,7 @@ from pathlib import Path
 
 import numpy as np
 import pytest
+import soundfile
 
 from emblar.core.notes import cents
 from emblar.core.synthesis.low_ferry import low_ferry_voices
@@ -37,7 +38,7 @@ def test_analyse_writes_the_analysis(tmp_path: Path) -> None:
     assert found["source"]["sample_rate_hz"] == RATE
     (measured,) = found["voices"]
     assert abs(cents(measured["fundamental_hz"], voice.settled_hz())) < 15
-    assert set(found["hits"][0]) == {"time_s", "voice", "level_db", "confidence", "clean"}
+    assert set(found["hits"][0]) == {"time_s", "voice", "level_db", "confidence", "clean", "manner"}
 
 
 @pytest.mark.parametrize("name", list(bad_recordings()))
@@ -93,3 +94,46 @@ def test_predict_names_what_is_wrong(tmp_path: Path, text: str, says: str) -> No
         assert says in done.stderr
     else:
         assert any(x["severity"] == "stop" for x in json.loads(done.stdout)["limits"])
+
+
+def test_render_writes_a_sound_that_lasts_and_ends_in_silence(tmp_path: Path) -> None:
+    file, out = tmp_path / "tom.json", tmp_path / "tom.flac"
+    file.write_text(json.dumps(TOM))
+    for way, least in (("stroke", 1.0), ("ramp", 4.0), ("groove", 3.0)):
+        done = emblar("render", str(file), str(out), "--stroke", way)
+        assert done.returncode == 0, done.stderr
+        samples, rate = soundfile.read(out)
+        assert len(samples) / rate > least
+        assert 0.1 < abs(samples).max() <= 1.0
+
+
+def test_practice_taps_every_rod_and_strikes(tmp_path: Path) -> None:
+    file, out = tmp_path / "tom.json", tmp_path / "round.wav"
+    file.write_text(json.dumps(TOM))
+    done = emblar("practice", str(file), str(out), "--strikes", "2", "--side", "reso")
+    assert done.returncode == 0, done.stderr
+    samples, rate = soundfile.read(out)
+    assert len(samples) / rate == pytest.approx(6 * 1.2 + 2 * 2.5, abs=0.01)
+    first = out.read_bytes()
+    emblar("practice", str(file), str(out), "--strikes", "2", "--side", "reso")
+    assert out.read_bytes() == first
+
+
+@pytest.mark.parametrize(
+    ("command", "says"),
+    [
+        (("render", "{drum}", "{folder}/x.mp3"), "ending in .wav or .flac"),
+        (("render", "{drum}", "{folder}/x.wav", "--force", "9"), "force: 9 is outside 0 to 4"),
+        (("render", "{drum}", "{folder}/none/x.wav"), "cannot be written"),
+        (("practice", "{drum}", "{folder}/x.wav", "--uneven", "2"), "uneven: 2 is outside 0 to"),
+        (("practice", "{drum}", "{folder}/x.wav", "--strikes", "99"), "strikes: 99 is outside"),
+    ],
+)
+def test_what_cannot_be_rendered_is_said(
+    tmp_path: Path, command: tuple[str, ...], says: str
+) -> None:
+    file = tmp_path / "tom.json"
+    file.write_text(json.dumps(TOM))
+    done = emblar(*(part.format(drum=file, folder=tmp_path) for part in command))
+    assert done.returncode == 2
+    assert says in done.stderr

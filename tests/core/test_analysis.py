@@ -1,8 +1,11 @@
+import io
 import itertools
 
 import mir_eval
 import numpy as np
 import pytest
+import soundfile
+import soxr
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
@@ -17,8 +20,11 @@ from emblar.core.quantities import Measured, Unknown
 from emblar.core.synthesis.low_ferry import low_ferry_voices
 from emblar.core.synthesis.song import Performance
 from emblar.core.synthesis.stroke import render_stroke
+from emblar.sound.decode import decode
 
 RATE = 44100
+MP3_128 = 0.65
+"""What the encoder calls 128 kb/s."""
 DRUMS = ("kick", "snare", "tom-1", "tom-2", "tom-3")
 
 
@@ -106,9 +112,12 @@ def piece_analysis(song: Performance) -> Analysis:
         pytest.param(lambda x: (x * [1, -1], RATE), id="sides opposed"),
         pytest.param(lambda x: (x.mean(axis=1, keepdims=True), RATE), id="one channel"),
         pytest.param(lambda x: (np.concatenate([np.zeros((4410, 2)), x]), RATE), id="late start"),
+        pytest.param(lambda x: (soxr.resample(x, RATE, 22050), 22050), id="22.05 kHz"),
+        pytest.param(lambda x: (soxr.resample(x, RATE, 48000), 48000), id="48 kHz"),
+        pytest.param(lambda x: (soxr.resample(x, RATE, 96000), 96000), id="96 kHz"),
     ],
 )
-def test_gain_polarity_channels_and_silence_before_do_not_move_the_pitch(
+def test_gain_polarity_channels_rate_and_silence_before_do_not_move_the_pitch(
     song: Performance, piece_analysis: Analysis, change
 ) -> None:
     samples, rate = change(_piece(song))
@@ -118,6 +127,25 @@ def test_gain_polarity_channels_and_silence_before_do_not_move_the_pitch(
         assert isinstance(before, Measured)
         assert isinstance(after, Measured)
         assert abs(cents(after.value, before.value)) < 5.0
+
+
+def test_mp3_at_128_kb_per_s_moves_the_pitch_by_less_than_ten_cents(
+    song: Performance, piece_analysis: Analysis
+) -> None:
+    out = io.BytesIO()
+    with soundfile.SoundFile(
+        out, "w", RATE, 2, format="MP3", subtype="MPEG_LAYER_III",
+        bitrate_mode="CONSTANT", compression_level=MP3_128,
+    ) as file:  # fmt: skip
+        file.write(_piece(song))
+    seconds = len(_piece(song)) / RATE
+    assert 120e3 < 8 * len(out.getvalue()) / seconds < 136e3
+    changed = analyse(decode(out.getvalue()).audio)
+    for name in ("kick", "snare"):
+        before, after = card(piece_analysis, name).fundamental, card(changed, name).fundamental
+        assert isinstance(before, Measured)
+        assert isinstance(after, Measured)
+        assert abs(cents(after.value, before.value)) < 10.0
 
 
 @pytest.mark.parametrize("voice", ["kick", "snare", "tom-1", "tom-3"])

@@ -110,7 +110,7 @@ def test_a_plan_survives_being_written_and_read_and_predicts_the_same() -> None:
     file = drum_plan_file(plan)
     again = DrumPlanFile.model_validate_json(file.model_dump_json(by_alias=True))
     assert again == file
-    back, made = again.predicted(), plan.recipe.prediction
+    back, made = again.predicted(), plan.prediction
     assert back.modes == made.modes
     assert back.drum_pitch.value == made.drum_pitch.value
 
@@ -135,3 +135,34 @@ def test_the_sheet_as_csv_has_a_row_a_drum_and_no_formulas() -> None:
     assert rows[0]["drum"] == "'=Rack"
     assert rows[0]["batter_lug_hz"] == "208.0"
     assert rows[0]["reso"] == ""
+
+
+def test_takes_move_the_prediction_towards_them_and_say_how_far() -> None:
+    plain = predict_file(DrumFile.model_validate(TOM))
+    lugs = {"batter_hz": TOM["batter"]["lug_hz"], "reso_hz": TOM["reso"]["lug_hz"]}  # type: ignore[index]
+    heard = plain.drum_pitch_hz * 1.05
+    take = lugs | {"drum_pitch_hz": heard, "sustain_s": 1.0}
+    found = predict_file(DrumFile.model_validate(TOM | {"takes": [take]}))
+    assert plain.measured_share is None
+    assert found.measured_share is not None
+    assert 0.5 < found.measured_share["pitch"] < 1.0
+    assert found.drum_pitch_hz == pytest.approx(heard, rel=0.01)
+    assert found.drum_pitch_sd_cents < plain.drum_pitch_sd_cents
+    assert found.card is not None
+    assert found.card["pitch"].value == pytest.approx(heard, rel=0.03)
+
+
+def test_lug_pitches_rod_by_rod_give_their_mean_and_the_warble() -> None:
+    lug = TOM["batter"]["lug_hz"]  # type: ignore[index]
+    head = {k: v for k, v in TOM["batter"].items() if k != "lug_hz"}  # type: ignore[attr-defined]
+    even = predict_file(DrumFile.model_validate(TOM | {"batter": head | {"rods_hz": [lug] * 6}}))
+    assert even.warble_hz is not None
+    assert even.warble_hz.batter == pytest.approx(0.0, abs=1e-9)
+    assert even.warble_hz.reso is None
+    pairs = [lug + 3.0, lug - 1.5, lug - 1.5] * 2
+    warbling = predict_file(DrumFile.model_validate(TOM | {"batter": head | {"rods_hz": pairs}}))
+    assert warbling.lug_hz.batter == pytest.approx(lug)
+    assert warbling.warble_hz is not None
+    assert warbling.warble_hz.batter == pytest.approx(6.0)
+    with pytest.raises(ValidationError, match="5 pitches for 6 rods"):
+        DrumFile.model_validate(TOM | {"batter": head | {"rods_hz": [lug] * 5}})

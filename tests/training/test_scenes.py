@@ -4,7 +4,7 @@ import numpy as np
 import pytest
 
 from emblar.core.analysis.classifier import KINDS
-from emblar.core.analysis.evidence import SEGMENTS, SIZE, evidence_of
+from emblar.core.analysis.evidence import FLAT_SIZE, SEGMENTS, SIZE, evidence_of
 from emblar.core.analysis.frames import BANDS
 from training.backings import part
 from training.scenes import band, labelled, labels_of, perform
@@ -13,20 +13,23 @@ from training.train import VIEWS, Gathered, blurred, seen
 
 
 @pytest.fixture(scope="module")
-def drawn() -> tuple[np.ndarray, np.ndarray, list[int]]:
+def drawn() -> tuple[np.ndarray, np.ndarray, np.ndarray, list[int]]:
     return labelled(3)
 
 
 def test_the_same_seed_gives_the_same_rows(drawn) -> None:
-    power, labels, sizes = labelled(3)
+    power, flat, labels, sizes = labelled(3)
     assert np.array_equal(power, drawn[0])
-    assert np.array_equal(labels, drawn[1])
-    assert sizes == drawn[2]
+    assert np.array_equal(flat, drawn[1])
+    assert np.array_equal(labels, drawn[2])
+    assert sizes == drawn[3]
 
 
 def test_rows_labels_and_sizes_belong_together(drawn) -> None:
-    power, labels, sizes = drawn
+    power, flat, labels, sizes = drawn
     assert power.shape == (len(labels), len(SEGMENTS), BANDS)
+    assert flat.shape == (len(labels), FLAT_SIZE)
+    assert (flat <= 1e-6).all(), "a geometric mean is never above the arithmetic"
     assert labels.shape[1] == len(KINDS)
     assert sum(sizes) == len(labels)
     assert labels.any(axis=0).all(), "every kind is played"
@@ -81,13 +84,13 @@ def test_a_part_of_a_backing_sounds_for_as_long_as_asked(role: str) -> None:
 
 
 def test_blurring_keeps_labels_and_size_and_a_blind_view_sees_zeros(drawn) -> None:
-    power, labels, sizes = drawn
+    power, flat, labels, sizes = drawn
     scene = np.repeat(np.arange(len(sizes)), sizes)
-    rows = Gathered(power, labels, scene, np.zeros(len(labels), int))
+    rows = Gathered(power, flat, labels, scene, np.zeros(len(labels), int))
     evidences, kept = blurred(np.random.default_rng(0), rows, np.arange(len(sizes)), 1.0)
     assert evidences.shape == (len(labels), SIZE)
     assert np.array_equal(kept, labels)
-    exact = evidence_of(10.0 ** (power[: sizes[0]].astype(np.float32) / 10.0))
+    exact = evidence_of(10.0 ** (power[: sizes[0]].astype(np.float32) / 10.0), flat[: sizes[0]])
     assert exact.shape == (sizes[0], SIZE)
     blind = next(view for view in VIEWS if not view.added)
     hidden = seen(evidences, blind) == 0.0

@@ -65,12 +65,17 @@ class Basis:
     angular: float
 
     def at(self, radius: float) -> Array:
-        """Return φ_n at a radius between 0 and 1, shape (SHAPES,)."""
-        return np.asarray(jv(self.m, self.zeros * radius))
+        """Return φ_n at a radius between 0 and 1, shape (SHAPES,); shared, do not write into it."""
+        return _at(self.m, radius)
 
     def slope_at(self, radius: float) -> Array:
         """Return dφ_n/dr at a radius between 0 and 1, shape (SHAPES,)."""
         return _slope(self.m, self.zeros, radius)
+
+
+@lru_cache(maxsize=8192)
+def _at(m: int, radius: float) -> Array:
+    return np.asarray(jv(m, jn_zeros(m, SHAPES) * radius))
 
 
 def _slope(m: int, zeros: Array, radius: float | Array) -> Array:

@@ -142,6 +142,15 @@ def _add_opening(
     ends[1, block] -= area * place
 
 
+def swept_by_reso(drum: Drum, coefficients: Coefficients) -> Array:
+    """Return the volume each reso shape sweeps per amplitude, m³ (a port sweeps none)."""
+    shapes, radius = basis(0), drum.radius_m(coefficients)
+    swept = shapes.swept * radius**2
+    if drum.port_radius_m is not None:
+        swept = swept - math.pi * drum.port_radius_m**2 * shapes.at(PORT_PLACE)
+    return np.asarray(swept)
+
+
 def _plane_wave(
     drum: Drum, omega: float, coefficients: Coefficients
 ) -> tuple[float, tuple[float, float]]:

@@ -19,7 +19,7 @@ import numpy as np
 from scipy.special import jv
 
 from emblar.core.acoustics.basis import SHAPES, Array, Basis, basis
-from emblar.core.acoustics.cavity import CoupledMode
+from emblar.core.acoustics.cavity import CoupledMode, swept_by_reso
 from emblar.core.acoustics.coefficients import Coefficients
 from emblar.core.acoustics.drum import Drum, Film, Side, Tensions
 
@@ -52,7 +52,9 @@ def radiation_rate(mode: CoupledMode, drum: Drum, coefficients: Coefficients) ->
     if mode.m == 0:
         swept = basis(0).swept * radius**2
         front = float(swept @ mode.batter)
-        back = mode.port_m3 + (float(swept @ mode.reso) if mode.reso is not None else 0.0)
+        back = mode.port_m3
+        if mode.reso is not None:
+            back += float(swept_by_reso(drum, coefficients) @ mode.reso)
         apart = drum.depth_m + 2.0 * coefficients["dipole_end_correction"] * radius
         mutual = float(np.sinc(wavenumber * apart / math.pi))
         power = front**2 + back**2 + 2.0 * front * back * mutual
@@ -88,6 +90,7 @@ def film_loss_factor(film: Film, coefficients: Coefficients) -> float:
     loss += coefficients["fluid_loss"] if film.fluid else 0.0
     loss += coefficients["coating_loss"] if film.coated else 0.0
     loss += coefficients["dot_loss"] if film.dot else 0.0
+    loss += coefficients["woven_loss"] if film.woven else 0.0
     return loss + (coefficients["vent_loss"] if film.vented else 0.0)
 
 
@@ -142,7 +145,8 @@ def _damper_rate(mode: CoupledMode, drum: Drum, coefficients: Coefficients) -> f
         rate += 0.5 * angle_share * damper.resistance_n_s_per_m * place**2
     if drum.kind == "snare" and mode.reso is not None:
         place = float(mode.reso[:SHAPES] @ shapes.at(WIRE_PLACE))
-        rate += 0.5 * angle_share * coefficients["wires_resistance"] * place**2
+        drag = coefficients["wires_resistance"] * drum.wires.drag
+        rate += 0.5 * angle_share * drag * place**2
     return rate
 
 

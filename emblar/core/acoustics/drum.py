@@ -29,6 +29,10 @@ class Film:
         Thickness of each ply in m.
     coated, fluid, ring, dot, vented
         Coating; fluid between plies; damping ring at the edge; centre dot; vent holes.
+    patch
+        An impact patch glued where it is struck.
+    woven
+        Woven fibre instead of film: heavier for its thickness, and lossier.
     """
 
     plies_m: tuple[float, ...]
@@ -37,6 +41,8 @@ class Film:
     ring: bool = False
     dot: bool = False
     vented: bool = False
+    patch: bool = False
+    woven: bool = False
 
     @property
     def thickness_m(self) -> float:
@@ -45,7 +51,8 @@ class Film:
 
     def areal_density_kg_per_m2(self, coefficients: Coefficients) -> float:
         """Return the mass per area of plies, coating and fluid in kg/m² (ring and dot apart)."""
-        density = self.thickness_m * coefficients["film_tolerance"] * coefficients["pet_density"]
+        material = coefficients["woven_density" if self.woven else "pet_density"]
+        density = self.thickness_m * coefficients["film_tolerance"] * material
         density += coefficients["coating_mass"] if self.coated else 0.0
         return density + (coefficients["fluid_mass"] if self.fluid else 0.0)
 
@@ -71,6 +78,40 @@ class PlacedDamper:
 
 
 @dataclass(frozen=True, slots=True)
+class Strike:
+    """How a drum is struck, as shares of the prior's stroke on that kind of drum.
+
+    Parameters
+    ----------
+    impulse, contact
+        Momentum of a medium stroke; time that the striker stays on the film.
+    noise, brightness
+        Level of the stroke's own noise; where in the spectrum it lies.
+    place
+        Distance from the centre over the radius; None for the usual place.
+    """
+
+    impulse: float = 1.0
+    contact: float = 1.0
+    noise: float = 1.0
+    brightness: float = 1.0
+    place: float | None = None
+
+
+@dataclass(frozen=True, slots=True)
+class Wires:
+    """Snare wires, as shares of the prior's: loudness, length of the rustle, drag on the film."""
+
+    level: float = 1.0
+    length: float = 1.0
+    drag: float = 1.0
+    delay_s: float = 0.002
+
+
+USUAL_STRIKE, USUAL_WIRES = Strike(), Wires()
+
+
+@dataclass(frozen=True, slots=True)
 class Drum:
     """A drum with its heads, before any tension."""
 
@@ -84,6 +125,8 @@ class Drum:
     dampers: tuple[PlacedDamper, ...] = ()
     shell_loss_share: float = 1.0
     """Loss of edge, hoop and shell over the prior's, from the catalogue."""
+    strike: Strike = USUAL_STRIKE
+    wires: Wires = USUAL_WIRES
 
     def radius_m(self, coefficients: Coefficients) -> float:
         """Return the radius of the vibrating film in m."""

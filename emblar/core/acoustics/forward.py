@@ -16,13 +16,15 @@ from emblar.core.acoustics.cavity import (
     CoupledMode,
     coupled_modes,
     drum_pitch_mode,
+    swept_by_reso,
     upper_mode,
 )
 from emblar.core.acoustics.coefficients import Coefficients, prior_coefficients
 from emblar.core.acoustics.damping import decay_rate, t60_s
-from emblar.core.acoustics.drum import Drum, Tensions
+from emblar.core.acoustics.drum import USUAL_STRIKE, USUAL_WIRES, Drum, Strike, Tensions, Wires
 from emblar.core.acoustics.head import tension_from_lug_pitch
 from emblar.core.acoustics.limits import Limit, film_stress_pa, limits, rod_load_n
+from emblar.core.acoustics.strike import contact_s, impulse_n_s, on_surface, place
 from emblar.core.notes import cents
 from emblar.core.quantities import Measured
 
@@ -62,6 +64,9 @@ class Prediction:
     film_stress_pa: dict[str, float]
     rod_load_n: dict[str, float]
     limits: tuple[Limit, ...]
+    strike: Strike = USUAL_STRIKE
+    """The stroke as it is on this batter."""
+    wires: Wires = USUAL_WIRES
 
 
 def tensions_from_lug_pitches(
@@ -146,6 +151,8 @@ def predict(
         film_stress_pa=_per_side(drum, tensions, "stress", k),
         rod_load_n=_per_side(drum, tensions, "rod", k),
         limits=tuple(limits(drum, tensions, k)),
+        strike=on_surface(drum.strike, drum.batter, k),
+        wires=drum.wires,
     )
 
 
@@ -179,11 +186,6 @@ def _per_side(drum: Drum, tensions: Tensions, what: str, k: Coefficients) -> dic
     return values
 
 
-def stroke_impulse_n_s(drum: Drum, k: Coefficients) -> float:
-    """Return the momentum in N s that a medium stroke gives this kind of drum."""
-    return k["beater_impulse"] if drum.kind == "kick" else k["stroke_impulse"]
-
-
 def _bend(mode: CoupledMode, drum: Drum, tensions: Tensions, k: Coefficients) -> Measured:
     """Return how many cents sharp a medium stroke starts.
 
@@ -192,7 +194,8 @@ def _bend(mode: CoupledMode, drum: Drum, tensions: Tensions, k: Coefficients) ->
     """
     shapes, radius = basis(0), drum.radius_m(k)
     omega = 2.0 * math.pi * mode.frequency_hz
-    amplitude = stroke_impulse_n_s(drum, k) * float(shapes.at(0.0) @ mode.batter) / omega
+    given = impulse_n_s(drum.kind, drum.strike, k)
+    amplitude = given * float(shapes.at(0.0) @ mode.batter) / omega
     stiffness = k["pet_youngs_modulus"] / (1.0 - k["pet_poisson_ratio"] ** 2)
     added, total = 0.0, 0.0
     films = (
@@ -241,15 +244,15 @@ def close_level(mode: CoupledMode, drum: Drum, k: Coefficients) -> float:
     """
     shapes, radius = basis(mode.m), drum.radius_m(k)
     omega = 2.0 * math.pi * mode.frequency_hz
-    place = 0.0 if drum.kind == "kick" else k["stroke_place"]
-    velocity = stroke_impulse_n_s(drum, k) * float(shapes.at(place) @ mode.batter)
+    strike = on_surface(drum.strike, drum.batter, k)
+    struck = float(shapes.at(place(drum.kind, strike, k)) @ mode.batter)
+    velocity = impulse_n_s(drum.kind, strike, k) * struck
     near: Array = shapes.at(k["microphone_place"]) * np.exp(-shapes.zeros * k["microphone_height"])
     pressure = float((near * radius / shapes.zeros) @ mode.batter)
     if mode.m == 0:
         swept = shapes.swept * radius**2
         net = float(swept @ mode.batter) + mode.port_m3
-        net += float(swept @ mode.reso) if mode.reso is not None else 0.0
+        net += float(swept_by_reso(drum, k) @ mode.reso) if mode.reso is not None else 0.0
         pressure += net / (4.0 * math.pi * (radius + drum.depth_m))
-    contact = k["beater_contact"] if drum.kind == "kick" else k["stick_contact"]
-    push = 1.0 / (1.0 + (2.0 * mode.frequency_hz * contact) ** 2)
+    push = 1.0 / (1.0 + (2.0 * mode.frequency_hz * contact_s(drum.kind, strike, k)) ** 2)
     return abs(k["air_density"] * omega * velocity * push * pressure)

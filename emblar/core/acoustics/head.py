@@ -31,6 +31,8 @@ def film_mass(film: Film, shapes: Basis, radius_m: float, coefficients: Coeffici
     zones: list[tuple[float, float, float]] = []
     if film.dot:
         zones.append((0.0, coefficients["dot_radius"], coefficients["dot_mass"]))
+    if film.patch:
+        zones.append((0.0, coefficients["patch_radius"], coefficients["patch_mass"]))
     if film.ring:
         zones.append((coefficients["ring_inner_radius"], 1.0, coefficients["ring_mass"]))
     for inner, outer, density in zones:

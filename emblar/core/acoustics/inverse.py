@@ -3,7 +3,8 @@
 Conventions
 -----------
 ``relation_semitones`` is the reso's lug pitch above the batter's: 0 equal, positive reso higher.
-The drum pitch rises steadily with both tensions, so one root search finds the one answer.
+The drum pitch rises steadily with both tensions, so one root search finds the one answer. Turns of
+the key are turns of every rod of a head.
 """
 
 import math
@@ -13,9 +14,11 @@ from dataclasses import dataclass
 from scipy.optimize import brentq
 
 from emblar.core.acoustics.coefficients import Coefficients, prior_coefficients
-from emblar.core.acoustics.drum import Drum
+from emblar.core.acoustics.drum import Drum, Side
 from emblar.core.acoustics.forward import drum_pitch_hz, tensions_from_lug_pitches
+from emblar.core.acoustics.head import tension_from_lug_pitch
 from emblar.core.errors import NoSolutionError
+from emblar.core.quantities import Measured
 
 LOWEST_LUG_HZ = 15.0
 HIGHEST_LUG_HZ = 1200.0
@@ -85,3 +88,30 @@ def _bracket(off: Callable[[float], float], near: LugPitches | None) -> tuple[fl
         if off(low) < 0.0 < off(high):
             return low, high
     return math.log(LOWEST_LUG_HZ), math.log(HIGHEST_LUG_HZ)
+
+
+def tension_per_turn(drum: Drum, side: Side, coefficients: Coefficients | None = None) -> Measured:
+    """Return what one turn of every rod adds to a head's tension in N/m.
+
+    The hoop comes down by the rod's lead; ``turn_efficiency`` of it stretches the film over its
+    radius: ΔT = E h/(1−ν) · efficiency · lead/radius. A wide prior, to be learned from the log.
+    """
+    k = coefficients or prior_coefficients()
+    film = drum.film(side)
+    if film is None:
+        raise ValueError(f"the drum has no {side} head")
+    stiffness = k["pet_youngs_modulus"] * film.thickness_m / (1.0 - k["pet_poisson_ratio"])
+    value = stiffness * k["turn_efficiency"] * k["rod_pitch"] / drum.radius_m(k)
+    row = k.rows["turn_efficiency"]
+    return Measured(value, value * row.sd / row.value, "N/m")
+
+
+def turns_for(
+    drum: Drum, side: Side, from_hz: float, to_hz: float, coefficients: Coefficients | None = None
+) -> Measured:
+    """Return the turns of every rod that bring a head's lug pitch from one to another."""
+    k = coefficients or prior_coefficients()
+    before, after = (tension_from_lug_pitch(drum, side, hz, k) for hz in (from_hz, to_hz))
+    per_turn = tension_per_turn(drum, side, k)
+    value = (after - before) / per_turn.value
+    return Measured(value, abs(value) * per_turn.sd / per_turn.value, "turns")

@@ -21,6 +21,7 @@ from emblar.core.analysis.audio import (
 )
 from emblar.core.analysis.card import VoiceCard, measure_voice
 from emblar.core.analysis.clean import AnalysedHit, clean_strokes, mark_clean
+from emblar.core.analysis.manner import with_manners
 from emblar.core.analysis.onsets import dying_away, find_candidates
 from emblar.core.analysis.pitch import low_band
 from emblar.core.analysis.voices import (
@@ -107,7 +108,7 @@ def analyse(
         raise BadAudioError(NO_STROKES)
     progress("measuring", 0.5)
     told = [AnalysedHit(h.time_s, h.voice, h.level_db, h.confidence, False) for h in hits]
-    marked = mark_clean(told, mono, audio.duration_s)
+    marked = with_manners(mark_clean(told, mono, audio.duration_s), mono)
     cards = measure_voices(mono, low, marked, audio.duration_s, progress=progress)
     return Analysis(audio.duration_s, audio.sample_rate_hz, audio.channels, marked, cards)
 

@@ -15,6 +15,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from emblar.core.analysis.audio import Samples
+from emblar.core.analysis.loudness import Part, soft_and_loud
 from emblar.core.analysis.pitch import (
     StrokePitch,
     StrokeSpan,
@@ -40,7 +41,7 @@ NO_PITCH = "hats and cymbals have no single pitch"
 FEW_LEVELS = "too few clean strokes, or all about as loud, to tell how it changes"
 PITCH_FLOOR_CENTS = 70.0
 """Method's own error of a pitch in cents, times periods seen: 70 ct over (Hz · span in s)."""
-READING_CENTS = {"tom": 6.0, "snare": 12.0, "kick": 18.0}
+READING_CENTS = {"tom": 8.0, "snare": 14.0, "kick": 50.0}
 """How far two sound ways of reading the settled pitch of a real drum lie apart."""
 ALTERNATIVE_DB = -9.0
 """A mode this close to the strongest is told as another reading of the pitch."""
@@ -93,6 +94,8 @@ class VoiceCard:
     alternatives: tuple[Alternative, ...] = ()
     ring_modes: tuple[Ring, ...] = ()
     tracks: tuple[Track, ...] = ()
+    parts: tuple[Part, Part] | None = None
+    """The soft and the loud strokes, by the names of ``planning.steps``."""
 
 
 def measure_voice(
@@ -146,6 +149,31 @@ def measure_voice(
         alternatives=tuple(Alternative(f, v) for f, v in modes[1:4] if v >= ALTERNATIVE_DB),
         ring_modes=tuple(rings),
         tracks=tuple(p.track for p in pitches if len(p.track.time_s)),
+        parts=_parts(chosen, shapes, pitches, settled),
+    )
+
+
+def _parts(
+    chosen: list[CleanStroke],
+    shapes: list[StrokeShape],
+    pitches: list[StrokePitch],
+    settled: list[float | None],
+) -> tuple[Part, Part] | None:
+    bends = [
+        cents(p.onset_hz, p.settled_hz) if p.onset_hz and p.settled_hz else None for p in pitches
+    ]
+    return soft_and_loud(
+        [s.level_db for s in chosen],
+        {
+            "pitch": (settled, "Hz"),
+            "bend": (bends, "ct"),
+            "sustain": ([p.t60_s for p in pitches], "s"),
+            "length": ([s.length_s for s in shapes], "s"),
+            "attack": ([s.attack_db for s in shapes], "dB"),
+            "click": ([s.click_hz for s in shapes], "Hz"),
+            "body": ([s.body_db for s in shapes], "dB"),
+            "wires": ([s.wires_db for s in shapes], "dB"),
+        },
     )
 
 

@@ -9,7 +9,7 @@ notes of drums, drums disturb everything.
 
 from collections import Counter
 from collections.abc import Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 
 import numpy as np
 from numpy.typing import NDArray
@@ -31,13 +31,17 @@ HIGH_VOICES = ("hat", "cymbal")
 
 @dataclass(frozen=True, slots=True)
 class AnalysedHit:
-    """A stroke as kept: time in s, voice, level in dBFS, confidence 0 to 1, fit for measuring."""
+    """A stroke as kept: time in s, voice, level in dBFS, confidence 0 to 1, fit for measuring.
+
+    ``manner`` says how it was played where that can be told (``analysis.manner``).
+    """
 
     time_s: float
     voice: str
     level_db: float
     confidence: float
     clean: bool
+    manner: str = ""
 
 
 def _next(times: Array, after_s: float, end_s: float) -> float:
@@ -50,9 +54,15 @@ def _drum_times(hits: Sequence[AnalysedHit]) -> Array:
 
 
 def mark_clean(
-    hits: Sequence[AnalysedHit], mono: Samples, duration_s: float
+    hits: Sequence[AnalysedHit],
+    mono: Samples,
+    duration_s: float,
+    regions_s: Sequence[tuple[float, float]] = (),
 ) -> tuple[AnalysedHit, ...]:
-    """Return the hits with ``clean`` told anew."""
+    """Return the hits with ``clean`` told anew.
+
+    With ``regions_s`` (start, stop) only strokes inside one of them are fit for measuring.
+    """
     loudest: dict[str, float] = {}
     for hit in hits:
         loudest[hit.voice] = max(loudest.get(hit.voice, -200.0), hit.level_db)
@@ -66,8 +76,9 @@ def mark_clean(
             and together[hit.time_s] <= (0 if hit.voice in HIGH_VOICES else 1)
             and hit.level_db >= loudest[hit.voice] - WITHIN_LOUDEST_DB
             and not _clipped(mono, hit.time_s)
+            and (not regions_s or any(a <= hit.time_s < b for a, b in regions_s))
         )
-        marked.append(AnalysedHit(hit.time_s, hit.voice, hit.level_db, hit.confidence, clean))
+        marked.append(replace(hit, clean=clean))
     return tuple(marked)
 
 

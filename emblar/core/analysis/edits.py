@@ -16,7 +16,7 @@ from emblar.core.errors import InputError
 
 Hits = Sequence[AnalysedHit]
 OTHER_VOICES = ("kick", "snare", "hat", "cymbal")
-MOST_TOMS = 9
+TOM_NUMBERS = frozenset("123456789")
 SAME_S = 1e-4
 LEAST_SPLIT_CENTS = 15.0
 """Strokes of one drum lie closer than this, from one to the next."""
@@ -44,7 +44,7 @@ class Edit:
 
 def check_voice(voice: str) -> str:
     """Return the name of a voice, or raise ``InputError`` if it is none."""
-    if voice in OTHER_VOICES or (voice[:4] == "tom-" and voice[4:] in "123456789"[:MOST_TOMS]):
+    if voice in OTHER_VOICES or (voice[:4] == "tom-" and voice[4:] in TOM_NUMBERS):
         return voice
     raise InputError(f"“{voice}” is no voice: use {', '.join(OTHER_VOICES)} or tom-1, tom-2, …")
 

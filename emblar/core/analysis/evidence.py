@@ -4,8 +4,9 @@ Conventions
 -----------
 ``evidence`` has one row per candidate: levels of ``WIDE`` bands in dB in ``SEGMENTS`` of frames
 before and after the onset, relative to the loudest band after it, held at −70 dB; then the same of
-what is added to the sound just before; then the level of low, middle and high bands relative to the
-recording's own loud candidates. Gain therefore does not matter.
+what is added to the sound just before; then the level of groups of bands relative to the
+recording's own loud candidates; then how flat the spectrum is before and after; then the level of
+every band, early and later, relative to the loud candidates. Gain therefore does not matter.
 """
 
 import itertools
@@ -14,7 +15,7 @@ from functools import lru_cache
 import numpy as np
 from numpy.typing import NDArray
 
-from emblar.core.analysis.frames import BANDS, HOP_S, Frames, band_centres_hz
+from emblar.core.analysis.frames import BANDS, FLAT_BANDS, HOP_S, Frames, band_centres_hz
 
 Array = NDArray[np.float64]
 Rows = NDArray[np.float32]
@@ -41,7 +42,13 @@ WIDE = len(BAND_EDGES_HZ) - 1
 GROUPS = (slice(0, 4), slice(4, 9), slice(9, WIDE))
 ADDED = 6
 """Segments after the onset of which it is also said what they add to the sound before."""
-SIZE = (len(SEGMENTS) + ADDED) * WIDE + len(GROUPS)
+FLAT_AT = (-6, 5, 11, 24)
+"""Frames relative to the onset at which flatness is taken: before, in the attack, after it."""
+FLAT_SIZE = len(FLAT_AT) * FLAT_BANDS
+FLATTEST_DB = -30.0
+RELATIVE = (slice(0, 3), slice(3, 6))
+"""Segments after the onset, early and later, whose bands are told relative to the loud ones."""
+SIZE = (len(SEGMENTS) + ADDED) * WIDE + len(GROUPS) + FLAT_SIZE + len(RELATIVE) * WIDE
 
 
 def segment_power(frames: Frames, times_s: Array) -> Rows:
@@ -70,26 +77,40 @@ def evidence(frames: Frames, times_s: Array) -> Rows:
     """Return the evidence of each candidate, shape (candidates, SIZE)."""
     if len(times_s) == 0:
         return np.empty((0, SIZE), np.float32)
-    return evidence_of(segment_power(frames, times_s))
+    return evidence_of(segment_power(frames, times_s), flatness(frames, times_s))
 
 
-def evidence_of(power: Rows) -> Rows:
-    """Return the evidence from segment powers of one recording's candidates."""
+def flatness(frames: Frames, times_s: Array) -> Rows:
+    """Return flatness in dB around the candidates, shape (candidates, FLAT_SIZE)."""
+    first = np.round(np.asarray(times_s) / HOP_S).astype(np.int64)
+    last = len(frames) - 1
+    rows = [frames.flatness_db[np.clip(first + at, 0, last)] for at in FLAT_AT]
+    return np.maximum(np.concatenate(rows, axis=1), FLATTEST_DB)
+
+
+def evidence_of(power: Rows, flat_db: Rows) -> Rows:
+    """Return the evidence from segment powers and flatness of one recording's candidates."""
     power = power @ _widening()
     after = power[:, BEFORE:]
     before = np.minimum(power[:, :1], power[:, 1:2])
     added = np.maximum(after - before, 0.0)[:, :ADDED]
     early = added[:, :3].mean(axis=1)
     sums = np.stack([early[:, group].sum(axis=1) for group in GROUPS], axis=1)
-    loud = np.percentile(sums, LOUD_PERCENTILE, axis=0) + 1e-20
-    relative = np.maximum(10.0 * np.log10(sums / loud + 1e-9), FLOOR_DB)
     # About unit range, so that the classifier's weights stay small.
     parts = [
         _levels(power, after).reshape(len(power), -1) / 35.0 + 1.0,
         _levels(added, added).reshape(len(power), -1) / 35.0 + 1.0,
-        relative / 20.0,
+        _relative(sums) / 20.0,
+        flat_db / 8.0 + 1.0,
+        *(_relative(added[:, span].mean(axis=1)) / 20.0 for span in RELATIVE),
     ]
     return np.concatenate(parts, axis=1).astype(np.float32)
+
+
+def _relative(rows: Rows) -> Rows:
+    """Return levels in dB re the recording's own loud candidates, column by column."""
+    loud = np.percentile(rows, LOUD_PERCENTILE, axis=0) + 1e-20
+    return np.asarray(np.maximum(10.0 * np.log10(rows / loud + 1e-9), FLOOR_DB))
 
 
 def _levels(power: Rows, against: Rows) -> Rows:

@@ -4,7 +4,8 @@ Conventions
 -----------
 Frame n is centred at n · ``HOP`` samples. Below ``SPLIT_HZ`` the bands are single bins of a 46 ms
 window (21.5 Hz each), above it quarter octaves of a 12 ms window, where time matters more. Powers
-are linear, float32, shape (frames, ``BANDS``).
+are linear, float32, shape (frames, ``BANDS``). *Flatness* is the geometric over the arithmetic mean
+of the 46 ms window's bins in each of ``FLAT_EDGES_HZ``, in dB: near 0 for noise, low for notes.
 """
 
 from collections.abc import Iterator
@@ -27,6 +28,9 @@ SPLIT_HZ = 290.0
 HIGHEST_HZ = 16000.0
 BANDS_PER_OCTAVE = 4
 BLOCK_FRAMES = 2048
+FLAT_EDGES_HZ = (300, 700, 1500, 3000, 6000, 12000)
+FLAT_BANDS = len(FLAT_EDGES_HZ) - 1
+QUIETEST = 1e-20
 LOW_BANDS = LOW_BINS.stop - LOW_BINS.start
 
 
@@ -54,9 +58,10 @@ def band_centres_hz() -> NDArray[np.float64]:
 
 @dataclass(frozen=True, slots=True)
 class Frames:
-    """Band powers of a whole recording, shape (frames, BANDS)."""
+    """Band powers of a whole recording, shape (frames, BANDS); flatness, (frames, FLAT_BANDS)."""
 
     power: Powers
+    flatness_db: Powers
 
     def __len__(self) -> int:
         return len(self.power)
@@ -75,8 +80,15 @@ def _transform(mono: Samples, window: int) -> Iterator[tuple[slice, Powers]]:
 def frames_of(mono: Samples) -> Frames:
     """Return the band powers of one channel at ``ANALYSIS_RATE_HZ``."""
     power = np.empty((len(mono) // HOP + 1, BANDS), np.float32)
+    flatness = np.empty((len(power), FLAT_BANDS), np.float32)
+    edges = np.round(np.array(FLAT_EDGES_HZ) * LOW_WINDOW / ANALYSIS_RATE_HZ).astype(int)
+    counts = np.diff(edges)
     for rows, spectrum in _transform(mono, LOW_WINDOW):
         power[rows, :LOW_BANDS] = spectrum[:, LOW_BINS]
+        inside = spectrum[:, edges[0] : edges[-1]] + QUIETEST
+        mean = np.add.reduceat(inside, edges[:-1] - edges[0], axis=1) / counts
+        logs = np.add.reduceat(np.log10(inside), edges[:-1] - edges[0], axis=1) / counts
+        flatness[rows] = 10.0 * (logs - np.log10(mean))
     for rows, spectrum in _transform(mono, HIGH_WINDOW):
         power[rows, LOW_BANDS:] = spectrum @ HIGH_BANK
-    return Frames(power)
+    return Frames(power, flatness)

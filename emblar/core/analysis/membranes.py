@@ -20,9 +20,11 @@ from emblar.core.analysis.frames import BANDS, band_centres_hz
 from emblar.core.analysis.pitch import StrokeSpan, added_spectrum, grid_hz
 
 Array = NDArray[np.float64]
+Groups = list[NDArray[np.int64]]
 RANGE_HZ = (32.0, 260.0)
 PRINT_HIGHEST_HZ = 2500.0
 PRINT_FLOOR_DB = -35.0
+TREBLE_HZ, BASS_HZ = 2500.0, 600.0
 SEMITONES_APART, PRINT_DB_APART = 0.9, 7.0
 MOST_PITCH_STEPS = 4.0
 KIND_WEIGHT = 0.8
@@ -31,10 +33,14 @@ MOST_CLUSTERED = 700
 SAME_SEMITONES, SAME_SHARE = 1.0, 0.5
 KICK_SHARE = 0.70
 """A cluster the classifier takes for the kick this surely is the kick struck otherwise …"""
-ABOVE_KICK_SEMITONES, SLOWER_DB = 2.0, 6.0
+ABOVE_KICK_SEMITONES, SLOWER_DB = 2.0, 4.0
 """… unless it is this much higher and loses this much less between 28 and 107 ms."""
+SOMEWHAT_SLOWER_DB = 1.5
 LEAST_STROKES, LEAST_SHARE = 2, 0.06
 MOST_TOMS = 6
+SURE_KICK = 0.6
+LEAST_WORTH, LEAST_WORTH_SHARE = 1.2, 0.25
+"""A tom's strokes hold this many sure strokes together, and this share of the surest tom's."""
 
 
 @dataclass(frozen=True, slots=True)
@@ -44,6 +50,19 @@ class Membrane:
     pitch_hz: float
     members: tuple[int, ...]
     kick: bool
+
+
+@dataclass(frozen=True, slots=True)
+class Tom:
+    """Strokes that may be on one tom, and the chance of each."""
+
+    group: NDArray[np.int64]
+    chances: Array
+
+    @property
+    def worth(self) -> float:
+        """Return how many sure strokes these hold together."""
+        return float(self.chances.sum())
 
 
 def stroke_pitch_hz(low: Array, stroke: StrokeSpan) -> float | None:
@@ -89,14 +108,24 @@ def group_membranes(
     groups = [strongest[labels == label] for label in np.unique(labels)]
     semitones = {int(i): float(p) for i, p in zip(strongest, pitch, strict=True)}
     groups = _joined(groups, semitones, kick, tom)
-    return _named(groups, semitones, _falls_db(prints), kick, tom)
+    own, toms = _parted(groups, semitones, falls_db(prints), kick, tom)
+    return _named(own, [x.group for x in toms], semitones)
 
 
-def _falls_db(prints: Array) -> Array:
+def falls_db(prints: Array) -> Array:
     """Return what each stroke loses from its third to its last segment, without the top."""
     inside = band_centres_hz() < PRINT_HIGHEST_HZ
     power = prints.reshape(len(prints), -1, BANDS)[:, :, inside].sum(axis=2) + 1e-30
     return np.asarray(10.0 * np.log10(power[:, 2] / power[:, -1]))
+
+
+def treble_db(prints: Array) -> Array:
+    """Return how much more of each stroke lies in the treble than in the bass after its attack."""
+    centres = band_centres_hz()
+    power = prints.reshape(len(prints), -1, BANDS)[:, 2:]
+    high = power[:, :, centres > TREBLE_HZ].sum(axis=(1, 2)) + 1e-30
+    low = power[:, :, centres < BASS_HZ].sum(axis=(1, 2)) + 1e-30
+    return np.asarray(10.0 * np.log10(high / low))
 
 
 def _shapes(prints: Array) -> Array:
@@ -127,11 +156,9 @@ def _share(group: NDArray[np.int64], kick: Array, tom: Array) -> float:
     return float(kick[group].sum() / (kick[group].sum() + tom[group].sum() + 1e-9))
 
 
-def _joined(
-    groups: list[NDArray[np.int64]], semitones: dict[int, float], kick: Array, tom: Array
-) -> list[NDArray[np.int64]]:
+def _joined(groups: Groups, semitones: dict[int, float], kick: Array, tom: Array) -> Groups:
     """Join groups of nearly the same pitch and kind: soft and hard, or with something over them."""
-    joined: list[NDArray[np.int64]] = []
+    joined: Groups = []
     for group in sorted(groups, key=lambda g: -len(g)):
         near = [
             abs(_middle(group, semitones) - _middle(other, semitones)) < SAME_SEMITONES
@@ -146,19 +173,17 @@ def _joined(
     return joined
 
 
-def _named(
-    groups: list[NDArray[np.int64]],
-    semitones: dict[int, float],
-    falls: Array,
-    kick: Array,
-    tom: Array,
-) -> list[Membrane]:
+def _parted(
+    groups: Groups, semitones: dict[int, float], falls: Array, kick: Array, tom: Array
+) -> tuple[list[int], list[Tom]]:
+    """Part groups into the strokes of the kick and those of each tom."""
     total = sum(len(g) for g in groups)
     share = [_share(g, kick, tom) for g in groups]
-    score = [s * float(np.log2(1.0 + kick[g].sum())) for s, g in zip(share, groups, strict=True)]
+    # The kick is sure of itself first, played often second.
+    score = [s**3 * float(np.log2(1.0 + kick[g].sum())) for s, g in zip(share, groups, strict=True)]
     first = int(np.argmax(score))
-    own: list[int] = list(groups[first]) if share[first] > 0.5 else []
-    toms = []
+    own: list[int] = list(groups[first]) if share[first] > SURE_KICK else []
+    toms: list[Tom] = []
     for index, group in enumerate(groups):
         if own and index == first:
             continue
@@ -169,10 +194,17 @@ def _named(
         if own and share[index] > KICK_SHARE and not (rings_on and not few):
             own += list(group)
         elif not few or total <= LEAST_STROKES * 2:
-            toms.append(group)
-    toms = sorted(toms, key=lambda g: -len(g))[:MOST_TOMS]
-    toms.sort(key=lambda g: -_middle(g, semitones))
-    found = [_membrane(group, semitones, kick=False) for group in toms]
+            # What rings on above the kick is a tom whatever the classifier takes it for.
+            either = higher > ABOVE_KICK_SEMITONES and slower > SOMEWHAT_SLOWER_DB
+            toms.append(Tom(group, (kick + tom if either else tom)[group]))
+    least = max(LEAST_WORTH, LEAST_WORTH_SHARE * max((x.worth for x in toms), default=0.0))
+    toms.sort(key=lambda x: -x.worth)
+    return own, [x for x in toms[:MOST_TOMS] if x.worth >= least or total <= LEAST_STROKES * 2]
+
+
+def _named(own: list[int], toms: Groups, semitones: dict[int, float]) -> list[Membrane]:
+    high_to_low = sorted(toms, key=lambda g: -_middle(g, semitones))
+    found = [_membrane(group, semitones, kick=False) for group in high_to_low]
     if own:
         found.insert(0, _membrane(np.array(own, np.int64), semitones, kick=True))
     return found

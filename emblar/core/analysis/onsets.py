@@ -61,7 +61,8 @@ def find_candidates(mono: Samples) -> tuple[Frames, Array]:
     frames = frames_of(held)
     peaks = _peaks(novelty(frames))
     times = _refined(held, peaks[_rising(frames, peaks)])
-    return Frames(frames.power[lead // HOP :]), np.maximum(times - lead / ANALYSIS_RATE_HZ, 0.0)
+    kept = Frames(frames.power[lead // HOP :], frames.flatness_db[lead // HOP :])
+    return kept, np.maximum(times - lead / ANALYSIS_RATE_HZ, 0.0)
 
 
 def _peaks(curves: Array) -> Array:

@@ -42,7 +42,7 @@ FIRST_SLOPE_DB = 22.0
 FAINTEST = 10.0**-4.5
 SPECTRUM_SIZE = 16384
 RANGES_HZ = {"kick": (31.0, 135.0), "snare": (125.0, 340.0), "tom": (48.0, 260.0)}
-SNARE_WITHIN_DB = 9.0
+LOWEST_WITHIN_DB = {"snare": 9.0, "tom": 4.0}
 SHORTEST_SPAN_S = 0.06
 BEFORE_SHARE = 0.35
 
@@ -142,8 +142,9 @@ def modes_hz(spectrum: Array, kind: str) -> list[tuple[float, float]]:
         (float(grid[first + p]), float(v)) for p, v in zip(peaks, level, strict=True) if v > -12.0
     ]
     chosen = max(rows, key=lambda row: row[1])
-    if kind == "snare":
-        chosen = min((r for r in rows if r[1] >= -SNARE_WITHIN_DB), key=lambda row: row[0])
+    if kind in LOWEST_WITHIN_DB:
+        within = LOWEST_WITHIN_DB[kind]
+        chosen = min((r for r in rows if r[1] >= -within), key=lambda row: row[0])
     return [chosen, *sorted((r for r in rows if r != chosen), key=lambda r: -r[1])]
 
 

@@ -1,17 +1,27 @@
-"""What heads, hoops, shells and dampers there are, read from the data files beside this one.
+"""What heads, hoops, shells, dampers and strikers there are, read from the data files beside this.
 
 Conventions
 -----------
-Generic constructions only. Rows are in the order of the files, which is the order shown.
+Generic constructions only. Rows are in the order of the files, which is the order shown; what a
+user adds comes after them. Every number has its unit, spread and source in its file's ``numbers``.
 """
 
 import tomllib
-from dataclasses import dataclass
+from collections.abc import Iterable, Mapping
+from dataclasses import dataclass, fields
 from functools import lru_cache
 from importlib import resources
-from typing import Any
+from typing import Any, TypeVar
 
-from emblar.core.acoustics.drum import METRES_PER_MIL, Film, Kind, PlacedDamper, Side
+from emblar.core.acoustics.drum import (
+    METRES_PER_MIL,
+    Film,
+    Kind,
+    PlacedDamper,
+    Side,
+    Strike,
+    Wires,
+)
 from emblar.core.errors import CatalogueError
 
 
@@ -29,9 +39,11 @@ class Construction:
     ring: bool = False
     dot: bool = False
     vented: bool = False
+    woven: bool = False
+    may_crack_collar: bool = True
 
-    def film(self) -> Film:
-        """Return the head as film, thickness in m."""
+    def film(self, *, patch: bool = False) -> Film:
+        """Return the head as film, thickness in m; with an impact patch if there is one on it."""
         return Film(
             tuple(ply * METRES_PER_MIL for ply in self.plies_mil),
             coated=self.coated,
@@ -39,6 +51,8 @@ class Construction:
             ring=self.ring,
             dot=self.dot,
             vented=self.vented,
+            patch=patch,
+            woven=self.woven,
         )
 
     @property
@@ -49,7 +63,11 @@ class Construction:
 
 @dataclass(frozen=True, slots=True)
 class Damper:
-    """Something to lay on or against a head; resistance in N s/m, mass in kg."""
+    """Something to lay on or against a head or shell; resistance in N s/m, mass in kg.
+
+    ``edge`` multiplies the loss at edge and shell; ``contact``, ``noise`` and ``brightness`` the
+    stroke's.
+    """
 
     id: str
     name: str
@@ -57,9 +75,19 @@ class Damper:
     side: Side
     radius: float
     resistance: float
-    resistance_sd: float
     mass_kg: float
     minutes: float
+    edge: float = 1.0
+    contact: float = 1.0
+    noise: float = 1.0
+    brightness: float = 1.0
+    least_in: float = 0.0
+    """The smallest drum it is used on, diameter in inches."""
+
+    @property
+    def on_head(self) -> bool:
+        """Whether it lies on a head rather than on the shell or under the drum."""
+        return self.radius < SHELL_FROM
 
     def placed(self) -> PlacedDamper:
         """Return the damper at its usual place."""
@@ -68,46 +96,169 @@ class Damper:
 
 @dataclass(frozen=True, slots=True)
 class ShellPart:
-    """A hoop or a shell with its share in the losses at the edge."""
+    """A hoop, shell or edge with its share in the losses at the edge."""
 
     id: str
     name: str
     loss_share: float
 
 
-def _rows(file: str, table: str) -> list[dict[str, Any]]:
-    text = (resources.files(__package__) / "data" / file).read_text(encoding="utf-8")
-    return list(tomllib.loads(text)[table])
+@dataclass(frozen=True, slots=True)
+class Striker:
+    """A stick or beater: shares of the model's medium stroke."""
+
+    id: str
+    name: str
+    kinds: tuple[Kind, ...]
+    impulse: float
+    contact: float
+    noise: float
+    brightness: float
+    minutes: float
+    only_if_asked: bool = False
+    """Whether it is another way of playing rather than another stick."""
 
 
-def _tuples(row: dict[str, Any]) -> dict[str, Any]:
-    return {key: tuple(value) if isinstance(value, list) else value for key, value in row.items()}
+@dataclass(frozen=True, slots=True)
+class WireSetting:
+    """How a snare's wires are set: shares of the model's, delay in s."""
+
+    id: str
+    name: str
+    level: float
+    length: float
+    drag: float
+    delay_s: float
+    minutes: float
+
+    def wires(self) -> Wires:
+        """Return the wires for the model."""
+        return Wires(self.level, self.length, self.drag, self.delay_s)
 
 
-@lru_cache(maxsize=1)
+@dataclass(frozen=True, slots=True)
+class Number:
+    """What a number of a file's rows is: unit, one standard deviation over it, source."""
+
+    unit: str
+    sd_share: float
+    source: str
+
+
+Row = TypeVar("Row", Construction, Damper, ShellPart, Striker, WireSetting)
+TABLES: dict[str, tuple[str, type]] = {
+    "construction": ("constructions.toml", Construction),
+    "damper": ("dampers.toml", Damper),
+    "hoop": ("shells.toml", ShellPart),
+    "shell": ("shells.toml", ShellPart),
+    "edge": ("shells.toml", ShellPart),
+    "striker": ("strikers.toml", Striker),
+    "wires": ("strikers.toml", WireSetting),
+}
+USUAL_STRIKER: dict[Kind, str] = {
+    "kick": "beater-felt",
+    "snare": "stick-medium",
+    "tom": "stick-medium",
+}
+USUAL_EDGE, USUAL_WIRES_SETTING = "double-cut", "medium"
+SHELL_FROM = 0.97
+_own: dict[str, tuple[Any, ...]] = {}
+
+
+@lru_cache(maxsize=8)
+def _file(name: str) -> dict[str, Any]:
+    text = (resources.files(__package__) / "data" / name).read_text(encoding="utf-8")
+    return tomllib.loads(text)
+
+
+def numbers(table: str) -> dict[str, Number]:
+    """Return what the numbers of a table's rows are, by field."""
+    return {name: Number(**row) for name, row in _file(TABLES[table][0])["numbers"].items()}
+
+
+def row_of(table: str, row: Mapping[str, Any]) -> Any:
+    """Return one row of a table as its dataclass.
+
+    Raises
+    ------
+    CatalogueError
+        A field is missing, unknown or of the wrong kind; the message names it.
+    """
+    made = TABLES[table][1]
+    known = {field.name: field for field in fields(made)}
+    unknown = sorted(set(row) - set(known))
+    if unknown:
+        raise CatalogueError(f"{table}: unknown {', '.join(unknown)}. Known: {', '.join(known)}.")
+    values = {key: tuple(v) if isinstance(v, list) else v for key, v in row.items()}
+    try:
+        return made(**values)
+    except TypeError as error:
+        raise CatalogueError(f"{table} {row.get('id', '')}: {error}.") from error
+
+
+@lru_cache(maxsize=16)
+def _rows(table: str) -> dict[str, Any]:
+    shipped = (row_of(table, row) for row in _file(TABLES[table][0])[table])
+    return {row.id: row for row in (*shipped, *_own.get(table, ()))}
+
+
+def use_own(rows: Iterable[tuple[str, Any]]) -> None:
+    """Add a user's own rows, as (table, row), after the shipped ones; replaces those added before.
+
+    Raises
+    ------
+    CatalogueError
+        A row has the id of a shipped one.
+    """
+    _own.clear()
+    _rows.cache_clear()
+    for table, row in rows:
+        if row.id in _rows(table):
+            raise CatalogueError(f"There is already a {table} “{row.id}”. Choose another name.")
+        _own[table] = (*_own.get(table, ()), row)
+    _rows.cache_clear()
+
+
 def constructions() -> dict[str, Construction]:
     """Return every head construction by id."""
-    rows = (Construction(**_tuples(row)) for row in _rows("constructions.toml", "construction"))
-    return {row.id: row for row in rows}
+    return _rows("construction")
 
 
-@lru_cache(maxsize=1)
 def dampers() -> dict[str, Damper]:
     """Return every damper by id."""
-    rows = (Damper(**_tuples(row)) for row in _rows("dampers.toml", "damper"))
-    return {row.id: row for row in rows}
+    return _rows("damper")
 
 
-@lru_cache(maxsize=1)
 def hoops() -> dict[str, ShellPart]:
     """Return every hoop by id."""
-    return {row["id"]: ShellPart(**row) for row in _rows("shells.toml", "hoop")}
+    return _rows("hoop")
 
 
-@lru_cache(maxsize=1)
 def shells() -> dict[str, ShellPart]:
     """Return every shell by id."""
-    return {row["id"]: ShellPart(**row) for row in _rows("shells.toml", "shell")}
+    return _rows("shell")
+
+
+def edges() -> dict[str, ShellPart]:
+    """Return every bearing edge by id."""
+    return _rows("edge")
+
+
+def strikers() -> dict[str, Striker]:
+    """Return every stick and beater by id."""
+    return _rows("striker")
+
+
+def wire_settings() -> dict[str, WireSetting]:
+    """Return every setting of a snare's wires by id."""
+    return _rows("wires")
+
+
+def _known(rows: Mapping[str, Row], what: str, row_id: str) -> Row:
+    found = rows.get(row_id)
+    if found is None:
+        raise CatalogueError(f"There is no {what} “{row_id}”. Known are: {', '.join(rows)}.")
+    return found
 
 
 def construction(construction_id: str) -> Construction:
@@ -118,12 +269,7 @@ def construction(construction_id: str) -> Construction:
     CatalogueError
         There is no construction of that id.
     """
-    found = constructions().get(construction_id)
-    if found is None:
-        raise CatalogueError(
-            f"There is no head “{construction_id}”. Known are: {', '.join(constructions())}."
-        )
-    return found
+    return _known(constructions(), "head", construction_id)
 
 
 def damper(damper_id: str) -> Damper:
@@ -134,12 +280,7 @@ def damper(damper_id: str) -> Damper:
     CatalogueError
         There is no damper of that id.
     """
-    found = dampers().get(damper_id)
-    if found is None:
-        raise CatalogueError(
-            f"There is no damper “{damper_id}”. Known are: {', '.join(dampers())}."
-        )
-    return found
+    return _known(dampers(), "damper", damper_id)
 
 
 def constructions_for(kind: Kind, side: Side) -> list[Construction]:
@@ -152,17 +293,51 @@ def dampers_for(kind: Kind) -> list[Damper]:
     return [row for row in dampers().values() if kind in row.kinds]
 
 
-def loss_share(hoop_id: str, shell_id: str) -> float:
-    """Return the loss at edge, hoop and shell over the prior's.
+def strikers_for(kind: Kind) -> list[Striker]:
+    """Return what one kind of drum is struck with."""
+    return [row for row in strikers().values() if kind in row.kinds]
+
+
+def loss_share(
+    hoop_id: str, shell_id: str, edge_id: str = USUAL_EDGE, on_it: Iterable[Damper] = ()
+) -> float:
+    """Return the loss at edge, hoop and shell over the prior's, with what lies on the shell.
 
     Raises
     ------
     CatalogueError
-        The hoop or the shell is not in the catalogue.
+        The hoop, shell or edge is not in the catalogue.
     """
-    if hoop_id not in hoops() or shell_id not in shells():
-        raise CatalogueError(
-            f"There is no hoop “{hoop_id}” or no shell “{shell_id}”. "
-            f"Hoops: {', '.join(hoops())}. Shells: {', '.join(shells())}."
-        )
-    return hoops()[hoop_id].loss_share * shells()[shell_id].loss_share
+    share = _known(hoops(), "hoop", hoop_id).loss_share
+    share *= _known(shells(), "shell", shell_id).loss_share
+    share *= _known(edges(), "edge", edge_id).loss_share
+    for row in on_it:
+        share *= row.edge
+    return share
+
+
+def strike(striker_id: str, on_it: Iterable[Damper] = (), place: float | None = None) -> Strike:
+    """Return a stroke with a stick or beater on a head with dampers.
+
+    Raises
+    ------
+    CatalogueError
+        The striker is not in the catalogue.
+    """
+    found = _known(strikers(), "stick or beater", striker_id)
+    contact, noise, brightness = found.contact, found.noise, found.brightness
+    for row in on_it:
+        contact, noise = contact * row.contact, noise * row.noise
+        brightness *= row.brightness
+    return Strike(found.impulse, contact, noise, brightness, place)
+
+
+def wires(setting_id: str) -> Wires:
+    """Return a setting of a snare's wires.
+
+    Raises
+    ------
+    CatalogueError
+        The setting is not in the catalogue.
+    """
+    return _known(wire_settings(), "setting of the wires", setting_id).wires()

@@ -9,7 +9,16 @@ shells and dampers are ids of the catalogue.
 from dataclasses import dataclass
 
 from emblar.core.acoustics.drum import METRES_PER_INCH, Drum, Kind
-from emblar.core.catalogue import construction, damper, loss_share
+from emblar.core.catalogue import (
+    USUAL_EDGE,
+    USUAL_STRIKER,
+    USUAL_WIRES_SETTING,
+    construction,
+    damper,
+    loss_share,
+    strike,
+    wires,
+)
 from emblar.core.errors import DrumError
 
 
@@ -49,6 +58,21 @@ def check_range(field: str, value: float) -> None:
         )
 
 
+def check_rods(rods: int) -> None:
+    """Check a number of rods.
+
+    Raises
+    ------
+    DrumError
+        It is odd where rods sit opposite each other.
+    """
+    check_range("rods", rods)
+    if rods % 2 and rods > 5:
+        raise DrumError(
+            f"rods: {rods} is odd; drums have 4 to 20 rods, an even number from 6 upwards."
+        )
+
+
 @dataclass(frozen=True, slots=True)
 class OwnedDrum:
     """A drum with the heads that are on it now."""
@@ -63,13 +87,12 @@ class OwnedDrum:
     batter: str
     reso: str | None
     port_in: float | None = None
+    edge: str = USUAL_EDGE
 
     def __post_init__(self) -> None:
         check_range("diameter_in", self.diameter_in)
         check_range("depth_in", self.depth_in)
-        check_range("rods", self.rods)
-        if self.rods % 2 and self.rods > 5:
-            raise DrumError(f"rods: {self.rods} is odd; drums of this size have an even number.")
+        check_rods(self.rods)
         if self.port_in is not None:
             check_range("port_in", self.port_in)
             if self.port_in >= self.diameter_in:
@@ -89,17 +112,29 @@ def model(
     batter: str | None = None,
     reso: str | None = None,
     dampers: tuple[str, ...] = (),
+    striker: str | None = None,
+    wires_setting: str = USUAL_WIRES_SETTING,
+    patch: bool = False,
 ) -> Drum:
-    """Return the drum for the model, with other heads or dampers if given."""
+    """Return the drum for the model, with other heads, dampers or striker if given.
+
+    Raises
+    ------
+    CatalogueError
+        An id is not in the catalogue.
+    """
     reso_id = reso or owned.reso
+    on_it = [damper(d) for d in dampers]
     return Drum(
         kind=owned.kind,
         diameter_m=owned.diameter_in * METRES_PER_INCH,
         depth_m=owned.depth_in * METRES_PER_INCH,
         rods=owned.rods,
-        batter=construction(batter or owned.batter).film(),
+        batter=construction(batter or owned.batter).film(patch=patch),
         reso=construction(reso_id).film() if reso_id else None,
         port_radius_m=owned.port_in * METRES_PER_INCH / 2.0 if owned.port_in else None,
-        dampers=tuple(damper(d).placed() for d in dampers),
-        shell_loss_share=loss_share(owned.hoop, owned.shell),
+        dampers=tuple(row.placed() for row in on_it),
+        shell_loss_share=loss_share(owned.hoop, owned.shell, owned.edge, on_it),
+        strike=strike(striker or USUAL_STRIKER[owned.kind], on_it),
+        wires=wires(wires_setting),
     )

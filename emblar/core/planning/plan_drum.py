@@ -1,28 +1,34 @@
 """One drum planned whole: recipe, reasons, predicted card, range, and what to be careful with."""
 
+from collections.abc import Callable
 from dataclasses import dataclass, replace
 
+from emblar.core.acoustics.drum import Drum, Kind
+from emblar.core.acoustics.forward import Prediction, predict
+from emblar.core.catalogue import dampers
 from emblar.core.errors import InputError, NoSolutionError
-from emblar.core.planning.kit import OwnedDrum
+from emblar.core.planning.brief import Brief, Shelf, usual_weights
+from emblar.core.planning.kit import OwnedDrum, check_range, model
 from emblar.core.planning.predicted import predicted_card
-from emblar.core.planning.reasons import Reason, reasons_for
-from emblar.core.planning.recipe import (
-    DEFAULT_RELATION,
-    Recipe,
-    Relation,
-    Scored,
-    Wish,
-    choose,
-    default_semitones,
-    workable_range_hz,
-)
+from emblar.core.planning.recipe import Relation, relation_of, workable_range_hz
+from emblar.core.planning.search import DrumSearch, Locks, Recipe, Weighed
+from emblar.core.planning.steps import steps
 from emblar.core.planning.target import Target
+from emblar.core.planning.why import Explainer, Reason, School, fit_warnings
 from emblar.core.quantities import Measured
+from emblar.core.synthesis.stroke import drum_voice
 
-EASE_SEMITONES = 1.0
 HEARING = "Wear hearing protection while tuning, and take breaks."
 FORCE = "Stop where the key needs force; keep the face off the head's line."
 CAN = "Lift properly, and secure what lies in the kick so that it cannot roll."
+LEGS = "Turned legs: see that the drum stands fast, and mind floors and shins."
+CUT = (
+    "A cut cannot be undone: try a borrowed or old head first. Head off the drum and clamped, "
+    "sharp blade away from the hand, deburr, reinforcing ring."
+)
+NOTHING_ASKED = Brief()
+SETTLINGS, FINALISTS = 2, 3
+LEAST_STEPS = 0.5
 
 
 @dataclass(frozen=True, slots=True)
@@ -34,18 +40,26 @@ class Request:
     pitch_hz: float | None = None
     batter: str | None = None
     dampers: tuple[str, ...] | None = None
+    reso: str | None = None
+    striker: str | None = None
+    wires: str | None = None
+
+    def locks(self) -> Locks:
+        """Return what the search is to leave as it is."""
+        return Locks(
+            self.batter, self.reso, self.dampers, self.striker, self.wires, self.semitones,
+            self.relation,
+        )  # fmt: skip
 
 
 @dataclass(frozen=True, slots=True)
-class School:
-    """One relation of the heads as it would be on this drum."""
+class Other:
+    """Another way to plan the drum: what it is best at, and what it moves against the chosen."""
 
-    relation: Relation
-    semitones: float
-    chosen: bool
-    batter_hz: float
-    reso_hz: float | None
-    sustain_s: float
+    name: str
+    says: str
+    weighed: Weighed
+    moves: dict[str, float]
 
 
 @dataclass(frozen=True, slots=True)
@@ -54,26 +68,56 @@ class DrumPlan:
 
     owned: OwnedDrum
     voice: str
-    relation: Relation
-    recipe: Recipe
+    weighed: Weighed
+    prediction: Prediction
     reasons: tuple[Reason, ...]
     schools: tuple[School, ...]
+    others: tuple[Other, ...]
     card: dict[str, Measured]
     target: dict[str, Measured]
     missing: dict[str, str]
     range_hz: tuple[float, float]
     cautions: tuple[str, ...]
 
+    @property
+    def recipe(self) -> Recipe:
+        """Return what to put on and where to tune."""
+        return self.weighed.recipe
 
-def plan_drum(owned: OwnedDrum, target: Target, request: Request) -> DrumPlan:
+    @property
+    def relation(self) -> Relation:
+        """Return the relation of the heads by name."""
+        return relation_of(self.recipe.semitones)
+
+
+def plan_drum(
+    owned: OwnedDrum,
+    target: Target,
+    request: Request,
+    *,
+    brief: Brief = NOTHING_ASKED,
+    shelf: Shelf | None = None,
+) -> DrumPlan:
     """Plan one drum.
+
+    Parameters
+    ----------
+    owned
+        The drum with what is on it.
+    target
+        The record's card of the voice it is to play.
+    request
+        What stays as asked by hand.
+    brief, shelf
+        What is asked of the kit, and what loose heads, dampers and strikers there are; by default
+        every damper and striker of the catalogue.
 
     Raises
     ------
     InputError
         Neither the record nor a wish says which pitch.
     NoSolutionError
-        The drum cannot reach the pitch.
+        The drum cannot reach the pitch; what it can is in the message.
     """
     pitch = request.pitch_hz or target.value("pitch")
     if pitch is None:
@@ -82,82 +126,105 @@ def plan_drum(owned: OwnedDrum, target: Target, request: Request) -> DrumPlan:
             f"{owned.name}: the record does not tell the pitch of {target.voice} ({why}). "
             "Wish a pitch by hand."
         )
-    relation = request.relation or DEFAULT_RELATION[owned.kind]
-    usual = default_semitones(owned, relation)
-    semitones = usual if request.semitones is None else request.semitones
-    wish = Wish(pitch, semitones, batter=request.batter, dampers=request.dampers)
-    if request.semitones is None:
-        recipe, ordered = _choose_bearable(owned, wish, target)
-    else:
-        recipe, ordered = choose(owned, wish, target)
-    reasons = reasons_for(owned, recipe, ordered, target)
-    if recipe.semitones != semitones:
-        reasons.insert(1, _eased(recipe, semitones))
-    schools = _schools(owned, wish, recipe, relation, target)
+    check_range("drum_pitch_hz", pitch)
+    if request.semitones is not None:
+        check_range("relation_semitones", request.semitones)
+    asked = replace(target, values={**target.values, "pitch": _wished(target, pitch)})
+    there = shelf or Shelf((owned,), (), tuple(dampers()), ())
+    there = replace(there, drums=(owned,))
+    weights = usual_weights()
+    search = DrumSearch(0, asked, there, brief, weights, request.locks())
+    found = search.best()
+    if not found:
+        raise NoSolutionError(
+            f"{owned.name}: {pitch:.1f} Hz is past what its heads bear so. Choose another drum for "
+            "this voice, another relation of the heads, or another pitch."
+        )
+    found = search.finalists(found, FINALISTS)
+    best = found[0]
+    if best.short_cents:
+        size = "a smaller" if best.short_cents < 0 else "a larger"
+        raise NoSolutionError(
+            f"{owned.name}: {pitch:.1f} Hz is past what its heads bear; the nearest is "
+            f"{best.card['pitch']:.1f} Hz, {abs(best.short_cents):.0f} cents off. Choose "
+            f"{size} drum for this voice, or another pitch."
+        )
+    recipe = best.recipe
+    drum = model(
+        owned if recipe.port_in == owned.port_in else replace(owned, port_in=recipe.port_in),
+        batter=recipe.batter, reso=recipe.reso, dampers=recipe.dampers, striker=recipe.striker,
+        wires_setting=recipe.wires,
+    )  # fmt: skip
+    row, prediction = _settled_at(best, drum, owned.kind, pitch)
+    explain = Explainer(row, asked, there, brief, weights)
+    card = predicted_card(prediction, owned.kind)
+    warnings = [r.text for r in fit_warnings([(row, asked)], there, brief)]
     return DrumPlan(
         owned=owned,
         voice=target.voice,
-        relation=relation,
-        recipe=recipe,
-        reasons=tuple(reasons),
-        schools=schools,
-        card=predicted_card(recipe.prediction, owned.kind),
+        weighed=row,
+        prediction=prediction,
+        reasons=tuple(explain.reasons()),
+        schools=tuple(explain.schools()),
+        others=tuple(_others(best, found)),
+        card=card,
         target=dict(target.values),
         missing=dict(target.missing),
-        range_hz=workable_range_hz(owned, recipe),
-        cautions=_cautions(owned, recipe),
+        range_hz=workable_range_hz(drum, prediction.tensions),
+        cautions=(*warnings, *_cautions(owned, row, prediction)),
     )
 
 
-def _choose_bearable(owned: OwnedDrum, wish: Wish, target: Target) -> tuple[Recipe, list[Scored]]:
-    """Choose, easing the relation towards equal heads while the reso would tear."""
-    try:
-        return choose(owned, wish, target)
-    except NoSolutionError:
-        if wish.semitones < EASE_SEMITONES:
-            raise
-    return _choose_bearable(owned, replace(wish, semitones=wish.semitones - EASE_SEMITONES), target)
+def _settled_at(row: Weighed, drum: Drum, kind: Kind, wish_hz: float) -> tuple[Weighed, Prediction]:
+    """Bring a recipe's lug pitches to where a medium stroke settles at the wished pitch."""
+    recipe = row.recipe
+    for _ in range(SETTLINGS):
+        found = predict(drum, recipe.batter_hz, recipe.reso_hz)
+        share = wish_hz / drum_voice(found, kind).settled_hz()
+        reso = recipe.reso_hz * share if recipe.reso_hz is not None else None
+        recipe = replace(recipe, batter_hz=recipe.batter_hz * share, reso_hz=reso)
+    return replace(row, recipe=recipe), predict(drum, recipe.batter_hz, recipe.reso_hz)
 
 
-def _eased(recipe: Recipe, wanted: float) -> Reason:
-    return Reason(
-        "relation",
-        f"Reso {recipe.semitones:g} semitones above the batter: at the usual {wanted:g} its film "
-        "would tear at this pitch.",
-        {"semitones": recipe.semitones, "usual_semitones": wanted},
-    )
+def _wished(target: Target, pitch: float) -> Measured:
+    told = target.values.get("pitch")
+    if told is not None and told.value == pitch:
+        return told
+    return Measured(pitch, 0.0, "Hz")
 
 
-def _schools(
-    owned: OwnedDrum, wish: Wish, recipe: Recipe, chosen: Relation, target: Target
-) -> tuple[School, ...]:
-    """Return each bearable relation with the same heads and dampers at the same drum pitch."""
-    found = []
-    names: tuple[Relation, ...] = ("equal", "higher", "lower")
-    for name in names if owned.reso is not None else names[:1]:
-        semitones = recipe.semitones if name == chosen else default_semitones(owned, name)
-        same = Wish(wish.pitch_hz, semitones, batter=recipe.batter, dampers=recipe.dampers)
-        try:
-            other, _ = choose(owned, same, target)
-        except NoSolutionError:
+def _others(best: Weighed, found: list[Weighed]) -> list[Other]:
+    """Return the ways that are best at one thing and differ from the chosen one."""
+    ways: list[tuple[str, str, Callable[[Weighed], tuple[float, float]]]] = [
+        ("closest", "nearest, whatever it costs", lambda w: (w.distance, w.total)),
+        ("least work", "fewest minutes", lambda w: (w.minutes, w.total)),
+        ("buy nothing", "only heads that are there", lambda w: (len(w.bought), w.total)),
+    ]
+    out: list[Other] = []
+    for name, says, key in ways:
+        row = min(found, key=key)
+        if row is best or any(o.weighed is row for o in out):
             continue
-        found.append(
-            School(
-                name,
-                semitones,
-                name == chosen,
-                other.lugs.batter_hz,
-                other.lugs.reso_hz,
-                other.prediction.sustain.value,
-            )
-        )
-    return tuple(found)
+        if name == "buy nothing" and (row.bought or not best.bought):
+            continue
+        moves = {
+            n: steps()[n].apart(v, best.card[n])
+            for n, v in row.card.items()
+            if n in best.card and n != "pitch"
+        }
+        moves = {n: v for n, v in moves.items() if abs(v) >= LEAST_STEPS}
+        out.append(Other(name, says, row, moves))
+    return out
 
 
-def _cautions(owned: OwnedDrum, recipe: Recipe) -> tuple[str, ...]:
-    found = [limit.text for limit in recipe.prediction.limits]
-    if any(limit.severity in ("stop", "caution") for limit in recipe.prediction.limits):
+def _cautions(owned: OwnedDrum, best: Weighed, prediction: Prediction) -> tuple[str, ...]:
+    found = [limit.text for limit in prediction.limits]
+    if any(limit.severity in ("stop", "caution") for limit in prediction.limits):
         found.append(FORCE)
-    if owned.kind == "kick" and recipe.dampers:
+    if best.cut:
+        found.append(CUT)
+    if any(d.startswith("leg") for d in best.recipe.dampers):
+        found.append(LEGS)
+    if owned.kind == "kick" and "sand-can" in best.recipe.dampers:
         found.append(CAN)
     return (*found, HEARING)

@@ -2,9 +2,10 @@
 
 Conventions
 -----------
-Pitch, bend and sustain come straight from the model; the broadband quantities from one rendered
-medium stroke measured by the code that measures recordings, so that both cards mean the same. Their
-uncertainty is that of the model's assumptions about stroke, microphone and wires.
+Pitch (settled, as a recording's is), bend and sustain come straight from the model; the broadband
+quantities from one rendered medium stroke measured by the code that measures recordings, so that
+both cards mean the same. Their uncertainty is that of the model's assumptions about stroke,
+microphone and wires.
 """
 
 import numpy as np
@@ -37,6 +38,10 @@ def planned_stroke(prediction: Prediction, kind: str) -> Samples:
     )
 
 
+def _settled(prediction: Prediction, hz: float) -> Measured:
+    return Measured(hz, prediction.drum_pitch.sd * hz / prediction.drum_pitch.value, "Hz")
+
+
 def predicted_card(prediction: Prediction, kind: str) -> dict[str, Measured]:
     """Return the planned drum's quantities by the names of ``steps.toml``."""
     voice = drum_voice(prediction, kind)
@@ -48,7 +53,7 @@ def predicted_card(prediction: Prediction, kind: str) -> dict[str, Measured]:
     shape = stroke_shape(sound, LEAD_S, pitch, available)
     rings = voice_ring(low_band(sound), [StrokeSpan(LEAD_S, available)], pitch)
     card = {
-        "pitch": prediction.drum_pitch,
+        "pitch": _settled(prediction, voice.settled_hz()),
         "bend": Measured(voice.measured_bend_cents(), prediction.bend_cents.sd, "ct"),
         "sustain": prediction.sustain,
     }

@@ -5,6 +5,19 @@ from dataclasses import dataclass
 from emblar.core.analysis.card import VoiceCard
 from emblar.core.quantities import Measured, Quantity
 
+ATTRIBUTES = {
+    "pitch": "fundamental",
+    "bend": "glide_cents",
+    "sustain": "decay",
+    "length": "length",
+    "attack": "attack",
+    "click": "click",
+    "body": "body",
+    "ring": "ring",
+    "wires": "wires",
+}
+"""The card's attribute by the name of the quantity."""
+
 
 @dataclass(frozen=True, slots=True)
 class Target:
@@ -21,17 +34,7 @@ class Target:
 
 def target_from_card(card: VoiceCard) -> Target:
     """Return the target that a measured voice sets."""
-    quantities: dict[str, Quantity] = {
-        "pitch": card.fundamental,
-        "bend": card.glide_cents,
-        "sustain": card.decay,
-        "length": card.length,
-        "attack": card.attack,
-        "click": card.click,
-        "body": card.body,
-        "ring": card.ring,
-        "wires": card.wires,
-    }
+    quantities: dict[str, Quantity] = {n: getattr(card, a) for n, a in ATTRIBUTES.items()}
     told = {n: q for n, q in quantities.items() if isinstance(q, Measured)}
     missing = {n: q.reason for n, q in quantities.items() if not isinstance(q, Measured)}
     return Target(card.voice, told, missing)

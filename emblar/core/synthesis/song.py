@@ -14,7 +14,7 @@ import numpy as np
 from scipy.signal import fftconvolve
 
 from emblar.core.acoustics.damping import T60_FACTOR
-from emblar.core.synthesis.stroke import Samples, Voice, render_stroke
+from emblar.core.synthesis.stroke import Samples, Voice, cut_off, render_stroke
 
 
 @dataclass(frozen=True, slots=True)
@@ -78,7 +78,7 @@ def render_performance(
             gap = own[index + 1].time_s - event.time_s if index + 1 < len(own) else None
             stroke = render_stroke(voice, sample_rate_hz=sample_rate_hz, force=event.force, rng=rng)
             if gap is not None:
-                stroke = _cut(stroke, gap, sample_rate_hz)
+                stroke = cut_off(stroke, gap, sample_rate_hz)
             start = round(event.time_s * sample_rate_hz)
             stop = min(start + len(stroke), len(track))
             track[start:stop] += stroke[: stop - start]
@@ -92,16 +92,6 @@ def render_performance(
     out += 10.0 ** (noise_floor_db / 20.0) * rng.standard_normal(out.shape)
     settled = {n: v.settled_hz() for n, v in voices.items() if n not in ("hat", "cymbal")}
     return Performance(out, sample_rate_hz, tuple(events), settled)
-
-
-def _cut(stroke: Samples, gap_s: float, rate: int) -> Samples:
-    start, fade = round(gap_s * rate), round(0.03 * rate)
-    if start >= len(stroke):
-        return stroke
-    kept = stroke[: start + fade].copy()
-    tail = kept[start:]
-    tail *= 0.5 + 0.5 * np.cos(np.linspace(0.0, np.pi, len(tail)))
-    return kept
 
 
 def _in_room(dry: Samples, room: Room, rate: int, rng: np.random.Generator) -> Samples:

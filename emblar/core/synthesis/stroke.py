@@ -14,12 +14,15 @@ import numpy as np
 from numpy.typing import NDArray
 from scipy.signal import butter, sosfilt
 
+from emblar.core.acoustics.coefficients import prior_coefficients
 from emblar.core.acoustics.damping import T60_FACTOR
+from emblar.core.acoustics.drum import USUAL_STRIKE, USUAL_WIRES, Strike, Wires
 from emblar.core.acoustics.forward import Prediction
 
 Samples = NDArray[np.float64]
 QUIET_DB = -66.0
-WIRE_DELAY_S = 0.002
+SETTLE_TOM_S, SETTLE_LATE_S = (0.080, 0.350), (0.150, 0.450)
+GLIDING_CENTS_PER_S = 300.0
 
 
 @dataclass(frozen=True, slots=True)
@@ -49,7 +52,7 @@ class Voice:
     partials: tuple[Partial, ...]
     noises: tuple[Noise, ...]
     bend_cents: float
-    settle_s: tuple[float, float] = (0.08, 0.35)
+    settle_s: tuple[float, float] = SETTLE_TOM_S
 
     @property
     def length_s(self) -> float:
@@ -61,10 +64,17 @@ class Voice:
         """Return the settled fundamental of a medium stroke in Hz.
 
         The energy-weighted mean of the gliding fundamental over the settled span, as defined for
-        measuring (80–350 ms for toms, 20–150 ms for snare and kick).
+        measuring (80–350 ms for toms, 150–450 ms while they still glide by more than 30 cents per
+        100 ms; 20–150 ms for snare and kick).
         """
         first = self.partials[0]
-        time = np.linspace(*self.settle_s, 400)
+        span = self.settle_s
+        if span == SETTLE_TOM_S:
+            rate = T60_FACTOR / first.t60_s
+            ends = np.exp(-2.0 * rate * np.array(span))
+            if self.bend_cents * (ends[0] - ends[1]) > GLIDING_CENTS_PER_S * (span[1] - span[0]):
+                span = SETTLE_LATE_S
+        time = np.linspace(*span, 400)
         weight = np.exp(-2.0 * T60_FACTOR / first.t60_s * time)
         return float(np.average(_frequency(first, self.bend_cents, time), weights=weight))
 
@@ -131,6 +141,17 @@ def render_stroke(
     return np.asarray(force * out)
 
 
+def cut_off(stroke: Samples, gap_s: float, rate: int) -> Samples:
+    """Return a stroke that the next one on the same head ends after a gap, over 30 ms."""
+    start, fade = round(gap_s * rate), round(0.03 * rate)
+    if start >= len(stroke):
+        return stroke
+    kept = stroke[: start + fade].copy()
+    tail = kept[start:]
+    tail *= 0.5 + 0.5 * np.cos(np.linspace(0.0, np.pi, len(tail)))
+    return np.asarray(kept)
+
+
 def _burst(noise: Noise, time: Samples, rate: int, rng: np.random.Generator) -> Samples:
     white = rng.standard_normal(len(time))
     band = [noise.low_hz, min(noise.high_hz, 0.45 * rate)]
@@ -140,6 +161,48 @@ def _burst(noise: Noise, time: Samples, rate: int, rng: np.random.Generator) -> 
         envelope *= 1.0 - np.exp(-time / noise.rise_s)
     level = math.sqrt(2.0 * (band[1] - band[0]) / rate)
     return np.asarray(noise.amplitude * envelope * shaped / level)
+
+
+def settle_span_s(kind: str) -> tuple[float, float]:
+    """Return when a drum's pitch counts as settled, s after the stroke."""
+    return SETTLE_TOM_S if kind == "tom" else (0.02, 0.15)
+
+
+def stroke_noises(
+    kind: str, level: float, strike: Strike = USUAL_STRIKE, wires: Wires = USUAL_WIRES
+) -> tuple[Noise, ...]:
+    """Return what sounds besides the modes at a stroke: stick or beater, and wires.
+
+    Parameters
+    ----------
+    kind
+        ``"kick"``, ``"snare"`` or ``"tom"``.
+    level
+        Amplitude of all modes together at a medium stroke.
+    strike, wires
+        The stroke as it is on the head; the wires of a snare.
+    """
+    k = prior_coefficients()
+    found = [
+        Noise(
+            k[f"{kind}_noise_low"] * strike.brightness,
+            k[f"{kind}_noise_high"] * strike.brightness,
+            k[f"{kind}_noise_level"] * strike.noise * level,
+            0.0,
+            k[f"{kind}_noise_t60"],
+        )
+    ]
+    if kind == "snare" and wires.level > 0.0:
+        found.append(
+            Noise(
+                k["wires_low"],
+                k["wires_high"],
+                k["wires_level"] * wires.level * level,
+                wires.delay_s,
+                k["wires_t60"] * wires.length,
+            )
+        )
+    return tuple(found)
 
 
 def drum_voice(prediction: Prediction, kind: str, *, level: float = 0.5) -> Voice:
@@ -162,15 +225,8 @@ def drum_voice(prediction: Prediction, kind: str, *, level: float = 0.5) -> Voic
     ]
     pitch = prediction.drum_pitch.value
     partials.sort(key=lambda p: abs(p.frequency_hz - pitch))
-    settle = (0.08, 0.35) if kind == "tom" else (0.02, 0.15)
-    noises = {
-        "kick": (Noise(900.0, 4500.0, 0.10 * level, 0.0, 0.025),),
-        "snare": (
-            Noise(1200.0, 9000.0, 0.35 * level, 0.0, 0.030),
-            Noise(2200.0, 10500.0, 0.30 * level, WIRE_DELAY_S, 0.32),
-        ),
-        "tom": (Noise(700.0, 5000.0, 0.14 * level, 0.0, 0.030),),
-    }[kind]
+    settle = settle_span_s(kind)
+    noises = stroke_noises(kind, level, prediction.strike, prediction.wires)
     return Voice(tuple(partials), noises, prediction.bend_cents.value, settle)
 
 

@@ -32,6 +32,7 @@ class LaneStroke:
     below_loudest_db: float
     clean: bool
     confidence: float
+    manner: str = ""
 
 
 @dataclass(frozen=True, slots=True)
@@ -89,8 +90,9 @@ def _stroke(voice: str, stroke: LaneStroke, floor: float, across: Linear) -> Mar
     share = max(0.0, 1.0 - stroke.below_loudest_db / RANGE_DB)
     tall = SHORTEST + share * (TALLEST - SHORTEST)
     kind = "clean" if stroke.clean else "unclean"
+    name = f"{voice} {stroke.manner}".rstrip()
     words = (
-        f"{voice} at {stroke.time_s:.2f} s, {stroke.below_loudest_db:.0f} dB below its loudest, "
+        f"{name} at {stroke.time_s:.2f} s, {stroke.below_loudest_db:.0f} dB below its loudest, "
         f"{'clean' if stroke.clean else 'not clean enough to measure'}"
     )
     return el(

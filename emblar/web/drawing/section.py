@@ -33,11 +33,15 @@ class SectionHead:
 
 @dataclass(frozen=True, slots=True)
 class SectionDamper:
-    """A damper: on which head and how far from the centre (share of the radius)."""
+    """A damper: on which head and how far from the centre (share of the radius).
+
+    Without ``on_head`` it lies on the shell or under the drum and is only named.
+    """
 
     name: str
     on_batter: bool
     radius: float
+    on_head: bool = True
 
 
 @dataclass(frozen=True, slots=True)
@@ -130,14 +134,16 @@ def _damper(
     y = top - outside - 12.0 if damper.on_batter else bottom - 12.0
     text_y = top - 50.0 if damper.on_batter else bottom - 26.0 - 14.0 * row
     anchor, text_x = ("start", max(x - 20.0, 4.0)) if damper.radius > 0.3 else ("middle", middle)
-    return [
-        el("rect", x=x - 15.0, y=y, width=30.0, height=9.0, rx=3.0, cls="damper"),
-        label(text_x, text_y, damper.name, "drawing-small", anchor),
-    ]
+    text = label(text_x, text_y, damper.name, "drawing-small", anchor)
+    if not damper.on_head:
+        return [text]
+    return [el("rect", x=x - 15.0, y=y, width=30.0, height=9.0, rx=3.0, cls="damper"), text]
 
 
 def _described(model: Section) -> str:
     parts = [f"Batter {_lug(model.batter)}."]
     parts.append(f"Reso {_lug(model.reso)}." if model.reso else "No front head.")
-    parts += [f"{d.name} on the {'batter' if d.on_batter else 'reso'}." for d in model.dampers]
+    for d in model.dampers:
+        where = f" on the {'batter' if d.on_batter else 'reso'}" if d.on_head else ""
+        parts.append(f"{d.name}{where}.")
     return " ".join(parts)

@@ -1,19 +1,28 @@
 """The sound card of one voice as shown on Listen: rows, drawings, and how sure each is."""
 
+from collections import Counter
 from dataclasses import dataclass
 
 from markupsafe import Markup
 
 from emblar.actions.listen import Heard
 from emblar.core.notes import note_text
+from emblar.core.planning.steps import steps
 from emblar.formats.analysis import VoiceFile
 from emblar.web.drawing.decay import decay
 from emblar.web.drawing.overtones import Partial, overtones
 from emblar.web.drawing.pitch_track import pitch_track
+from emblar.web.drawing.small_ruler import small_ruler
 from emblar.web.pages.words import number, uncertainty
 
 SHARE_SURE = 0.5
 STEADY_CENTS = 8.0
+MANNERS = {
+    "flam": ("{} flam stroke", "{} flam strokes"),
+    "ghost": ("{} ghost note", "{} ghost notes"),
+    "rimshot": ("{} rimshot", "{} rimshots"),
+    "cross-stick": ("{} cross-stick", "{} cross-sticks"),
+}
 
 
 @dataclass(frozen=True, slots=True)
@@ -25,6 +34,9 @@ class CardRow:
     word: str
     uncertainty: str
     why_not: str
+    ruler: Markup | None = None
+    origin: str = ""
+    """Where the number comes from, if not from this recording alone."""
 
 
 def card_rows(card: VoiceFile) -> tuple[CardRow, ...]:
@@ -55,8 +67,23 @@ def card_rows(card: VoiceFile) -> tuple[CardRow, ...]:
         spread = f"± {card.fundamental_sd_cents:.0f} ct" if name == "pitch" else (
             uncertainty(sd or 0.0, value, unit)
         )  # fmt: skip
-        rows.append(CardRow(name, number(value, unit), word, spread, ""))
+        origin = card.origins.get(field, "")
+        ruler = _ruler(card, name, value, sd)
+        rows.append(CardRow(name, number(value, unit), word, spread, "", ruler, origin))
     return tuple(rows)
+
+
+def _ruler(card: VoiceFile, name: str, value: float, sd: float | None) -> Markup | None:
+    step = steps().get(name)
+    if step is None or (step.kind == "ratio" and value <= 0.0):
+        return None
+    if name == "pitch":
+        sd = value * (2.0 ** ((card.fundamental_sd_cents or 0.0) / 1200.0) - 1.0)
+    soft, loud = (
+        step.apart(part.values[name].value, value) if part and name in part.values else None
+        for part in (card.soft, card.loud)
+    )
+    return small_ruler(name, step.width(value, sd or 0.0), soft, loud)
 
 
 def _ring_word(card: VoiceFile) -> str:
@@ -114,10 +141,15 @@ def how_sure(card: VoiceFile | None, found: Heard) -> tuple[str, ...]:
             f"Pitch from {card.clean_hits} clean stroke{'' if card.clean_hits == 1 else 's'}, "
             f"{card.fundamental_spread_cents:.0f} ct apart from each other."
         )
+    if card.soft and card.loud:
+        said.append(
+            f"Soft ({card.soft.strokes}) and loud strokes ({card.loud.strokes}) apart: the short "
+            "and the tall mark on each ruler."
+        )
     if card.alternatives:
         others = " or ".join(f"{a.frequency_hz:.0f} Hz" for a in card.alternatives[:2])
         said.append(f"Its pitch could also be heard as {others}.")
-    said += _dynamics(card)
+    said += _dynamics(card) + _manners(card, found)
     own = [h for h in found.analysis.hits if h.voice == card.voice]
     doubtful = sum(h.confidence < SHARE_SURE for h in own)
     if doubtful:
@@ -125,6 +157,14 @@ def how_sure(card: VoiceFile | None, found: Heard) -> tuple[str, ...]:
     if found.reference.kind == "mix":
         said.append("Read from a full mix without taking the drums out first: trust it less.")
     return tuple(said)
+
+
+def _manners(card: VoiceFile, found: Heard) -> list[str]:
+    counts = Counter(h.manner for h in found.analysis.hits if h.voice == card.voice and h.manner)
+    if not counts:
+        return []
+    words = [MANNERS[manner][count != 1].format(count) for manner, count in counts.most_common()]
+    return [f"Played with {', '.join(words)}."]
 
 
 def _dynamics(card: VoiceFile) -> list[str]:

@@ -4,10 +4,12 @@ from dataclasses import dataclass
 
 from markupsafe import Markup
 
+from emblar.actions.evidence import CONFIDENCE
 from emblar.actions.listen import Heard
 from emblar.actions.workspace import Workspace
 from emblar.core.analysis.analyse import PEAK_BINS_PER_S
 from emblar.core.analysis.clean import clean_stretches
+from emblar.core.planning.steps import steps
 from emblar.formats.analysis import AnalysisFile, VoiceFile, hits_from_file
 from emblar.store.references import ReferenceInfo
 from emblar.web.drawing.lanes import Lane, LaneStroke, lanes
@@ -20,11 +22,14 @@ from emblar.web.pages.card import (
     track_drawing,
 )
 from emblar.web.pages.frame import Frame
-from emblar.web.pages.words import voice_title
+from emblar.web.pages.words import number, voice_title
 
 SPAN_S, SHORTEST_SPAN_S = 12.0, 1.5
 LANE_ORDER = {"hat": 0, "cymbal": 1, "snare": 2, "tom": 3, "kick": 5}
 PLAY_HIT_S, MOST_PLAYED = 0.6, 8
+KIND_WORDS = {
+    "auto": "not said what", "drums": "drums only", "mix": "full mix", "hit": "single strokes"
+}  # fmt: skip
 
 
 @dataclass(frozen=True, slots=True)
@@ -68,6 +73,36 @@ class Part:
 
 
 @dataclass(frozen=True, slots=True)
+class RegionRow:
+    """A named stretch of the recording."""
+
+    name: str
+    text: str
+    href: str
+    play: str
+    measure: bool
+
+
+@dataclass(frozen=True, slots=True)
+class FileRow:
+    """One file of the record."""
+
+    id: int
+    name: str
+    text: str
+    shown: bool
+    removable: bool
+
+
+@dataclass(frozen=True, slots=True)
+class EvidenceRow:
+    """A piece of evidence in words."""
+
+    id: int
+    text: str
+
+
+@dataclass(frozen=True, slots=True)
 class ListenPage:
     """Everything the Listen screen shows."""
 
@@ -90,6 +125,12 @@ class ListenPage:
     toms: tuple[TomChange, ...] = ()
     parts: tuple[Part, ...] = ()
     stretches: tuple[StretchLink, ...] = ()
+    regions: tuple[RegionRow, ...] = ()
+    files: tuple[FileRow, ...] = ()
+    evidence: tuple[EvidenceRow, ...] = ()
+    quantities: tuple[str, ...] = tuple(steps())
+    failed: str = ""
+    """Why the newest file was not kept, or nothing."""
 
 
 def listen_page(
@@ -144,6 +185,10 @@ def listen_page(
         toms=_tom_changes(found.analysis, voice_name),
         parts=_parts(found.reference),
         stretches=_stretches(around, found.analysis, voice_name),
+        regions=_regions(around, found.reference, voice_name),
+        files=_files(found),
+        evidence=_evidence(found, voice_name),
+        failed=_failed(reference),
     )
 
 
@@ -156,6 +201,49 @@ def _stretches(around: Frame, analysis: AnalysisFile, voice: str) -> tuple[Stret
         )
         for s in clean_stretches(hits_from_file(analysis), voice)
     )
+
+
+def _regions(around: Frame, shown: ReferenceInfo, voice: str) -> tuple[RegionRow, ...]:
+    base = f"/sessions/{around.session.id}/listen?sel={voice}"
+    return tuple(
+        RegionRow(
+            r.name,
+            f"{_clock(r.start_s)} to {_clock(r.stop_s)}",
+            f"{base}&start={r.start_s:.2f}&stop={r.stop_s:.2f}",
+            f"{r.start_s:.3f},{r.stop_s - r.start_s:.3f}",
+            r.measure,
+        )
+        for r in shown.regions
+    )
+
+
+def _files(found: Heard) -> tuple[FileRow, ...]:
+    rows = []
+    for file in found.files:
+        held = KIND_WORDS[file.kind] + (f" of {voice_title(file.voice)}" if file.voice else "")
+        shown = file.id == found.reference.id
+        rows.append(FileRow(file.id, file.filename, held, shown, file.main_id is not None))
+    return tuple(rows)
+
+
+def _evidence(found: Heard, voice: str) -> tuple[EvidenceRow, ...]:
+    rows = []
+    for piece in found.evidence:
+        if piece.voice != voice:
+            continue
+        trust = min(CONFIDENCE, key=lambda word: abs(CONFIDENCE[word] - piece.confidence))
+        text = f"{piece.source} ({trust})"
+        if piece.quantity is not None and piece.value is not None:
+            unit = steps()[piece.quantity].unit
+            text = f"{piece.quantity} {number(piece.value, unit)}: {text}"
+        rows.append(EvidenceRow(piece.id, text))
+    return tuple(rows)
+
+
+def _failed(newest: ReferenceInfo | None) -> str:
+    if newest is None or newest.state != "failed":
+        return ""
+    return f"{newest.filename}: {newest.message}"
 
 
 def _clock(seconds: float) -> str:
@@ -253,7 +341,7 @@ def _lane(
     own = [(i, h) for i, h in enumerate(analysis.hits) if h.voice == name]
     loudest = max(h.level_db for _, h in own)
     strokes = [
-        LaneStroke(i, h.time_s, loudest - h.level_db, h.clean, h.confidence)
+        LaneStroke(i, h.time_s, loudest - h.level_db, h.clean, h.confidence, h.manner)
         for i, h in own
         if start <= h.time_s < stop
     ]

@@ -5,11 +5,20 @@ from dataclasses import dataclass
 from markupsafe import Markup
 
 from emblar.actions.plan import request_of, target_of
-from emblar.core.catalogue import construction, constructions_for, damper, dampers_for
+from emblar.core.catalogue import (
+    construction,
+    constructions_for,
+    damper,
+    dampers_for,
+    strikers,
+    strikers_for,
+    wire_settings,
+)
 from emblar.core.planning.plan_drum import Request
-from emblar.core.planning.recipe import DEFAULT_RELATION
+from emblar.core.planning.recipe import relation_of
 from emblar.core.planning.steps import Step, steps
-from emblar.formats.plan import DrumPlanFile, QuantityFile
+from emblar.formats.drum import QuantityFile
+from emblar.formats.plan import DrumPlanFile
 from emblar.store.drums import KitDrum
 from emblar.web.drawing.ladder import Ladder, ladder
 from emblar.web.drawing.rulers import RulerRow, rulers
@@ -18,18 +27,60 @@ from emblar.web.pages.frame import Frame
 from emblar.web.pages.kit import Option, section_head
 from emblar.web.pages.words import number, pitch, semitones, voice_title
 
-RELATIONS = (("equal", "equal"), ("higher", "reso higher"), ("lower", "reso lower"))
+RELATIONS = (
+    ("", "Emblar's"),
+    ("equal", "equal"),
+    ("higher", "reso higher"),
+    ("lower", "reso lower"),
+)
 PLAY_HIT_S = 1.2
-LEAVE = "let Emblar choose"
+LEAVE = "Emblar's"
 
 
 @dataclass(frozen=True, slots=True)
 class SchoolRow:
-    """One relation of the heads, as compared in Why."""
+    """One side of a disagreement on this drum."""
+
+    name: str
+    text: str
+    chosen: bool
+
+
+@dataclass(frozen=True, slots=True)
+class SchoolTable:
+    """A disagreement of the trade with its sides."""
+
+    about: str
+    rows: tuple[SchoolRow, ...]
+
+
+@dataclass(frozen=True, slots=True)
+class OtherRow:
+    """Another way to plan the drum, and what to send to take it."""
+
+    name: str
+    says: str
+    text: str
+    score: str
+    fields: tuple[tuple[str, str], ...]
+
+
+@dataclass(frozen=True, slots=True)
+class ScoreRow:
+    """One part of the score."""
+
+    name: str
+    steps: str
+
+
+@dataclass(frozen=True, slots=True)
+class HearButton:
+    """One way to hear the plan."""
 
     text: str
-    result: str
-    chosen: bool
+    key: str
+    says: str
+    href: str
 
 
 @dataclass(frozen=True, slots=True)
@@ -38,11 +89,14 @@ class PlanForm:
 
     action: str
     relations: tuple[Option, ...]
-    semitones: float
+    semitones: str
+    semitones_now: str
     pitch_hz: str
     record_pitch: str
     batters: tuple[Option, ...]
     dampers: tuple[Option, ...]
+    strikers: tuple[Option, ...]
+    wires: tuple[Option, ...]
 
 
 @dataclass(frozen=True, slots=True)
@@ -59,11 +113,14 @@ class PlanPage:
     rulers: Markup | None
     form: PlanForm | None
     reasons: tuple[str, ...]
-    schools: tuple[SchoolRow, ...]
+    schools: tuple[SchoolTable, ...]
+    others: tuple[OtherRow, ...]
+    scores: tuple[ScoreRow, ...]
     cautions: tuple[str, ...]
     record_play: str
     plan_play: str
     audio_href: str
+    hear: tuple[HearButton, ...]
     stale: bool
 
 
@@ -76,7 +133,7 @@ def plan_page(around: Frame) -> PlanPage:
     if drum is None or kit_plan is None or file is None:
         return PlanPage(
             around, drum.owned.name if drum else "Plan", "", None, problem, None, None, None,
-            form, (), (), (), "", "", "", stale=False,
+            form, (), (), (), (), (), "", "", "", (), stale=False,
         )  # fmt: skip
     return PlanPage(
         frame=around,
@@ -90,17 +147,39 @@ def plan_page(around: Frame) -> PlanPage:
         form=form,
         reasons=tuple(reason.text for reason in file.reasons),
         schools=_schools(file),
+        others=_others(file),
+        scores=_scores(file),
         cautions=tuple(file.cautions),
         record_play=_record_play(around, file.voice),
         plan_play=f"/sessions/{around.session.id}/plan/{drum.id}/stroke.wav?version={kit_plan.version}",
         audio_href=_audio_href(around),
+        hear=_hear(around.session.id, drum.id, kit_plan.version),
         stale=_stale(around, drum, file),
     )
 
 
+def _hear(session_id: int, drum_id: int, version: int) -> tuple[HearButton, ...]:
+    drum = f"/sessions/{session_id}/plan/{drum_id}"
+    return (
+        HearButton("stroke", "h", "Hear one stroke", f"{drum}/stroke.wav?version={version}"),
+        HearButton("growing", "v", "Hear strokes growing", f"{drum}/ramp.wav?version={version}"),
+        HearButton("groove", "g", "Hear this drum groove", f"{drum}/groove.wav?version={version}"),
+        HearButton(
+            "whole kit", "t", "Hear the kit together",
+            f"/sessions/{session_id}/plan/kit.wav?version={version}",
+        ),
+    )  # fmt: skip
+
+
 def _subtitle(file: DrumPlanFile, version: int) -> str:
     wanted = voice_title(file.voice).lower() if file.voice != "by hand" else "a pitch by hand"
-    return f"Plan {version} · plays {wanted} · {semitones(file.semitones)}"
+    struck = strikers()[file.striker].name
+    if file.kind == "snare":
+        struck += f" · {wire_settings()[file.wires].name}"
+    return (
+        f"Plan {version} · plays {wanted} · {semitones(file.semitones)} · {struck} · "
+        f"{file.minutes:.0f} min"
+    )
 
 
 def _stale(around: Frame, drum: KitDrum, file: DrumPlanFile) -> bool:
@@ -127,7 +206,7 @@ def _section(drum: KitDrum, file: DrumPlanFile) -> Markup:
             section_head(construction(file.batter), lugs.batter),
             reso,
             file.port_in,
-            [SectionDamper(d.name, d.side == "batter", d.radius) for d in placed],
+            [SectionDamper(d.name, d.side == "batter", d.radius, d.on_head) for d in placed],
         )
     )
 
@@ -181,7 +260,6 @@ def _shown(quantity: QuantityFile | None) -> str:
 
 def _form(around: Frame, drum: KitDrum) -> PlanForm:
     asked: Request = request_of(drum)
-    relation = asked.relation or DEFAULT_RELATION[drum.owned.kind]
     file = around.plan.drums.get(drum.id) if around.plan else None
     target = target_of(around.found, drum.voice)
     record = target.value("pitch") if target else None
@@ -189,8 +267,9 @@ def _form(around: Frame, drum: KitDrum) -> PlanForm:
     batters = constructions_for(drum.owned.kind, "batter")
     return PlanForm(
         action=f"/sessions/{around.session.id}/plan/{drum.id}",
-        relations=tuple(Option(v, text, v == relation) for v, text in RELATIONS),
-        semitones=file.semitones if file else 0.0,
+        relations=tuple(Option(v, text, v == (asked.relation or "")) for v, text in RELATIONS),
+        semitones=f"{asked.semitones:g}" if asked.semitones is not None else "",
+        semitones_now=f"{file.semitones:+g}" if file else "",
         pitch_hz=f"{asked.pitch_hz:g}" if asked.pitch_hz else "",
         record_pitch=pitch(record) if record else "",
         batters=(
@@ -206,19 +285,67 @@ def _form(around: Frame, drum: KitDrum) -> PlanForm:
                 if d.side == "batter" or drum.owned.reso
             ),
         ),
+        strikers=(
+            Option("", LEAVE, asked.striker is None),
+            *(Option(s.id, s.name, s.id == asked.striker) for s in strikers_for(drum.owned.kind)),
+        ),
+        wires=(
+            Option("", LEAVE, asked.wires is None),
+            *(Option(w.id, w.name, w.id == asked.wires) for w in wire_settings().values()),
+        )
+        if drum.owned.kind == "snare"
+        else (),
     )
 
 
-def _schools(file: DrumPlanFile) -> tuple[SchoolRow, ...]:
-    titles = dict(RELATIONS)
-    rows = []
+def _schools(file: DrumPlanFile) -> tuple[SchoolTable, ...]:
+    tables: dict[str, list[SchoolRow]] = {}
     for school in file.schools:
-        lugs = f"lugs {school.batter_hz:.0f}"
-        if school.reso_hz:
-            lugs += f" / {school.reso_hz:.0f} Hz"
-        result = f"{lugs}, sustain {school.sustain_s:.2f} s"
-        rows.append(SchoolRow(titles[school.relation], result, school.chosen))
+        row = SchoolRow(school.name, school.text, school.chosen)
+        tables.setdefault(school.about, []).append(row)
+    return tuple(SchoolTable(about, tuple(rows)) for about, rows in tables.items())
+
+
+def _others(file: DrumPlanFile) -> tuple[OtherRow, ...]:
+    rows = []
+    for other in file.others:
+        recipe = other.recipe
+        what = [construction(recipe.batter).name]
+        what += [damper(d).name for d in recipe.dampers] or ["nothing on it"]
+        moved = sorted(other.moves, key=lambda n: -abs(other.moves[n]))[:3]
+        words = [_moved(n, other.moves[n]) for n in moved]
+        rows.append(
+            OtherRow(
+                other.name,
+                other.says,
+                f"{', '.join(what)}: {', '.join(words) or 'sounds alike'}",
+                f"{other.score - file.score:+.1f} steps, {other.minutes:.0f} min"
+                + (f", buys {len(other.bought)}" if other.bought else ""),
+                (
+                    ("relation", relation_of(recipe.semitones)),
+                    ("semitones", f"{recipe.semitones:g}"),
+                    ("was", relation_of(recipe.semitones)),
+                    ("batter", recipe.batter),
+                    ("damper", ",".join(recipe.dampers) or "none"),
+                    ("striker", recipe.striker),
+                    ("wires", recipe.wires if file.kind == "snare" else ""),
+                ),
+            )
+        )
     return tuple(rows)
+
+
+def _moved(name: str, by: float) -> str:
+    return f"{name} {abs(by):.1f} {steps()[name].more if by > 0 else steps()[name].less}"
+
+
+def _scores(file: DrumPlanFile) -> tuple[ScoreRow, ...]:
+    parts = [
+        ScoreRow("distance from the record" if name == "distance" else name, f"{value:.1f}")
+        for name, value in file.costs.items()
+        if value > 0.0
+    ]
+    return (*parts, ScoreRow("together", f"{file.score:.1f}"))
 
 
 def _record_play(around: Frame, voice: str) -> str:

@@ -1,42 +1,89 @@
-"""Brief: what the session is about."""
+"""Brief: what the session is about, and what its plan may do."""
 
 from datetime import datetime
 from typing import Annotated
 
 from fastapi import APIRouter, Form, Request, Response
+from pydantic import BaseModel, ValidationError
 
-from emblar.actions.sessions import Brief, change_brief
+from emblar.actions.sessions import Brief, asked_of, change_brief
 from emblar.core.errors import InputError
+from emblar.formats.brief import AskFile
+from emblar.formats.errors import wrong_fields
+from emblar.web.pages.brief import brief_page
 from emblar.web.routers.context import go, load
 from emblar.web.templating import render
 
 router = APIRouter(prefix="/sessions/{session_id}")
 
 
+class BriefFields(BaseModel):
+    """The form; a box that is not ticked is not sent."""
+
+    name: str
+    artist: str = ""
+    studio: str = ""
+    wish: str = ""
+    downbeat_at: str = ""
+    style: str = ""
+    key: str = ""
+    tempo_bpm: str = ""
+    kick_notes_per_beat: str = ""
+    tom_notes_per_beat: str = ""
+    force: str = "medium"
+    brushes: bool = False
+    engineer_wants_hole: bool = False
+    may_cut: bool = False
+    keep_heads: bool = False
+    leave_room: bool = False
+    budget_heads: str = ""
+    hands: str = ""
+
+    def ask(self) -> AskFile:
+        """Return what is asked of the plan.
+
+        Raises
+        ------
+        InputError
+            A number is none or outside its range; nothing is kept.
+        """
+        values: dict[str, object] = {
+            name: getattr(self, name)
+            for name in ("style", "key", "force", "brushes", "engineer_wants_hole", "keep_heads",
+                         "leave_room")
+        }  # fmt: skip
+        values["never_cut"] = not self.may_cut
+        for name in ("tempo_bpm", "kick_notes_per_beat", "tom_notes_per_beat", "budget_heads",
+                     "hands"):  # fmt: skip
+            text = getattr(self, name).strip().replace(",", ".")
+            if text:
+                values[name] = text
+        values["only_owned"] = str(values.get("budget_heads", "")) == "0"
+        try:
+            return AskFile.model_validate(values)
+        except ValidationError as error:
+            raise InputError(f"{'; '.join(wrong_fields(error))}. Nothing was changed.") from error
+
+
 @router.get("/brief")
 def show(request: Request, session_id: int, sel: str = "") -> Response:
     """Show the brief."""
     _, around = load(session_id, "brief", sel)
-    at = around.session.downbeat_at
-    local = at.astimezone().strftime("%Y-%m-%dT%H:%M") if at else ""
-    return render(request, "brief/page.html", {"frame": around, "downbeat_at": local})
+    page = brief_page(around, asked_of(around.session))
+    return render(request, "brief/page.html", {"page": page, "frame": around})
 
 
 @router.post("/brief")
-def change(
-    session_id: int,
-    name: Annotated[str, Form()],
-    artist: Annotated[str, Form()] = "",
-    studio: Annotated[str, Form()] = "",
-    wish: Annotated[str, Form()] = "",
-    downbeat_at: Annotated[str, Form()] = "",
-) -> Response:
+def change(session_id: int, fields: Annotated[BriefFields, Form()]) -> Response:
     """Keep the brief and go on to Listen."""
     try:
-        at = datetime.fromisoformat(downbeat_at).astimezone() if downbeat_at else None
+        at = datetime.fromisoformat(fields.downbeat_at).astimezone() if fields.downbeat_at else None
     except ValueError as error:
         raise InputError(
-            f"“{downbeat_at}” is not a date and time: write it as 2026-05-04T10:00."
+            f"“{fields.downbeat_at}” is not a date and time: write it as 2026-05-04T10:00."
         ) from error
-    change_brief(session_id, Brief(name, studio, artist, wish, at))
+    change_brief(
+        session_id,
+        Brief(fields.name, fields.studio, fields.artist, fields.wish, at, fields.ask()),
+    )
     return go(f"/sessions/{session_id}/listen")

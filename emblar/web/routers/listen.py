@@ -4,13 +4,15 @@ from typing import Annotated, Literal
 
 from fastapi import APIRouter, File, Form, Request, Response, UploadFile
 
-from emblar.actions import strokes
+from emblar.actions import evidence, strokes
 from emblar.actions.listen import (
+    bring_file_back,
     bring_recording,
     cancel_analysis,
     heard,
     one_reference,
     reference_of,
+    take_file_away,
 )
 from emblar.actions.listen_files import ListenFile, listen_file, stem_file
 from emblar.core.errors import NotFoundError
@@ -28,11 +30,14 @@ def show(
     sel: str = "",
     start: float | None = None,
     stop: float | None = None,
+    file_back: int | None = None,
+    evidence_back: int | None = None,
 ) -> Response:
     """Show what was heard, or how far it is, or where to bring a recording."""
     work, around = load(session_id, "listen", sel)
     page = listen_page(work, around, start, stop, strokes.last_correction(session_id))
-    return render(request, "listen/page.html", {"page": page, "frame": around})
+    shown = {"page": page, "frame": around, "file_back": file_back, "evidence_back": evidence_back}
+    return render(request, "listen/page.html", shown)
 
 
 @router.get("/progress")
@@ -58,9 +63,12 @@ def bring(
     session_id: int,
     file: Annotated[UploadFile, File()],
     kind: Annotated[str, Form()] = "auto",
+    beside: Annotated[bool, Form()] = False,
+    drum: Annotated[str, Form()] = "",
 ) -> Response:
     """Keep a recording and have it analysed."""
-    bring_recording(session_id, file.filename or "", file.file.read(), kind)
+    data = file.file.read()
+    bring_recording(session_id, file.filename or "", data, kind, beside=beside, voice=drum or None)
     return go(f"/sessions/{session_id}/listen")
 
 
@@ -129,6 +137,83 @@ def toms(
 def take_back(session_id: int, sel: str = "") -> Response:
     """Take the last correction back."""
     strokes.take_back(session_id)
+    return go(f"/sessions/{session_id}/listen?sel={sel}")
+
+
+@router.post("/files/{file_id}/take-away")
+def file_away(session_id: int, file_id: int) -> Response:
+    """Take a file away from the record."""
+    take_file_away(file_id)
+    return go(f"/sessions/{session_id}/listen?file_back={file_id}")
+
+
+@router.post("/files/{file_id}/bring-back")
+def file_back(session_id: int, file_id: int) -> Response:
+    """Bring a file back that was taken away."""
+    bring_file_back(file_id)
+    return go(f"/sessions/{session_id}/listen")
+
+
+@router.post("/regions")
+def region(
+    session_id: int,
+    name: Annotated[str, Form()],
+    start: Annotated[float, Form()],
+    stop: Annotated[float, Form()],
+    sel: Annotated[str, Form()],
+    measure: Annotated[bool, Form()] = False,
+) -> Response:
+    """Name a stretch of the recording."""
+    strokes.name_region(session_id, name, start, stop, measure=measure)
+    return _back(session_id, sel, start, stop)
+
+
+@router.post("/regions/forget")
+def region_forgotten(
+    session_id: int, name: Annotated[str, Form()], sel: Annotated[str, Form()]
+) -> Response:
+    """Take a named stretch away."""
+    strokes.forget_region(session_id, name)
+    return go(f"/sessions/{session_id}/listen?sel={sel}")
+
+
+@router.post("/evidence/value")
+def evidence_value(
+    session_id: int,
+    sel: Annotated[str, Form()],
+    quantity: Annotated[str, Form()],
+    value: Annotated[float, Form()],
+    trust: Annotated[str, Form()],
+    source: Annotated[str, Form()] = "",
+) -> Response:
+    """Keep a value somebody gives."""
+    evidence.give_value(session_id, sel, quantity, value, sd=None, trust=trust, source=source)
+    return go(f"/sessions/{session_id}/listen?sel={sel}")
+
+
+@router.post("/evidence/gear")
+def evidence_gear(
+    session_id: int,
+    sel: Annotated[str, Form()],
+    words: Annotated[str, Form()],
+    trust: Annotated[str, Form()],
+) -> Response:
+    """Keep what is known of the gear."""
+    evidence.give_gear(session_id, sel, words, trust)
+    return go(f"/sessions/{session_id}/listen?sel={sel}")
+
+
+@router.post("/evidence/{evidence_id}/take-away")
+def evidence_away(session_id: int, evidence_id: int, sel: Annotated[str, Form()]) -> Response:
+    """Take a piece of evidence away."""
+    evidence.take_evidence_away(evidence_id)
+    return go(f"/sessions/{session_id}/listen?sel={sel}&evidence_back={evidence_id}")
+
+
+@router.post("/evidence/{evidence_id}/bring-back")
+def evidence_back_again(session_id: int, evidence_id: int, sel: str = "") -> Response:
+    """Bring a piece of evidence back."""
+    evidence.bring_evidence_back(evidence_id)
     return go(f"/sessions/{session_id}/listen?sel={sel}")
 
 

@@ -1,13 +1,14 @@
 """Plan: plan the kit, ask for something else, hear it."""
 
-from typing import Annotated, Any
+from typing import Annotated, Any, Literal
 
 from fastapi import APIRouter, Form, Request, Response
 from pydantic import BaseModel
 
-from emblar.actions.plan import plan_kit, planned_sound, replan_drum
+from emblar.actions.plan import assign_voices, kit_sound, plan_kit, planned_sound, replan_drum
 from emblar.core.errors import InputError
 from emblar.core.planning.recipe import Relation
+from emblar.core.synthesis.played import What
 from emblar.web.pages.plan import plan_page
 from emblar.web.routers.context import go, load
 from emblar.web.templating import render
@@ -18,22 +19,27 @@ router = APIRouter(prefix="/sessions/{session_id}/plan")
 class WishFields(BaseModel):
     """What was asked of a drum by hand; an empty field leaves it to Emblar."""
 
-    relation: Relation
+    relation: Relation | Literal[""] = ""
     semitones: str = ""
     was: str = ""
     pitch_hz: str = ""
     batter: str = ""
     damper: str = ""
+    striker: str = ""
+    wires: str = ""
 
     def wish(self) -> dict[str, Any]:
-        """Return the wish as kept with the drum; another relation starts at its usual interval."""
-        wish: dict[str, Any] = {"relation": self.relation}
-        if self.relation == self.was:
+        """Return the wish as kept with the drum; another relation forgets its semitones."""
+        wish: dict[str, Any] = {}
+        if self.relation:
+            wish["relation"] = self.relation
+        if self.relation == self.was and self.semitones.strip():
             wish["semitones"] = _number("semitones", self.semitones)
         if self.pitch_hz.strip():
             wish["pitch_hz"] = _number("pitch", self.pitch_hz)
-        if self.batter:
-            wish["batter"] = self.batter
+        for name in ("batter", "striker", "wires"):
+            if getattr(self, name):
+                wish[name] = getattr(self, name)
         if self.damper:
             wish["dampers"] = [] if self.damper == "none" else self.damper.split(",")
         return wish
@@ -63,6 +69,13 @@ def plan(session_id: int, sel: Annotated[str, Form()] = "") -> Response:
     return go(f"/sessions/{session_id}/plan" + (f"?sel={sel}" if sel else ""))
 
 
+@router.post("/voices")
+def voices(session_id: int, sel: Annotated[str, Form()] = "") -> Response:
+    """Give every voice the drum that plays it best, and plan."""
+    assign_voices(session_id)
+    return go(f"/sessions/{session_id}/plan" + (f"?sel={sel}" if sel else ""))
+
+
 @router.post("/{drum_id}")
 def ask(session_id: int, drum_id: int, fields: Annotated[WishFields, Form()]) -> Response:
     """Plan one drum as asked by hand."""
@@ -70,7 +83,13 @@ def ask(session_id: int, drum_id: int, fields: Annotated[WishFields, Form()]) ->
     return go(f"/sessions/{session_id}/plan?sel=d{drum_id}")
 
 
-@router.get("/{drum_id}/stroke.wav")
-def stroke(session_id: int, drum_id: int) -> Response:
-    """Return one stroke of the planned drum."""
-    return Response(planned_sound(session_id, drum_id), media_type="audio/wav")
+@router.get("/kit.wav")
+def kit(session_id: int) -> Response:
+    """Return the planned kit in a groove."""
+    return Response(kit_sound(session_id), media_type="audio/wav")
+
+
+@router.get("/{drum_id}/{what}.wav")
+def sound(session_id: int, drum_id: int, what: What) -> Response:
+    """Return the planned drum played."""
+    return Response(planned_sound(session_id, drum_id, what), media_type="audio/wav")

@@ -50,5 +50,25 @@
     if (event.target.closest("[data-print]")) window.print();
   });
 
+  // What is being typed survives the answer to the change before.
+  let typed = null;
+  document.addEventListener("htmx:beforeSwap", () => {
+    const field = document.activeElement;
+    typed = field?.matches("input[name]:not([type=radio]):not([type=checkbox])")
+      ? { name: field.name, value: field.value, kept: field.defaultValue }
+      : null;
+  });
+  document.addEventListener("htmx:afterSettle", () => {
+    if (!typed || typed.value === typed.kept) return;
+    const field = document.querySelector(`input[name="${CSS.escape(typed.name)}"]`);
+    const value = typed.value;
+    typed = null;
+    if (!field || field === document.activeElement) return;
+    field.value = value;
+    field.focus();
+    const send = () => field.dispatchEvent(new Event("change", { bubbles: true }));
+    field.addEventListener("blur", send, { once: true });
+  });
+
   document.addEventListener("htmx:beforeRequest", () => document.getElementById("message").replaceChildren());
 })();

@@ -121,12 +121,14 @@
     const began = performance.now();
     const move = () => {
       const seconds = (performance.now() - began) / 1000;
+      const whole = detail.pieces.reduce((sum, [, length]) => sum + length, 0);
+      const into = window.emblarPlayer.looping() ? seconds % whole : seconds;
       let passed = 0;
-      const piece = detail.pieces.find(([, length]) => (passed += length) > seconds);
+      const piece = detail.pieces.find(([, length]) => (passed += length) > into);
       const inside = document.documentElement.dataset.playing !== undefined && piece;
       head.classList.toggle("on", Boolean(inside));
       if (!inside) return;
-      const time = piece[0] + seconds - (passed - piece[1]);
+      const time = piece[0] + into - (passed - piece[1]);
       const x = Number(left) + ((time - from) / (to - from)) * (right - left);
       head.classList.toggle("on", x >= Number(left) && x <= Number(right));
       head.setAttribute("x1", x);

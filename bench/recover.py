@@ -1,0 +1,162 @@
+"""Does the search find recipes again by their sound? ``python -m bench.recover [--recipes N]``.
+
+Random recipes of the catalogue are rendered, measured like a recording, and searched for on a shelf
+that holds what they are made of. Printed: on how many the plan's prediction lies within one step of
+the measured card in at least eight quantities, and on how many the recipe itself, or one whose card
+the model cannot tell from it, is among the first five.
+"""
+
+import argparse
+from concurrent.futures import ProcessPoolExecutor
+from dataclasses import dataclass
+
+import numpy as np
+
+from emblar.core.acoustics.drum import Kind
+from emblar.core.acoustics.forward import predict
+from emblar.core.analysis.analyse import analyse
+from emblar.core.analysis.audio import Audio
+from emblar.core.catalogue import constructions_for, dampers, dampers_for, strikers
+from emblar.core.errors import EmblarError
+from emblar.core.planning.brief import Brief, Shelf, Weights, usual_weights
+from emblar.core.planning.kit import OwnedDrum, model
+from emblar.core.planning.outlook import Field
+from emblar.core.planning.predicted import predicted_card
+from emblar.core.planning.search import SEMITONES, DrumSearch, Weighed
+from emblar.core.planning.steps import steps
+from emblar.core.planning.target import Target, target_from_card
+from emblar.core.synthesis.stroke import drum_voice, render_stroke
+
+RATE = 44100
+ENOUGH, FIRST, FINALISTS = 8, 5, 12
+SIZES: dict[Kind, tuple[tuple[float, float, int, float, float], ...]] = {
+    "tom": ((10, 7, 6, 135, 190), (12, 8, 6, 110, 160), (13, 9, 6, 100, 150), (16, 14, 8, 70, 110)),
+    "snare": ((14, 5.5, 10, 170, 220), (14, 6.5, 10, 165, 210), (13, 6, 8, 180, 240)),
+    "kick": ((20, 16, 8, 55, 75), (22, 16, 10, 48, 68), (22, 18, 10, 46, 64)),
+}
+NOW: dict[Kind, tuple[str, str]] = {
+    "tom": ("double-clear", "single-clear"),
+    "snare": ("single-coated", "snare-side"),
+    "kick": ("single-clear", "front-opaque"),
+}
+
+
+@dataclass(frozen=True, slots=True)
+class Found:
+    """What came of one recipe."""
+
+    kind: str
+    quantities: int
+    within: int
+    among_first: bool
+    off: dict[str, float]
+
+
+def no_costs() -> Weights:
+    """Return weights under which only the sound counts."""
+    usual = usual_weights()
+    return Weights(usual.distance, dict.fromkeys(usual.cost, 0.0), usual.work)
+
+
+def recovered(seed: int) -> Found | None:
+    """Make, measure and search for one recipe; None if its heads do not bear its pitch."""
+    rng = np.random.default_rng([21, seed])
+    kinds: tuple[Kind, ...] = ("tom", "snare", "kick")
+    kind = kinds[seed % 3]
+
+    def one(rows: list[str]) -> str:
+        return rows[int(rng.integers(len(rows)))]
+
+    size = SIZES[kind][int(rng.integers(len(SIZES[kind])))]
+    owned = OwnedDrum(
+        f"{kind} {size[0]:g}", kind, size[0], size[1], int(size[2]), "flanged", "maple-lacquer",
+        *NOW[kind], port_in=5.0 if kind == "kick" and rng.random() < 0.5 else None,
+    )  # fmt: skip
+    batter = one([c.id for c in constructions_for(kind, "batter")])
+    reso = one([c.id for c in constructions_for(kind, "reso")])
+    light = [d.id for d in dampers_for(kind) if d.least_in <= owned.diameter_in]
+    on_it = (one(light),) if rng.random() < 0.6 else ()
+    semitones = float(rng.choice([s for s in SEMITONES if -2.0 <= s <= 5.0]))
+    pitch = float(rng.uniform(size[3], size[4]))
+    striker = one([s.id for s in strikers().values() if kind in s.kinds and not s.only_if_asked])
+    field = Field(owned, [batter], [reso], [on_it], [striker], ["medium"], port_in=owned.port_in)
+    options = field.grid([semitones])
+    told = field.outlook(options, pitch)
+    if not told.reached[0] or told.stress_pa[0] > 44e6:
+        return None
+    drum = model(owned, batter=batter, reso=reso, dampers=on_it, striker=striker)
+    made = predict(drum, float(told.batter_hz[0]), float(told.reso_hz[0]))
+    target = _measured(made, kind, rng)
+    if target is None or target.value("pitch") is None:
+        return None
+    shelf = Shelf((owned,), (), tuple(dampers()), tuple(strikers()))
+    brief = Brief(budget_heads=9, leave_room=False)
+    search = DrumSearch(0, target, shelf, brief, no_costs())
+    found = search.finalists(search.best(), FINALISTS)
+    if not found:
+        return None
+    off = _off(found[0], owned, target, kind)
+    true = {name: float(values[0]) for name, values in told.card.items()}
+    alike = [_alike(w.card, true) for w in found[:FIRST]]
+    return Found(kind, len(off), sum(abs(v) <= 1.0 for v in off.values()), any(alike), off)
+
+
+def _measured(made: object, kind: Kind, rng: np.random.Generator) -> Target | None:
+    voice = drum_voice(made, kind)  # type: ignore[arg-type]
+    stroke = render_stroke(voice, sample_rate_hz=RATE, force=1.0, rng=rng, length_s=4.0)
+    sound = np.concatenate([np.zeros(RATE // 5), 0.5 * stroke, np.zeros(RATE // 2)])
+    sound += 1e-5 * rng.standard_normal(len(sound))
+    name = "tom-1" if kind == "tom" else kind
+    try:
+        analysis = analyse(Audio(sound[:, None], RATE), kind="hit", voice=name)
+    except EmblarError:
+        return None
+    return target_from_card(analysis.voices[0])
+
+
+def _off(row: Weighed, owned: OwnedDrum, target: Target, kind: Kind) -> dict[str, float]:
+    recipe = row.recipe
+    drum = model(
+        owned, batter=recipe.batter, reso=recipe.reso, dampers=recipe.dampers,
+        striker=recipe.striker, wires_setting=recipe.wires,
+    )  # fmt: skip
+    card = predicted_card(predict(drum, recipe.batter_hz, recipe.reso_hz), kind)
+    return {
+        name: steps()[name].apart(quantity.value, target.values[name].value)
+        for name, quantity in card.items()
+        if name in target.values
+    }
+
+
+def _alike(card: dict[str, float], true: dict[str, float]) -> bool:
+    return all(abs(steps()[n].apart(card[n], v)) <= 1.0 for n, v in true.items() if n in card)
+
+
+def main() -> None:
+    """Run and print."""
+    parser = argparse.ArgumentParser(description=__doc__)
+    parser.add_argument("--recipes", type=int, default=100)
+    parser.add_argument("--verbose", action="store_true")
+    asked = parser.parse_args()
+    with ProcessPoolExecutor(2) as pool:
+        rows = [r for r in pool.map(recovered, range(asked.recipes * 2)) if r is not None]
+    rows = rows[: asked.recipes]
+    for kind in ("tom", "snare", "kick", ""):
+        own = [r for r in rows if kind in ("", r.kind)]
+        near = np.mean([r.within >= min(ENOUGH, r.quantities) for r in own])
+        first = np.mean([r.among_first for r in own])
+        within = np.mean([r.within / r.quantities for r in own])
+        print(
+            f"{kind or 'all':6s} {len(own):3d} recipes: {ENOUGH} quantities within one step in "
+            f"{near:.2f}, {within:.2f} of all quantities; among the first {FIRST} in {first:.2f}"
+        )
+    if asked.verbose:
+        names = sorted({n for r in rows for n in r.off})
+        for name in names:
+            off = np.abs([r.off[name] for r in rows if name in r.off])
+            print(f"  {name:8s} off by {np.median(off):.2f} steps, within one in "
+                  f"{np.mean(off <= 1.0):.2f}")  # fmt: skip
+
+
+if __name__ == "__main__":
+    main()

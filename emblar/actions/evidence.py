@@ -1,0 +1,77 @@
+"""What people say of the record: values by hand, the gear it was played on, how far to trust it."""
+
+from emblar.core.analysis.edits import check_voice
+from emblar.core.errors import InputError
+from emblar.core.planning.pooled import Evidence, check_evidence
+from emblar.store import evidence as store
+from emblar.store import sessions as session_store
+from emblar.store.database import transaction
+from emblar.store.evidence import EvidenceInfo
+
+CONFIDENCE = {"hearsay": 0.25, "likely": 0.5, "sure": 0.9}
+"""How far a piece of evidence is trusted, by the word it is given (assumption)."""
+
+
+def give_value(
+    session_id: int,
+    voice: str,
+    quantity: str,
+    value: float,
+    sd: float | None,
+    trust: str,
+    source: str,
+) -> EvidenceInfo:
+    """Keep a value somebody gives for a quantity of a voice; the card weighs it in."""
+    confidence = _confidence(trust)
+    said = source.strip() or "by ear"
+    check_evidence(Evidence(quantity, value, sd, confidence, said))
+    return _keep(session_id, voice, quantity, value, sd, confidence, said)
+
+
+def give_gear(session_id: int, voice: str, words: str, trust: str) -> EvidenceInfo:
+    """Keep what is known of the gear a voice was played on."""
+    if not words.strip():
+        raise InputError("Say what is known, for example “14 by 6.5 wood, coated head”.")
+    return _keep(session_id, voice, None, None, None, _confidence(trust), words.strip())
+
+
+def take_evidence_away(evidence_id: int) -> EvidenceInfo:
+    """Take a piece of evidence away; it can be brought back."""
+    with transaction() as db:
+        return store.take_away(db, evidence_id)
+
+
+def bring_evidence_back(evidence_id: int) -> EvidenceInfo:
+    """Bring a piece of evidence back."""
+    with transaction() as db:
+        return store.bring_back(db, evidence_id)
+
+
+def _confidence(trust: str) -> float:
+    if trust not in CONFIDENCE:
+        raise InputError(f"“{trust}” is no confidence: use {', '.join(CONFIDENCE)}.")
+    return CONFIDENCE[trust]
+
+
+def _keep(
+    session_id: int,
+    voice: str,
+    quantity: str | None,
+    value: float | None,
+    sd: float | None,
+    confidence: float,
+    source: str,
+) -> EvidenceInfo:
+    check_voice(voice)
+    with transaction() as db:
+        session_store.get(db, session_id)
+        return store.add(
+            db,
+            session_id,
+            voice,
+            quantity=quantity,
+            value=value,
+            sd=sd,
+            confidence=confidence,
+            source=source,
+        )

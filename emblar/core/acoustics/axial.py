@@ -1,0 +1,242 @@
+"""The m = 0 modes of many candidates at once: two heads, the duct between them, a port.
+
+Conventions
+-----------
+SI units; arrays run over candidates. Heads are in their own modes (``dressed``): unit modal mass,
+ω² = Tλ, swept volume s. The pair of shapes a mode is made of is kept; the other shapes are folded
+into the duct's dynamic stiffness at the mode's own frequency (Schur complement),
+Z' = Z (I + Y Z)⁻¹ with Y = Σ s²/(Tλ − ω²) at each end, and unfolded for the mode's whole motion.
+Neglected is only what evanescent air couples unlike shapes of the two heads.
+
+Source: as ``cavity``, which solves the same equations whole and one by one; tests hold both
+together.
+"""
+
+from dataclasses import dataclass
+
+import numpy as np
+
+from emblar.core.acoustics.basis import SHAPES, Array
+from emblar.core.acoustics.coefficients import Coefficients
+from emblar.core.acoustics.dressed import Shell
+
+LOWER_STEPS, UPPER_STEPS = 3, 4
+SHORTEST_KL, LONGEST_KL = 1e-2, 2.5
+LOWEST_SHARE = 0.2
+"""Below this share of where the search starts there is no mode; the search is held."""
+NEXT_MODE = 1.3
+
+
+@dataclass(frozen=True, slots=True, eq=False)
+class Side:
+    """One head of every candidate: tension, λ and s of its m = 0 shapes, (SHAPES, candidates)."""
+
+    tension: Array
+    eigenvalue: Array
+    swept: Array
+
+
+@dataclass(frozen=True, slots=True, eq=False)
+class Motion:
+    """One mode of unit mass: ω, amplitudes of each head's shapes, volumes out of both ends.
+
+    ``out_r`` has in it what goes through a port or an open front, ``through`` is that part alone.
+    """
+
+    omega: Array
+    batter: Array
+    reso: Array
+    out_b: Array
+    out_r: Array
+    through: Array
+
+
+@dataclass(frozen=True, slots=True, eq=False)
+class _Fold:
+    """The duct's stiffness with everything else folded in, less its plain spring; compliances."""
+
+    d11: Array
+    d12: Array
+    d22: Array
+    own: Array
+    between: Array
+    y_b: Array
+    y_r: Array
+
+
+class Axial:
+    """The m = 0 problem of many candidates; ``plug`` is the inertance of a hole, 0 without one."""
+
+    def __init__(
+        self,
+        shell: Shell,
+        batter: Side,
+        reso: Side | None,
+        shared: Array,
+        plug: float,
+        k: Coefficients,
+    ) -> None:
+        self.shell, self.batter, self.reso, self.shared, self.plug = (
+            shell,
+            batter,
+            reso,
+            shared,
+            plug,
+        )
+        self.speed, self.density = k["sound_speed"], k["air_density"]
+        self.area = np.pi * shell.radius_m**2
+        self.spring = self.density * self.speed**2 / (self.area * shell.depth_m)
+
+    def _fold(self, n: int, omega: Array, *, port: bool) -> _Fold:
+        kl = np.clip(omega / self.speed * self.shell.depth_m, SHORTEST_KL, LONGEST_KL)
+        scale = self.density * self.shell.depth_m / self.area
+        own = scale * (1.0 / kl**2 - 1.0 / (kl * np.tan(kl)))
+        between = scale * (1.0 / kl**2 - 1.0 / (kl * np.sin(kl)))
+        square = omega**2
+        y_b, y_r = self._compliance(self.batter, n, square), np.zeros_like(omega)
+        if self.reso is not None:
+            y_r = self._compliance(self.reso, n, square)
+            if port and self.plug > 0.0:
+                y_r = y_r - 1.0 / (square * self.plug)
+        z11, z12 = self.spring - square * own, self.spring - square * between
+        a, b, c, d = 1.0 + y_b * z11, y_b * z12, y_r * z12, 1.0 + y_r * z11
+        over = 1.0 / (a * d - b * c)
+        return _Fold(
+            (z11 * d - z12 * c) * over - z11,
+            (z12 * a - z11 * b) * over - z12,
+            (z11 * a - z12 * b) * over - z11,
+            own,
+            between,
+            y_b,
+            y_r,
+        )
+
+    @staticmethod
+    def _compliance(side: Side, n: int, square: Array) -> Array:
+        others = [i for i in range(SHAPES) if i != n]
+        rows = [side.swept[i] ** 2 / (side.tension * side.eigenvalue[i] - square) for i in others]
+        return np.asarray(sum(rows))
+
+    def mode(self, n: int, *, upper: bool) -> Motion:
+        """Return the lower or upper mode of the pair of shapes ``n``."""
+        s_b, k_b = self.batter.swept[n], self.batter.tension * self.batter.eigenvalue[n]
+        if self.reso is None:
+            s_r, k_r, m_r = np.ones_like(s_b), np.zeros_like(k_b), np.full_like(k_b, self.plug)
+            omega = np.sqrt(k_b)
+        else:
+            s_r, k_r = self.reso.swept[n], self.reso.tension * self.reso.eigenvalue[n]
+            m_r, omega = np.ones_like(k_b), np.sqrt(np.minimum(k_b, k_r))
+        if upper:
+            omega = np.sqrt(np.maximum(k_b, k_r) + self.spring * (s_b**2 + s_r**2 / m_r))
+        start = omega
+        for _ in range(UPPER_STEPS if upper else LOWER_STEPS):
+            fold = self._fold(n, omega, port=True)
+            k11 = k_b + (self.spring + fold.d11) * s_b**2
+            k22 = k_r + (self.spring + fold.d22) * s_r**2
+            k12 = (self.spring + fold.d12) * s_b * s_r
+            m12 = self.shared[n] + fold.between * s_b * s_r
+            square, x, y = two_by_two(
+                (k11, k12, k22),
+                (1.0 + fold.own * s_b**2, m12, m_r + fold.own * s_r**2),
+                upper=upper,
+            )
+            omega = np.maximum(np.sqrt(np.maximum(square, 0.0)), LOWEST_SHARE * start)
+        through = np.zeros_like(y) if self.reso is not None else y
+        return self._whole(n, omega, x, y, through, fold, port=True)
+
+    def ported_modes(self) -> list[Motion]:
+        """Return the three lowest modes of two heads and a port, the air plug kept apart."""
+        assert self.reso is not None
+        s_b, s_r, count = self.batter.swept[0], self.reso.swept[0], len(self.batter.tension)
+        ends = np.zeros((count, 2, 3))
+        ends[:, 0, 0], ends[:, 1, 1], ends[:, 1, 2] = s_b, s_r, 1.0
+        flip = ends.transpose(0, 2, 1)
+        stiffness, mass = np.zeros((2, count, 3, 3))
+        stiffness[:, 0, 0] = self.batter.tension * self.batter.eigenvalue[0]
+        stiffness[:, 1, 1] = self.reso.tension * self.reso.eigenvalue[0]
+        mass[:, 0, 0], mass[:, 1, 1], mass[:, 2, 2] = 1.0, 1.0, self.plug
+        mass[:, 0, 1] = mass[:, 1, 0] = self.shared[0]
+        omega, found = np.sqrt(np.minimum(stiffness[:, 0, 0], stiffness[:, 1, 1])), []
+        for index in range(3):
+            for _ in range(LOWER_STEPS):
+                fold = self._fold(0, omega, port=False)
+                spring = _square(self.spring + fold.d11, self.spring + fold.d12,
+                                 self.spring + fold.d22)  # fmt: skip
+                inertia = _square(fold.own, fold.between, fold.own)
+                values, vectors = _generalised(
+                    stiffness + flip @ spring @ ends, mass + flip @ inertia @ ends
+                )
+                omega = np.sqrt(np.maximum(values[:, index], 1.0))
+            x, y, q = vectors[:, :, index].T
+            found.append(self._whole(0, omega, x, y, q, fold, port=False))
+            omega = omega * NEXT_MODE
+        return found
+
+    def _whole(
+        self, n: int, omega: Array, x: Array, y: Array, q: Array, fold: _Fold, *, port: bool
+    ) -> Motion:
+        """Return the mode with the folded shapes (and port) unfolded, for unit mass of it all."""
+        square = omega**2
+        z11, z12 = self.spring - square * fold.own, self.spring - square * fold.between
+        v_b = self.batter.swept[n] * x
+        v_r = q if self.reso is None else self.reso.swept[n] * y + q
+        p_b = (z11 + fold.d11) * v_b + (z12 + fold.d12) * v_r
+        p_r = (z12 + fold.d12) * v_b + (z11 + fold.d22) * v_r
+        batter, moving = self._unfolded(self.batter, n, x, p_b, square)
+        reso, through = np.zeros_like(batter), q
+        if self.reso is not None:
+            reso, more = self._unfolded(self.reso, n, y, p_r, square)
+            moving = moving + more
+            if port and self.plug > 0.0:
+                through = p_r / (square * self.plug)
+                moving = moving + self.plug * through**2
+        scale = 1.0 / np.sqrt(1.0 + moving)
+        out_b, out_r = (v_b - fold.y_b * p_b) * scale, (v_r - fold.y_r * p_r) * scale
+        return Motion(omega, batter * scale, reso * scale, out_b, out_r, through * scale)
+
+    @staticmethod
+    def _unfolded(
+        side: Side, n: int, amplitude: Array, pressure: Array, square: Array
+    ) -> tuple[Array, Array]:
+        """Return a head's amplitudes, (SHAPES, candidates), and the mass of the folded ones."""
+        out = np.empty_like(side.swept)
+        moving = np.zeros_like(amplitude)
+        for i in range(SHAPES):
+            if i == n:
+                out[i] = amplitude
+                continue
+            out[i] = -side.swept[i] * pressure / (side.tension * side.eigenvalue[i] - square)
+            moving += out[i] ** 2
+        return out, moving
+
+
+def two_by_two(
+    stiffness: tuple[Array, Array, Array], mass: tuple[Array, Array, Array], *, upper: bool
+) -> tuple[Array, Array, Array]:
+    """Return ω² and the vector of unit mass of one mode of 2×2 problems, given as (11, 12, 22)."""
+    (k11, k12, k22), (m11, m12, m22) = stiffness, mass
+    a = m11 * m22 - m12**2
+    b = k11 * m22 + k22 * m11 - 2.0 * k12 * m12
+    c = k11 * k22 - k12**2
+    # The smaller root loses digits as a difference; by way of the product it does not.
+    high = 0.5 * (b + np.sqrt(np.maximum(b * b - 4.0 * a * c, 0.0))) / a
+    square = high if upper else c / (a * high)
+    off, left, right = k12 - square * m12, k11 - square * m11, k22 - square * m22
+    by_right = np.abs(left) < np.abs(right)
+    x, y = np.where(by_right, right, -off), np.where(by_right, -off, left)
+    scale = 1.0 / np.sqrt(m11 * x * x + 2.0 * m12 * x * y + m22 * y * y + 1e-300)
+    return square, x * scale, y * scale
+
+
+def _square(one: Array, off: Array, other: Array) -> Array:
+    out = np.empty((len(one), 2, 2))
+    out[:, 0, 0], out[:, 0, 1], out[:, 1, 0], out[:, 1, 1] = one, off, off, other
+    return out
+
+
+def _generalised(stiffness: Array, mass: Array) -> tuple[Array, Array]:
+    """Return ascending eigenvalues and vectors of unit mass, stacked."""
+    lower = np.linalg.inv(np.linalg.cholesky(mass))
+    turned = lower.transpose(0, 2, 1)
+    values, vectors = np.linalg.eigh(lower @ stiffness @ turned)
+    return values, turned @ vectors

@@ -1,0 +1,335 @@
+"""Many candidates for one shell at once: every mode's frequency, decay and level as arrays.
+
+Conventions
+-----------
+SI units. A *candidate* is one pair of dressed heads (see ``dressed``) at two tensions. Modes come
+in pairs, one from each head, coupled by the air between them; rows are modes, columns candidates.
+For m = 0 see ``axial``; for m > 0 only the evanescent air couples like shapes of the two heads.
+
+Source: as ``cavity``, ``damping`` and ``forward``; tests hold both together.
+"""
+
+from collections.abc import Sequence
+from dataclasses import dataclass
+
+import numpy as np
+from numpy.typing import NDArray
+
+from emblar.core.acoustics.axial import Axial, Motion, Side, two_by_two
+from emblar.core.acoustics.basis import SHAPES, Array, basis
+from emblar.core.acoustics.coefficients import Coefficients
+from emblar.core.acoustics.dressed import (
+    HIGHEST_ORDER,
+    KA_GRID,
+    DressedHead,
+    HeadKey,
+    Shell,
+    dressed,
+)
+from emblar.core.acoustics.drum import Kind
+from emblar.core.acoustics.head import duct_air_mass
+
+Index = NDArray[np.int64]
+PAIRS = (*((m, 0) for m in range(HIGHEST_ORDER + 1)), (0, 1), (1, 1))
+"""Order and radial number of the shapes of each pair of modes."""
+LEAST_LEVEL = 0.12
+"""Without a front head the pitch is the lower mode if it is this loud against the upper one."""
+
+
+@dataclass(frozen=True, slots=True, eq=False)
+class Choice:
+    """The heads to choose from on one shell.
+
+    ``reso`` is empty for a drum without a front head; ``port_radius_m`` is one hole for all.
+    """
+
+    kind: Kind
+    shell: Shell
+    rods: int
+    batter: tuple[HeadKey, ...]
+    reso: tuple[HeadKey, ...]
+    loss_share: float = 1.0
+    port_radius_m: float | None = None
+
+
+@dataclass(frozen=True, slots=True, eq=False)
+class Table:
+    """A choice's dressed heads stacked, ready to be indexed by candidates."""
+
+    choice: Choice
+    batter: dict[str, Array]
+    reso: dict[str, Array]
+    shared: Array
+    """Coupling of like shapes by evanescent air, (orders, shapes, batters, resos)."""
+
+
+@dataclass(frozen=True, slots=True, eq=False)
+class Modes:
+    """Every candidate's modes: arrays of shape (modes, candidates).
+
+    Attributes
+    ----------
+    omega, rate
+        Angular frequency in rad/s; amplitude decay in 1/s.
+    level
+        Sound pressure of a medium stroke at a close microphone, Pa.
+    order
+        Nodal diameters, shape (modes,).
+    pitch
+        Which mode is the drum pitch, shape (candidates,).
+    batter_part, reso_part
+        What each head's tension holds of a mode's stiffness, (rad/s)².
+    struck
+        Shape of the mode at the stroke, 1/sqrt(kg).
+    bend_cents
+        How sharp a medium stroke starts, as ``forward`` says it, shape (candidates,).
+    """
+
+    omega: Array
+    rate: Array
+    level: Array
+    order: Index
+    pitch: Index
+    batter_part: Array
+    reso_part: Array
+    struck: Array
+    bend_cents: Array
+
+    def of_pitch(self, rows: Array) -> Array:
+        """Return a row's value at each candidate's pitch mode, shape (candidates,)."""
+        return np.asarray(rows[self.pitch, np.arange(rows.shape[1])])
+
+
+Row = tuple[Array, Array, Array, Array, Array, Array]
+
+
+def table(choice: Choice, k: Coefficients) -> Table:
+    """Return the dressed heads of a choice, stacked."""
+    batter = [dressed(key, choice.shell, k) for key in choice.batter]
+    reso = [dressed(key, choice.shell, k) for key in choice.reso]
+    shared = _shared(choice.shell, batter, reso, k)
+    return Table(choice, _stacked(batter), _stacked(reso), shared)
+
+
+def _stacked(heads: Sequence[DressedHead]) -> dict[str, Array]:
+    if not heads:
+        return {}
+    names = ("eigenvalue", "swept", "centre", "struck", "near", "resistance", "radiation")
+    arrays = {n: np.stack([getattr(h, n) for h in heads], axis=-1) for n in names}
+    arrays["loss"] = np.array([h.loss for h in heads])
+    arrays["thickness"] = np.array([h.thickness_m for h in heads])
+    arrays["impulse"] = np.array([h.impulse_n_s for h in heads])
+    arrays["contact"] = np.array([h.contact_s for h in heads])
+    return arrays
+
+
+def _shared(
+    shell: Shell, batter: Sequence[DressedHead], reso: Sequence[DressedHead], k: Coefficients
+) -> Array:
+    out = np.zeros((HIGHEST_ORDER + 1, SHAPES, len(batter), max(len(reso), 1)))
+    for m in range(HIGHEST_ORDER + 1):
+        _, shared = duct_air_mass(basis(m), shell.radius_m, shell.depth_m, k)
+        if reso:
+            left = np.stack([one.shapes[m].T @ shared for one in batter])
+            right = np.stack([other.shapes[m] for other in reso])
+            out[m] = np.einsum("bnk,rkn->nbr", left, right)
+    return out
+
+
+@dataclass(frozen=True, slots=True, eq=False)
+class Shares:
+    """What differs from candidate to candidate besides heads and tensions, over the choice's own.
+
+    Momentum and contact of the stroke, loss at the edge; each a number or shape (candidates,).
+    """
+
+    impulse: Array | float = 1.0
+    contact: Array | float = 1.0
+    edge: Array | float = 1.0
+
+
+ALL_ALIKE = Shares()
+
+
+class Batch:
+    """Candidates on one shell: batter and reso by number in the choice, tensions in N/m."""
+
+    def __init__(
+        self,
+        heads: Table,
+        batter: Index,
+        reso: Index,
+        batter_n_per_m: Array,
+        reso_n_per_m: Array,
+        k: Coefficients,
+        shares: Shares = ALL_ALIKE,
+    ) -> None:
+        self.k, self.choice, self.shares = k, heads.choice, shares
+        self.tension_b, self.tension_r = batter_n_per_m, reso_n_per_m
+        self.b, self.r = _of(heads.batter, batter), _of(heads.reso, reso)
+        self.radiation = tuple(
+            (side["radiation"], index) if side else None
+            for side, index in ((heads.batter, batter), (heads.reso, reso))
+        )
+        self.shared = heads.shared[:, :, batter, reso]
+        self.plug = hole_inertance(heads.choice, k)
+        self.axial = Axial(
+            heads.choice.shell,
+            Side(self.tension_b, self.b["eigenvalue"][0], self.b["swept"]),
+            Side(self.tension_r, self.r["eigenvalue"][0], self.r["swept"]) if self.r else None,
+            self.shared[0],
+            self.plug,
+            k,
+        )
+
+    def __len__(self) -> int:
+        return len(self.tension_b)
+
+    def pitch_motions(self) -> tuple[list[Motion], Index]:
+        """Return the m = 0 modes of the lowest shapes, and which of them is the drum pitch."""
+        none = np.zeros(len(self), np.int64)
+        if self.r and self.plug > 0.0:
+            three = self.axial.ported_modes()
+            # The air plug makes a mode below the pitch in which the heads are opposed.
+            swept = self.b["swept"][0], self.r["swept"][0]
+            same = [m.batter[0] * swept[0] * m.reso[0] * swept[1] < 0.0 for m in three]
+            return three, np.argmax(np.stack(same), axis=0)
+        if self.r:
+            return [self.axial.mode(0, upper=upper) for upper in (False, True)], none
+        two = [self.axial.mode(0, upper=upper) for upper in (False, True)]
+        centre = self.b["centre"]
+        shares = [(centre * m.batter).sum(axis=0) ** 2
+                  for m in (*two, self.axial.mode(1, upper=False))]  # fmt: skip
+        return two, np.where(shares[0] >= LEAST_LEVEL * np.max(shares, axis=0), 0, 1)
+
+    def pitch_hz(self) -> Array:
+        """Return the drum pitch of every candidate in Hz."""
+        if self.r and self.plug == 0.0:
+            return self.axial.mode(0, upper=False).omega / (2.0 * np.pi)
+        motions, index = self.pitch_motions()
+        omega = np.stack([m.omega for m in motions])
+        return np.asarray(omega[index, np.arange(len(self))] / (2.0 * np.pi))
+
+    def modes(self) -> Modes:
+        """Return every mode of every candidate."""
+        motions, pitch = self.pitch_motions()
+        sides = (False, True) if self.r else (False,)
+        motions += [self.axial.mode(1, upper=upper) for upper in sides]
+        rows = [self._axial_row(motion) for motion in motions]
+        orders = [0] * len(rows)
+        for m, n in PAIRS:
+            for upper in sides if m > 0 else ():
+                rows.append(self._row_with_diameters(m, n, upper=upper))
+                orders.append(m)
+        omega, rate, level, part_b, part_r, struck = (
+            np.stack(column) for column in zip(*rows, strict=True)
+        )
+        bend = self._bend(motions, pitch, omega, part_b, part_r)
+        return Modes(omega, rate, level, np.array(orders), pitch, part_b, part_r, struck, bend)
+
+    def _bend(
+        self, motions: list[Motion], pitch: Index, omega: Array, part_b: Array, part_r: Array
+    ) -> Array:
+        """Return the stretch of both films by a medium stroke, in cents (``forward``)."""
+        k, columns = self.k, np.arange(len(self))
+        centre = np.stack([(self.b["centre"] * m.batter).sum(axis=0) for m in motions])
+        given = self.b["impulse"] * self.shares.impulse
+        amplitude = given * centre[pitch, columns] / omega[pitch, columns]
+        stiffness = k["pet_youngs_modulus"] / (1.0 - k["pet_poisson_ratio"] ** 2)
+        area = np.pi * self.choice.shell.radius_m**2
+        added, total = np.zeros(len(self)), np.zeros(len(self))
+        sides = ((self.b, self.tension_b, part_b), (self.r, self.tension_r, part_r))
+        for side, tension, rows in sides:
+            if not side:
+                continue
+            part = rows[pitch, columns]
+            slope_square = part / tension * amplitude**2 / area
+            added += part * 0.25 * stiffness * side["thickness"] * slope_square / tension
+            total += part
+        return np.asarray(600.0 * np.log2(1.0 + added / total))
+
+    def _axial_row(self, motion: Motion) -> Row:
+        k, shell, omega = self.k, self.choice.shell, motion.omega
+        wave = omega / k["sound_speed"]
+        apart = shell.depth_m + 2.0 * k["dipole_end_correction"] * shell.radius_m
+        mutual = np.sinc(wave * apart / np.pi)
+        power = motion.out_b**2 + motion.out_r**2 + 2.0 * motion.out_b * motion.out_r * mutual
+        rate = k["air_density"] * k["sound_speed"] * wave**2 / (8.0 * np.pi) * power
+        if self.r and self.plug > 0.0:
+            rate += 0.5 * omega * k["port_loss"] * self.plug * motion.through**2
+        rate += self._drag(self.b, motion.batter)
+        part_b = self.tension_b * (self.b["eigenvalue"][0] * motion.batter**2).sum(axis=0)
+        part_r = np.zeros_like(part_b)
+        if self.r:
+            rate += self._drag(self.r, motion.reso)
+            part_r = self.tension_r * (self.r["eigenvalue"][0] * motion.reso**2).sum(axis=0)
+        net = (motion.out_b + motion.out_r) / (4.0 * np.pi * (shell.radius_m + shell.depth_m))
+        struck = (self.b["struck"][0] * motion.batter).sum(axis=0)
+        near = (self.b["near"][0] * motion.batter).sum(axis=0) + net
+        return self._row(omega, rate, struck, near, part_b, part_r)
+
+    @staticmethod
+    def _drag(side: dict[str, Array], amplitude: Array) -> Array:
+        resistance = side["resistance"][0]
+        total: Array = np.zeros_like(amplitude[0])
+        for i in range(SHAPES):
+            for j in range(i, SHAPES):
+                twice = 1.0 if i == j else 2.0
+                total += 0.5 * twice * resistance[i, j] * amplitude[i] * amplitude[j]
+        return total
+
+    def _row_with_diameters(self, m: int, n: int, *, upper: bool) -> Row:
+        k_b = self.tension_b * self.b["eigenvalue"][m, n]
+        one, zero = np.ones_like(k_b), np.zeros_like(k_b)
+        if self.r:
+            k_r = self.tension_r * self.r["eigenvalue"][m, n]
+            coupled = (one, self.shared[m, n], one)
+            square, x, y = two_by_two((k_b, zero, k_r), coupled, upper=upper)
+        else:
+            square, x, y, k_r = k_b, one, zero, zero
+        omega = np.sqrt(square)
+        ka = omega / self.k["sound_speed"] * self.choice.shell.radius_m
+        rate = np.zeros_like(omega)
+        place = np.interp(ka, KA_GRID, np.arange(len(KA_GRID)))
+        low = np.minimum(place.astype(np.int64), len(KA_GRID) - 2)
+        share = place - low
+        for side, tabled, amplitude in (
+            (self.b, self.radiation[0], x),
+            (self.r, self.radiation[1], y),
+        ):
+            if tabled is not None:
+                rows, head = tabled[0][m, n], tabled[1]
+                lost = rows[low, head] * (1.0 - share) + rows[low + 1, head] * share
+                rate += 0.5 * amplitude**2 * (lost + side["resistance"][m, n, n])
+        struck, near = self.b["struck"][m, n] * x, self.b["near"][m, n] * x
+        return self._row(omega, rate, struck, near, k_b * x**2, k_r * y**2)
+
+    def _row(
+        self, omega: Array, rate: Array, struck: Array, near: Array, part_b: Array, part_r: Array
+    ) -> Row:
+        """Return a mode's numbers, the losses in the films and at the edge added to ``rate``."""
+        k = self.k
+        edge = k["edge_loss"] * self.choice.loss_share * self.shares.edge
+        rate = rate + 0.5 * part_b / omega * (self.b["loss"] + edge)
+        if self.r:
+            rate += 0.5 * part_r / omega * (self.r["loss"] + edge)
+        contact = self.b["contact"] * self.shares.contact
+        push = 1.0 / (1.0 + (omega / np.pi * contact) ** 2)
+        given = self.b["impulse"] * self.shares.impulse
+        level = k["air_density"] * omega * given * push * np.abs(struck * near)
+        return omega, rate, level, part_b, part_r, struck
+
+
+def hole_inertance(choice: Choice, k: Coefficients) -> float:
+    """Return the inertance in kg/m⁴ of the port, or of the open front; 0 for a closed drum."""
+    if not choice.reso:
+        return k["air_density"] * k["open_end_correction"] / (np.pi * choice.shell.radius_m)
+    if choice.port_radius_m is None:
+        return 0.0
+    neck = k["port_wall"] + k["port_end_correction"] * choice.port_radius_m
+    return k["air_density"] * neck / (np.pi * choice.port_radius_m**2)
+
+
+def _of(side: dict[str, Array], index: Index) -> dict[str, Array]:
+    """Return each candidate's head; radiation tables are large and stay where they are."""
+    return {name: rows[..., index] for name, rows in side.items() if name != "radiation"}

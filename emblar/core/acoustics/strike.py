@@ -1,0 +1,47 @@
+"""A stroke as the model takes it: the prior's for the kind of drum, shared out by how it is struck.
+
+Conventions
+-----------
+SI units. What a head's surface does to a stroke (coating, impact patch) is put into its ``Strike``
+here, once, so that levels of modes, noise and bend all see the same stroke.
+"""
+
+from dataclasses import replace
+
+from emblar.core.acoustics.coefficients import Coefficients
+from emblar.core.acoustics.drum import Film, Kind, Strike
+
+
+def on_surface(strike: Strike, film: Film, k: Coefficients) -> Strike:
+    """Return a strike as it is on a head: coating softens it, a patch hardens it."""
+    if film.coated:
+        strike = replace(
+            strike,
+            contact=strike.contact * k["coating_contact"],
+            noise=strike.noise * k["coating_noise"],
+            brightness=strike.brightness * k["coating_brightness"],
+        )
+    if film.patch:
+        strike = replace(
+            strike,
+            contact=strike.contact * k["patch_contact"],
+            noise=strike.noise * k["patch_noise"],
+        )
+    return strike
+
+
+def impulse_n_s(kind: Kind, strike: Strike, k: Coefficients) -> float:
+    """Return the momentum in N s that a medium stroke gives the head."""
+    return strike.impulse * k["beater_impulse" if kind == "kick" else "stroke_impulse"]
+
+
+def contact_s(kind: Kind, strike: Strike, k: Coefficients) -> float:
+    """Return how long a medium stroke stays on the film in s."""
+    return strike.contact * k["beater_contact" if kind == "kick" else "stick_contact"]
+
+
+def place(kind: Kind, strike: Strike, k: Coefficients) -> float:
+    """Return where the head is struck: distance from the centre over the radius."""
+    if strike.place is not None:
+        return strike.place
+    return 0.0 if kind == "kick" else k["stroke_place"]

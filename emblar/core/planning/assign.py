@@ -1,0 +1,230 @@
+"""The whole kit at once: which drum plays which voice, with which recipe.
+
+Conventions
+-----------
+Every voice gets at most one drum and every drum one voice, a higher tom never the larger drum;
+loose heads on the shelf are finite, so is the budget for new ones. That is a small integer program,
+solved exactly (HiGHS, through scipy). The same recipes are weighed in several ways; each way is one
+*alternative*.
+"""
+
+import itertools
+from collections.abc import Callable, Mapping, Sequence
+from dataclasses import dataclass
+
+import numpy as np
+from scipy.optimize import Bounds, LinearConstraint, milp
+
+from emblar.core.planning.brief import Brief, Shelf, Weights, usual_weights
+from emblar.core.planning.search import NO_LOCKS, DrumSearch, Locks, Weighed
+from emblar.core.planning.target import Target
+
+LEFT_OUT = 1e5
+"""What leaving a voice without a drum costs: more than anything else."""
+MISSED_STEPS_PER_CENT = 0.1
+MINUTE_FIRST = 1e3
+Cost = Callable[[Weighed], float]
+
+
+@dataclass(frozen=True, slots=True)
+class Unmet:
+    """A voice that no drum of this shelf can play as wished, and by how much it misses."""
+
+    voice: str
+    quantity: str
+    wished: float
+    nearest: float | None
+    text: str
+
+
+@dataclass(frozen=True, slots=True)
+class Alternative:
+    """One way of planning the kit."""
+
+    name: str
+    says: str
+    chosen: Mapping[str, Weighed]
+
+    @property
+    def minutes(self) -> float:
+        """Return all work together in minutes of one pair of hands."""
+        return sum(w.minutes for w in self.chosen.values())
+
+    @property
+    def total(self) -> float:
+        """Return the score of all drums together in steps."""
+        return sum(w.total for w in self.chosen.values())
+
+    @property
+    def distance(self) -> float:
+        """Return how far all drums together lie from their targets, weighted steps."""
+        return sum(w.distance for w in self.chosen.values())
+
+
+@dataclass(frozen=True, slots=True)
+class KitPlan:
+    """The alternatives, the best first, and what cannot be met."""
+
+    alternatives: tuple[Alternative, ...]
+    unmet: tuple[Unmet, ...]
+    candidates: int
+
+    @property
+    def best(self) -> Alternative:
+        """Return the alternative with the best score."""
+        return self.alternatives[0]
+
+
+def plays(voice: str, kind: str) -> bool:
+    """Whether a kind of drum plays a voice."""
+    return kind == ("tom" if voice.startswith("tom") else voice)
+
+
+def searched(
+    targets: Sequence[Target],
+    shelf: Shelf,
+    brief: Brief,
+    weights: Weights | None = None,
+    locks: Mapping[str, Locks] | None = None,
+) -> dict[str, list[Weighed]]:
+    """Return the best recipes of every voice on every drum that plays it.
+
+    Parameters
+    ----------
+    locks
+        What stays, by the drum's name.
+    """
+    weights, held = weights or usual_weights(), locks or {}
+    out: dict[str, list[Weighed]] = {}
+    for target in targets:
+        rows: list[Weighed] = []
+        for number, drum in enumerate(shelf.drums):
+            if plays(target.voice, drum.kind):
+                own = held.get(drum.name, NO_LOCKS)
+                rows += DrumSearch(number, target, shelf, brief, weights, own).best()
+        out[target.voice] = rows
+    return out
+
+
+def plan_kit(
+    targets: Sequence[Target],
+    shelf: Shelf,
+    brief: Brief,
+    weights: Weights | None = None,
+    locks: Mapping[str, Locks] | None = None,
+) -> KitPlan:
+    """Plan a whole kit.
+
+    Parameters
+    ----------
+    targets
+        One per voice of the record that drums are to play.
+    shelf, brief
+        What there is and what is asked.
+    weights
+        The usual ones if left out.
+    locks
+        What stays, by the drum's name.
+    """
+    options = searched(targets, shelf, brief, weights, locks)
+    ways: list[tuple[str, str, Cost, Callable[[Weighed], bool]]] = [
+        ("best", "nearest for its cost", lambda w: w.total, lambda _: True),
+        ("closest", "nearest, whatever it costs", lambda w: w.distance, lambda _: True),
+        ("least work", "fewest minutes", lambda w: MINUTE_FIRST * w.minutes + w.total,
+         lambda _: True),
+        ("buy nothing", "only heads that are there", lambda w: w.total, lambda w: not w.bought),
+        ("cut nothing", "no new hole", lambda w: w.total, lambda w: not w.cut),
+        ("equal heads", "both heads of a tom alike", lambda w: w.total, _toms(0)),
+        ("reso higher", "toms with the reso above", lambda w: w.total, _toms(1)),
+        ("reso lower", "toms with the reso below", lambda w: w.total, _toms(-1)),
+    ]  # fmt: skip
+    found: list[Alternative] = []
+    for name, says, cost, allowed in ways:
+        rows = {v: [w for w in own if allowed(w)] for v, own in options.items()}
+        chosen = _assigned(rows, shelf, brief, cost)
+        if chosen and (name == "best" or len(chosen) == len(found[0].chosen)):
+            found.append(Alternative(name, says, chosen))
+    unmet = _unmet(targets, options, found[0].chosen if found else {})
+    if not found:
+        found.append(Alternative("best", "nearest for its cost", {}))
+    return KitPlan(tuple(found), tuple(unmet), sum(len(rows) for rows in options.values()))
+
+
+def _toms(sign: int) -> Callable[[Weighed], bool]:
+    def allowed(row: Weighed) -> bool:
+        alone = not row.voice.startswith("tom") or row.recipe.reso is None
+        return alone or int(np.sign(row.recipe.semitones)) == sign
+
+    return allowed
+
+
+def _assigned(
+    options: Mapping[str, Sequence[Weighed]], shelf: Shelf, brief: Brief, cost: Cost
+) -> dict[str, Weighed]:
+    rows = [row for own in options.values() for row in own]
+    if not rows:
+        return {}
+    price = [cost(r) + MISSED_STEPS_PER_CENT * abs(r.short_cents) - LEFT_OUT * 10 for r in rows]
+    limits: list[list[float]] = []
+    most: list[float] = []
+
+    def at_most(holds: Callable[[Weighed], float], limit: float) -> None:
+        limits.append([holds(r) for r in rows])
+        most.append(limit)
+
+    for voice in options:
+        at_most(lambda r, v=voice: float(r.voice == v), 1.0)  # type: ignore[misc]
+    for number in {r.drum for r in rows}:
+        at_most(lambda r, n=number: float(r.drum == n), 1.0)  # type: ignore[misc]
+    for key in {key for r in rows for key in r.shelf_heads}:
+        stock = sum(
+            h.count for h in shelf.heads
+            if h.construction == key[0] and abs(h.diameter_in - key[1]) < 0.1
+        )  # fmt: skip
+        at_most(lambda r, k=key: float(r.shelf_heads.count(k)), float(stock))  # type: ignore[misc]
+    # A higher tom is not the larger drum.
+    played = {(r.voice, r.drum) for r in rows if r.voice.startswith("tom")}
+    size = [d.diameter_in for d in shelf.drums]
+    for one, other in itertools.permutations(sorted(played), 2):
+        if one[0] < other[0] and size[one[1]] > size[other[1]]:
+            pair = {one, other}
+            at_most(lambda r, p=pair: float((r.voice, r.drum) in p), 1.0)  # type: ignore[misc]
+    at_most(lambda r: float(len(r.bought)), float(0 if brief.only_owned else brief.budget_heads))
+    found = milp(
+        np.array(price),
+        constraints=LinearConstraint(np.array(limits), -np.inf, np.array(most)),
+        integrality=np.ones(len(rows), np.int64),
+        bounds=Bounds(0, 1),
+    )
+    if found.x is None:
+        return {}
+    chosen = [row for row, on in zip(rows, found.x, strict=True) if on > 0.5]
+    return {row.voice: row for row in chosen}
+
+
+def _unmet(
+    targets: Sequence[Target],
+    options: Mapping[str, Sequence[Weighed]],
+    chosen: Mapping[str, Weighed],
+) -> list[Unmet]:
+    found = []
+    for target in targets:
+        wished = target.value("pitch")
+        row = chosen.get(target.voice)
+        if wished is None:
+            why = target.missing.get("pitch", "it was not measured")
+            text = f"{target.voice}: the record does not tell its pitch ({why}). Wish one by hand."
+            found.append(Unmet(target.voice, "pitch", 0.0, None, text))
+        elif row is None:
+            none = not options.get(target.voice)
+            why = "no drum of this kind bears it" if none else "its drums play other voices"
+            text = f"{target.voice}: no drum is left for it: {why}. Add a drum to the shelf."
+            found.append(Unmet(target.voice, "drum", wished, None, text))
+        elif row.short_cents:
+            text = (
+                f"{target.voice}: {wished:.1f} Hz is out of reach on this shelf; the nearest is "
+                f"{row.card['pitch']:.1f} Hz, {abs(row.short_cents):.0f} cents "
+                f"{'above' if row.short_cents > 0 else 'below'}."
+            )
+            found.append(Unmet(target.voice, "pitch", wished, row.card["pitch"], text))
+    return found

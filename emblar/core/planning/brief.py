@@ -1,0 +1,114 @@
+"""What is asked and what there is: brief, shelf, and the weights of the search.
+
+Conventions
+-----------
+Diameters in inches, tempo in beats a minute. Heads, dampers and strikers are ids of the catalogue.
+"""
+
+import tomllib
+from collections.abc import Mapping
+from dataclasses import dataclass, field, replace
+from functools import lru_cache
+from importlib import resources
+from typing import Literal
+
+from emblar.core.catalogue import USUAL_STRIKER, strikers_for
+from emblar.core.errors import InputError
+from emblar.core.planning.kit import OwnedDrum
+
+Condition = Literal["fresh", "used", "worn"]
+Force = Literal["light", "medium", "hard"]
+LEAVE_ROOM_STEPS = {"sustain": 1.0, "length": 1.0, "ring": 0.5, "click": 0.5}
+"""What a plan that leaves the desk room to take away aims above the record, in steps."""
+
+
+@dataclass(frozen=True, slots=True)
+class OwnedHead:
+    """Heads of one construction and size that lie on the shelf."""
+
+    construction: str
+    diameter_in: float
+    count: int = 1
+    condition: Condition = "fresh"
+
+
+@dataclass(frozen=True, slots=True)
+class Shelf:
+    """Everything there is: drums with what is on them, loose heads, dampers, sticks and beaters."""
+
+    drums: tuple[OwnedDrum, ...]
+    heads: tuple[OwnedHead, ...] = ()
+    dampers: tuple[str, ...] = ()
+    strikers: tuple[str, ...] = ()
+    now_on: Mapping[str, tuple[str, ...]] = field(default_factory=dict)
+    """Dampers that are on a drum now, by its name."""
+
+
+@dataclass(frozen=True, slots=True)
+class Brief:
+    """What is asked of the kit."""
+
+    song: str = ""
+    style: str = ""
+    key: str = ""
+    tempo_bpm: float | None = None
+    kick_notes_per_beat: float = 2.0
+    tom_notes_per_beat: float = 2.0
+    force: Force = "medium"
+    brushes: bool = False
+    engineer_wants_hole: bool = False
+    never_cut: bool = True
+    only_owned: bool = False
+    budget_heads: int = 4
+    keep_heads: bool = False
+    """Nothing is swapped: only tuning and muffling."""
+    leave_room: bool = True
+    hands: int = 1
+    minutes: float | None = None
+
+    def __post_init__(self) -> None:
+        if self.tempo_bpm is not None and not 20.0 <= self.tempo_bpm <= 400.0:
+            raise InputError(f"tempo_bpm: {self.tempo_bpm:g} is outside 20 to 400 a minute.")
+        if not 1 <= self.hands <= 10:
+            raise InputError(f"hands: {self.hands} is outside 1 to 10.")
+
+    def gap_s(self, voice: str) -> float | None:
+        """Return the time between the fastest notes of a voice in s, None without a tempo."""
+        if self.tempo_bpm is None or voice == "snare":
+            return None
+        notes = self.kick_notes_per_beat if voice == "kick" else self.tom_notes_per_beat
+        return 60.0 / self.tempo_bpm / notes
+
+
+@dataclass(frozen=True, slots=True)
+class Weights:
+    """How much a step of each quantity counts, what each cost is in steps, minutes of work."""
+
+    distance: Mapping[str, float]
+    cost: Mapping[str, float]
+    work: Mapping[str, float]
+
+    def changed(self, **costs: float) -> "Weights":
+        """Return a copy with other costs."""
+        unknown = sorted(set(costs) - set(self.cost))
+        if unknown:
+            raise InputError(f"No cost is called {', '.join(unknown)}: {', '.join(self.cost)}.")
+        return replace(self, cost={**self.cost, **costs})
+
+
+@lru_cache(maxsize=1)
+def usual_weights() -> Weights:
+    """Return the weights that ship with Emblar."""
+    text = (resources.files(__package__) / "weights.toml").read_text(encoding="utf-8")
+    tables = tomllib.loads(text)
+    plain = {
+        name: {k: float(v) for k, v in rows.items() if not isinstance(v, str)}
+        for name, rows in tables.items()
+    }
+    return Weights(plain["distance"], plain["cost"], plain["work"])
+
+
+def strikers_of(shelf: Shelf, kind: Literal["kick", "snare", "tom"]) -> tuple[str, ...]:
+    """Return what this shelf has to strike a kind of drum with; the usual if it names nothing."""
+    own = [s.id for s in strikers_for(kind) if s.id in shelf.strikers and not s.only_if_asked]
+    return tuple(own) or (USUAL_STRIKER[kind],)

@@ -1,0 +1,154 @@
+"""One card out of several sources: files of the same record, and what people say of it.
+
+Conventions
+-----------
+For every quantity the first file that tells it counts: single strokes before drums alone before the
+full mix; files are not averaged, since the lesser one is usually the same sound worse heard. What
+was entered by hand is *evidence* with a confidence between 0 and 1; its standard deviation is
+divided by the root of the confidence. Evidence that agrees with the measured value is averaged with
+it by inverse variance; evidence that does not is told and left out, unless nothing was measured.
+"""
+
+import math
+from collections.abc import Sequence
+from dataclasses import dataclass, replace
+from typing import Any
+
+from emblar.core.analysis.card import VoiceCard
+from emblar.core.errors import InputError
+from emblar.core.planning.steps import steps
+from emblar.core.planning.target import ATTRIBUTES
+from emblar.core.quantities import Measured, Quantity, Unknown
+
+RANK = {"hit": 0, "drums": 1, "auto": 2, "mix": 3}
+"""Which kind of file measures best."""
+QUANTITIES = (
+    *ATTRIBUTES.values(), "onset", "ring_ratio", "ring_decay", "wires_decay", "room",
+    "dynamics_attack", "dynamics_pitch",
+)  # fmt: skip
+PITCH_COMPANY = ("fundamental_spread_cents", "alternatives", "ring_modes", "tracks")
+AGREES_SD = 2.5
+DEFAULT_STEPS = 2.0
+"""Standard deviation of what is said without one, in just-noticeable steps (assumption)."""
+
+
+@dataclass(frozen=True, slots=True)
+class Evidence:
+    """A value somebody gives for a quantity: by what name, how sure, from where."""
+
+    quantity: str
+    value: float
+    sd: float | None
+    confidence: float
+    source: str
+
+
+@dataclass(frozen=True, slots=True)
+class Pooled:
+    """A quantity out of several sources, and in words where it comes from."""
+
+    quantity: Quantity
+    origin: str
+
+
+@dataclass(frozen=True, slots=True)
+class Source:
+    """One file's card of a voice."""
+
+    name: str
+    kind: str
+    card: VoiceCard
+
+
+def pooled_card(
+    sources: Sequence[Source], said: Sequence[Evidence]
+) -> tuple[VoiceCard, dict[str, str]]:
+    """Return one card of a voice out of several files and what is said of it.
+
+    Parameters
+    ----------
+    sources
+        At least one.
+    said
+        Evidence given by hand for this voice.
+
+    Returns
+    -------
+    card
+        The best file's card with what other sources add.
+    origins
+        Where a quantity comes from, by its name on the card, if not from the best file alone.
+    """
+    ranked = sorted(sources, key=lambda s: RANK.get(s.kind, len(RANK)))
+    best = ranked[0]
+    names = {attribute: name for name, attribute in ATTRIBUTES.items()}
+    changed: dict[str, Any] = {}
+    origins: dict[str, str] = {}
+    for attribute in QUANTITIES:
+        readings = [(s.name, getattr(s.card, attribute)) for s in ranked]
+        pooled = first_told(readings)
+        told_by = pooled.origin
+        own = [e for e in said if e.quantity == names.get(attribute)]
+        pooled = with_evidence(pooled, own)
+        changed[attribute] = pooled.quantity
+        if pooled.origin not in ("", best.name):
+            origins[attribute] = pooled.origin
+        if attribute == "fundamental" and told_by not in ("", best.name):
+            other = next(s.card for s in ranked if s.name == told_by)
+            changed |= {name: getattr(other, name) for name in PITCH_COMPANY}
+    pitch = changed["fundamental"]
+    if isinstance(pitch, Measured) and pitch != best.card.fundamental:
+        changed["fundamental_sd_cents"] = 1200.0 * math.log2(1.0 + pitch.sd / pitch.value)
+    return replace(best.card, **changed), origins
+
+
+def check_evidence(evidence: Evidence) -> Evidence:
+    """Return evidence, or raise ``InputError`` saying what is wrong with it."""
+    known = steps()
+    if evidence.quantity not in known:
+        raise InputError(f"“{evidence.quantity}” is not measured: use {', '.join(known)}.")
+    if not math.isfinite(evidence.value):
+        raise InputError("The value is not a number. Nothing was kept.")
+    if known[evidence.quantity].kind == "ratio" and evidence.value <= 0.0:
+        raise InputError(f"{evidence.quantity} must be above 0 {known[evidence.quantity].unit}.")
+    if not 0.0 < evidence.confidence <= 1.0:
+        raise InputError("The confidence must lie above 0 and not above 1.")
+    if evidence.sd is not None and not (math.isfinite(evidence.sd) and evidence.sd > 0.0):
+        raise InputError("The uncertainty must be above 0, or left empty.")
+    return evidence
+
+
+def first_told(readings: Sequence[tuple[str, Quantity]]) -> Pooled:
+    """Return the first reading that tells a value; readings are (where from, value), best first."""
+    for origin, quantity in readings:
+        if isinstance(quantity, Measured):
+            return Pooled(quantity, origin)
+    reason = readings[0][1] if readings else Unknown("not measured")
+    return Pooled(reason, "")
+
+
+def with_evidence(pooled: Pooled, said: Sequence[Evidence]) -> Pooled:
+    """Weigh a measured quantity with what people say of it."""
+    quantity, origin = pooled.quantity, pooled.origin
+    for evidence in sorted(said, key=lambda e: -e.confidence):
+        given = _as_measured(evidence)
+        if isinstance(quantity, Unknown):
+            quantity, origin = given, f"by hand: {evidence.source}"
+            continue
+        agrees = abs(given.value - quantity.value) <= AGREES_SD * math.hypot(given.sd, quantity.sd)
+        if not agrees:
+            origin += f"; {evidence.source} says {given.value:g} {given.unit}, left out"
+            continue
+        weights = (1.0 / max(quantity.sd, 1e-9) ** 2, 1.0 / given.sd**2)
+        value = (quantity.value * weights[0] + given.value * weights[1]) / sum(weights)
+        quantity = Measured(value, 1.0 / math.sqrt(sum(weights)), quantity.unit)
+        origin += f", weighed with {evidence.source}"
+    return Pooled(quantity, origin)
+
+
+def _as_measured(evidence: Evidence) -> Measured:
+    step = steps()[evidence.quantity]
+    sd = evidence.sd
+    if sd is None:
+        sd = abs(step.moved(evidence.value, DEFAULT_STEPS) - evidence.value)
+    return Measured(evidence.value, sd / math.sqrt(evidence.confidence), step.unit)

@@ -1,0 +1,320 @@
+"""Why a weighed recipe is as it is: every choice undone by itself, and what that would move.
+
+Conventions
+-----------
+Numbers come from the same outlook that the search used: a reason says what one choice moves in
+steps and what it saves or costs in score, and holds every number it is made of. A *school* is one
+side of a disagreement of the trade, shown on this drum.
+"""
+
+from collections.abc import Sequence
+from dataclasses import dataclass, replace
+
+from emblar.core.catalogue import (
+    USUAL_STRIKER,
+    USUAL_WIRES_SETTING,
+    construction,
+    damper,
+    strikers,
+    wire_settings,
+)
+from emblar.core.notes import note_text
+from emblar.core.planning.brief import Brief, Shelf, Weights
+from emblar.core.planning.search import DrumSearch, Locks, Recipe, Weighed
+from emblar.core.planning.steps import steps
+from emblar.core.planning.target import Target
+
+LEAST_STEPS = 0.3
+LEAST_SCORE = 0.05
+
+
+@dataclass(frozen=True, slots=True)
+class Reason:
+    """One reason: what it is about, the sentence, the numbers in it.
+
+    ``numbers`` holds, for a choice: ``score`` and ``score_without``, and per quantity it moves most
+    ``with``, ``without`` and ``steps``.
+    """
+
+    about: str
+    text: str
+    numbers: dict[str, float]
+
+
+@dataclass(frozen=True, slots=True)
+class School:
+    """One side of a disagreement on this drum: score, and how far it moves each quantity."""
+
+    about: str
+    name: str
+    chosen: bool
+    score: float
+    moves: dict[str, float]
+    text: str
+
+
+class Explainer:
+    """Explains one weighed recipe."""
+
+    def __init__(
+        self, row: Weighed, target: Target, shelf: Shelf, brief: Brief, weights: Weights
+    ) -> None:
+        self.row, self.shelf, self.brief, self.weights = row, shelf, brief, weights
+        self.target = target
+        self.owned = shelf.drums[row.drum]
+        self.now = shelf.now_on.get(self.owned.name, ())
+
+    def without(self, change: Recipe) -> Weighed | None:
+        """Return another recipe for the same drum, weighed alike; None if it is not bearable."""
+        wish = self.row.card["pitch"]
+        search = DrumSearch(
+            self.row.drum, self.target, self.shelf, self.brief, self.weights,
+            Locks(change.batter, change.reso, change.dampers, change.striker, change.wires,
+                  change.semitones),
+        )  # fmt: skip
+        found = search.exactly(change, wish)
+        return replace(found, short_cents=self.row.short_cents) if found else None
+
+    def reasons(self) -> list[Reason]:
+        """Return a reason for every choice that differs from what is there or usual."""
+        recipe, found = self.row.recipe, [self._pitch()]
+        for about, says, change in self._undone():
+            other = self.without(change)
+            if other is None:
+                found.append(Reason(about, f"{says}: without it no head bears this pitch.", {}))
+                continue
+            found.append(self._choice(about, says, other))
+        if recipe.batter == self.owned.batter and recipe.reso == self.owned.reso:
+            found.append(self._kept_heads())
+        return found
+
+    def _undone(self) -> list[tuple[str, str, Recipe]]:
+        recipe, out = self.row.recipe, []
+        if recipe.batter != self.owned.batter:
+            out.append(
+                ("batter", _named(construction(recipe.batter).name),
+                 replace(recipe, batter=self.owned.batter))
+            )  # fmt: skip
+        if recipe.reso and recipe.reso != self.owned.reso:
+            out.append(
+                ("reso", f"Reso {construction(recipe.reso).name}",
+                 replace(recipe, reso=self.owned.reso))
+            )  # fmt: skip
+        for one in recipe.dampers:
+            left = tuple(d for d in recipe.dampers if d != one)
+            out.append(("damper", _named(damper(one).name), replace(recipe, dampers=left)))
+        usual = USUAL_STRIKER[self.owned.kind]
+        if recipe.striker != usual:
+            out.append(
+                ("striker", _named(strikers()[recipe.striker].name), replace(recipe, striker=usual))
+            )
+        if self.owned.kind == "snare" and recipe.wires != USUAL_WIRES_SETTING:
+            out.append(
+                ("wires", _named(wire_settings()[recipe.wires].name),
+                 replace(recipe, wires=USUAL_WIRES_SETTING))
+            )  # fmt: skip
+        if recipe.reso and recipe.semitones:
+            out.append(("relation", _relation(recipe.semitones), replace(recipe, semitones=0.0)))
+        if recipe.port_in != self.owned.port_in:
+            out.append(
+                ("port", f"A port of {recipe.port_in:g} in",
+                 replace(recipe, port_in=self.owned.port_in))
+            )  # fmt: skip
+        return out
+
+    def _choice(self, about: str, says: str, other: Weighed) -> Reason:
+        row = self.row
+        numbers = {"score": row.total, "score_without": other.total}
+        moves = _moves(row, other)
+        name = max(moves, key=lambda n: abs(moves[n]), default=None)
+        text = f"{says}: "
+        if name is None or abs(moves[name]) < LEAST_STEPS:
+            text += "moves nothing that is heard"
+        else:
+            step = steps()[name]
+            word = step.more if moves[name] > 0 else step.less
+            text += f"{name} {abs(moves[name]):.1f} steps {word} than without"
+            numbers |= {
+                f"{name} with": row.card[name],
+                f"{name} without": other.card[name],
+                f"{name} steps": moves[name],
+            }
+            if name in row.apart:
+                text += f", {abs(row.apart[name]):.1f} from the record"
+                numbers[f"{name} apart"] = row.apart[name]
+        saved = other.total - row.total
+        if saved > LEAST_SCORE:
+            text += f"; the plan would be {saved:.1f} steps worse."
+        elif saved < -LEAST_SCORE:
+            text += f"; kept although the plan would be {-saved:.1f} steps better."
+        else:
+            text += "; as good either way."
+        return Reason(about, text, numbers)
+
+    def _pitch(self) -> Reason:
+        recipe, hz = self.row.recipe, self.row.card["pitch"]
+        numbers = {"drum_pitch_hz": hz, "batter_lug_hz": recipe.batter_hz}
+        text = (
+            f"Lug pitch is not drum pitch. For {hz:.1f} Hz ({note_text(hz)}) with both heads free, "
+            f"the batter alone must give {recipe.batter_hz:.0f} Hz at its lugs"
+        )
+        if recipe.reso_hz is not None:
+            numbers["reso_lug_hz"] = recipe.reso_hz
+            text += f", the reso {recipe.reso_hz:.0f} Hz"
+        if self.row.short_cents:
+            numbers["missed_cents"] = self.row.short_cents
+            text += (
+                f". The record's own pitch is {abs(self.row.short_cents):.0f} cents out of reach"
+            )
+        return Reason("pitch", text + ".", numbers)
+
+    def _kept_heads(self) -> Reason:
+        return Reason(
+            "heads",
+            "The heads that are on it stay: no other pair comes nearer by more than its work.",
+            {"minutes": self.row.minutes, "distance": self.row.distance},
+        )
+
+    def schools(self) -> list[School]:
+        """Return both sides of every disagreement that this drum has."""
+        recipe, kind = self.row.recipe, self.owned.kind
+        asked: list[tuple[str, str, bool, Recipe]] = []
+        if recipe.reso:
+            for name, semitones in (("equal heads", 0.0), ("reso higher", 3.0),
+                                    ("reso lower", -2.0)):  # fmt: skip
+                same = _sign(recipe.semitones) == _sign(semitones)
+                own = recipe if same else replace(recipe, semitones=semitones)
+                asked.append(("relation of the heads", name, same, own))
+        if kind == "snare" and recipe.reso:
+            for name, semitones in (("tight reso", 7.0), ("relaxed reso", 1.0)):
+                same = (recipe.semitones >= 4.0) == (semitones >= 4.0)
+                own = recipe if same else replace(recipe, semitones=semitones)
+                asked.append(("tension of the snare side", name, same, own))
+        if kind == "kick" and recipe.reso:
+            for name, port in (("closed front", None), ("ported front", 5.0)):
+                same = (recipe.port_in is None) == (port is None)
+                own = recipe if same else replace(recipe, port_in=port)
+                asked.append(("port", name, same, own))
+        for name, on_it in (("nothing on it", ()), ("damped", _lightest(recipe, kind))):
+            same = bool(recipe.dampers) == bool(on_it)
+            own = recipe if same else replace(recipe, dampers=on_it)
+            asked.append(("muffling", name, same, own))
+        return [s for s in (self._school(*row) for row in asked) if s is not None]
+
+    def _school(self, about: str, name: str, chosen: bool, recipe: Recipe) -> School | None:
+        other = self.row if chosen else self.without(recipe)
+        if other is None:
+            return School(about, name, chosen, 0.0, {}, "its heads do not bear this pitch so")
+        moves = {n: v for n, v in _moves(other, self.row).items() if abs(v) >= LEAST_STEPS}
+        if chosen:
+            text = "chosen"
+        else:
+            told = sorted(moves, key=lambda n: -abs(moves[n]))[:3]
+            words = [f"{n} {abs(moves[n]):.1f} {_word(n, moves[n])}" for n in told]
+            apart = other.total - self.row.total
+            text = ", ".join(words) or "nothing that is heard"
+            text += f"; score {apart:+.1f} steps"
+        return School(about, name, chosen, other.total, moves, text)
+
+
+def _lightest(recipe: Recipe, kind: str) -> tuple[str, ...]:
+    return recipe.dampers or (("felt-strip",) if kind == "kick" else ("tape-flag",))
+
+
+def _word(name: str, steps_: float) -> str:
+    step = steps()[name]
+    return step.more if steps_ > 0 else step.less
+
+
+def _sign(value: float) -> int:
+    return (value > 0.0) - (value < 0.0)
+
+
+def _named(name: str) -> str:
+    return name[:1].upper() + name[1:]
+
+
+def _relation(semitones: float) -> str:
+    side = "above" if semitones > 0 else "below"
+    return f"Reso {abs(semitones):g} semitones {side} the batter"
+
+
+def _moves(row: Weighed, other: Weighed) -> dict[str, float]:
+    """Return how many steps a recipe lies above another per quantity, pitch left out."""
+    return {
+        name: steps()[name].apart(value, other.card[name])
+        for name, value in row.card.items()
+        if name in other.card and name != "pitch"
+    }
+
+
+def fit_warnings(
+    chosen: Sequence[tuple[Weighed, Target]], shelf: Shelf, brief: Brief
+) -> list[Reason]:
+    """Return what a player or an engineer would stumble over in this plan, from its numbers."""
+    found: list[Reason] = []
+    rows = {row.voice: row for row, _ in chosen}
+    for voice, row in rows.items():
+        gap, length = brief.gap_s(voice), row.card.get("length")
+        if gap is not None and length is not None and length > gap:
+            found.append(
+                Reason(
+                    "tempo",
+                    f"{voice}: {length:.2f} s until it is 20 dB down, but {gap:.2f} s to its next "
+                    f"note at {brief.tempo_bpm:g} a minute: the notes run together.",
+                    {"length_s": length, "gap_s": gap},
+                )
+            )
+        if row.recipe.striker == "brushes" and not construction(row.recipe.batter).coated:
+            found.append(
+                Reason("feel", f"{voice}: brushes need a coated batter; this one is clear.", {})
+            )
+        risk = row.costs.get("risk", 0.0)
+        if risk > 0.0:
+            found.append(
+                Reason("risk", f"{voice}: near a limit of its film or rods, or so slack that rods "
+                       "back out: lock them, and stop where the key needs force.",
+                       {"risk_steps": risk})
+            )  # fmt: skip
+        for head in (row.recipe.batter, row.recipe.reso):
+            changed = head not in (None, shelf.drums[row.drum].batter, shelf.drums[row.drum].reso)
+            if changed and head and not construction(head).may_crack_collar:
+                found.append(
+                    Reason("seating", f"{voice}: do not crack the collar of "
+                           f"“{construction(head).name}” when seating it.", {})
+                )  # fmt: skip
+    kick, snare = rows.get("kick"), rows.get("snare")
+    if kick and snare and "length" in kick.card and "length" in snare.card:
+        ratio = snare.card["length"] / max(kick.card["length"], 1e-3)
+        if ratio > 2.0:
+            found.append(
+                Reason("feel", "A dead kick beside a lively snare makes people stomp: the snare is "
+                       f"{ratio:.1f} times as long.", {"ratio": ratio})
+            )  # fmt: skip
+    found += _clashes(list(rows.values()))
+    if brief.engineer_wants_hole and kick and kick.recipe.port_in is None:
+        found.append(
+            Reason("port", "The engineer wants a hole in the front head; this plan has none, and "
+                   "cutting is forbidden. Borrow a ported front.", {})
+        )  # fmt: skip
+    return found
+
+
+def _clashes(rows: Sequence[Weighed]) -> list[Reason]:
+    found = []
+    for i, one in enumerate(rows):
+        for other in rows[i + 1 :]:
+            apart = abs(steps()["pitch"].apart(one.card["pitch"], other.card["pitch"])) * 15.0
+            if apart < 60.0:
+                beat = abs(one.card["pitch"] - other.card["pitch"])
+                found.append(
+                    Reason("clash", f"{one.voice} and {other.voice} lie {apart:.0f} cents apart: "
+                           f"together they beat {beat:.1f} times a second.",
+                           {"cents": apart, "beat_hz": beat})
+                )  # fmt: skip
+            elif apart < 160.0 and "tom" in one.voice + other.voice:
+                found.append(
+                    Reason("hum", f"{one.voice} and {other.voice} lie {apart:.0f} cents apart: one "
+                           "hums along with the other.", {"cents": apart})
+                )  # fmt: skip
+    return found

@@ -1,0 +1,187 @@
+"""``emblar.brief/1`` in: what is asked, what there is, what the record says."""
+
+from typing import Annotated, Literal, Self
+
+from pydantic import Field, model_validator
+
+from emblar.core.catalogue import USUAL_EDGE, construction, damper, dampers, strikers
+from emblar.core.errors import EmblarError
+from emblar.core.planning.brief import Brief, OwnedHead, Shelf, Weights, usual_weights
+from emblar.core.planning.kit import OwnedDrum
+from emblar.core.planning.search import Locks
+from emblar.core.planning.steps import steps
+from emblar.core.planning.target import Target
+from emblar.core.quantities import Measured
+from emblar.formats.drum import QuantityFile, Strict
+
+Side = Literal["batter", "reso"]
+
+
+class ShelfDrumFile(Strict):
+    """A drum with what is on it now."""
+
+    name: str = Field(min_length=1, max_length=80)
+    kind: Literal["kick", "snare", "tom"]
+    diameter_in: float
+    depth_in: float
+    rods: int
+    hoop: str = "flanged"
+    shell: str = "maple-lacquer"
+    edge: str = USUAL_EDGE
+    batter: str
+    reso: str | None
+    port_in: float | None = None
+    dampers: list[str] = Field(default_factory=list)
+
+    @model_validator(mode="after")
+    def _is_a_drum(self) -> Self:
+        try:
+            self.owned()
+            for head in (self.batter, self.reso):
+                if head is not None:
+                    construction(head)
+            for on_it in self.dampers:
+                damper(on_it)
+        except EmblarError as error:
+            raise ValueError(f"{self.name}: {error}") from error
+        return self
+
+    def owned(self) -> OwnedDrum:
+        """Return the drum for the planner."""
+        values = self.model_dump(exclude={"dampers"})
+        return OwnedDrum(**values)
+
+
+class ShelfHeadFile(Strict):
+    """Loose heads of one construction and size."""
+
+    construction: str
+    diameter_in: float = Field(gt=0, le=30)
+    count: int = Field(default=1, ge=0, le=100)
+    condition: Literal["fresh", "used", "worn"] = "fresh"
+
+    @model_validator(mode="after")
+    def _is_known(self) -> Self:
+        try:
+            construction(self.construction)
+        except EmblarError as error:
+            raise ValueError(str(error)) from error
+        return self
+
+
+class ShelfFile(Strict):
+    """Everything there is; dampers and strikers null means all of the catalogue."""
+
+    drums: list[ShelfDrumFile]
+    heads: list[ShelfHeadFile] = Field(default_factory=list)
+    dampers: list[str] | None = None
+    strikers: list[str] | None = None
+
+    @model_validator(mode="after")
+    def _names_differ(self) -> Self:
+        names = [d.name for d in self.drums]
+        twice = sorted({n for n in names if names.count(n) > 1})
+        if twice:
+            raise ValueError(f"drums: {', '.join(twice)} is there twice; give each its own name")
+        return self
+
+    def shelf(self) -> Shelf:
+        """Return the shelf for the planner."""
+        return Shelf(
+            tuple(d.owned() for d in self.drums),
+            tuple(OwnedHead(**h.model_dump()) for h in self.heads),
+            tuple(dampers() if self.dampers is None else self.dampers),
+            tuple(strikers() if self.strikers is None else self.strikers),
+            {d.name: tuple(d.dampers) for d in self.drums},
+        )
+
+
+class AskFile(Strict):
+    """What is asked of the kit."""
+
+    song: str = ""
+    style: str = ""
+    key: str = ""
+    tempo_bpm: Annotated[float, Field(ge=20, le=400)] | None = None
+    kick_notes_per_beat: float = Field(default=2.0, gt=0, le=16)
+    tom_notes_per_beat: float = Field(default=2.0, gt=0, le=16)
+    force: Literal["light", "medium", "hard"] = "medium"
+    brushes: bool = False
+    engineer_wants_hole: bool = False
+    never_cut: bool = True
+    only_owned: bool = False
+    budget_heads: int = Field(default=4, ge=0, le=40)
+    keep_heads: bool = False
+    leave_room: bool = True
+    hands: int = Field(default=1, ge=1, le=10)
+    minutes: float | None = Field(default=None, gt=0)
+
+    def brief(self) -> Brief:
+        """Return the brief for the planner."""
+        return Brief(**self.model_dump())
+
+
+class LockFile(Strict):
+    """What stays on one drum; what is left out is free."""
+
+    batter: str | None = None
+    reso: str | None = None
+    dampers: list[str] | None = None
+    striker: str | None = None
+    wires: str | None = None
+    semitones: float | None = Field(default=None, ge=-12, le=12)
+
+    def locks(self) -> Locks:
+        """Return the locks for the search."""
+        values = self.model_dump()
+        values["dampers"] = tuple(self.dampers) if self.dampers is not None else None
+        return Locks(**values)
+
+
+class BriefFile(Strict):
+    """A whole question to the planner."""
+
+    schema_: Literal["emblar.brief/1"] = Field(alias="schema")
+    ask: AskFile = Field(default_factory=AskFile)
+    shelf: ShelfFile
+    record: dict[str, dict[str, QuantityFile]]
+    """Per voice the record's quantities by name."""
+    wishes: dict[str, dict[str, float]] = Field(default_factory=dict)
+    """Per voice how many steps above the record a quantity is wished."""
+    locks: dict[str, LockFile] = Field(default_factory=dict)
+    costs: dict[str, float] = Field(default_factory=dict)
+    """Costs in steps other than the usual ones."""
+
+    @model_validator(mode="after")
+    def _names_are_known(self) -> Self:
+        known = steps()
+        for table in (self.record, self.wishes):
+            for voice, values in table.items():
+                plain = voice in ("kick", "snare") or voice.startswith("tom")
+                if not plain:
+                    raise ValueError(f"{voice}: drums play kick, snare, tom-1, tom-2, …")
+                for name in values:
+                    if name not in known:
+                        raise ValueError(
+                            f"{voice}: no quantity is called {name}: {', '.join(known)}"
+                        )
+        for name in self.locks:
+            if name not in {d.name for d in self.shelf.drums}:
+                raise ValueError(f"locks: no drum is called {name}")
+        return self
+
+    def targets(self) -> list[Target]:
+        """Return the record's card per voice, moved by the wishes."""
+        out = []
+        for voice, values in self.record.items():
+            told = {n: Measured(q.value, q.sd, q.unit) for n, q in values.items()}
+            for name, by in self.wishes.get(voice, {}).items():
+                if name in told:
+                    old = told[name]
+                    told[name] = Measured(steps()[name].moved(old.value, by), old.sd, old.unit)
+            out.append(Target(voice, told, {}))
+        return out
+
+    def weights(self) -> Weights:
+        """Return the weights of the search."""
+        return usual_weights().changed(**self.costs)

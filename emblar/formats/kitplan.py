@@ -1,0 +1,187 @@
+"""``emblar.kitplan/1`` out: alternatives for a whole kit, with reasons and every number in them."""
+
+from collections.abc import Iterable
+from dataclasses import asdict
+from typing import Literal
+
+from pydantic import Field
+
+from emblar.core.planning.assign import Alternative, KitPlan, plan_kit
+from emblar.core.planning.brief import Brief, Shelf, Weights
+from emblar.core.planning.search import Recipe, Weighed
+from emblar.core.planning.target import Target
+from emblar.core.planning.why import Explainer, fit_warnings
+from emblar.formats.brief import BriefFile
+from emblar.formats.drum import Strict
+
+
+class RecipeFile(Strict):
+    """What to put on a drum and where to tune it; heads, dampers, striker by catalogue id."""
+
+    batter: str
+    reso: str | None
+    port_in: float | None
+    dampers: list[str]
+    striker: str
+    wires: str
+    semitones: float
+    batter_hz: float
+    reso_hz: float | None
+
+
+class WhyFile(Strict):
+    """A sentence with the numbers it was made from."""
+
+    about: str
+    text: str
+    numbers: dict[str, float]
+
+
+class SideFile(Strict):
+    """One side of a disagreement of the trade on this drum."""
+
+    about: str
+    name: str
+    chosen: bool
+    score: float
+    moves: dict[str, float]
+    text: str
+
+
+class VoicePlanFile(Strict):
+    """One voice on one drum."""
+
+    drum: str
+    recipe: RecipeFile
+    card: dict[str, float]
+    apart: dict[str, float]
+    costs: dict[str, float]
+    score: float
+    minutes: float
+    bought: list[str]
+    cut: bool
+    missed_cents: float
+    reasons: list[WhyFile] = Field(default_factory=list)
+    schools: list[SideFile] = Field(default_factory=list)
+
+
+class AlternativeFile(Strict):
+    """One way of planning the kit; reasons are with the first."""
+
+    name: str
+    says: str
+    score: float
+    distance: float
+    minutes: float
+    buys: int
+    cuts: int
+    voices: dict[str, VoicePlanFile]
+    warnings: list[WhyFile]
+
+
+class UnmetFile(Strict):
+    """A voice that cannot be played as wished."""
+
+    voice: str
+    quantity: str
+    wished: float
+    nearest: float | None
+    text: str
+
+
+class KitPlanFile(Strict):
+    """The answer of the planner."""
+
+    schema_: Literal["emblar.kitplan/1"] = Field(default="emblar.kitplan/1", alias="schema")
+    alternatives: list[AlternativeFile]
+    unmet: list[UnmetFile]
+    shopping: list[str]
+    packing: list[str]
+
+
+def plan_file(file: BriefFile) -> KitPlanFile:
+    """Plan what a brief asks."""
+    shelf, brief, weights = file.shelf.shelf(), file.ask.brief(), file.weights()
+    targets = file.targets()
+    held = {name: lock.locks() for name, lock in file.locks.items()}
+    plan = plan_kit(targets, shelf, brief, weights, held)
+    return kit_plan_file(plan, targets, shelf, brief, weights)
+
+
+def kit_plan_file(
+    plan: KitPlan, targets: list[Target], shelf: Shelf, brief: Brief, weights: Weights
+) -> KitPlanFile:
+    """Return a kit's plan as written to a file."""
+    by = {t.voice: t for t in targets}
+    found = []
+    for index, alternative in enumerate(plan.alternatives):
+        voices = {}
+        for voice, row in alternative.chosen.items():
+            one = voice_file(row, shelf)
+            if index == 0:
+                explain = Explainer(row, by[voice], shelf, brief, weights)
+                one.reasons = [WhyFile(**asdict(r)) for r in explain.reasons()]
+                one.schools = [SideFile(**asdict(s)) for s in explain.schools()]
+            voices[voice] = one
+        found.append(_alternative(alternative, voices, by, shelf, brief))
+    best = plan.best.chosen.values()
+    return KitPlanFile(
+        alternatives=found,
+        unmet=[UnmetFile(**asdict(u)) for u in plan.unmet],
+        shopping=_counted(
+            f"{head}, {shelf.drums[w.drum].diameter_in:g} in" for w in best for head in w.bought
+        ),
+        packing=_counted(
+            [f"{head}, {size:g} in" for w in best for head, size in w.shelf_heads]
+            + [d for w in best for d in w.recipe.dampers]
+            + [w.recipe.striker for w in best]
+        ),
+    )
+
+
+def _counted(names: Iterable[str]) -> list[str]:
+    every = list(names)
+    return [f"{every.count(n)} × {n}" for n in dict.fromkeys(every)]
+
+
+def _alternative(
+    alternative: Alternative,
+    voices: dict[str, VoicePlanFile],
+    by: dict[str, Target],
+    shelf: Shelf,
+    brief: Brief,
+) -> AlternativeFile:
+    chosen = list(alternative.chosen.values())
+    warnings = fit_warnings([(w, by[w.voice]) for w in chosen], shelf, brief)
+    return AlternativeFile(
+        name=alternative.name,
+        says=alternative.says,
+        score=alternative.total,
+        distance=alternative.distance,
+        minutes=alternative.minutes,
+        buys=sum(len(w.bought) for w in chosen),
+        cuts=sum(w.cut for w in chosen),
+        voices=voices,
+        warnings=[WhyFile(**asdict(r)) for r in warnings],
+    )
+
+
+def recipe_file(recipe: Recipe) -> RecipeFile:
+    """Return a recipe as written to a file."""
+    return RecipeFile(**{**asdict(recipe), "dampers": list(recipe.dampers)})
+
+
+def voice_file(row: Weighed, shelf: Shelf) -> VoicePlanFile:
+    """Return one weighed recipe as written to a file, without reasons."""
+    return VoicePlanFile(
+        drum=shelf.drums[row.drum].name,
+        recipe=recipe_file(row.recipe),
+        card=row.card,
+        apart=row.apart,
+        costs=row.costs,
+        score=row.total,
+        minutes=row.minutes,
+        bought=list(row.bought),
+        cut=row.cut,
+        missed_cents=row.short_cents,
+    )

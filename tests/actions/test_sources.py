@@ -1,0 +1,119 @@
+"""Several files of one record, named regions, evidence by hand."""
+
+import numpy as np
+import pytest
+
+from emblar.actions import evidence, listen, strokes
+from emblar.actions.sessions import Brief, start_session
+from emblar.core.errors import InputError
+from emblar.core.synthesis.low_ferry import low_ferry_voices
+from emblar.core.synthesis.stroke import render_stroke
+from tests.recordings import RATE, encoded, short_groove
+
+pytestmark = pytest.mark.usefixtures("database")
+
+
+@pytest.fixture(scope="module")
+def groove() -> bytes:
+    return encoded(short_groove(), "FLAC")
+
+
+@pytest.fixture
+def session(groove: bytes) -> int:
+    found = start_session(Brief("Low Ferry")).id
+    bring(found, "mix.flac", groove, "mix")
+    return found
+
+
+def bring(session: int, name: str, data: bytes, kind: str, **more: object) -> int:
+    reference = listen.bring_recording(session, name, data, kind, **more)  # type: ignore[arg-type]
+    listen.run_analysis(reference.id)
+    return reference.id
+
+
+def one_stroke(voice: str) -> bytes:
+    drum = low_ferry_voices()[voice]
+    sound = render_stroke(drum, sample_rate_hz=RATE, force=1.0, rng=np.random.default_rng(3))
+    return encoded(np.concatenate([np.zeros(2000), 0.5 * sound])[:, None])
+
+
+def found(session: int) -> listen.Heard:
+    heard = listen.heard(session)
+    assert heard is not None
+    return heard
+
+
+def card(session: int, voice: str):
+    return found(session).voice(voice)
+
+
+def test_a_stem_is_shown_before_the_mix_and_another_record_replaces_both(
+    session: int, groove: bytes
+) -> None:
+    bring(session, "drums.flac", encoded(0.5 * short_groove(), "FLAC"), "drums", beside=True)
+    assert found(session).reference.filename == "drums.flac"
+    assert [f.filename for f in found(session).files] == ["mix.flac", "drums.flac"]
+    bring(session, "other.flac", encoded(0.4 * short_groove(), "FLAC"), "drums")
+    assert [f.filename for f in found(session).files] == ["other.flac"]
+
+
+def test_a_single_stroke_takes_over_its_drums_card_until_taken_away(session: int) -> None:
+    before = card(session, "tom-1")
+    file = bring(session, "tom.wav", one_stroke("tom-1"), "hit", beside=True, voice="tom-1")
+    after = card(session, "tom-1")
+    assert after.hits == 1
+    assert found(session).reference.filename == "mix.flac"
+    assert {h.voice for h in found(session).analysis.hits} >= {"kick", "snare", "tom-1"}
+    listen.take_file_away(file)
+    assert card(session, "tom-1") == before
+    listen.bring_file_back(file)
+    assert card(session, "tom-1") == after
+
+
+def test_the_first_file_of_a_record_is_not_taken_away(session: int) -> None:
+    with pytest.raises(InputError, match="first file"):
+        listen.take_file_away(found(session).reference.id)
+
+
+def test_a_value_by_hand_is_weighed_in_and_can_be_taken_back(session: int) -> None:
+    before = card(session, "kick")
+    near = before.fundamental_hz * 1.001
+    piece = evidence.give_value(
+        session, "kick", "pitch", near, sd=0.2, trust="sure", source="tuning note"
+    )
+    after = card(session, "kick")
+    assert before.fundamental_hz < after.fundamental_hz <= near
+    assert "tuning note" in after.origins["fundamental_hz"]
+    evidence.take_evidence_away(piece.id)
+    assert card(session, "kick") == before
+    evidence.bring_evidence_back(piece.id)
+    assert card(session, "kick") == after
+
+
+def test_gear_is_kept_in_words_and_nonsense_is_refused(session: int) -> None:
+    evidence.give_gear(session, "snare", "14 by 6.5 wood", "hearsay")
+    assert found(session).evidence[0].source == "14 by 6.5 wood"
+    with pytest.raises(InputError, match="Say what is known"):
+        evidence.give_gear(session, "snare", "  ", "likely")
+    with pytest.raises(InputError, match="no confidence"):
+        evidence.give_gear(session, "snare", "x", "certain")
+    with pytest.raises(InputError, match="is not measured"):
+        evidence.give_value(session, "snare", "size", 14, sd=None, trust="sure", source="")
+
+
+def test_drums_are_measured_in_the_named_regions_only(session: int) -> None:
+    before = card(session, "kick")
+    strokes.name_region(session, "start", 0.0, 2.0, measure=True)
+    after = card(session, "kick")
+    assert after.hits == before.hits
+    assert 0 < after.clean_hits < before.clean_hits
+    assert found(session).reference.regions[0].name == "start"
+    strokes.forget_region(session, "start")
+    assert card(session, "kick").clean_hits == before.clean_hits
+
+
+def test_a_region_needs_a_name_and_a_length(session: int) -> None:
+    with pytest.raises(InputError, match="a name"):
+        strokes.name_region(session, " ", 0.0, 2.0, measure=False)
+    with pytest.raises(InputError, match="is empty"):
+        strokes.name_region(session, "x", 2.0, 2.0, measure=False)
