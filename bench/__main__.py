@@ -9,14 +9,10 @@ from pathlib import Path
 
 import librosa
 import numpy as np
-from scipy.linalg import eigh
 from scipy.signal import ShortTimeFFT
 from scipy.signal.windows import hann
 
-from emblar.core.acoustics.cavity import assemble
-from emblar.core.acoustics.coefficients import prior_coefficients
-from emblar.core.acoustics.drum import Drum, Film, Tensions
-from emblar.core.acoustics.forward import outline
+from bench import planning
 from emblar.core.analysis.analyse import analyse
 from emblar.core.analysis.audio import Audio
 from emblar.core.analysis.partials import fit_damped_sinusoids
@@ -26,7 +22,6 @@ from emblar.sound.decode import decode
 from emblar.sound.encode import encode
 
 RATE = 2100.0
-MIL = 25.4e-6
 
 
 def best_of(times: int, work: Callable[[], object]) -> float:
@@ -154,22 +149,10 @@ def memory() -> None:
         print(f"peak memory of the 4-minute mix: {next(pool.map(_peak_of_whole, [0])):.0f} MB")
 
 
-def prediction() -> None:
-    """Candidate outlines per second against as many bare eigenproblems."""
-    k = prior_coefficients()
-    drum = Drum("tom", 0.305, 0.203, 6, Film((7 * MIL, 7 * MIL), True), Film((10 * MIL,)))
-    system = assemble(drum, Tensions(1500.0, 1500.0), 0, k)
-    outline(drum, 208.0, 233.0, k)
-    count = 200
-    ours = best_of(3, lambda: [outline(drum, 200.0 + i / 10, 233.0, k) for i in range(count)])
-    theirs = best_of(3, lambda: [eigh(system.stiffness, system.mass) for _ in range(count)])
-    print(f"prediction: {count / ours:.0f} candidates/s, {ours / theirs:.1f} × one eigh each")
-
-
 def main() -> None:
     """Run all."""
     estimator()
-    prediction()
+    planning.main()
     analysis()
     growth()
     mix()

@@ -1,9 +1,11 @@
 """Sheet: everything the tech needs at the drum, from the newest plan."""
 
+from collections.abc import Iterable
+
 from emblar.actions.kit import kit
 from emblar.actions.listen import Heard, heard
 from emblar.actions.plan import KitPlan, latest_plan
-from emblar.core.catalogue import construction, damper, hoops, shells
+from emblar.core.catalogue import construction, damper, hoops, shells, strikers, wire_settings
 from emblar.core.errors import InputError
 from emblar.core.notes import note_text
 from emblar.formats.plan import DrumPlanFile
@@ -26,15 +28,35 @@ def sheet(session_id: int) -> SheetFile:
     plan, found, drums = latest_plan(session_id), heard(session_id), kit(session_id)
     if plan is None or not plan.drums:
         raise InputError("Nothing is planned yet, so nothing can be printed. Plan the kit first.")
+    planned = [(drum, plan.drums[drum.id]) for drum in drums if drum.id in plan.drums]
     return SheetFile(
         session=info.name,
         artist=info.artist,
         song=info.name,
         plan_version=plan.version,
-        drums=[_drum(drum, plan.drums[drum.id], found) for drum in drums if drum.id in plan.drums],
+        drums=[_drum(drum, file, found) for drum, file in planned],
         unplanned=_unplanned(drums, plan),
         cymbals=_cymbals(found),
+        minutes=sum(file.minutes for _, file in planned),
+        shopping=_counted(
+            f"{construction(head).name}, {drum.owned.diameter_in:g} in"
+            for drum, file in planned
+            for head in file.bought
+        ),
+        packing=_counted(_packed(planned)),
     )
+
+
+def _packed(planned: list[tuple[KitDrum, DrumPlanFile]]) -> list[str]:
+    """Return what has to be there besides the drums: dampers, sticks and beaters, the key."""
+    names = [damper(d).name for _, file in planned for d in file.dampers]
+    names += dict.fromkeys(strikers()[file.striker].name for _, file in planned)
+    return [*names, "drum key"]
+
+
+def _counted(names: Iterable[str]) -> list[str]:
+    every = list(names)
+    return [f"{every.count(n)} × {n}" if every.count(n) > 1 else n for n in dict.fromkeys(every)]
 
 
 def _unplanned(drums: list[KitDrum], plan: KitPlan) -> list[str]:
@@ -77,6 +99,9 @@ def _drum(drum: KitDrum, plan: DrumPlanFile, found: Heard | None) -> SheetDrum:
         reso=reso,
         port_in=plan.port_in,
         dampers=[damper(d).name for d in plan.dampers],
+        struck_with=strikers()[plan.striker].name,
+        wires=wire_settings()[plan.wires].name if owned.kind == "snare" else "",
+        minutes=plan.minutes,
         relation_semitones=plan.semitones,
         drum_pitch_hz=plan.card["pitch"].value,
         drum_pitch_note=note_text(plan.card["pitch"].value),

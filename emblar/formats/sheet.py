@@ -34,6 +34,9 @@ class SheetDrum(Strict):
     reso: SheetHead | None
     port_in: float | None
     dampers: list[str]
+    struck_with: str = ""
+    wires: str = ""
+    minutes: float | None = None
     relation_semitones: float
     drum_pitch_hz: float
     drum_pitch_note: str
@@ -58,12 +61,16 @@ class SheetFile(Strict):
     drums: list[SheetDrum]
     unplanned: list[str]
     cymbals: list[str]
+    minutes: float | None = None
+    shopping: list[str] = Field(default_factory=list)
+    packing: list[str] = Field(default_factory=list)
 
 
 CSV_HEADER = [
     "drum", "kind", "size", "rods", "voice", "batter", "batter_lug_hz", "reso", "reso_lug_hz",
     "relation_semitones", "port_in", "dampers", "drum_pitch_hz", "drum_pitch_note",
-    "drum_pitch_sd_cents", "record_pitch_hz", "sustain_s", "limits",
+    "drum_pitch_sd_cents", "record_pitch_hz", "sustain_s", "limits", "struck_with", "wires",
+    "minutes",
 ]  # fmt: skip
 
 
@@ -82,6 +89,7 @@ def sheet_csv(sheet: SheetFile) -> str:
             "; ".join(drum.dampers), _number(drum.drum_pitch_hz), drum.drum_pitch_note,
             f"{drum.drum_pitch_sd_cents:.0f}", _number(drum.record_pitch_hz),
             f"{drum.sustain_s:.2f}", "; ".join(limit.text for limit in drum.limits),
+            drum.struck_with, drum.wires, "" if drum.minutes is None else f"{drum.minutes:.0f}",
         ]  # fmt: skip
         writer.writerow(_safe(cell) for cell in row)
     return out.getvalue()

@@ -146,6 +146,56 @@ def test_a_choice_by_hand_is_planned_at_once(page: Page, planned: int) -> None:
     expect(head).to_be_visible()
 
 
+def test_from_brief_to_sheet_by_keys_alone(page: Page, planned: int) -> None:
+    page.goto(f"/sessions/{planned}/brief")
+    page.get_by_label("Tempo a minute").focus()
+    page.keyboard.press("Control+A")
+    page.keyboard.type("180")
+    page.keyboard.press("Enter")
+    expect(page.locator("h1")).to_contain_text("on the record")
+    page.keyboard.press("1")
+    expect(page.get_by_text("At 180 a minute the fastest notes on the kick")).to_be_visible()
+    page.keyboard.press("4")
+    expect(page.get_by_text(re.compile(r"^Plan \d+"))).to_be_visible()
+    page.keyboard.press("p")
+    expect(page.get_by_text(re.compile(r"^Plan 2 "))).to_be_visible(timeout=20_000)
+    page.get_by_label("Batter", exact=True).focus()
+    page.keyboard.type("double ply, coated")
+    head = page.locator("text", has_text="batter: double ply, coated")
+    expect(head).to_be_visible(timeout=15_000)
+    page.locator("h1").click()
+    for key in ("h", "v", "g", "t"):
+        page.keyboard.press(key)
+        expect(page.locator("html")).to_have_attribute("data-playing", "0", timeout=10_000)
+    page.keyboard.press("p")
+    expect(page.get_by_text(re.compile(r"^Plan \d+"))).not_to_contain_text(
+        "Plan 3 ", timeout=20_000
+    )
+    expect(head).to_be_visible()
+    expect(page.get_by_label("Batter", exact=True)).to_have_value("double-coated")
+    page.keyboard.press("7")
+    expect(page.get_by_text("To bring:")).to_be_visible()
+    expect(page.get_by_text(re.compile("double ply, coated")).first).to_be_visible()
+
+
+def test_another_way_is_taken_with_one_press(page: Page, planned: int) -> None:
+    page.goto(f"/sessions/{planned}/plan?sel=tom-1")
+    ways = page.locator(".other-way")
+    if ways.count() == 0:
+        page.get_by_label("Struck with").select_option(label="stick, heavy, wood tip")
+        expect(page.locator(".other-way").first).to_be_visible(timeout=15_000)
+    before = page.get_by_text(re.compile(r"^Plan \d+")).inner_text()
+    page.get_by_role("button", name="Take it").first.click()
+    expect(page.get_by_text(re.compile(r"^Plan \d+"))).not_to_have_text(before, timeout=15_000)
+
+
+def test_voices_are_given_by_a_key(page: Page, planned: int) -> None:
+    page.goto(f"/sessions/{planned}/plan?sel=tom-1")
+    page.keyboard.press("a")
+    expect(page.get_by_text(re.compile(r"^Plan 2 "))).to_be_visible(timeout=30_000)
+    expect(page.get_by_text(re.compile("plays tom 1"))).to_be_visible()
+
+
 def test_record_and_plan_are_swapped_by_a_key(page: Page, planned: int) -> None:
     page.goto(f"/sessions/{planned}/plan?sel=tom-1")
     page.keyboard.press("x")

@@ -35,6 +35,7 @@ class DrumCard:
     sustain: str
     port: str
     muffling: str
+    struck: str
     limits: tuple[str, ...]
 
 
@@ -48,6 +49,9 @@ class SheetPage:
     drums: tuple[DrumCard, ...]
     unplanned: tuple[str, ...]
     cymbals: tuple[str, ...]
+    work: str
+    shopping: tuple[str, ...]
+    packing: tuple[str, ...]
     cautions: tuple[str, ...]
 
 
@@ -63,6 +67,9 @@ def sheet_page(file: SheetFile) -> SheetPage:
         tuple(_card(drum) for drum in ordered),
         tuple(file.unplanned),
         tuple(file.cymbals),
+        f"{file.minutes:.0f} min of work for one pair of hands" if file.minutes else "",
+        tuple(file.shopping),
+        tuple(file.packing),
         tuple(cautions),
     )
 
@@ -88,6 +95,7 @@ def _card(drum: SheetDrum) -> DrumCard:
         sustain=sustain,
         port=port if drum.kind == "kick" else "",
         muffling="; ".join(drum.dampers) or "nothing",
+        struck=", ".join(t for t in (drum.struck_with, drum.wires) if t),
         limits=tuple(limit.text for limit in drum.limits),
     )
 
