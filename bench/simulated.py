@@ -44,11 +44,12 @@ BATTERS = (
 def random_voice(rng: np.random.Generator, kind: str, size: float) -> Voice:
     """Return the voice of a random drum of the model, damped so that it rings as real ones do."""
     batter = BATTERS[int(rng.integers(len(BATTERS)))]
-    radius = float(rng.uniform(0.0, 0.8))
+    # Where players put dampers: towards the edge, so that the note goes on and the ring goes.
+    radius = float(rng.uniform(0.6, 0.9))
     dampers = (PlacedDamper("batter", radius, float(np.exp(rng.uniform(-2.0, 1.6))), 0.005),)
     if kind == "kick":
         drum = Drum("kick", 22 * METRES_PER_INCH, 16 * METRES_PER_INCH, 10, film(7, 7), film(10))
-        pillow = (PlacedDamper("batter", 0.3, float(np.exp(rng.uniform(1.2, 3.2))), 0.03),)
+        pillow = (PlacedDamper("batter", 0.7, float(np.exp(rng.uniform(1.0, 3.0))), 0.015),)
         lugs, drum = (rng.uniform(65, 110), rng.uniform(75, 130)), replace(drum, dampers=pillow)
     elif kind == "snare":
         drum = Drum("snare", 14 * METRES_PER_INCH, 6 * METRES_PER_INCH, 10, batter, film(3))

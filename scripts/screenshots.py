@@ -12,6 +12,7 @@ ADDRESS = "http://127.0.0.1:8000"
 FLAGS = ["--no-sandbox", "--disable-quic", "--no-first-run", "--disable-background-networking"]
 VIEWS = {
     "sessions": "/",
+    "shelf": "/shelf",
     "brief": "/sessions/1/brief",
     "listen": "/sessions/1/listen?sel=tom-1",
     "kit": "/sessions/1/kit?sel=kick",

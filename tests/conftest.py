@@ -51,7 +51,8 @@ def database(postgres_url: str) -> Iterator[None]:
     with engine().begin() as connection:
         connection.execute(
             text(
-                "truncate session, audio, reference, evidence, drum, plan, procrastinate_jobs,"
+                "truncate session, audio, reference, evidence, drum, plan, shelf_head, own_part,"
+                " procrastinate_jobs,"
                 " procrastinate_workers restart identity cascade"
             )
         )

@@ -7,7 +7,8 @@ from pydantic import ValidationError
 
 from emblar.actions.listen import Heard, heard
 from emblar.actions.sessions import asked_of, one_session
-from emblar.core.catalogue import dampers
+from emblar.actions.shelf import loose_heads, use_own_parts
+from emblar.core.catalogue import dampers, strikers
 from emblar.core.errors import EmblarError, InputError
 from emblar.core.planning.assign import plan_kit as search_kit
 from emblar.core.planning.brief import Brief, Shelf
@@ -95,13 +96,19 @@ def assign_voices(session_id: int) -> KitPlan:
     ]
     # Two drums may share a name; the search tells them apart by it.
     owned = tuple(replace(d.owned, name=f"{d.owned.name} ({d.id})") for d in drums)
-    shelf = Shelf(owned, (), tuple(dampers()), ())
+    shelf = replace(_shelf(), drums=owned)
     held = {o.name: request_of(d).locks() for o, d in zip(owned, drums, strict=True)}
     best = search_kit(targets, shelf, brief, locks=held).best
     with transaction() as db:
         for voice, row in best.chosen.items():
             drum_store.assign(db, drums[row.drum].id, voice)
     return plan_kit(session_id)
+
+
+def _shelf() -> Shelf:
+    """Return what lies on the shelf, without drums."""
+    use_own_parts()
+    return Shelf((), tuple(h.owned for h in loose_heads()), tuple(dampers()), tuple(strikers()))
 
 
 def _plan(drum: KitDrum, found: Heard | None, brief: Brief) -> DrumPlan:
@@ -114,7 +121,7 @@ def _plan(drum: KitDrum, found: Heard | None, brief: Brief) -> DrumPlan:
                 "a pitch by hand."
             )
         target = Target("by hand", {}, {})
-    return plan_drum(drum.owned, target, request, brief=brief)
+    return plan_drum(drum.owned, target, request, brief=brief, shelf=_shelf())
 
 
 def replan_drum(session_id: int, drum_id: int, wish: dict[str, Any]) -> KitPlan:
@@ -158,6 +165,7 @@ def _kit_plan(info: PlanInfo) -> KitPlan:
 
 def latest_plan(session_id: int) -> KitPlan | None:
     """Return the newest version of a session's plan, or None."""
+    use_own_parts()
     with transaction() as db:
         info = store.latest(db, session_id)
     return _kit_plan(info) if info else None

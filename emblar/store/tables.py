@@ -160,3 +160,27 @@ class PlanRow(Timed, Base):
     session_id: Mapped[int] = mapped_column(ForeignKey("session.id"))
     version: Mapped[int]
     document: Mapped[dict[str, Any]] = mapped_column(JSONB)
+
+
+class ShelfHeadRow(Timed, Base):
+    """Loose heads of one construction, size and condition."""
+
+    __tablename__ = "shelf_head"
+
+    id: Mapped[int] = mapped_column(primary_key=True)
+    construction: Mapped[str]
+    diameter_in: Mapped[float]
+    count: Mapped[int]
+    condition: Mapped[str]
+    deleted_at: Mapped[datetime | None] = mapped_column(Timestamp)
+
+
+class OwnPartRow(Timed, Base):
+    """A part that a user added to the catalogue: which table of it, and the row."""
+
+    __tablename__ = "own_part"
+
+    id: Mapped[int] = mapped_column(primary_key=True)
+    part: Mapped[str]
+    row: Mapped[dict[str, Any]] = mapped_column(JSONB)
+    deleted_at: Mapped[datetime | None] = mapped_column(Timestamp)

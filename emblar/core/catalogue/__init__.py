@@ -210,9 +210,12 @@ def use_own(rows: Iterable[tuple[str, Any]]) -> None:
     CatalogueError
         A row has the id of a shipped one.
     """
+    asked = list(rows)
+    if asked == [(table, row) for table, own in _own.items() for row in own]:
+        return
     _own.clear()
     _rows.cache_clear()
-    for table, row in rows:
+    for table, row in asked:
         if row.id in _rows(table):
             raise CatalogueError(f"There is already a {table} “{row.id}”. Choose another name.")
         _own[table] = (*_own.get(table, ()), row)

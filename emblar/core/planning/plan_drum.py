@@ -203,7 +203,7 @@ def _others(best: Weighed, found: list[Weighed]) -> list[Other]:
     out: list[Other] = []
     for name, says, key in ways:
         row = min(found, key=key)
-        if row is best or any(o.weighed is row for o in out):
+        if row is best or any(o.weighed is row for o in out) or key(row)[0] >= key(best)[0]:
             continue
         if name == "buy nothing" and (row.bought or not best.bought):
             continue

@@ -35,11 +35,6 @@ STEPS = {
     ),
 }
 PLACES = {
-    "shelf": Later(
-        "Shelf",
-        "Everything you own, once, for every session.",
-        ("Drums, heads with their age, dampers, beaters.", "Plans that buy nothing."),
-    ),
     "log": Later(
         "Log",
         "What was measured on each drum, and what worked.",

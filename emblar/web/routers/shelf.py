@@ -1,0 +1,72 @@
+"""Shelf: what lies loose, and dampers of one's own."""
+
+from typing import Annotated, Literal
+
+from fastapi import APIRouter, Form, Request, Response
+
+from emblar.actions.shelf import add_damper, add_head, put_back, take_off_shelf
+from emblar.core.errors import InputError
+from emblar.web.pages.shelf import shelf_page
+from emblar.web.routers.context import go
+from emblar.web.templating import render
+
+router = APIRouter(prefix="/shelf")
+What = Literal["head", "part"]
+
+
+def _number(name: str, text: str) -> float:
+    try:
+        return float(text.strip().replace(",", "."))
+    except ValueError as error:
+        raise InputError(f"{name}: “{text}” is not a number. Nothing was added.") from error
+
+
+@router.get("")
+def show(request: Request, undo: str = "") -> Response:
+    """Show the shelf."""
+    return render(request, "shelf/page.html", {"page": shelf_page(undo)})
+
+
+@router.post("/heads")
+def head(
+    construction: Annotated[str, Form()],
+    diameter: Annotated[str, Form()],
+    count: Annotated[str, Form()] = "1",
+    condition: Annotated[str, Form()] = "fresh",
+) -> Response:
+    """Put loose heads on the shelf."""
+    add_head(construction, _number("diameter", diameter), int(_number("count", count)), condition)
+    return go("/shelf")
+
+
+@router.post("/dampers")
+def own_damper(
+    name: Annotated[str, Form()],
+    kind: Annotated[Literal["kick", "snare", "tom"], Form()],
+    side: Annotated[Literal["batter", "reso"], Form()],
+    radius: Annotated[str, Form()],
+    resistance: Annotated[str, Form()],
+    mass: Annotated[str, Form()],
+    minutes: Annotated[str, Form()] = "1",
+) -> Response:
+    """Add a damper of one's own."""
+    numbers = {
+        "radius": _number("place", radius), "resistance": _number("resistance", resistance),
+        "mass_kg": _number("mass", mass) / 1000.0, "minutes": _number("minutes", minutes),
+    }  # fmt: skip
+    add_damper(name, kind, side, numbers)
+    return go("/shelf")
+
+
+@router.post("/{what}/{row_id}/take")
+def take(what: What, row_id: int) -> Response:
+    """Take something off the shelf, offering to bring it back."""
+    take_off_shelf(what, row_id)
+    return go(f"/shelf?undo={what}-{row_id}")
+
+
+@router.post("/{what}/{row_id}/back")
+def back(what: What, row_id: int) -> Response:
+    """Bring it back."""
+    put_back(what, row_id)
+    return go("/shelf")
