@@ -13,7 +13,8 @@ from emblar.core.errors import EmblarError, InputError
 from emblar.core.planning.assign import plan_kit as search_kit
 from emblar.core.planning.brief import Brief, Shelf
 from emblar.core.planning.plan_drum import DrumPlan, Request, plan_drum
-from emblar.core.planning.target import Target, target_from_card
+from emblar.core.planning.target import Target, moved, target_from_card
+from emblar.core.planning.toms import School, tom_pitches_hz
 from emblar.core.synthesis.played import What, kit_played, played
 from emblar.core.synthesis.stroke import Samples, Voice, drum_voice
 from emblar.formats.analysis import card_from_file
@@ -50,7 +51,13 @@ def target_of(found: Heard | None, voice: str | None) -> Target | None:
 
 def request_of(drum: KitDrum) -> Request:
     """Return what was asked of a drum by hand."""
-    return Request(**{**drum.wish, "dampers": _tuple(drum.wish.get("dampers"))})
+    asked = {name: value for name, value in drum.wish.items() if name != "steps"}
+    return Request(**{**asked, "dampers": _tuple(drum.wish.get("dampers"))})
+
+
+def steps_of(drum: KitDrum) -> dict[str, float]:
+    """Return by how many steps a drum is wished to differ from the record, per quantity."""
+    return dict(drum.wish.get("steps", {}))
 
 
 def _tuple(value: list[str] | None) -> tuple[str, ...] | None:
@@ -105,6 +112,36 @@ def assign_voices(session_id: int) -> KitPlan:
     return plan_kit(session_id)
 
 
+def tune_toms(session_id: int, school: School) -> KitPlan:
+    """Give the toms their pitches by a school and plan the kit; ``record`` takes them back.
+
+    Raises
+    ------
+    InputError
+        No tom plays a voice, or the record or the brief does not tell what the school needs.
+    """
+    found, asked = heard(session_id), asked_of(one_session(session_id))
+    with transaction() as db:
+        drums = drum_store.listing(db, session_id)
+    toms = sorted(
+        (d for d in drums if (d.voice or "").startswith("tom-")), key=lambda d: d.voice or ""
+    )
+    if not toms:
+        raise InputError("No tom plays a voice of the record yet. Give it one in Kit.")
+    targets = [target_of(found, d.voice) for d in toms]
+    record = [t.value("pitch") if t else None for t in targets]
+    pitches: list[float] = []
+    if school != "record":
+        pitches = tom_pitches_hz(school, record, [d.owned for d in toms], asked.key)
+    with transaction() as db:
+        for index, drum in enumerate(toms):
+            wish = {name: value for name, value in drum.wish.items() if name != "pitch_hz"}
+            if pitches:
+                wish["pitch_hz"] = round(pitches[index], 1)
+            drum_store.set_wish(db, drum.id, wish)
+    return plan_kit(session_id)
+
+
 def _shelf() -> Shelf:
     """Return what lies on the shelf, without drums."""
     use_own_parts()
@@ -121,7 +158,10 @@ def _plan(drum: KitDrum, found: Heard | None, brief: Brief) -> DrumPlan:
                 "a pitch by hand."
             )
         target = Target("by hand", {}, {})
-    return plan_drum(drum.owned, target, request, brief=brief, shelf=_shelf())
+    wished = moved(target, steps_of(drum))
+    plan = plan_drum(drum.owned, wished, request, brief=brief, shelf=_shelf())
+    # What is shown beside the plan is the record as it is, not as it is wished.
+    return replace(plan, target=dict(target.values))
 
 
 def replan_drum(session_id: int, drum_id: int, wish: dict[str, Any]) -> KitPlan:

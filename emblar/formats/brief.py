@@ -10,7 +10,7 @@ from emblar.core.planning.brief import Brief, OwnedHead, Shelf, Weights, usual_w
 from emblar.core.planning.kit import OwnedDrum
 from emblar.core.planning.search import Locks
 from emblar.core.planning.steps import steps
-from emblar.core.planning.target import Target
+from emblar.core.planning.target import Target, moved
 from emblar.core.quantities import Measured
 from emblar.formats.drum import QuantityFile, Strict
 
@@ -175,11 +175,7 @@ class BriefFile(Strict):
         out = []
         for voice, values in self.record.items():
             told = {n: Measured(q.value, q.sd, q.unit) for n, q in values.items()}
-            for name, by in self.wishes.get(voice, {}).items():
-                if name in told:
-                    old = told[name]
-                    told[name] = Measured(steps()[name].moved(old.value, by), old.sd, old.unit)
-            out.append(Target(voice, told, {}))
+            out.append(moved(Target(voice, told, {}), self.wishes.get(voice, {})))
         return out
 
     def weights(self) -> Weights:

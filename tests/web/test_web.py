@@ -403,3 +403,43 @@ def test_the_card_says_other_readings_and_where_it_is_heard_cleanly(
     assert "Heard most cleanly" in page
     assert "Split tom 1 in two" in page
     assert "Decay of the note" in page
+
+
+def test_a_wish_in_steps_moves_the_plan_and_not_the_record(
+    client: TestClient, planned: int
+) -> None:
+    url = f"/sessions/{planned}/plan/1"
+    before = plan.latest_plan(planned)
+    assert before is not None
+    client.post(url, data={"wish_sustain": "-6", "wish_length": "-6"})
+    after = plan.latest_plan(planned)
+    assert after is not None
+    assert after.drums[1].target == before.drums[1].target
+    assert after.drums[1].card["sustain"].value < before.drums[1].card["sustain"].value
+    page = client.get(f"/sessions/{planned}/plan?sel=tom-1").text
+    assert "Wish it different from the record: length -6, sustain -6 steps" in page
+    bad = client.post(url, data={"wish_length": "90"}, headers=HTMX)
+    assert "length: +90 steps is outside" in bad.text
+    assert plan.latest_plan(planned) == after
+
+
+def test_toms_take_their_pitches_from_a_school_and_back(client: TestClient, planned: int) -> None:
+    client.post(f"/sessions/{planned}/plan/toms", data={"school": "best"})
+    best = plan.latest_plan(planned)
+    assert best is not None
+    client.post(f"/sessions/{planned}/plan/toms", data={"school": "record"})
+    back = plan.latest_plan(planned)
+    assert back is not None
+    record = back.drums[1].target["pitch"].value
+    assert back.drums[1].card["pitch"].value == pytest.approx(record, rel=2e-3)
+    assert best.drums[1].card["pitch"].value != pytest.approx(record, rel=5e-3)
+    lost = client.post(f"/sessions/{planned}/plan/toms", data={"school": "key"}, headers=HTMX)
+    assert "is not a key" in lost.text
+
+
+def test_the_kit_is_heard_together(client: TestClient, planned: int) -> None:
+    for path in ("1/ramp.wav", "1/groove.wav", "kit.wav"):
+        answer = client.get(f"/sessions/{planned}/plan/{path}")
+        assert answer.headers["content-type"] == "audio/wav"
+        assert answer.content[:4] == b"RIFF"
+    assert client.get(f"/sessions/{planned}/plan/1/solo.wav").status_code in (404, 422)

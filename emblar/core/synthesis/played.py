@@ -34,8 +34,9 @@ PATTERNS = {
 KIT_PATTERNS = {
     "kick": "X.....x.X.x.....",
     "snare": "....X..o....X...",
-    "tom-1": "..............x.",
-    "tom-2": "...............x",
+    "tom-1": "............Xx..",
+    "tom-2": "..............x.",
+    "tom-3": "...............X",
 }
 FORCES = {"X": 1.3, "x": 0.9, "o": 0.3}
 
@@ -128,5 +129,6 @@ def _kit_events(voices: Mapping[str, Voice]) -> list[Event]:
         for bar in range(2)
         for name, pattern in KIT_PATTERNS.items()
         for step, mark in enumerate(pattern)
-        if mark != "." and name in voices
+        # The toms are heard as a roll at the end of the second bar.
+        if mark != "." and name in voices and (bar == 1 or not name.startswith("tom"))
     ]

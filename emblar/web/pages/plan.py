@@ -4,7 +4,7 @@ from dataclasses import dataclass
 
 from markupsafe import Markup
 
-from emblar.actions.plan import request_of, target_of
+from emblar.actions.plan import request_of, steps_of, target_of
 from emblar.core.catalogue import (
     construction,
     constructions_for,
@@ -35,6 +35,16 @@ RELATIONS = (
 )
 PLAY_HIT_S = 1.2
 LEAVE = "Emblar's"
+WISHED = ("sustain", "length", "attack", "click", "body", "ring", "wires")
+"""Quantities that can be wished different from the record."""
+TOM_SCHOOLS = (
+    ("record", "the record's"),
+    ("thirds", "in thirds"),
+    ("fourths", "in fourths"),
+    ("fifths", "in fifths"),
+    ("key", "the song's key"),
+    ("best", "each drum's best note"),
+)
 
 
 @dataclass(frozen=True, slots=True)
@@ -84,6 +94,15 @@ class HearButton:
 
 
 @dataclass(frozen=True, slots=True)
+class WishRow:
+    """A quantity that can be wished different: name, steps asked, what more means."""
+
+    name: str
+    steps: str
+    more: str
+
+
+@dataclass(frozen=True, slots=True)
 class PlanForm:
     """What can be asked of the selected drum by hand."""
 
@@ -97,6 +116,8 @@ class PlanForm:
     dampers: tuple[Option, ...]
     strikers: tuple[Option, ...]
     wires: tuple[Option, ...]
+    wishes: tuple[WishRow, ...]
+    wishes_say: str
 
 
 @dataclass(frozen=True, slots=True)
@@ -121,6 +142,7 @@ class PlanPage:
     plan_play: str
     audio_href: str
     hear: tuple[HearButton, ...]
+    tom_schools: tuple[Option, ...]
     stale: bool
 
 
@@ -133,7 +155,7 @@ def plan_page(around: Frame) -> PlanPage:
     if drum is None or kit_plan is None or file is None:
         return PlanPage(
             around, drum.owned.name if drum else "Plan", "", None, problem, None, None, None,
-            form, (), (), (), (), (), "", "", "", (), stale=False,
+            form, (), (), (), (), (), "", "", "", (), (), stale=False,
         )  # fmt: skip
     return PlanPage(
         frame=around,
@@ -154,6 +176,9 @@ def plan_page(around: Frame) -> PlanPage:
         plan_play=f"/sessions/{around.session.id}/plan/{drum.id}/stroke.wav?version={kit_plan.version}",
         audio_href=_audio_href(around),
         hear=_hear(around.session.id, drum.id, kit_plan.version),
+        tom_schools=tuple(Option(v, text, False) for v, text in TOM_SCHOOLS)
+        if file.voice.startswith("tom")
+        else (),
         stale=_stale(around, drum, file),
     )
 
@@ -260,6 +285,7 @@ def _shown(quantity: QuantityFile | None) -> str:
 
 def _form(around: Frame, drum: KitDrum) -> PlanForm:
     asked: Request = request_of(drum)
+    asked_steps = steps_of(drum)
     file = around.plan.drums.get(drum.id) if around.plan else None
     target = target_of(around.found, drum.voice)
     record = target.value("pitch") if target else None
@@ -295,6 +321,12 @@ def _form(around: Frame, drum: KitDrum) -> PlanForm:
         )
         if drum.owned.kind == "snare"
         else (),
+        wishes=tuple(
+            WishRow(n, f"{asked_steps[n]:g}" if n in asked_steps else "", steps()[n].more)
+            for n in WISHED
+            if n != "wires" or drum.owned.kind == "snare"
+        ),
+        wishes_say=", ".join(f"{n} {by:+g}" for n, by in asked_steps.items()),
     )
 
 

@@ -5,11 +5,19 @@ from typing import Annotated, Any, Literal
 from fastapi import APIRouter, Form, Request, Response
 from pydantic import BaseModel
 
-from emblar.actions.plan import assign_voices, kit_sound, plan_kit, planned_sound, replan_drum
+from emblar.actions.plan import (
+    assign_voices,
+    kit_sound,
+    plan_kit,
+    planned_sound,
+    replan_drum,
+    tune_toms,
+)
 from emblar.core.errors import InputError
 from emblar.core.planning.recipe import Relation
+from emblar.core.planning.toms import School
 from emblar.core.synthesis.played import What
-from emblar.web.pages.plan import plan_page
+from emblar.web.pages.plan import WISHED, plan_page
 from emblar.web.routers.context import go, load
 from emblar.web.templating import render
 
@@ -27,6 +35,13 @@ class WishFields(BaseModel):
     damper: str = ""
     striker: str = ""
     wires: str = ""
+    wish_sustain: str = ""
+    wish_length: str = ""
+    wish_attack: str = ""
+    wish_click: str = ""
+    wish_body: str = ""
+    wish_ring: str = ""
+    wish_wires: str = ""
 
     def wish(self) -> dict[str, Any]:
         """Return the wish as kept with the drum; another relation forgets its semitones."""
@@ -40,6 +55,13 @@ class WishFields(BaseModel):
         for name in ("batter", "striker", "wires"):
             if getattr(self, name):
                 wish[name] = getattr(self, name)
+        steps = {
+            name: _number(name, text)
+            for name in WISHED
+            if (text := getattr(self, f"wish_{name}")).strip()
+        }
+        if steps:
+            wish["steps"] = steps
         if self.damper:
             wish["dampers"] = [] if self.damper == "none" else self.damper.split(",")
         return wish
@@ -73,6 +95,15 @@ def plan(session_id: int, sel: Annotated[str, Form()] = "") -> Response:
 def voices(session_id: int, sel: Annotated[str, Form()] = "") -> Response:
     """Give every voice the drum that plays it best, and plan."""
     assign_voices(session_id)
+    return go(f"/sessions/{session_id}/plan" + (f"?sel={sel}" if sel else ""))
+
+
+@router.post("/toms")
+def toms(
+    session_id: int, school: Annotated[School, Form()], sel: Annotated[str, Form()] = ""
+) -> Response:
+    """Give the toms their pitches by a school, and plan."""
+    tune_toms(session_id, school)
     return go(f"/sessions/{session_id}/plan" + (f"?sel={sel}" if sel else ""))
 
 
