@@ -78,7 +78,8 @@ def recovered(seed: int) -> Found | None:
     on_it = (one(light),) if rng.random() < 0.6 else ()
     semitones = float(rng.choice([s for s in SEMITONES if -2.0 <= s <= 5.0]))
     pitch = float(rng.uniform(size[3], size[4]))
-    striker = one([s.id for s in strikers().values() if kind in s.kinds and not s.only_if_asked])
+    beaters = [s.id for s in strikers().values() if "kick" in s.kinds]
+    striker = one(beaters) if kind == "kick" else "stick-medium"
     field = Field(owned, [batter], [reso], [on_it], [striker], ["medium"], port_in=owned.port_in)
     options = field.grid([semitones])
     told = field.outlook(options, pitch)

@@ -7,8 +7,10 @@ from emblar.actions.kit import add_drum, suggest_voices
 from emblar.actions.listen import bring_recording, one_reference, run_analysis
 from emblar.actions.plan import plan_kit
 from emblar.actions.sessions import Brief, all_sessions, delete_session, start_session
+from emblar.actions.shelf import add_head
 from emblar.core.planning.kit import OwnedDrum
-from emblar.core.synthesis.low_ferry import render_low_ferry
+from emblar.core.synthesis.low_ferry import TEMPO_BPM, render_low_ferry
+from emblar.formats.brief import AskFile
 from emblar.sound.encode import encode
 
 NAME = "Low Ferry"
@@ -26,6 +28,13 @@ KIT = (
 )  # fmt: skip
 
 
+LOOSE = (
+    ("double-coated", 10.0, 1, "fresh"),
+    ("single-dot-coated", 14.0, 2, "fresh"),
+    ("double-coated", 16.0, 1, "used"),
+)
+
+
 def ensure_demo(say: Callable[[str], None]) -> int:
     """Put the demo session in unless one of that name is there; return its id."""
     for session in all_sessions():
@@ -40,6 +49,9 @@ def ensure_demo(say: Callable[[str], None]) -> int:
             wish="The toms of the record, a snare with some body, nothing that rings on.",
             downbeat_at=datetime.now(UTC).replace(minute=0, second=0, microsecond=0)
             + timedelta(hours=15),
+            ask=AskFile(
+                style="slow rock", key="E minor", tempo_bpm=TEMPO_BPM, tom_notes_per_beat=4.0
+            ),
         )
     )
     try:
@@ -58,6 +70,8 @@ def _fill(session_id: int) -> None:
     state = one_reference(reference.id)
     if state.state != "done":
         raise RuntimeError(f"the demo could not be analysed: {state.message}")
+    for head in LOOSE:
+        add_head(*head)
     for owned in KIT:
         add_drum(session_id, owned)
     suggest_voices(session_id)

@@ -109,6 +109,12 @@ def usual_weights() -> Weights:
 
 
 def strikers_of(shelf: Shelf, kind: Literal["kick", "snare", "tom"]) -> tuple[str, ...]:
-    """Return what this shelf has to strike a kind of drum with; the usual if it names nothing."""
+    """Return what this shelf has to strike a kind of drum with; the usual if it names nothing.
+
+    Beaters are chosen from; one pair of sticks plays the whole kit.
+    """
     own = [s.id for s in strikers_for(kind) if s.id in shelf.strikers and not s.only_if_asked]
-    return tuple(own) or (USUAL_STRIKER[kind],)
+    usual = USUAL_STRIKER[kind]
+    if kind != "kick":
+        own = [usual] if usual in own or not own else own[:1]
+    return tuple(own) or (usual,)
