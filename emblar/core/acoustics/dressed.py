@@ -12,7 +12,6 @@ from dataclasses import dataclass
 from functools import lru_cache
 
 import numpy as np
-from scipy.linalg import eigh
 from scipy.special import jv
 
 from emblar.core.acoustics.basis import SHAPES, Array, Basis, basis
@@ -39,7 +38,6 @@ from emblar.core.acoustics.strike import contact_s, impulse_n_s, on_surface, pla
 
 HIGHEST_ORDER = 5
 ORDERS = HIGHEST_ORDER + 1
-ONCE = ("swept", "centre")
 KA_GRID = np.concatenate([[0.0], np.geomspace(0.05, 12.0, 47)])
 """Wavenumber times radius at which radiation of modes with nodal diameters is tabulated."""
 
@@ -106,14 +104,39 @@ class DressedHead:
     contact_s: float
 
 
-@lru_cache(maxsize=4096)
+@lru_cache(maxsize=8192)
 def dressed(key: HeadKey, shell: Shell, k: Coefficients) -> DressedHead:
-    """Return a head in its own modes."""
-    rows = [_order(key, shell, m, k) for m in range(ORDERS)]
-    stack = {name: np.stack([row[name] for row in rows]) for name in rows[0] if name not in ONCE}
+    """Return a head in its own modes; all orders are worked out at once."""
+    radius = shell.radius_m
+    bare_mass, bare_stiffness, ring = _bare(key.film, shell, k)
+    mass, stiffness, resistance = bare_mass.copy(), bare_stiffness.copy(), ring.copy()
+    swept = basis(0).swept * radius**2
+    spots = [(d.radius, d.resistance_n_s_per_m, d.mass_kg) for d in key.dampers]
+    if key.kind == "snare" and key.side == "reso":
+        spots.append((WIRE_PLACE, k["wires_resistance"] * key.wires.drag, 0.0))
+    for spot, drag, weight in spots:
+        square = _squares(spot)
+        mass += weight * square
+        resistance += drag * square
+    if key.port_radius_m is not None:
+        area, shapes = np.pi * key.port_radius_m**2, basis(0)
+        at, slope = shapes.at(PORT_PLACE), shapes.slope_at(PORT_PLACE) / radius
+        mass[0] -= key.film.areal_density_kg_per_m2(k) * area * np.outer(at, at)
+        stiffness[0] -= area * np.outer(slope, slope)
+        swept = swept - area * at
+    # K v = λ M v by the Cholesky factor of M, for all orders together.
+    half = np.linalg.inv(np.linalg.cholesky(mass))
+    values, turned = np.linalg.eigh(half @ stiffness @ half.transpose(0, 2, 1))
+    vectors = half.transpose(0, 2, 1) @ turned
     return DressedHead(
-        **stack,
-        **{name: rows[0][name] for name in ONCE},
+        eigenvalue=values,
+        swept=swept @ vectors[0],
+        centre=_at(0.0)[0] @ vectors[0],
+        struck=_into(_at(place(key.kind, key.strike, k)), vectors),
+        near=_into(_near(k) * radius, vectors),
+        resistance=vectors.transpose(0, 2, 1) @ resistance @ vectors,
+        radiation=_radiation(vectors, radius, k),
+        shapes=vectors,
         loss=film_loss_factor(key.film, k),
         thickness_m=key.film.thickness_m,
         impulse_n_s=impulse_n_s(key.kind, key.strike, k),
@@ -121,59 +144,60 @@ def dressed(key: HeadKey, shell: Shell, k: Coefficients) -> DressedHead:
     )
 
 
-def _order(key: HeadKey, shell: Shell, m: int, k: Coefficients) -> dict[str, Array]:
-    shapes, radius = basis(m), shell.radius_m
-    own, _ = duct_air_mass(shapes, radius, shell.depth_m, k)
-    mass = film_mass(key.film, shapes, radius, k) + own + outer_air_mass(shapes, radius, k)
-    stiffness = film_stiffness(shapes)
-    swept = shapes.swept * radius**2
-    resistance = _resistance(key, shapes, radius, k)
-    share = 1.0 if m == 0 else 0.5
-    for damper in key.dampers:
-        spot = shapes.at(damper.radius)
-        mass = mass + share * damper.mass_kg * np.outer(spot, spot)
-    if m == 0 and key.port_radius_m is not None:
-        area = np.pi * key.port_radius_m**2
-        spot, slope = shapes.at(PORT_PLACE), shapes.slope_at(PORT_PLACE) / radius
-        mass = mass - key.film.areal_density_kg_per_m2(k) * area * np.outer(spot, spot)
-        stiffness = stiffness - area * np.outer(slope, slope)
-        swept = swept - area * spot
-    values, vectors = eigh(stiffness, mass)
-    near = shapes.at(k["microphone_place"]) * np.exp(-shapes.zeros * k["microphone_height"])
-    return {
-        "eigenvalue": values,
-        "swept": swept @ vectors,
-        "centre": shapes.at(0.0) @ vectors,
-        "struck": shapes.at(place(key.kind, key.strike, k)) @ vectors,
-        "near": (near * radius / shapes.zeros) @ vectors,
-        "resistance": vectors.T @ resistance @ vectors,
-        "radiation": _radiation(shapes, vectors, radius, k),
-        "shapes": vectors,
-    }
+def _into(rows: Array, vectors: Array) -> Array:
+    """Return shapes' numbers, (ORDERS, SHAPES), as those of the modes."""
+    return np.asarray(np.einsum("mi,min->mn", rows, vectors))
 
 
-def _resistance(key: HeadKey, shapes: Basis, radius: float, k: Coefficients) -> Array:
-    """Return the resistance matrix of ring, dampers and wires in N s/m."""
-    share = 1.0 if shapes.m == 0 else 0.5
-    total = np.zeros((SHAPES, SHAPES))
-    if key.film.ring:
-        weighted = shapes.shape * (shapes.weight * (shapes.radius >= k["ring_inner_radius"]))
-        per_area = shapes.angular * radius**2 * weighted @ shapes.shape.T
-        total += k["ring_resistance"] * per_area
-    spots = [(d.radius, d.resistance_n_s_per_m) for d in key.dampers]
-    if key.kind == "snare" and key.side == "reso":
-        spots.append((WIRE_PLACE, k["wires_resistance"] * key.wires.drag))
-    for spot, resistance in spots:
-        shape = shapes.at(spot)
-        total += share * resistance * np.outer(shape, shape)
-    return total
+@lru_cache(maxsize=512)
+def _bare(film: Film, shell: Shell, k: Coefficients) -> tuple[Array, Array, Array]:
+    """Return mass, stiffness per tension and the ring's resistance of a film with its air."""
+    masses, stiffnesses, rings = [], [], []
+    for m in range(ORDERS):
+        shapes, radius = basis(m), shell.radius_m
+        own, _ = duct_air_mass(shapes, radius, shell.depth_m, k)
+        masses.append(film_mass(film, shapes, radius, k) + own + outer_air_mass(shapes, radius, k))
+        stiffnesses.append(film_stiffness(shapes))
+        rings.append(_ring(shapes, radius, k) if film.ring else np.zeros((SHAPES, SHAPES)))
+    return np.stack(masses), np.stack(stiffnesses), np.stack(rings)
 
 
-def _radiation(shapes: Basis, vectors: Array, radius: float, k: Coefficients) -> Array:
+def _ring(shapes: Basis, radius: float, k: Coefficients) -> Array:
+    weighted = shapes.shape * (shapes.weight * (shapes.radius >= k["ring_inner_radius"]))
+    per_area = shapes.angular * radius**2 * weighted @ shapes.shape.T
+    return np.asarray(k["ring_resistance"] * per_area)
+
+
+@lru_cache(maxsize=1024)
+def _at(radius: float) -> Array:
+    return np.stack([basis(m).at(radius) for m in range(ORDERS)])
+
+
+@lru_cache(maxsize=1024)
+def _squares(radius: float) -> Array:
+    """Return φ_i φ_j at a place per order, halved where a pair shares it round the drum."""
+    at = _at(radius)
+    share = np.where(np.arange(ORDERS) == 0, 1.0, 0.5)
+    return np.asarray(share[:, None, None] * at[:, :, None] * at[:, None, :])
+
+
+@lru_cache(maxsize=64)
+def _near(k: Coefficients) -> Array:
+    """Return the pressure of each shape at a close microphone per radius and acceleration."""
+    zeros = np.stack([basis(m).zeros for m in range(ORDERS)])
+    return np.asarray(_at(k["microphone_place"]) * np.exp(-zeros * k["microphone_height"]) / zeros)
+
+
+def _radiation(vectors: Array, radius: float, k: Coefficients) -> Array:
     """Return half the baffled radiation resistance of each mode on ``KA_GRID``."""
-    table = _radiation_table(shapes.m)
-    scale = 0.5 * k["air_density"] * k["sound_speed"] * shapes.angular * radius**2
-    return np.asarray(scale * np.einsum("in,ijk,jn->nk", vectors, table, vectors))
+    half = np.einsum("mijk,mjn->mink", _radiation_tables(), vectors)
+    scale = 0.5 * k["air_density"] * k["sound_speed"] * radius**2
+    return np.asarray(scale * np.einsum("min,mink->mnk", vectors, half))
+
+
+@lru_cache(maxsize=1)
+def _radiation_tables() -> Array:
+    return np.stack([basis(m).angular * _radiation_table(m) for m in range(ORDERS)])
 
 
 @lru_cache(maxsize=ORDERS)

@@ -50,13 +50,6 @@ class Options:
     def __len__(self) -> int:
         return len(self.batter)
 
-    def take(self, rows: Index) -> "Options":
-        """Return some of the candidates."""
-        return Options(
-            self.batter[rows], self.reso[rows], self.dampers[rows],
-            self.striker[rows], self.wires[rows], self.semitones[rows],
-        )  # fmt: skip
-
 
 def options_of(rows: Sequence[tuple[int, int, int, int, int, float]]) -> Options:
     """Return candidates given one by one: batter, reso, dampers, striker, wires, semitones."""

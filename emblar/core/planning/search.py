@@ -165,6 +165,14 @@ class DrumSearch:
         self.shelf, self.brief, self.weights, self.locks = shelf, brief, weights, locks
         self.target = aimed(target, brief)
         self.now = shelf.now_on.get(self.owned.name, ())
+        fitting = [
+            h for h in shelf.heads
+            if h.count > 0 and abs(h.diameter_in - self.owned.diameter_in) < 0.1
+        ]  # fmt: skip
+        order = ("worn", "used", "fresh")
+        # The best there is of each comes last and stays.
+        fitting.sort(key=lambda h: order.index(h.condition))
+        self._conditions: dict[str, str] = {h.construction: h.condition for h in fitting}
 
     def best(self) -> list[Weighed]:
         """Return the best recipes, best first; empty if no head bears any pitch here.
@@ -241,11 +249,7 @@ class DrumSearch:
 
     def _loose(self, construction_id: str) -> str | None:
         """Return the condition of the best such head on the shelf, None if there is none."""
-        own = [h.condition for h in self.shelf.heads
-               if h.construction == construction_id and h.count > 0
-               and abs(h.diameter_in - self.owned.diameter_in) < 0.1]  # fmt: skip
-        order = ("fresh", "used", "worn")
-        return min(own, key=order.index) if own else None
+        return self._conditions.get(construction_id)
 
     def _choices(self, side: str) -> tuple[str, ...]:
         now = self.owned.batter if side == "batter" else self.owned.reso
@@ -359,11 +363,14 @@ class DrumSearch:
         k = prior_coefficients()
         bears = told.reached & (told.stress_pa < k["stress_stop"])
         distance, apart = self._distances(told.card, len(options))
-        costs = self._costs(field, options, told)
+        minutes = self._minutes(field, options)
+        costs = self._costs(field, options, told, minutes)
         total = distance + sum(costs.values(), np.zeros(len(options)))
         total = np.where(bears, total, np.inf)
         rows = _distinct(np.argsort(total, kind="stable"), options, total)
-        return [self._row(field, options, told, int(i), distance, apart, costs) for i in rows]
+        return [
+            self._row(field, options, told, i, minutes[i], distance, apart, costs) for i in rows
+        ]
 
     def _distances(self, card: Mapping[str, Array], count: int) -> tuple[Array, dict[str, Array]]:
         total = np.zeros(count)
@@ -386,10 +393,11 @@ class DrumSearch:
             total += self.weights.distance.get(name, 0.0) * trust * size
         return total, apart
 
-    def _costs(self, field: Field, options: Options, told: Outlook) -> dict[str, Array]:
+    def _costs(
+        self, field: Field, options: Options, told: Outlook, minutes: Array
+    ) -> dict[str, Array]:
         """Return every cost in steps, shape (candidates,) each."""
         cost, k = self.weights.cost, prior_coefficients()
-        minutes = self._minutes(field, options)
         buys = self._buys(field, options)
         worn = self._worn(field, options)
         sizes = np.array([len(d) for d in field.damper_sets])
@@ -458,11 +466,11 @@ class DrumSearch:
         options: Options,
         told: Outlook,
         i: int,
+        minutes: float,
         distance: Array,
         apart: dict[str, Array],
         costs: dict[str, Array],
     ) -> Weighed:
-        one = options.take(np.array([i]))
         batter = field.batters[options.batter[i]]
         reso = field.resos[options.reso[i]] if field.resos else None
         swapped = [
@@ -483,7 +491,7 @@ class DrumSearch:
             apart={name: float(values[i]) for name, values in apart.items()},
             costs={"distance": float(distance[i])}
             | {name: float(values[i]) for name, values in costs.items()},
-            minutes=float(self._minutes(field, one)[0]),
+            minutes=float(minutes),
             bought=tuple(h for h in swapped if h not in loose),
             cut=self._is_cut(field.port_in),
             shelf_heads=tuple((h, self.owned.diameter_in) for h in loose),
@@ -503,7 +511,7 @@ def _distinct(order: Index, options: Options, total: Array) -> list[int]:
             continue
         seen.add(key)
         kept.append(i)
-        if len(kept) >= 4 * KEPT:
+        if len(kept) >= 2 * KEPT:
             break
     return kept
 
