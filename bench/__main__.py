@@ -1,11 +1,9 @@
 """Run every benchmark and print its ratio: ``make bench``."""
 
-import re
 import time
 from collections.abc import Callable
 from concurrent.futures import ProcessPoolExecutor
 from multiprocessing import get_context
-from pathlib import Path
 
 import librosa
 import numpy as np
@@ -13,10 +11,10 @@ from scipy.signal import ShortTimeFFT
 from scipy.signal.windows import hann
 
 from bench import planning
+from bench.mixes import four_minutes, peak_of_whole, whole
 from emblar.core.analysis.analyse import analyse
 from emblar.core.analysis.audio import Audio
 from emblar.core.analysis.partials import fit_damped_sinusoids
-from emblar.core.analysis.separation import TemplateSeparator
 from emblar.core.synthesis.low_ferry import render_low_ferry
 from emblar.sound.decode import decode
 from emblar.sound.encode import encode
@@ -97,7 +95,7 @@ def analysis() -> None:
 
 def mix() -> None:
     """Whole analysis of a 4-minute stereo mix, drums taken out, against two stock calls on it."""
-    audio = _four_minutes()
+    audio = four_minutes()
     librosa.effects.hpss(audio.samples[:44100].T)
     librosa.onset.onset_detect(y=audio.samples[:44100, 0], sr=audio.sample_rate_hz)
 
@@ -105,7 +103,7 @@ def mix() -> None:
         librosa.effects.hpss(np.ascontiguousarray(audio.samples.T))
         librosa.onset.onset_detect(y=audio.samples.mean(axis=1), sr=audio.sample_rate_hz)
 
-    mine, theirs = best_of(1, lambda: _whole(audio)), best_of(1, peer)
+    mine, theirs = best_of(1, lambda: whole(audio)), best_of(1, peer)
     print(f"mix of 240 s: {mine:.1f} s, {mine / theirs:.2f} × hpss + onset_detect ({theirs:.1f} s)")
 
 
@@ -122,31 +120,10 @@ def growth() -> None:
     )
 
 
-def _four_minutes() -> Audio:
-    song = render_low_ferry()
-    count = -(-240 * song.sample_rate_hz // len(song.samples))
-    drums = np.tile(song.samples.astype(np.float32), (count, 1))[: 240 * song.sample_rate_hz]
-    time = np.arange(len(drums), dtype=np.float32) / song.sample_rate_hz
-    chords = sum(0.04 * np.sin(2 * np.pi * f * time) for f in (55.0, 220.0, 277.2, 329.6))
-    return Audio(drums + np.asarray(chords)[:, None], song.sample_rate_hz)
-
-
-def _whole(audio: Audio) -> None:
-    found = analyse(audio, kind="mix")
-    TemplateSeparator(found.hits).separate(audio.samples, audio.sample_rate_hz)
-
-
-def _peak_of_whole(_: int) -> float:
-    _whole(_four_minutes())
-    # Not getrusage: its peak is handed down from the parent.
-    status = Path("/proc/self/status").read_text()
-    return int(re.search(r"VmHWM:\s+(\d+)", status)[1]) / 1024
-
-
 def memory() -> None:
     """Peak memory of the whole analysis of the 4-minute mix, in a process of its own."""
     with ProcessPoolExecutor(1, mp_context=get_context("spawn")) as pool:
-        print(f"peak memory of the 4-minute mix: {next(pool.map(_peak_of_whole, [0])):.0f} MB")
+        print(f"peak memory of the 4-minute mix: {next(pool.map(peak_of_whole, [0])):.0f} MB")
 
 
 def main() -> None:
