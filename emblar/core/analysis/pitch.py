@@ -40,6 +40,7 @@ GLIDING_CENTS_PER_S = 300.0
 NOISE_MARGIN_DB = 8.0
 FIRST_SLOPE_DB = 22.0
 FAINTEST = 10.0**-4.5
+MOST_EARLY = 0.25
 SPECTRUM_SIZE = 16384
 RANGES_HZ = {"kick": (31.0, 135.0), "snare": (125.0, 340.0), "tom": (48.0, 260.0)}
 LOWEST_WITHIN_DB = {"snare": 9.0, "tom": 4.0}
@@ -216,7 +217,9 @@ def _track(
         best = int(np.argmin(np.where(loud, off, np.inf)))
         near = 0.5 * near + 0.5 * float(frequency[best])
         at_middle = fits.amplitude[row, best] * np.exp(-fits.decay_rate[row, best] * length / 2.0)
-        found.append((middles[row], frequency[best], at_middle))
+        # A dying note's frequency is that of where most of its energy lies: before the middle.
+        early = min(max(float(fits.decay_rate[row, best]), 0.0) * length / 6.0, MOST_EARLY) * length
+        found.append((middles[row] - early, frequency[best], at_middle))
     table = np.array(found[::-1]).reshape(-1, 3)
     return Track(table[:, 0], table[:, 1], table[:, 2])
 
@@ -232,7 +235,9 @@ def settled_hz(track: Track, *, tom: bool) -> float | None:
             inside = late
     if np.count_nonzero(inside) < 3:
         return None
-    frequency, weight = track.frequency_hz[inside], track.amplitude[inside] ** 2
+    # Early windows lie closer together than late ones: each stands for its own stretch of time.
+    stretch = np.gradient(track.time_s[inside])
+    frequency, weight = track.frequency_hz[inside], track.amplitude[inside] ** 2 * stretch
     middle = np.median(frequency)
     good = np.abs(1200.0 * np.log2(frequency / middle)) < 150.0
     return float(np.average(frequency[good], weights=weight[good] + 1e-20))
