@@ -6,7 +6,6 @@ import subprocess
 import sys
 import tempfile
 import time
-import urllib.error
 import urllib.request
 from collections.abc import Iterator
 from pathlib import Path
@@ -54,7 +53,7 @@ class Served:
         while time.monotonic() < deadline:
             try:
                 urllib.request.urlopen(self.url("/health"), timeout=1).close()
-            except (urllib.error.URLError, ConnectionError):
+            except OSError:
                 assert self.process.poll() is None, self.process.communicate()
                 time.sleep(0.05)
             else:
