@@ -27,6 +27,10 @@ from emblar.store.drums import KitDrum
 from emblar.store.plans import PlanInfo
 
 SAMPLE_RATE_HZ = 44100
+OFF_THE_SHELF = (
+    "This plan lays {} on the drum, which was taken off the shelf. Plan this kit again, or put it "
+    "back on the shelf."
+)
 PLANNED_BEFORE = (
     "This plan was made by an earlier Emblar and cannot be shown as it was. Plan this kit again; "
     "what you asked by hand is kept."
@@ -71,9 +75,10 @@ def plan_kit(session_id: int) -> KitPlan:
         drums = drum_store.listing(db, session_id)
     planned: dict[int, DrumPlan] = {}
     problems: dict[int, str] = {}
+    shelf = _shelf()
     for drum in drums:
         try:
-            planned[drum.id] = _plan(drum, found, brief)
+            planned[drum.id] = _plan(drum, found, brief, shelf)
         except EmblarError as error:
             problems[drum.id] = str(error)
     return _keep(session_id, {i: drum_plan_file(p) for i, p in planned.items()}, problems)
@@ -148,7 +153,7 @@ def _shelf() -> Shelf:
     return Shelf((), tuple(h.owned for h in loose_heads()), tuple(dampers()), tuple(strikers()))
 
 
-def _plan(drum: KitDrum, found: Heard | None, brief: Brief) -> DrumPlan:
+def _plan(drum: KitDrum, found: Heard | None, brief: Brief, shelf: Shelf) -> DrumPlan:
     request = request_of(drum)
     target = target_of(found, drum.voice)
     if target is None:
@@ -159,7 +164,7 @@ def _plan(drum: KitDrum, found: Heard | None, brief: Brief) -> DrumPlan:
             )
         target = Target("by hand", {}, {})
     wished = moved(target, steps_of(drum))
-    plan = plan_drum(drum.owned, wished, request, brief=brief, shelf=_shelf())
+    plan = plan_drum(drum.owned, wished, request, brief=brief, shelf=shelf)
     # What is shown beside the plan is the record as it is, not as it is wished.
     return replace(plan, target=dict(target.values))
 
@@ -172,8 +177,8 @@ def replan_drum(session_id: int, drum_id: int, wish: dict[str, Any]) -> KitPlan:
     found, brief = heard(session_id), asked_of(one_session(session_id)).brief()
     with transaction() as db:
         drum = drum_store.get(db, drum_id)
-        asked = KitDrum(drum.id, drum.session_id, drum.owned, drum.voice, wish)
-        planned = _plan(asked, found, brief)
+    planned = _plan(replace(drum, wish=wish), found, brief, _shelf())
+    with transaction() as db:
         drum_store.set_wish(db, drum_id, wish)
     before = latest_plan(session_id)
     drums = dict(before.drums) if before else {}
@@ -197,9 +202,15 @@ def _kit_plan(info: PlanInfo) -> KitPlan:
     problems = {int(i): text for i, text in info.document["problems"].items()}
     for i, document in info.document["drums"].items():
         try:
-            drums[int(i)] = DrumPlanFile.model_validate(document)
+            file = DrumPlanFile.model_validate(document)
         except ValidationError:
             problems[int(i)] = PLANNED_BEFORE
+            continue
+        gone = [d for d in file.dampers if d not in dampers()]
+        if gone:
+            problems[int(i)] = OFF_THE_SHELF.format(", ".join(gone))
+        else:
+            drums[int(i)] = file
     return KitPlan(info.version, drums, problems)
 
 

@@ -96,7 +96,7 @@ def _mark(numbers: dict[str, float]) -> str:
 def take_off_shelf(what: str, row_id: int) -> None:
     """Take heads or a part off the shelf; they can be brought back.
 
-    Plans that have an own damper in them are planned again without it.
+    Plans that lay an own damper on a drum say so and ask to be planned again.
     """
     with transaction() as db:
         store.take_away(db, what, row_id)

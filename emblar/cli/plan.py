@@ -5,30 +5,11 @@ from pathlib import Path
 from typing import Annotated
 
 import typer
-from pydantic import ValidationError
 
+from emblar.cli.files import read_json
 from emblar.core.errors import InputError
 from emblar.formats.brief import BriefFile
-from emblar.formats.errors import wrong_fields
 from emblar.formats.kitplan import KitPlanFile, plan_file
-
-
-def read_brief(path: Path) -> BriefFile:
-    """Return a brief.
-
-    Raises
-    ------
-    InputError
-        It cannot be read or a field is wrong; every wrong field is named.
-    """
-    try:
-        text = path.read_text(encoding="utf-8")
-    except (OSError, UnicodeDecodeError) as error:
-        raise InputError(f"{path} cannot be read: {error}.") from error
-    try:
-        return BriefFile.model_validate_json(text)
-    except ValidationError as error:
-        raise InputError(f"{path}: {'; '.join(wrong_fields(error))}") from error
 
 
 def said(plan: KitPlanFile) -> str:
@@ -54,7 +35,7 @@ def plan_command(
     ] = None,
 ) -> None:
     """Plan a kit: which drum, heads, pitches and dampers for each voice, and why."""
-    plan = plan_file(read_brief(brief))
+    plan = plan_file(read_json(brief, BriefFile))
     if json_out is not None:
         try:
             json_out.write_text(plan.model_dump_json(by_alias=True, indent=2) + "\n", "utf-8")

@@ -8,12 +8,13 @@ from typing import Annotated
 import numpy as np
 import typer
 
-from emblar.cli.predict import read_drum
+from emblar.cli.files import read_json
 from emblar.core.acoustics.forward import predict
 from emblar.core.errors import DrumError, InputError
 from emblar.core.synthesis.played import played
 from emblar.core.synthesis.practice import HIGHEST_FORCE, practice_drum
 from emblar.core.synthesis.stroke import Samples, drum_voice
+from emblar.formats.drum import DrumFile
 from emblar.sound.encode import encode
 
 RATE_HZ = 44100
@@ -66,7 +67,7 @@ def render_command(
     """Render a drum as it is predicted to sound."""
     if not 0.0 < force <= HIGHEST_FORCE:
         raise DrumError(f"force: {force:g} is outside 0 to {HIGHEST_FORCE:g}.")
-    file = read_drum(drum)
+    file = read_json(drum, DrumFile)
     lugs = file.lugs()
     found = predict(file.drum(), lugs.batter_hz, lugs.reso_hz)
     voice = drum_voice(found, file.kind)
@@ -91,7 +92,7 @@ def practice_command(
         raise DrumError(f"uneven: {uneven:g} is outside 0 to 0.5.")
     if not 0 <= strikes <= 50:
         raise DrumError(f"strikes: {strikes} is outside 0 to 50.")
-    file = read_drum(drum)
+    file = read_json(drum, DrumFile)
     lugs = file.lugs()
     hidden = practice_drum(file.drum(), lugs.batter_hz, lugs.reso_hz, uneven=uneven, seed=seed)
     pieces = [hidden.tap(side.value, rod, rate=RATE_HZ) for rod in range(file.rods)]

@@ -105,7 +105,6 @@ class AskFile(Strict):
     tempo_bpm: Annotated[float, Field(ge=20, le=400)] | None = None
     kick_notes_per_beat: float = Field(default=2.0, gt=0, le=16)
     tom_notes_per_beat: float = Field(default=2.0, gt=0, le=16)
-    force: Literal["light", "medium", "hard"] = "medium"
     brushes: bool = False
     engineer_wants_hole: bool = False
     never_cut: bool = True

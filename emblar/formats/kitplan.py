@@ -123,7 +123,7 @@ def kit_plan_file(
                 one.reasons = [WhyFile(**asdict(r)) for r in explain.reasons()]
                 one.schools = [SideFile(**asdict(s)) for s in explain.schools()]
             voices[voice] = one
-        found.append(_alternative(alternative, voices, by, shelf, brief))
+        found.append(_alternative(alternative, voices, shelf, brief))
     best = plan.best.chosen.values()
     return KitPlanFile(
         alternatives=found,
@@ -147,12 +147,11 @@ def _counted(names: Iterable[str]) -> list[str]:
 def _alternative(
     alternative: Alternative,
     voices: dict[str, VoicePlanFile],
-    by: dict[str, Target],
     shelf: Shelf,
     brief: Brief,
 ) -> AlternativeFile:
     chosen = list(alternative.chosen.values())
-    warnings = fit_warnings([(w, by[w.voice]) for w in chosen], shelf, brief)
+    warnings = fit_warnings(chosen, shelf, brief)
     return AlternativeFile(
         name=alternative.name,
         says=alternative.says,

@@ -1,5 +1,7 @@
 import re
+import time
 from pathlib import Path
+from typing import Any
 
 import pytest
 from axe_playwright_python.sync_playwright import Axe
@@ -7,6 +9,7 @@ from playwright.sync_api import Page, expect
 
 from emblar.actions import kit, listen, plan
 from emblar.actions.sessions import Brief, start_session
+from emblar.core.planning.plan_drum import DrumPlan
 from tests.drums import OWNED_KICK, OWNED_SNARE, OWNED_TOM
 from tests.recordings import bad_recordings, encoded, short_groove
 
@@ -194,6 +197,29 @@ def test_voices_are_given_by_a_key(page: Page, planned: int) -> None:
     page.keyboard.press("a")
     expect(page.get_by_text(re.compile(r"^Plan 2 "))).to_be_visible(timeout=30_000)
     expect(page.get_by_text(re.compile("plays tom 1"))).to_be_visible()
+
+
+def test_what_is_typed_while_the_plan_is_on_its_way_stays(
+    page: Page, planned: int, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    page.goto(f"/sessions/{planned}/plan?sel=tom-1")
+    quick = plan.plan_drum
+
+    def slow(*asked: Any, **more: Any) -> DrumPlan:
+        time.sleep(1.5)
+        return quick(*asked, **more)
+
+    monkeypatch.setattr(plan, "plan_drum", slow)
+    page.get_by_label("Batter", exact=True).select_option(label="double ply, coated")
+    page.get_by_label("Pitch Hz").focus()
+    page.keyboard.type("12")
+    head = page.locator("text", has_text="batter: double ply, coated")
+    expect(head).to_be_visible(timeout=15_000)
+    expect(page.get_by_label("Pitch Hz")).to_have_value("12")
+    expect(page.get_by_label("Pitch Hz")).to_be_focused()
+    page.keyboard.type("5")
+    page.keyboard.press("Tab")
+    expect(page.locator("text", has_text="plan 125.0")).to_be_visible(timeout=15_000)
 
 
 def test_record_and_plan_are_swapped_by_a_key(page: Page, planned: int) -> None:

@@ -10,6 +10,7 @@ import soundfile
 from emblar.core.notes import cents
 from emblar.core.synthesis.low_ferry import low_ferry_voices
 from emblar.core.synthesis.stroke import render_stroke
+from tests.briefs import brief
 from tests.formats.test_formats import TOM
 from tests.recordings import RATE, bad_recordings, encoded
 
@@ -137,3 +138,24 @@ def test_what_cannot_be_rendered_is_said(
     done = emblar(*(part.format(drum=file, folder=tmp_path) for part in command))
     assert done.returncode == 2
     assert says in done.stderr
+
+
+def test_plan_writes_the_kits_plan_and_says_it(tmp_path: Path) -> None:
+    file, out = tmp_path / "brief.json", tmp_path / "plan.json"
+    file.write_text(json.dumps(brief()))
+    done = emblar("plan", str(file), "--json", str(out))
+    assert done.returncode == 0, done.stderr
+    assert "least work" in done.stdout
+    assert "tom-1: " in done.stdout
+    written = json.loads(out.read_text())
+    assert written["schema"] == "emblar.kitplan/1"
+    assert written["alternatives"][0]["voices"]["kick"]["drum"] == "Kick 22"
+
+
+def test_a_brief_that_cannot_be_read_is_refused(tmp_path: Path) -> None:
+    file = tmp_path / "brief.json"
+    file.write_text(json.dumps(brief(ask={"tempo_bpm": 5})))
+    wrong = emblar("plan", str(file))
+    assert (wrong.returncode, "tempo_bpm" in wrong.stderr) == (2, True)
+    missing = emblar("plan", str(tmp_path / "none.json"))
+    assert (missing.returncode, "cannot be read" in missing.stderr) == (2, True)

@@ -214,8 +214,7 @@ def test_a_note_longer_than_its_gap_and_drums_that_beat_are_warned_of() -> None:
     fast = Brief(tempo_bpm=200.0, tom_notes_per_beat=4.0)
     alike = [target("tom-1", pitch=120.0, sustain=1.5), target("tom-2", pitch=117.0, sustain=1.5)]
     plan = plan_kit(alike, SHELF, fast)
-    rows = [(w, alike[0]) for w in plan.best.chosen.values()]
-    told = {r.about: r for r in fit_warnings(rows, SHELF, fast)}
+    told = {r.about: r for r in fit_warnings(list(plan.best.chosen.values()), SHELF, fast)}
     assert "notes run together" in told["tempo"].text
     assert told["clash"].numbers["beat_hz"] == pytest.approx(3.0, abs=0.3)
 

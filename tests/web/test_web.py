@@ -6,7 +6,7 @@ from datetime import UTC, datetime, timedelta
 import pytest
 from fastapi.testclient import TestClient
 
-from emblar.actions import kit, listen, plan
+from emblar.actions import kit, listen, plan, shelf
 from emblar.actions.sessions import Brief, start_session
 from emblar.web.app import create_app
 from emblar.web.pages.frame import time_left
@@ -443,3 +443,48 @@ def test_the_kit_is_heard_together(client: TestClient, planned: int) -> None:
         assert answer.headers["content-type"] == "audio/wav"
         assert answer.content[:4] == b"RIFF"
     assert client.get(f"/sessions/{planned}/plan/1/solo.wav").status_code in (404, 422)
+
+
+def test_a_plan_with_a_damper_that_was_taken_off_the_shelf_says_so(
+    client: TestClient, planned: int
+) -> None:
+    numbers = {"radius": 0.8, "resistance": 1.5, "mass_kg": 0.002, "minutes": 1.0}
+    own = shelf.add_damper("My wallet", "tom", "batter", numbers)
+    client.post(f"/sessions/{planned}/plan/1", data={"damper": own.row["id"]})
+    assert "My wallet" in client.get(f"/sessions/{planned}/plan?sel=tom-1").text
+    shelf.take_off_shelf("part", own.id)
+    for step in ("plan?sel=tom-1", "sheet", "listen", "kit"):
+        assert client.get(f"/sessions/{planned}/{step}").status_code == 200
+    assert "taken off the shelf" in client.get(f"/sessions/{planned}/plan?sel=tom-1").text
+    shelf.put_back("part", own.id)
+    assert "taken off the shelf" not in client.get(f"/sessions/{planned}/plan?sel=tom-1").text
+    shelf.take_off_shelf("part", own.id)
+
+
+@pytest.mark.parametrize(
+    ("change", "says"),
+    [
+        ({"tempo_bpm": "900"}, "less than or equal to 400 (got 900)"),
+        ({"tempo_bpm": "fast"}, "(got fast)"),
+        ({"hands": "0"}, "hands: Input should be greater than or equal to 1 (got 0)"),
+        ({"downbeat_at": "tomorrow"}, "is not a date and time"),
+    ],
+)
+def test_a_wrong_brief_is_told_and_nothing_is_changed(
+    client: TestClient, planned: int, change: dict, says: str
+) -> None:
+    url = f"/sessions/{planned}/brief"
+    client.post(url, data={"name": "Low Ferry", "tempo_bpm": "108", "may_cut": "true"})
+    answer = client.post(url, data={"name": "Other", **change}, headers=HTMX)
+    assert says in answer.text
+    page = client.get(url).text
+    assert 'value="108"' in page
+    assert "A port may be cut where it is worth five steps" in page
+    assert "Other" not in page
+
+
+def test_the_shelf_refuses_what_is_no_number(client: TestClient, database: None) -> None:
+    wrong = client.post("/shelf/heads", data={"construction": "woven", "diameter": "big"},
+                        headers=HTMX)  # fmt: skip
+    assert "“big” is not a number. Nothing was added" in wrong.text
+    assert client.get("/shelf").text.count("Take off") == 0

@@ -162,7 +162,16 @@ USUAL_STRIKER: dict[Kind, str] = {
 }
 USUAL_EDGE, USUAL_WIRES_SETTING = "double-cut", "medium"
 SHELL_FROM = 0.97
-_own: dict[str, tuple[Any, ...]] = {}
+
+
+@dataclass(slots=True)
+class _Own:
+    """What users added, by table and id."""
+
+    rows: dict[str, dict[str, Any]]
+
+
+_own = _Own({})
 
 
 @lru_cache(maxsize=8)
@@ -197,9 +206,14 @@ def row_of(table: str, row: Mapping[str, Any]) -> Any:
 
 
 @lru_cache(maxsize=16)
+def _shipped(table: str) -> dict[str, Any]:
+    rows = (row_of(table, row) for row in _file(TABLES[table][0])[table])
+    return {row.id: row for row in rows}
+
+
 def _rows(table: str) -> dict[str, Any]:
-    shipped = (row_of(table, row) for row in _file(TABLES[table][0])[table])
-    return {row.id: row for row in (*shipped, *_own.get(table, ()))}
+    own = _own.rows.get(table)
+    return {**_shipped(table), **own} if own else _shipped(table)
 
 
 def use_own(rows: Iterable[tuple[str, Any]]) -> None:
@@ -210,16 +224,13 @@ def use_own(rows: Iterable[tuple[str, Any]]) -> None:
     CatalogueError
         A row has the id of a shipped one.
     """
-    asked = list(rows)
-    if asked == [(table, row) for table, own in _own.items() for row in own]:
-        return
-    _own.clear()
-    _rows.cache_clear()
-    for table, row in asked:
-        if row.id in _rows(table):
+    asked: dict[str, dict[str, Any]] = {}
+    for table, row in rows:
+        if row.id in _shipped(table):
             raise CatalogueError(f"There is already a {table} “{row.id}”. Choose another name.")
-        _own[table] = (*_own.get(table, ()), row)
-    _rows.cache_clear()
+        asked.setdefault(table, {})[row.id] = row
+    # Put in whole, so that no request that is under way sees half of it.
+    _own.rows = asked
 
 
 def constructions() -> dict[str, Construction]:

@@ -17,7 +17,6 @@ from emblar.core.errors import InputError
 from emblar.core.planning.kit import OwnedDrum
 
 Condition = Literal["fresh", "used", "worn"]
-Force = Literal["light", "medium", "hard"]
 LEAVE_ROOM_STEPS = {"sustain": 1.0, "length": 1.0, "ring": 0.5, "click": 0.5}
 """What a plan that leaves the desk room to take away aims above the record, in steps."""
 
@@ -54,7 +53,6 @@ class Brief:
     tempo_bpm: float | None = None
     kick_notes_per_beat: float = 2.0
     tom_notes_per_beat: float = 2.0
-    force: Force = "medium"
     brushes: bool = False
     engineer_wants_hole: bool = False
     never_cut: bool = True

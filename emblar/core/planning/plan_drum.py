@@ -158,7 +158,7 @@ def plan_drum(
     row, prediction = _settled_at(best, drum, owned.kind, pitch)
     explain = Explainer(row, asked, there, brief, weights)
     card = predicted_card(prediction, owned.kind)
-    warnings = [r.text for r in fit_warnings([(row, asked)], there, brief)]
+    warnings = [r.text for r in fit_warnings([row], there, brief)]
     return DrumPlan(
         owned=owned,
         voice=target.voice,

@@ -136,7 +136,7 @@ def aimed(target: Target, brief: Brief) -> Target:
     return Target(target.voice, values, target.missing)
 
 
-@lru_cache(maxsize=512)
+@lru_cache(maxsize=64)
 def _field(
     owned: OwnedDrum,
     batters: tuple[str, ...],

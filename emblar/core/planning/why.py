@@ -248,12 +248,10 @@ def _moves(row: Weighed, other: Weighed) -> dict[str, float]:
     }
 
 
-def fit_warnings(
-    chosen: Sequence[tuple[Weighed, Target]], shelf: Shelf, brief: Brief
-) -> list[Reason]:
+def fit_warnings(chosen: Sequence[Weighed], shelf: Shelf, brief: Brief) -> list[Reason]:
     """Return what a player or an engineer would stumble over in this plan, from its numbers."""
     found: list[Reason] = []
-    rows = {row.voice: row for row, _ in chosen}
+    rows = {row.voice: row for row in chosen}
     for voice, row in rows.items():
         gap, length = brief.gap_s(voice), row.card.get("length")
         if gap is not None and length is not None and length > gap:
@@ -292,6 +290,13 @@ def fit_warnings(
                        f"{ratio:.1f} times as long.", {"ratio": ratio})
             )  # fmt: skip
     found += _clashes(list(rows.values()))
+    work = sum(row.minutes for row in chosen) / brief.hands
+    if brief.minutes is not None and work > brief.minutes:
+        found.append(
+            Reason("time", f"{work:.0f} min of work, but {brief.minutes:.0f} min until it must be "
+                   "done: take the alternative with the least work, or more hands.",
+                   {"work_min": work, "left_min": brief.minutes})
+        )  # fmt: skip
     if brief.engineer_wants_hole and kick and kick.recipe.port_in is None:
         found.append(
             Reason("port", "The engineer wants a hole in the front head; this plan has none, and "

@@ -4,9 +4,6 @@ from dataclasses import dataclass
 
 from emblar.formats.brief import AskFile
 from emblar.web.pages.frame import Frame
-from emblar.web.pages.kit import Option
-
-FORCES = (("light", "light"), ("medium", "medium"), ("hard", "hard"))
 
 
 @dataclass(frozen=True, slots=True)
@@ -16,7 +13,6 @@ class BriefPage:
     ask: AskFile
     downbeat_at: str
     tempo: str
-    forces: tuple[Option, ...]
     follows: tuple[str, ...]
 
 
@@ -27,7 +23,6 @@ def brief_page(around: Frame, ask: AskFile) -> BriefPage:
         ask=ask,
         downbeat_at=at.astimezone().strftime("%Y-%m-%dT%H:%M") if at else "",
         tempo=f"{ask.tempo_bpm:g}" if ask.tempo_bpm else "",
-        forces=tuple(Option(v, text, v == ask.force) for v, text in FORCES),
         follows=tuple(_follows(ask)),
     )
 

@@ -30,7 +30,6 @@ class BriefFields(BaseModel):
     tempo_bpm: str = ""
     kick_notes_per_beat: str = ""
     tom_notes_per_beat: str = ""
-    force: str = "medium"
     brushes: bool = False
     engineer_wants_hole: bool = False
     may_cut: bool = False
@@ -49,7 +48,7 @@ class BriefFields(BaseModel):
         """
         values: dict[str, object] = {
             name: getattr(self, name)
-            for name in ("style", "key", "force", "brushes", "engineer_wants_hole", "keep_heads",
+            for name in ("style", "key", "brushes", "engineer_wants_hole", "keep_heads",
                          "leave_room")
         }  # fmt: skip
         values["never_cut"] = not self.may_cut

@@ -63,11 +63,13 @@
     const field = document.querySelector(`input[name="${CSS.escape(typed.name)}"]`);
     const value = typed.value;
     typed = null;
-    if (!field || field === document.activeElement) return;
+    if (!field || field.value === value) return;
     field.value = value;
     field.focus();
+    // A value put in by a script sends nothing by itself when the field is left.
     const send = () => field.dispatchEvent(new Event("change", { bubbles: true }));
     field.addEventListener("blur", send, { once: true });
+    field.addEventListener("change", () => field.removeEventListener("blur", send), { once: true });
   });
 
   document.addEventListener("htmx:beforeRequest", () => document.getElementById("message").replaceChildren());
