@@ -191,8 +191,6 @@ orange bar runs off the scale (6 steps). Coefficients with their sources and spr
 - *Equal heads ring longest.* Radiation alone does peak at equal lug pitches and falls on both
   sides (dashed below); with the losses of film and edge in, the peak is less than one step high.
 - *Cast hoops are brighter.* Here a hoop only takes from the length.
-- *A port gives more beater attack.* Here it takes body and length; the attack of the card, the
-  first 10 ms against the next, hardly moves.
 - *Double ply has more attack.* So it has here, because what follows is shorter, not because the
   stroke is harder.
 

@@ -17,6 +17,7 @@ VIEWS = {
     "listen": "/sessions/1/listen?sel=tom-1",
     "kit": "/sessions/1/kit?sel=kick",
     "plan": "/sessions/1/plan?sel=tom-2",
+    "ways": "/sessions/1/plan/ways?sel=tom-2&left=best&right=least+work",
     "bench": "/sessions/1/bench",
     "sheet": "/sessions/1/sheet",
 }

@@ -1,5 +1,5 @@
 #!/bin/sh
-# Install what is missing: PostgreSQL and Chromium from Debian, Python packages into .venv.
+# Install what is missing: PostgreSQL, Chromium and Pango (it sets the PDF) from Debian, Python packages into .venv.
 # Does nothing, at once, when everything is there.
 set -eu
 cd "$(dirname "$0")/.."
@@ -10,6 +10,7 @@ stop() { say "$*"; exit 2; }
 missing=""
 ls /usr/lib/postgresql/*/bin/initdb >/dev/null 2>&1 || missing="$missing postgresql"
 [ -x /usr/bin/chromium ] || missing="$missing chromium"
+ls /usr/lib/*/libpangoft2-1.0.so.0 >/dev/null 2>&1 || missing="$missing libpangoft2-1.0-0"
 python=/usr/bin/python3.11
 if ! { [ -x "$python" ] && "$python" -c 'import ensurepip, venv' 2>/dev/null; }; then
   if [ -r /etc/debian_version ]; then missing="$missing python3.11 python3.11-venv"; fi

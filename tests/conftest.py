@@ -9,6 +9,8 @@ from pathlib import Path
 import pytest
 from sqlalchemy import text
 
+from emblar.actions import kit, listen, plan
+from emblar.actions.sessions import Brief, start_session
 from emblar.core.analysis.analyse import Analysis, analyse
 from emblar.core.analysis.audio import Audio
 from emblar.core.synthesis.low_ferry import render_low_ferry
@@ -17,6 +19,9 @@ from emblar.service.postgres import OwnPostgres
 from emblar.settings import settings
 from emblar.store.database import engine
 from emblar.store.migrate import migrate
+from tests.drums import OWNED_KICK, OWNED_SNARE, OWNED_TOM
+from tests.kept import Once
+from tests.recordings import encoded, short_groove
 
 
 @pytest.fixture(scope="session")
@@ -57,3 +62,44 @@ def database(postgres_url: str) -> Iterator[None]:
             )
         )
     yield
+
+
+@pytest.fixture(scope="session")
+def once(postgres_url: str) -> Once:
+    """What takes long to make is made once and put back for every test that needs it."""
+    return Once()
+
+
+@pytest.fixture(scope="session")
+def groove() -> bytes:
+    """A short groove as a FLAC file."""
+    return encoded(short_groove(), "FLAC")
+
+
+@pytest.fixture
+def heard(database: None, once: Once, groove: bytes) -> int:
+    """A session whose record is the groove, analysed."""
+
+    def make() -> int:
+        session = start_session(Brief("Low Ferry", artist="The Tin Orchard")).id
+        reference = listen.bring_recording(session, "groove.flac", groove, "drums")
+        listen.run_analysis(reference.id)
+        return session
+
+    return once.made("heard", make)
+
+
+@pytest.fixture
+def planned(database: None, once: Once, groove: bytes) -> int:
+    """That session with a kick, a snare and a tom, planned."""
+
+    def make() -> int:
+        session = start_session(Brief("Low Ferry", artist="The Tin Orchard")).id
+        reference = listen.bring_recording(session, "groove.flac", groove, "drums")
+        listen.run_analysis(reference.id)
+        for owned in (OWNED_TOM, OWNED_KICK, OWNED_SNARE):
+            kit.add_drum(session, owned)
+        plan.plan_kit(session)
+        return session
+
+    return once.made("planned", make)

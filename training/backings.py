@@ -55,6 +55,11 @@ def note(
             * coloured(rng, size, log_uniform(rng, 60, 500), log_uniform(rng, 1200, 9000), -2)
             * decay(time, log_uniform(rng, 0.012, 0.08))
         )
+    if manner in DYING and rng.random() < 0.3:
+        # A finger's or a hammer's thump in the body.
+        body_hz = log_uniform(rng, 50, 220)
+        thump = np.sin(2 * np.pi * body_hz * time) * decay(time, log_uniform(rng, 0.05, 0.3))
+        out += log_uniform(rng, 0.1, 1.0) * thump
     fade = min(int(0.02 * RATE), size)
     out[size - fade :] *= np.linspace(1, 0, fade)
     return out
@@ -64,6 +69,7 @@ def part(rng: np.random.Generator, seconds: float, role: str, step_s: float) -> 
     """Return one instrument's part: bass, chords, arpeggio, lead or speech."""
     out = np.zeros(int(seconds * RATE) + RATE * 3)
     manner = str(rng.choice(["plucked", "plucked", "struck", "struck", "held", "sung"]))
+    timbre = int(rng.integers(2**31))
     strummed = rng.uniform(0.0, 0.02) if rng.random() < 0.4 else 0.0
     root = {"bass": log_uniform(rng, 32, 70), "chords": log_uniform(rng, 110, 260)}.get(
         role, log_uniform(rng, 160, 500)
@@ -95,7 +101,10 @@ def part(rng: np.random.Generator, seconds: float, role: str, step_s: float) -> 
                 if role == "chords"
                 else [pitch]
             )
-            notes = [note(rng, p, min(gap * 1.1, 1.5), manner) for p in pitches]
+            # Every note of a part sounds of the same instrument.
+            notes = [
+                note(np.random.default_rng(timbre), p, min(gap * 1.1, 1.5), manner) for p in pitches
+            ]
             late = [int(strummed * RATE) * i for i in range(len(notes))]
             sound = np.sum(
                 [
@@ -118,8 +127,9 @@ def part(rng: np.random.Generator, seconds: float, role: str, step_s: float) -> 
 def backing(rng: np.random.Generator, seconds: float, step_s: float) -> Sound:
     """Return one to four parts together, RMS about 1."""
     roles = [str(r) for r in rng.choice(ROLES, int(rng.integers(1, 5)), replace=False)]
-    if "bass" not in roles and rng.random() < 0.6:
-        roles.append("bass")
+    for usual, odds in (("bass", 0.8), ("chords", 0.5)):
+        if usual not in roles and rng.random() < odds:
+            roles.append(usual)
     total = np.zeros(int(seconds * RATE), np.float32)
     for role in roles:
         total += part(rng, seconds, role, step_s) * np.float32(10 ** (rng.uniform(-6, 3) / 20))

@@ -15,6 +15,7 @@ from scipy.signal import fftconvolve
 from emblar.core.analysis.classifier import KINDS
 from emblar.core.analysis.evidence import flatness, segment_power
 from emblar.core.analysis.onsets import find_candidates
+from emblar.core.analysis.tones import tones
 from training.backings import backing
 from training.sounds import RATE, Sound, cross_stick, drum, log_uniform, metal
 
@@ -22,6 +23,9 @@ SECONDS = 9.0
 NEAR_S = 0.022
 FORCES = (0.35, 0.65, 1.0)
 SILENT_ODDS = 0.07
+MIXES = 4
+BEHIND_DB = (-12.0, 8.0)
+"""How loud the backing is, RMS re the drums."""
 STEPS = {
     "hat": [0.85, 0.35, 0.85, 0.35],
     "cymbal": [0.25, 0.1, 0.2, 0.1],
@@ -138,7 +142,7 @@ def labels_of(times: NDArray[np.float64], events: list[tuple[float, str]]) -> ND
 Rows = NDArray[np.float16]
 
 
-def labelled(seed: int) -> tuple[Rows, Rows, NDArray[np.bool_], list[int]]:
+def labelled(seed: int) -> tuple[Rows, Rows, Rows, NDArray[np.bool_], list[int]]:
     """Return all the scenes of one drawn kit.
 
     Returns
@@ -147,6 +151,8 @@ def labelled(seed: int) -> tuple[Rows, Rows, NDArray[np.bool_], list[int]]:
         Segment powers in dB, shape (candidates, SEGMENTS, BANDS).
     flat_db
         Flatness, shape (candidates, FLAT_SIZE).
+    tone
+        What the partials say, shape (candidates, tones.SIZE).
     labels
         Shape (candidates, KINDS).
     sizes
@@ -155,12 +161,12 @@ def labelled(seed: int) -> tuple[Rows, Rows, NDArray[np.bool_], list[int]]:
     rng = np.random.default_rng([7, seed])
     kit, step_s = band(rng), 15.0 / rng.uniform(70, 190)
     scenes = []
-    behind = backing(rng, SECONDS, step_s) if seed % 2 == 0 else None
+    behind = backing(rng, SECONDS, step_s) if seed % 3 else None
     for _ in range(2):
         drums, events = perform(rng, kit, step_s)
         scenes.append((finished(rng, drums), events))
         if behind is not None:
-            level = (np.sqrt(np.mean(drums**2)) + 1e-3) * 10 ** (rng.uniform(-16, 6) / 20)
+            level = (np.sqrt(np.mean(drums**2)) + 1e-3) * 10 ** (rng.uniform(*BEHIND_DB) / 20)
             scenes.append((finished(rng, drums + behind * np.float32(level)), events))
     for kind, layers in kit.layers.items():
         for layer in layers:
@@ -169,12 +175,34 @@ def labelled(seed: int) -> tuple[Rows, Rows, NDArray[np.bool_], list[int]]:
             scenes.append(
                 (sound, [] if kind == "stick" else [(start, kind.split("-", maxsplit=1)[0])])
             )
-    rows, flat, labels = [], [], []
+    return _gathered(scenes)
+
+
+def labelled_mixes(seed: int) -> tuple[Rows, Rows, Rows, NDArray[np.bool_], list[int]]:
+    """Return scenes of one drawn kit under two backings, as ``labelled`` does."""
+    rng = np.random.default_rng([8, seed])
+    kit, step_s = band(rng), 15.0 / rng.uniform(70, 190)
+    scenes = []
+    for _ in range(2):
+        behind = backing(rng, SECONDS, step_s * rng.choice([1.0, 1.0, rng.uniform(0.8, 1.25)]))
+        for _ in range(MIXES):
+            drums, events = perform(rng, kit, step_s)
+            level = (np.sqrt(np.mean(drums**2)) + 1e-3) * 10 ** (rng.uniform(*BEHIND_DB) / 20)
+            turned = np.roll(behind, int(rng.integers(len(behind))))
+            scenes.append((finished(rng, drums + turned * np.float32(level)), events))
+    return _gathered(scenes)
+
+
+def _gathered(
+    scenes: list[tuple[NDArray[np.float64], list[tuple[float, str]]]],
+) -> tuple[Rows, Rows, Rows, NDArray[np.bool_], list[int]]:
+    rows, flat, tone, labels = [], [], [], []
     for sound, events in scenes:
         frames, times = find_candidates(sound)
         power = 10.0 * np.log10(segment_power(frames, times) + 1e-16)
         rows.append(power.astype(np.float16))
         flat.append(flatness(frames, times).astype(np.float16))
+        tone.append(tones(frames, times).astype(np.float16))
         labels.append(labels_of(times, events))
-    flats = np.concatenate(flat)
-    return np.concatenate(rows), flats, np.concatenate(labels), [len(r) for r in rows]
+    sizes = [len(r) for r in rows]
+    return (*(np.concatenate(x) for x in (rows, flat, tone)), np.concatenate(labels), sizes)

@@ -1,6 +1,7 @@
 """Kit: which drums are here, what is on them, which voice each is to play."""
 
 from emblar.actions.listen import Heard, heard
+from emblar.actions.shelf import use_own_parts
 from emblar.core.catalogue import construction, loss_share
 from emblar.core.errors import InputError
 from emblar.core.planning.kit import OwnedDrum
@@ -28,6 +29,7 @@ def tuned_voices(found: Heard | None) -> list[str]:
 
 
 def _check(owned: OwnedDrum) -> None:
+    use_own_parts()
     if not owned.name.strip():
         raise InputError("Give the drum a name, for example “Rack 12”.")
     sides = (("batter", owned.batter), ("reso", owned.reso))

@@ -8,27 +8,29 @@ from pydantic import ValidationError
 from emblar.actions.listen import Heard, heard
 from emblar.actions.sessions import asked_of, one_session
 from emblar.actions.shelf import loose_heads, use_own_parts
-from emblar.core.catalogue import dampers, strikers
+from emblar.core.catalogue import constructions, dampers, strikers
 from emblar.core.errors import EmblarError, InputError
-from emblar.core.planning.assign import plan_kit as search_kit
 from emblar.core.planning.brief import Brief, Shelf
 from emblar.core.planning.plan_drum import DrumPlan, Request, plan_drum
+from emblar.core.planning.recipe import relation_of
+from emblar.core.planning.search import Recipe
 from emblar.core.planning.target import Target, moved, target_from_card
 from emblar.core.planning.toms import School, tom_pitches_hz
 from emblar.core.synthesis.played import What, kit_played, played
 from emblar.core.synthesis.stroke import Samples, Voice, drum_voice
 from emblar.formats.analysis import card_from_file
+from emblar.formats.kitplan import RecipeFile
 from emblar.formats.plan import DrumPlanFile, drum_plan_file
 from emblar.sound.encode import wav_bytes
 from emblar.store import drums as drum_store
 from emblar.store import plans as store
-from emblar.store.database import transaction
+from emblar.store.database import one_at_a_time, transaction
 from emblar.store.drums import KitDrum
 from emblar.store.plans import PlanInfo
 
 SAMPLE_RATE_HZ = 44100
 OFF_THE_SHELF = (
-    "This plan lays {} on the drum, which was taken off the shelf. Plan this kit again, or put it "
+    "This plan puts {} on the drum, which was taken off the shelf. Plan this kit again, or put it "
     "back on the shelf."
 )
 PLANNED_BEFORE = (
@@ -59,6 +61,22 @@ def request_of(drum: KitDrum) -> Request:
     return Request(**{**asked, "dampers": _tuple(drum.wish.get("dampers"))})
 
 
+def wish_of(recipe: Recipe | RecipeFile, kind: str) -> dict[str, Any]:
+    """Return a recipe as what is asked of a drum by hand; a port is never asked for."""
+    wish: dict[str, Any] = {
+        "relation": relation_of(recipe.semitones),
+        "semitones": recipe.semitones,
+        "batter": recipe.batter,
+        "dampers": list(recipe.dampers),
+        "striker": recipe.striker,
+    }
+    if recipe.reso is not None:
+        wish["reso"] = recipe.reso
+    if kind == "snare":
+        wish["wires"] = recipe.wires
+    return wish
+
+
 def steps_of(drum: KitDrum) -> dict[str, float]:
     """Return by how many steps a drum is wished to differ from the record, per quantity."""
     return dict(drum.wish.get("steps", {}))
@@ -70,51 +88,23 @@ def _tuple(value: list[str] | None) -> tuple[str, ...] | None:
 
 def plan_kit(session_id: int) -> KitPlan:
     """Plan every drum that is to play a voice, and keep the plan as a new version."""
+    with one_at_a_time(session_id):
+        return _plan_kit(session_id)
+
+
+def _plan_kit(session_id: int) -> KitPlan:
     found, brief = heard(session_id), asked_of(one_session(session_id)).brief()
     with transaction() as db:
         drums = drum_store.listing(db, session_id)
     planned: dict[int, DrumPlan] = {}
     problems: dict[int, str] = {}
-    shelf = _shelf()
+    shelf = the_shelf()
     for drum in drums:
         try:
             planned[drum.id] = _plan(drum, found, brief, shelf)
         except EmblarError as error:
             problems[drum.id] = str(error)
     return _keep(session_id, {i: drum_plan_file(p) for i, p in planned.items()}, problems)
-
-
-def assign_voices(session_id: int) -> KitPlan:
-    """Give every voice of the record the drum that can play it best, and plan the kit.
-
-    The whole kit is weighed at once. What was asked of single drums by hand stays asked.
-
-    Raises
-    ------
-    InputError
-        There is no record, or no drum in the kit.
-    """
-    found, brief = heard(session_id), asked_of(one_session(session_id)).brief()
-    with transaction() as db:
-        drums = drum_store.listing(db, session_id)
-    if found is None or not drums:
-        raise InputError(
-            "Bring a record in Listen and drums in Kit first; then voices can be given."
-        )
-    targets = [
-        target
-        for card in found.analysis.voices
-        if card.voice not in ("hat", "cymbal") and (target := target_of(found, card.voice))
-    ]
-    # Two drums may share a name; the search tells them apart by it.
-    owned = tuple(replace(d.owned, name=f"{d.owned.name} ({d.id})") for d in drums)
-    shelf = replace(_shelf(), drums=owned)
-    held = {o.name: request_of(d).locks() for o, d in zip(owned, drums, strict=True)}
-    best = search_kit(targets, shelf, brief, locks=held).best
-    with transaction() as db:
-        for voice, row in best.chosen.items():
-            drum_store.assign(db, drums[row.drum].id, voice)
-    return plan_kit(session_id)
 
 
 def tune_toms(session_id: int, school: School) -> KitPlan:
@@ -147,7 +137,7 @@ def tune_toms(session_id: int, school: School) -> KitPlan:
     return plan_kit(session_id)
 
 
-def _shelf() -> Shelf:
+def the_shelf() -> Shelf:
     """Return what lies on the shelf, without drums."""
     use_own_parts()
     return Shelf((), tuple(h.owned for h in loose_heads()), tuple(dampers()), tuple(strikers()))
@@ -174,10 +164,15 @@ def replan_drum(session_id: int, drum_id: int, wish: dict[str, Any]) -> KitPlan:
 
     Nothing is kept if the drum cannot be planned so.
     """
+    with one_at_a_time(session_id):
+        return _replan_drum(session_id, drum_id, wish)
+
+
+def _replan_drum(session_id: int, drum_id: int, wish: dict[str, Any]) -> KitPlan:
     found, brief = heard(session_id), asked_of(one_session(session_id)).brief()
     with transaction() as db:
         drum = drum_store.get(db, drum_id)
-    planned = _plan(replace(drum, wish=wish), found, brief, _shelf())
+    planned = _plan(replace(drum, wish=wish), found, brief, the_shelf())
     with transaction() as db:
         drum_store.set_wish(db, drum_id, wish)
     before = latest_plan(session_id)
@@ -207,6 +202,7 @@ def _kit_plan(info: PlanInfo) -> KitPlan:
             problems[int(i)] = PLANNED_BEFORE
             continue
         gone = [d for d in file.dampers if d not in dampers()]
+        gone += [h for h in (file.batter, file.reso) if h is not None and h not in constructions()]
         if gone:
             problems[int(i)] = OFF_THE_SHELF.format(", ".join(gone))
         else:

@@ -8,18 +8,23 @@ called before anything is planned or shown.
 
 import hashlib
 import re
+from collections.abc import Collection, Sequence
 from typing import Any
 
 from emblar.core.catalogue import construction, row_of, use_own
 from emblar.core.errors import InputError
 from emblar.core.planning.brief import Condition, OwnedHead
 from emblar.core.planning.kit import check_range
+from emblar.store import drums as drum_store
 from emblar.store import shelf as store
 from emblar.store.database import transaction
 from emblar.store.shelf import OwnPart, ShelfHead
 
 CONDITIONS: tuple[Condition, ...] = ("fresh", "used", "worn")
-MOST = 99
+MOST, MOST_LETTERS = 99, 80
+MOST_PLIES, LEAST_FOR_FLUID, PLY_MIL = 3, 2, (1.5, 20.0)
+MADE = ("coated", "fluid", "ring", "dot", "vented", "woven")
+"""What can be true of a head besides its plies."""
 LIMITS = {"radius": (0.0, 1.0), "resistance": (0.0, 200.0), "mass_kg": (0.0, 1.0),
           "minutes": (0.0, 240.0)}  # fmt: skip
 
@@ -70,20 +75,83 @@ def add_damper(name: str, kind: str, side: str, numbers: dict[str, float]) -> Ow
     InputError
         It has no name, or a number is outside its range; the message names it.
     """
-    title = name.strip()
-    if not title or len(title) > 80:
-        raise InputError("Give the damper a name of up to 80 characters.")
+    title = _title(name, "damper", "damper")
     for field, (low, high) in LIMITS.items():
         if not low <= numbers[field] <= high:
             raise InputError(f"{field}: {numbers[field]:g} is outside {low:g} to {high:g}.")
+    row: dict[str, Any] = {"id": _id(title, numbers), "name": title, **numbers}
+    return _added("damper", row | {"kinds": [kind], "side": side})
+
+
+def add_construction(
+    name: str, kinds: Sequence[str], sides: Sequence[str], plies: str, made: Collection[str]
+) -> OwnPart:
+    """Add a head of one's own to the catalogue.
+
+    Parameters
+    ----------
+    name
+        As shown.
+    kinds, sides
+        Which drums it is used on, and on which side.
+    plies
+        Thickness of each ply in mil, for example ``"7 + 7"``.
+    made
+        What else is true of it, of ``MADE``.
+
+    Raises
+    ------
+    InputError
+        Something is missing or outside its range; the message names it.
+    """
+    title = _title(name, "construction", "head")
+    if not kinds or not sides:
+        raise InputError("Say on which drums and which side this head is used.")
+    thick = [_ply(text) for text in re.split(r"[+/ ]+", plies.strip()) if text]
+    if not 1 <= len(thick) <= MOST_PLIES:
+        raise InputError(
+            f"plies: {len(thick)} is outside 1 to {MOST_PLIES}, in mil, as in “7 + 7”."
+        )
+    if "fluid" in made and len(thick) < LEAST_FOR_FLUID:
+        raise InputError("fluid: lies between two plies; give both, as in “7 + 7”.")
+    truths: dict[str, bool] = {field: True for field in MADE if field in made}
+    if "hard_collar" in made:
+        truths["may_crack_collar"] = False
+    numbers = {f"ply{i}": ply for i, ply in enumerate(thick)} | dict.fromkeys(sorted(truths), 1.0)
+    row: dict[str, Any] = {"id": _id(title, numbers), "name": title, "plies_mil": thick}
+    row |= {"kinds": list(kinds), "sides": list(sides), **truths}
+    return _added("construction", row)
+
+
+def _ply(text: str) -> float:
+    try:
+        ply = float(text.replace(",", "."))
+    except ValueError as error:
+        raise InputError(f"plies: “{text}” is not a number. Nothing was added.") from error
+    low, high = PLY_MIL
+    if not low <= ply <= high:
+        raise InputError(f"plies: {ply:g} is outside {low:g} to {high:g} mil.")
+    return ply
+
+
+def _title(name: str, table: str, what: str) -> str:
+    title = name.strip()
+    if not title or len(title) > MOST_LETTERS:
+        raise InputError(f"Give the {what} a name of up to {MOST_LETTERS} characters.")
+    if title in {part.row["name"] for part in own_parts() if part.part == table}:
+        raise InputError(f"There is already a {what} “{title}” of your own. Choose another name.")
+    return title
+
+
+def _id(title: str, numbers: dict[str, float]) -> str:
     slug = re.sub(r"[^a-z0-9]+", "-", title.lower()).strip("-") or "part"
-    row: dict[str, Any] = {"id": f"own-{slug}-{_mark(numbers)}", "name": title, **numbers}
-    row |= {"kinds": [kind], "side": side}
-    if title in {part.row["name"] for part in own_parts()}:
-        raise InputError(f"There is already a damper “{title}” of your own. Choose another name.")
-    row_of("damper", row)
+    return f"own-{slug}-{_mark(numbers)}"
+
+
+def _added(table: str, row: dict[str, Any]) -> OwnPart:
+    row_of(table, row)
     with transaction() as db:
-        made = store.add_part(db, "damper", row)
+        made = store.add_part(db, table, row)
     use_own_parts()
     return made
 
@@ -96,11 +164,33 @@ def _mark(numbers: dict[str, float]) -> str:
 def take_off_shelf(what: str, row_id: int) -> None:
     """Take heads or a part off the shelf; they can be brought back.
 
-    Plans that lay an own damper on a drum say so and ask to be planned again.
+    Plans that use an own part say so and ask to be planned again.
+
+    Raises
+    ------
+    InputError
+        It is a head that is on a drum or loose on the shelf.
     """
+    if what == "part":
+        _check_free(row_id)
     with transaction() as db:
         store.take_away(db, what, row_id)
     use_own_parts()
+
+
+def _check_free(part_id: int) -> None:
+    own = next((p for p in own_parts() if p.id == part_id), None)
+    if own is None or own.part != "construction":
+        return
+    head = own.row["id"]
+    with transaction() as db:
+        on = drum_store.wearing(db, head)
+        on += ["the shelf" for h in store.heads(db) if h.owned.construction == head]
+    if on:
+        raise InputError(
+            f"“{own.row['name']}” is on {', '.join(dict.fromkeys(on))}. Change that first; it "
+            "stays in the catalogue."
+        )
 
 
 def put_back(what: str, row_id: int) -> None:

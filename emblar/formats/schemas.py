@@ -9,6 +9,7 @@ from emblar.formats.brief import BriefFile
 from emblar.formats.drum import DrumFile, PredictionFile
 from emblar.formats.kitplan import KitPlanFile
 from emblar.formats.plan import DrumPlanFile
+from emblar.formats.recipes import RecipesFile
 from emblar.formats.sheet import SheetFile
 
 SCHEMAS: dict[str, type[BaseModel]] = {
@@ -18,6 +19,7 @@ SCHEMAS: dict[str, type[BaseModel]] = {
     "emblar.kitplan-1": KitPlanFile,
     "emblar.plan-2": DrumPlanFile,
     "emblar.prediction-1": PredictionFile,
+    "emblar.recipes-1": RecipesFile,
     "emblar.sheet-1": SheetFile,
 }
 

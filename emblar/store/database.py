@@ -5,12 +5,15 @@ from contextlib import contextmanager
 from functools import lru_cache
 
 import psycopg
-from sqlalchemy import Engine, create_engine
+from sqlalchemy import Engine, create_engine, text
 from sqlalchemy.exc import OperationalError
 from sqlalchemy.orm import Session
 
 from emblar.core.errors import ServiceError
 from emblar.settings import settings
+
+PLANNING = 7041
+"""First half of the advisory locks under which sessions are planned."""
 
 
 @lru_cache(maxsize=1)
@@ -33,6 +36,15 @@ def transaction() -> Iterator[Session]:
             yield session
     except OperationalError as error:
         raise service_error(error.orig) from error
+
+
+@contextmanager
+def one_at_a_time(session_id: int) -> Iterator[None]:
+    """Let whoever plans a session wait for those who began before: the last asked is kept last."""
+    with transaction() as db:
+        asked = {"space": PLANNING, "key": session_id}
+        db.execute(text("select pg_advisory_xact_lock(:space, :key)"), asked)
+        yield
 
 
 def service_error(cause: BaseException | None) -> ServiceError:

@@ -62,6 +62,12 @@ def add(db: Session, session_id: int, owned: OwnedDrum, voice: str | None) -> Ki
     return _kit_drum(row)
 
 
+def wearing(db: Session, head: str) -> list[str]:
+    """Return the names of drums of any kit with a head on them, those taken out included."""
+    query = select(DrumRow.name).where((DrumRow.batter == head) | (DrumRow.reso == head))
+    return list(db.execute(query.order_by(DrumRow.id)).scalars())
+
+
 def get(db: Session, drum_id: int) -> KitDrum:
     """Return one drum, or raise ``NotFoundError``."""
     return _kit_drum(_row(db, drum_id))

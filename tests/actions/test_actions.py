@@ -13,14 +13,9 @@ from emblar.actions.sessions import Brief, start_session
 from emblar.core.errors import BadAudioError, InputError, NotFoundError
 from emblar.store.database import transaction
 from tests.drums import OWNED_KICK, OWNED_SNARE, OWNED_TOM
-from tests.recordings import bad_recordings, encoded, short_groove
+from tests.recordings import bad_recordings
 
 pytestmark = pytest.mark.usefixtures("database")
-
-
-@pytest.fixture(scope="module")
-def groove() -> bytes:
-    return encoded(short_groove(), "FLAC")
 
 
 @pytest.fixture
@@ -80,22 +75,20 @@ def test_a_recording_without_strokes_fails_with_what_to_do_and_is_not_kept(sessi
     assert count("audio") == 0
 
 
-def test_running_an_analysis_twice_changes_nothing(session: int, groove: bytes) -> None:
-    listened(session, groove)
-    before = listen.heard(session)
-    reference = listen.reference_of(session)
+def test_running_an_analysis_twice_changes_nothing(heard: int) -> None:
+    before = listen.heard(heard)
+    reference = listen.reference_of(heard)
     assert before is not None
     assert reference is not None
     listen.run_analysis(reference.id)
-    assert listen.heard(session) == before
+    assert listen.heard(heard) == before
 
 
-def test_a_cancelled_analysis_does_not_replace_the_one_before(session: int, groove: bytes) -> None:
-    listened(session, groove)
-    second = listen.bring_recording(session, "again.flac", groove, "auto")
+def test_a_cancelled_analysis_does_not_replace_the_one_before(heard: int, groove: bytes) -> None:
+    second = listen.bring_recording(heard, "again.flac", groove, "auto")
     listen.cancel_analysis(second.id)
     listen.run_analysis(second.id)
-    found = listen.heard(session)
+    found = listen.heard(heard)
     assert found is not None
     assert found.reference.filename == "groove.flac"
 
@@ -106,37 +99,34 @@ def test_an_analysis_of_a_deleted_recording_does_nothing() -> None:
         listen.one_reference(12345)
 
 
-def test_a_wish_by_hand_replans_one_drum_and_keeps_the_others(session: int, groove: bytes) -> None:
-    listened(session, groove)
-    tom = kit.add_drum(session, OWNED_TOM)
-    kick = kit.add_drum(session, OWNED_KICK)
-    before = plan.plan_kit(session)
-    after = plan.replan_drum(session, tom.id, {"relation": "equal", "pitch_hz": 120.0})
+def test_a_wish_by_hand_replans_one_drum_and_keeps_the_others(heard: int) -> None:
+    tom = kit.add_drum(heard, OWNED_TOM)
+    kick = kit.add_drum(heard, OWNED_KICK)
+    before = plan.plan_kit(heard)
+    after = plan.replan_drum(heard, tom.id, {"relation": "equal", "pitch_hz": 120.0})
     assert after.version == before.version + 1
     assert after.drums[kick.id] == before.drums[kick.id]
     assert after.drums[tom.id].card["pitch"].value == pytest.approx(120.0, rel=1e-4)
     with pytest.raises(InputError, match=r"plays no voice.*wish a pitch"):
-        kit.assign_voice(session, "tom-1", None)
-        plan.replan_drum(session, tom.id, {"relation": "equal"})
-    assert plan.latest_plan(session) == after, "a wish that fails changes nothing"
+        kit.assign_voice(heard, "tom-1", None)
+        plan.replan_drum(heard, tom.id, {"relation": "equal"})
+    assert plan.latest_plan(heard) == after, "a wish that fails changes nothing"
 
 
-def test_a_drum_without_a_voice_is_told_on_the_sheet(session: int, groove: bytes) -> None:
-    listened(session, groove)
-    kit.add_drum(session, OWNED_TOM)
-    kit.add_drum(session, OWNED_TOM)
-    plan.plan_kit(session)
-    (problem,) = sheet.sheet(session).unplanned
+def test_a_drum_without_a_voice_is_told_on_the_sheet(heard: int) -> None:
+    kit.add_drum(heard, OWNED_TOM)
+    kit.add_drum(heard, OWNED_TOM)
+    plan.plan_kit(heard)
+    (problem,) = sheet.sheet(heard).unplanned
     assert "plays no voice of the record yet" in problem
 
 
-def test_a_planned_drum_can_be_heard(session: int, groove: bytes) -> None:
-    listened(session, groove)
-    tom = kit.add_drum(session, OWNED_TOM)
+def test_a_planned_drum_can_be_heard(heard: int) -> None:
+    tom = kit.add_drum(heard, OWNED_TOM)
     with pytest.raises(InputError, match="not planned yet"):
-        plan.planned_sound(session, tom.id, "stroke")
-    plan.plan_kit(session)
-    assert plan.planned_sound(session, tom.id, "stroke")[:4] == b"RIFF"
+        plan.planned_sound(heard, tom.id, "stroke")
+    plan.plan_kit(heard)
+    assert plan.planned_sound(heard, tom.id, "stroke")[:4] == b"RIFF"
 
 
 def test_voices_are_suggested_by_kind_and_size(session: int, groove: bytes) -> None:

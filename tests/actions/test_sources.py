@@ -8,21 +8,20 @@ from emblar.actions.sessions import Brief, start_session
 from emblar.core.errors import InputError
 from emblar.core.synthesis.low_ferry import low_ferry_voices
 from emblar.core.synthesis.stroke import render_stroke
+from tests.kept import Once
 from tests.recordings import RATE, encoded, short_groove
 
 pytestmark = pytest.mark.usefixtures("database")
 
 
-@pytest.fixture(scope="module")
-def groove() -> bytes:
-    return encoded(short_groove(), "FLAC")
-
-
 @pytest.fixture
-def session(groove: bytes) -> int:
-    found = start_session(Brief("Low Ferry")).id
-    bring(found, "mix.flac", groove, "mix")
-    return found
+def session(once: Once, groove: bytes) -> int:
+    def make() -> int:
+        found = start_session(Brief("Low Ferry")).id
+        bring(found, "mix.flac", groove, "mix")
+        return found
+
+    return once.made("mix", make)
 
 
 def bring(session: int, name: str, data: bytes, kind: str, **more: object) -> int:

@@ -11,17 +11,9 @@ from tests.recordings import RATE, encoded, short_groove
 pytestmark = pytest.mark.usefixtures("database")
 
 
-@pytest.fixture(scope="module")
-def groove() -> bytes:
-    return encoded(short_groove(), "FLAC")
-
-
 @pytest.fixture
-def session(groove: bytes) -> int:
-    found = start_session(Brief("Low Ferry")).id
-    reference = listen.bring_recording(found, "groove.flac", groove, "drums")
-    listen.run_analysis(reference.id)
-    return found
+def session(heard: int) -> int:
+    return heard
 
 
 def hits(session: int) -> list[tuple[float, str]]:

@@ -7,40 +7,28 @@ import pytest
 from axe_playwright_python.sync_playwright import Axe
 from playwright.sync_api import Page, expect
 
-from emblar.actions import kit, listen, plan
+from emblar.actions import listen, plan
 from emblar.actions.sessions import Brief, start_session
 from emblar.core.planning.plan_drum import DrumPlan
-from tests.drums import OWNED_KICK, OWNED_SNARE, OWNED_TOM
 from tests.recordings import bad_recordings, encoded, short_groove
 
 
 @pytest.fixture(scope="module")
-def groove(tmp_path_factory: pytest.TempPathFactory) -> Path:
+def groove_file(groove: bytes, tmp_path_factory: pytest.TempPathFactory) -> Path:
     file = tmp_path_factory.mktemp("groove") / "groove.flac"
-    file.write_bytes(encoded(short_groove(), "FLAC"))
+    file.write_bytes(groove)
     return file
 
 
-@pytest.fixture
-def planned(database: None, groove: Path) -> int:
-    session = start_session(Brief("Low Ferry", artist="The Tin Orchard")).id
-    reference = listen.bring_recording(session, "groove.flac", groove.read_bytes(), "drums")
-    listen.run_analysis(reference.id)
-    for owned in (OWNED_KICK, OWNED_SNARE, OWNED_TOM):
-        kit.add_drum(session, owned)
-    plan.plan_kit(session)
-    return session
-
-
 def test_from_upload_to_the_sheet_by_labels_and_keys(
-    page: Page, worker: None, groove: Path
+    page: Page, worker: None, groove_file: Path
 ) -> None:
     page.goto("/")
     page.get_by_label("Song or session").fill("Low Ferry")
     page.get_by_label("Artist").fill("The Tin Orchard")
     page.get_by_role("button", name="Start, then bring the record").click()
     expect(page.get_by_role("heading", name="Bring the record")).to_be_visible()
-    page.locator("input[type=file]").set_input_files(groove)
+    page.locator("input[type=file]").set_input_files(groove_file)
     expect(page.get_by_text("groove.flac")).to_be_visible()
     page.get_by_text("drums only").click()
     page.get_by_role("button", name="Listen to it").click()
@@ -163,7 +151,10 @@ def test_from_brief_to_sheet_by_keys_alone(page: Page, planned: int) -> None:
     page.keyboard.press("p")
     expect(page.get_by_text(re.compile(r"^Plan 2 "))).to_be_visible(timeout=20_000)
     page.get_by_label("Batter", exact=True).focus()
-    page.keyboard.type("double ply, coated")
+    for _ in page.get_by_label("Batter", exact=True).locator("option").all():
+        if page.get_by_label("Batter", exact=True).input_value() == "double-coated":
+            break
+        page.keyboard.press("ArrowDown")
     head = page.locator("text", has_text="batter: double ply, coated")
     expect(head).to_be_visible(timeout=15_000)
     page.locator("h1").click()
@@ -174,7 +165,7 @@ def test_from_brief_to_sheet_by_keys_alone(page: Page, planned: int) -> None:
     expect(page.get_by_text(re.compile(r"^Plan \d+"))).not_to_contain_text(
         "Plan 3 ", timeout=20_000
     )
-    expect(head).to_be_visible()
+    expect(head).to_be_visible(timeout=20_000)
     expect(page.get_by_label("Batter", exact=True)).to_have_value("double-coated")
     page.keyboard.press("7")
     expect(page.get_by_text("To bring:")).to_be_visible()
@@ -190,6 +181,35 @@ def test_another_way_is_taken_with_one_press(page: Page, planned: int) -> None:
     before = page.get_by_text(re.compile(r"^Plan \d+")).inner_text()
     page.get_by_role("button", name="Take it").first.click()
     expect(page.get_by_text(re.compile(r"^Plan \d+"))).not_to_have_text(before, timeout=15_000)
+
+
+def test_ways_are_compared_and_one_is_taken_by_keys_and_labels(page: Page, planned: int) -> None:
+    page.goto(f"/sessions/{planned}/plan?sel=kick")
+    page.keyboard.press("c")
+    expect(page.get_by_role("heading", name="Ways for the whole kit")).to_be_visible()
+    page.get_by_label("buy nothing on the right").check()
+    expect(
+        page.get_by_role("heading", name=re.compile("best.*against buy nothing"))
+    ).to_be_visible()
+    expect(page).to_have_url(re.compile("right=buy"))
+    page.get_by_role("button", name="Take least work").click()
+    expect(page.get_by_role("heading", name="Kick 22")).to_be_visible()
+    expect(page.get_by_text(re.compile("Plan 2"))).to_be_visible()
+    page.keyboard.press("c")
+    expect(page.get_by_role("heading", name="Ways for the whole kit")).to_be_visible()
+    page.keyboard.press("b")
+    expect(page.get_by_role("heading", name="Kick 22")).to_be_visible()
+
+
+def test_recipes_are_taken_along_and_brought_back(page: Page, planned: int, tmp_path: Path) -> None:
+    page.goto(f"/sessions/{planned}/plan?sel=kick")
+    with page.expect_download() as download:
+        page.get_by_role("link", name="Take the recipes along").click()
+    file = tmp_path / "recipes.json"
+    download.value.save_as(file)
+    page.get_by_label("Bring recipes from a file").set_input_files(file)
+    page.get_by_role("button", name="Plan by them").click()
+    expect(page.get_by_text("Planned by the recipes brought")).to_be_visible()
 
 
 def test_voices_are_given_by_a_key(page: Page, planned: int) -> None:
@@ -253,11 +273,11 @@ def test_bad_files_are_told_on_the_page_and_the_form_stays(page: Page, tmp_path:
 
 
 def test_an_analysis_can_be_cancelled_and_the_page_reloaded_meanwhile(
-    page: Page, groove: Path
+    page: Page, groove_file: Path
 ) -> None:
     session = start_session(Brief("Cancelled")).id
     page.goto(f"/sessions/{session}/listen")
-    page.locator("input[type=file]").set_input_files(groove)
+    page.locator("input[type=file]").set_input_files(groove_file)
     page.get_by_role("button", name="Listen to it").click()
     expect(page.get_by_text("Waiting for its turn")).to_be_visible()
     page.reload()
@@ -337,12 +357,12 @@ def test_a_stroke_is_dragged_to_another_lane(page: Page, planned: int) -> None:
 
 
 def test_a_recording_can_be_brought_while_another_is_analysed(
-    page: Page, worker: None, groove: Path
+    page: Page, worker: None, groove_file: Path
 ) -> None:
     first, second = start_session(Brief("First")).id, start_session(Brief("Second")).id
     for session in (first, second):
         page.goto(f"/sessions/{session}/listen")
-        page.locator("input[type=file]").set_input_files(groove)
+        page.locator("input[type=file]").set_input_files(groove_file)
         page.get_by_role("button", name="Listen to it").click()
         expect(page.get_by_role("heading", name="Listening")).to_be_visible()
     for session in (first, second):
@@ -394,7 +414,7 @@ def test_evidence_is_added_shown_and_taken_back(page: Page, planned: int) -> Non
 
 
 def test_a_second_file_of_the_record_is_brought_beside_the_first(
-    page: Page, planned: int, worker: None, groove: Path, tmp_path: Path
+    page: Page, planned: int, worker: None, groove_file: Path, tmp_path: Path
 ) -> None:
     louder = tmp_path / "stem.flac"
     louder.write_bytes(encoded(0.7 * short_groove(), "FLAC"))
@@ -419,7 +439,8 @@ def test_what_lies_loose_is_put_on_the_shelf_and_taken_off_again(page: Page, pla
     page.get_by_label("Diameter in").fill("12")
     page.get_by_label("Diameter in").press("Enter")
     expect(page.get_by_text("1 × double ply, coated")).to_be_visible()
-    page.get_by_label("Name").fill("Old wallet")
+    dampers = page.get_by_role("region", name="Dampers of your own")
+    dampers.get_by_label("Name").fill("Old wallet")
     page.get_by_label("Takes N s/m").fill("1,8")
     page.get_by_role("button", name="Add the damper").click()
     expect(page.get_by_text("Old wallet")).to_be_visible()
@@ -431,3 +452,17 @@ def test_what_lies_loose_is_put_on_the_shelf_and_taken_off_again(page: Page, pla
     expect(page.get_by_text("1 × double ply, coated")).not_to_be_visible()
     page.keyboard.press("u")
     expect(page.get_by_text("1 × double ply, coated")).to_be_visible()
+
+
+def test_a_head_of_ones_own_is_added_and_chosen(page: Page, planned: int) -> None:
+    page.goto("/shelf")
+    own = page.get_by_role("region", name="Heads of your own")
+    own.get_by_label("Name").fill("Twin haze")
+    own.get_by_label("Plies").fill("7.5 + 5")
+    for tick in ("tom", "batter", "coated"):
+        own.get_by_label(tick, exact=True).check()
+    own.get_by_role("button", name="Add the head").click()
+    expect(own.get_by_text("7.5 + 5 mil, coated")).to_be_visible()
+    page.goto(f"/sessions/{planned}/plan?sel=tom-1")
+    page.get_by_label("Batter", exact=True).select_option(label="Twin haze")
+    expect(page.get_by_text("batter: Twin haze")).to_be_visible()

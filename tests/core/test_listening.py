@@ -16,7 +16,14 @@ from emblar.core.analysis.evidence import SIZE, evidence
 from emblar.core.analysis.frames import BANDS, band_centres_hz, frames_of
 from emblar.core.analysis.membranes import group_membranes
 from emblar.core.analysis.onsets import dying_away, find_candidates
-from emblar.core.analysis.pitch import StrokeSpan, low_band, modes_hz, voice_spectrum
+from emblar.core.analysis.pitch import (
+    StrokeSpan,
+    bed_share,
+    grid_hz,
+    low_band,
+    modes_hz,
+    voice_spectrum,
+)
 from emblar.core.analysis.ring import Ring, voice_ring
 from emblar.core.analysis.robust import slope_per_10_db
 from emblar.core.analysis.room import room_share
@@ -65,7 +72,7 @@ def test_silence_and_a_held_note_are_nothing_to_the_classifier() -> None:
     t = np.arange(3 * RATE) / RATE
     held = 0.3 * np.sin(2 * np.pi * 110.0 * t) * np.minimum(1.0, 2.0 * t)
     frames, times = find_candidates(held)
-    chances = probabilities(evidence(frames, times))
+    chances = probabilities(evidence(frames, times), mix=False)
     assert chances.shape == (len(times), len(KINDS))
     assert not (chances > 0.5).any()
 
@@ -180,3 +187,21 @@ def test_frames_hold_the_energy_where_it_is() -> None:
     power = frames_of(np.sin(2 * np.pi * 1000.0 * t)).power
     loudest = band_centres_hz()[int(np.argmax(power[100]))]
     assert abs(np.log2(loudest / 1000.0)) < 0.25
+
+
+def test_over_a_bed_of_other_instruments_the_strongest_mode_counts_not_the_lowest() -> None:
+    t = np.arange(3 * RATE) / RATE
+    bass = 0.05 * np.sin(2 * np.pi * 146.8 * t)
+    struck = np.zeros(3 * RATE)
+    for start in (0.5, 1.5):
+        tail = t[t >= start] - start
+        struck[t >= start] += np.sin(2 * np.pi * 196.0 * tail) * np.exp(-12.0 * tail)
+    spans = [StrokeSpan(0.5, 0.9), StrokeSpan(1.5, 0.9)]
+    alone, over = low_band(struck), low_band(struck + 12.0 * bass)
+    assert bed_share(alone, spans, "snare") < 0.01
+    assert bed_share(over, spans, "snare") > 0.3
+    spectrum = np.full(len(grid_hz()), 1e-6)
+    for hz, power in ((130.0, 0.2), (196.0, 1.0)):
+        spectrum[int(np.argmin(np.abs(grid_hz() - hz)))] = power
+    assert modes_hz(spectrum, "snare")[0][0] == pytest.approx(130.0, abs=1.0)
+    assert modes_hz(spectrum, "snare", bed=0.5)[0][0] == pytest.approx(196.0, abs=1.0)

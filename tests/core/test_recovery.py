@@ -53,19 +53,15 @@ def measured_back(kind: Kind, seed: int) -> tuple[float, float]:
     )
 
 
-# Undamped kicks are at times read from their second mode: the share is what is reached.
-@pytest.mark.parametrize(("kind", "share"), [("tom", 0.6), ("snare", 0.95), ("kick", 0.5)])
-def test_rendered_drums_are_measured_back(kind: Kind, share: float) -> None:
-    rows = np.array([measured_back(kind, seed) for seed in range(16)])
-    assert np.median(rows[:, 0]) < 5.0
-    assert np.median(rows[:, 1]) < 0.05
-    assert np.mean((rows[:, 0] < 5.0) & (rows[:, 1] < 0.1)) >= share
+@pytest.mark.parametrize("kind", ["tom", "snare", "kick"])
+def test_rendered_drums_are_measured_back(kind: Kind) -> None:
+    rows = np.array([measured_back(kind, seed) for seed in range(24)])
+    assert np.max(rows[:, 0]) < 5.0
+    assert np.max(rows[:, 1]) < 0.1
 
 
 def test_recipes_are_found_again_by_their_sound() -> None:
     rows = [r for r in (recovered(seed) for seed in range(15)) if r is not None]
-    snares = [r for r in rows if r.kind == "snare"]
-    toms = [r for r in rows if r.kind == "tom"]
-    assert np.mean([r.within >= 8 for r in snares]) >= 0.9
-    assert np.mean([r.within >= r.quantities - 1 for r in toms]) >= 0.8
-    assert np.mean([r.among_first for r in snares + toms]) >= 0.75
+    assert {r.kind for r in rows} == {"tom", "snare", "kick"}
+    assert np.mean([r.within >= min(8, r.quantities) for r in rows]) >= 0.8
+    assert np.mean([r.among_first for r in rows]) >= 0.8

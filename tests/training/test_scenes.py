@@ -5,28 +5,56 @@ import pytest
 
 from emblar.core.analysis.classifier import KINDS
 from emblar.core.analysis.evidence import FLAT_SIZE, SEGMENTS, SIZE, evidence_of
-from emblar.core.analysis.frames import BANDS
+from emblar.core.analysis.frames import BANDS, frames_of
+from emblar.core.analysis.tones import SIZE as TONES
 from training.backings import part
-from training.scenes import band, labelled, labels_of, perform
+from training.scenes import (
+    MIXES,
+    band,
+    labelled,
+    labelled_mixes,
+    labels_of,
+    perform,
+)
 from training.sounds import PITCH_HZ, RATE, drum, log_uniform, metal, pitch
 from training.train import VIEWS, Gathered, blurred, seen
 
 
 @pytest.fixture(scope="module")
-def drawn() -> tuple[np.ndarray, np.ndarray, np.ndarray, list[int]]:
+def drawn() -> tuple[np.ndarray, np.ndarray, np.ndarray, np.ndarray, list[int]]:
     return labelled(3)
 
 
+def test_mixes_hold_more_candidates_than_strokes() -> None:
+    *_, labels, sizes = labelled_mixes(5)
+    assert len(sizes) == 2 * MIXES
+    assert sum(sizes) == len(labels)
+    assert (~labels.any(axis=1)).mean() > 0.1, "notes are candidates, too"
+
+
+def test_drums_under_chords_are_a_mix_and_drums_alone_or_noise_are_not() -> None:
+    rng = np.random.default_rng(2)
+    drums, _ = perform(rng, band(rng), 0.12)
+    level = float(np.sqrt(np.mean(drums**2)))
+    t = np.arange(len(drums)) / RATE
+    chords = sum(np.sin(2 * np.pi * f * t + f) for f in (220.0, 277.2, 329.6, 440.0, 659.3))
+    # Struck anew every half second, 10 dB down by then.
+    chords *= 10.0 ** (-(t % 0.5))
+    assert not frames_of(drums.astype(np.float64)).is_mix
+    assert frames_of(drums + 2.0 * level * chords).is_mix
+    assert not frames_of(rng.standard_normal(3 * RATE)).is_mix
+
+
 def test_the_same_seed_gives_the_same_rows(drawn) -> None:
-    power, flat, labels, sizes = labelled(3)
-    assert np.array_equal(power, drawn[0])
-    assert np.array_equal(flat, drawn[1])
-    assert np.array_equal(labels, drawn[2])
-    assert sizes == drawn[3]
+    *arrays, sizes = labelled(3)
+    for again, before in zip(arrays, drawn[:4], strict=True):
+        assert np.array_equal(again, before)
+    assert sizes == drawn[4]
 
 
 def test_rows_labels_and_sizes_belong_together(drawn) -> None:
-    power, flat, labels, sizes = drawn
+    power, flat, tone, labels, sizes = drawn
+    assert tone.shape == (len(labels), TONES)
     assert power.shape == (len(labels), len(SEGMENTS), BANDS)
     assert flat.shape == (len(labels), FLAT_SIZE)
     assert (flat <= 1e-6).all(), "a geometric mean is never above the arithmetic"
@@ -84,14 +112,16 @@ def test_a_part_of_a_backing_sounds_for_as_long_as_asked(role: str) -> None:
 
 
 def test_blurring_keeps_labels_and_size_and_a_blind_view_sees_zeros(drawn) -> None:
-    power, flat, labels, sizes = drawn
+    power, flat, tone, labels, sizes = drawn
     scene = np.repeat(np.arange(len(sizes)), sizes)
-    rows = Gathered(power, flat, labels, scene, np.zeros(len(labels), int))
+    rows = Gathered(power, flat, tone, labels, scene, np.zeros(len(labels), int))
     evidences, kept = blurred(np.random.default_rng(0), rows, np.arange(len(sizes)), 1.0)
     assert evidences.shape == (len(labels), SIZE)
     assert np.array_equal(kept, labels)
-    exact = evidence_of(10.0 ** (power[: sizes[0]].astype(np.float32) / 10.0), flat[: sizes[0]])
+    first = slice(0, sizes[0])
+    linear = 10.0 ** (power[first].astype(np.float32) / 10.0)
+    exact = evidence_of(linear, flat[first], tone[first])
     assert exact.shape == (sizes[0], SIZE)
-    blind = next(view for view in VIEWS if not view.added)
+    blind = next(view for view in VIEWS["mix"] if not view.added)
     hidden = seen(evidences, blind) == 0.0
     assert hidden.all(axis=0).sum() >= 6 * 12

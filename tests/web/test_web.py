@@ -1,5 +1,4 @@
 import re
-from collections.abc import Iterator
 from dataclasses import replace
 from datetime import UTC, datetime, timedelta
 
@@ -7,13 +6,11 @@ import pytest
 from fastapi.testclient import TestClient
 
 from emblar.actions import kit, listen, plan, shelf
-from emblar.actions.sessions import Brief, start_session
-from emblar.web.app import create_app
 from emblar.web.pages.frame import time_left
 from emblar.web.pages.words import inches, number, pitch, semitones, uncertainty
 from emblar.web.routers.sounds import asked_range
-from tests.drums import OWNED_KICK, OWNED_TOM
-from tests.recordings import bad_recordings, encoded, short_groove
+from tests.drums import OWNED_TOM
+from tests.recordings import bad_recordings
 
 pytestmark = pytest.mark.usefixtures("database")
 HTMX = {"HX-Request": "true"}
@@ -28,32 +25,6 @@ TOM_FIELDS = {
     "batter": "double-coated",
     "reso": "single-clear",
 }
-
-
-@pytest.fixture
-def client() -> Iterator[TestClient]:
-    with TestClient(create_app(), follow_redirects=True) as found:
-        yield found
-
-
-@pytest.fixture(scope="module")
-def groove() -> bytes:
-    return encoded(short_groove(), "FLAC")
-
-
-@pytest.fixture
-def session() -> int:
-    return start_session(Brief("Low Ferry", artist="The Tin Orchard")).id
-
-
-@pytest.fixture
-def planned(session: int, groove: bytes) -> int:
-    reference = listen.bring_recording(session, "groove.flac", groove, "drums")
-    listen.run_analysis(reference.id)
-    for owned in (OWNED_TOM, OWNED_KICK):
-        kit.add_drum(session, owned)
-    plan.plan_kit(session)
-    return session
 
 
 STEPS = ("brief", "listen", "kit", "plan", "bench", "match", "sheet")
@@ -259,7 +230,7 @@ def test_the_sheet_downloads_as_json_and_csv(client: TestClient, planned: int) -
     assert "low-ferry-sheet.json" in found.headers["Content-Disposition"]
     table = client.get(f"/sessions/{planned}/sheet.csv").text
     assert table.splitlines()[0].startswith("drum,kind,size")
-    assert len(table.splitlines()) == 3
+    assert len(table.splitlines()) == 4
 
 
 def test_the_sheet_of_nothing_says_what_it_needs(client: TestClient, session: int) -> None:
@@ -488,3 +459,46 @@ def test_the_shelf_refuses_what_is_no_number(client: TestClient, database: None)
                         headers=HTMX)  # fmt: skip
     assert "“big” is not a number. Nothing was added" in wrong.text
     assert client.get("/shelf").text.count("Take off") == 0
+
+
+HEAD = {"name": "Twin haze", "plies": "7.5 + 5", "kinds": ["tom"], "sides": ["batter"],
+        "made": ["coated", "dot", "hard_collar"]}  # fmt: skip
+
+
+def test_a_head_of_ones_own_is_planned_with_and_kept_while_it_is_on_a_drum(
+    client: TestClient, planned: int
+) -> None:
+    text = client.post("/shelf/constructions", data=HEAD).text
+    assert "Twin haze" in text and "7.5 + 5 mil, coated, centre dot" in text
+    own = next(p for p in shelf.own_parts() if p.row["name"] == "Twin haze")
+    assert own.row["may_crack_collar"] is False
+    asked = client.post(f"/sessions/{planned}/plan/1", data={"batter": own.row["id"]})
+    assert "Twin haze" in asked.text
+    assert "7.5 + 5 mil" in client.get(f"/sessions/{planned}/sheet").text
+    kit.change_drum(1, replace(OWNED_TOM, batter=own.row["id"]))
+    answer = client.post(f"/shelf/part/{own.id}/take", headers=HTMX)
+    assert f"“Twin haze” is on {OWNED_TOM.name}. Change that first" in answer.text
+    assert client.get(f"/sessions/{planned}/kit").status_code == 200
+    kit.change_drum(1, OWNED_TOM)
+    client.post(f"/shelf/part/{own.id}/take")
+    assert "taken off the shelf" in client.get(f"/sessions/{planned}/plan?sel=tom-1").text
+
+
+@pytest.mark.parametrize(
+    ("change", "says"),
+    [
+        ({"plies": "40"}, "40 is outside 1.5 to 20 mil"),
+        ({"plies": "thick"}, "“thick” is not a number"),
+        ({"plies": "2+2+3+4+5"}, "5 is outside 1 to 3"),
+        ({"made": ["fluid"], "plies": "7"}, "fluid: lies between two plies"),
+        ({"kinds": []}, "Say on which drums and which side"),
+        ({"name": " "}, "a name of up to 80"),
+    ],
+)
+def test_a_head_that_cannot_be_is_told_and_not_added(
+    client: TestClient, planned: int, change: dict, says: str
+) -> None:
+    before = shelf.own_parts()
+    answer = client.post("/shelf/constructions", data={**HEAD, **change}, headers=HTMX)
+    assert says in answer.text
+    assert shelf.own_parts() == before

@@ -25,6 +25,7 @@ SHORTEST_KL, LONGEST_KL = 1e-2, 2.5
 LOWEST_SHARE = 0.2
 """Below this share of where the search starts there is no mode; the search is held."""
 NEXT_MODE = 1.3
+REFERENCE_STEPS, RAYLEIGH_STEPS = 2, 2
 
 
 @dataclass(frozen=True, slots=True, eq=False)
@@ -88,10 +89,7 @@ class Axial:
         self.spring = self.density * self.speed**2 / (self.area * shell.depth_m)
 
     def _fold(self, n: int, omega: Array, *, port: bool) -> _Fold:
-        kl = np.clip(omega / self.speed * self.shell.depth_m, SHORTEST_KL, LONGEST_KL)
-        scale = self.density * self.shell.depth_m / self.area
-        own = scale * (1.0 / kl**2 - 1.0 / (kl * np.tan(kl)))
-        between = scale * (1.0 / kl**2 - 1.0 / (kl * np.sin(kl)))
+        own, between = self._wave(omega)
         square = omega**2
         y_b, y_r = self._compliance(self.batter, n, square), np.zeros_like(omega)
         if self.reso is not None:
@@ -171,6 +169,64 @@ class Axial:
             found.append(self._whole(0, omega, x, y, q, fold, port=False))
             omega = omega * NEXT_MODE
         return found
+
+    def all_modes(self, count: int) -> list[Motion]:
+        """Return the lowest modes of all shapes (and the hole's air) together, lowest first.
+
+        Solved at the frequency of the lowest one; the duct's inertia at each mode's own frequency
+        comes in by Rayleigh's quotient, whose error is of second order.
+        """
+        heads = [self.batter] if self.reso is None else [self.batter, self.reso]
+        candidates, dof = len(self.batter.tension), SHAPES * len(heads) + (self.plug > 0.0)
+        stiffness, mass = np.zeros((2, candidates, dof, dof))
+        ends = np.zeros((candidates, 2, dof))
+        each = np.arange(dof)
+        mass[:, each, each] = 1.0
+        for index, side in enumerate(heads):
+            own = slice(index * SHAPES, (index + 1) * SHAPES)
+            stiffness[:, each[own], each[own]] = (side.tension * side.eigenvalue).T
+            ends[:, index, own] = side.swept.T
+        if self.reso is not None:
+            one, other = each[:SHAPES], each[SHAPES : 2 * SHAPES]
+            mass[:, one, other] = mass[:, other, one] = self.shared.T
+        if self.plug > 0.0:
+            mass[:, -1, -1], ends[:, 1, -1] = self.plug, 1.0
+        flip, total = ends.transpose(0, 2, 1), ends.sum(axis=1)
+        stiffness += self.spring * total[:, :, None] * total[:, None, :]
+        first = np.sqrt(stiffness[:, each[:-1], each[:-1]].min(axis=1))
+        for _ in range(REFERENCE_STEPS):
+            values, vectors = _generalised(stiffness, mass + flip @ self._inertia(first) @ ends)
+            first = np.sqrt(np.maximum(values[:, 0], 1.0))
+        found = []
+        for index in range(min(count, dof)):
+            vector = vectors[:, :, index]
+            volumes = (ends @ vector[:, :, None])[:, :, 0]
+            plain = (vector * (mass @ vector[:, :, None])[:, :, 0]).sum(axis=1)
+            held = (vector * (stiffness @ vector[:, :, None])[:, :, 0]).sum(axis=1)
+            omega = np.sqrt(np.maximum(values[:, index], 1.0))
+            for _ in range(RAYLEIGH_STEPS):
+                air = (volumes * (self._inertia(omega) @ volumes[:, :, None])[:, :, 0]).sum(axis=1)
+                omega = np.sqrt(np.maximum(held, 1e-9) / (plain + air))
+            found.append(self._of_vector(omega, vector / np.sqrt(plain + air)[:, None], ends))
+        return found
+
+    def _of_vector(self, omega: Array, vector: Array, ends: Array) -> Motion:
+        out = (ends @ vector[:, :, None])[:, :, 0]
+        through = vector[:, -1] if self.plug > 0.0 else np.zeros_like(omega)
+        batter = vector[:, :SHAPES].T
+        reso = np.zeros_like(batter) if self.reso is None else vector[:, SHAPES : 2 * SHAPES].T
+        return Motion(omega, batter, reso, out[:, 0], out[:, 1], through)
+
+    def _inertia(self, omega: Array) -> Array:
+        """Return the plane wave's inertia between the ends, shape (candidates, 2, 2)."""
+        own, between = self._wave(omega)
+        return _square(own, between, own)
+
+    def _wave(self, omega: Array) -> tuple[Array, Array]:
+        kl = np.clip(omega / self.speed * self.shell.depth_m, SHORTEST_KL, LONGEST_KL)
+        scale = self.density * self.shell.depth_m / self.area
+        own = scale * (1.0 / kl**2 - 1.0 / (kl * np.tan(kl)))
+        return own, scale * (1.0 / kl**2 - 1.0 / (kl * np.sin(kl)))
 
     def _whole(
         self, n: int, omega: Array, x: Array, y: Array, q: Array, fold: _Fold, *, port: bool

@@ -17,7 +17,9 @@ from numpy.typing import NDArray
 
 from emblar.core.acoustics.axial import Axial, Motion, Side, two_by_two
 from emblar.core.acoustics.basis import SHAPES, Array, basis
+from emblar.core.acoustics.cavity import COMPARED, STROKE_SHARE
 from emblar.core.acoustics.coefficients import Coefficients
+from emblar.core.acoustics.damping import edge_loss
 from emblar.core.acoustics.dressed import (
     HIGHEST_ORDER,
     KA_GRID,
@@ -32,8 +34,7 @@ from emblar.core.acoustics.head import duct_air_mass
 Index = NDArray[np.int64]
 PAIRS = (*((m, 0) for m in range(HIGHEST_ORDER + 1)), (0, 1), (1, 1))
 """Order and radial number of the shapes of each pair of modes."""
-LEAST_LEVEL = 0.12
-"""Without a front head the pitch is the lower mode if it is this loud against the upper one."""
+KICK_MODES = 5
 
 
 @dataclass(frozen=True, slots=True, eq=False)
@@ -191,16 +192,29 @@ class Batch:
         if self.r and self.plug > 0.0:
             three = self.axial.ported_modes()
             # The air plug makes a mode below the pitch in which the heads are opposed.
-            swept = self.b["swept"][0], self.r["swept"][0]
-            same = [m.batter[0] * swept[0] * m.reso[0] * swept[1] < 0.0 for m in three]
-            return three, np.argmax(np.stack(same), axis=0)
+            return three, self._pitch_among(three)
         if self.r:
             return [self.axial.mode(0, upper=upper) for upper in (False, True)], none
         two = [self.axial.mode(0, upper=upper) for upper in (False, True)]
-        centre = self.b["centre"]
-        shares = [(centre * m.batter).sum(axis=0) ** 2
-                  for m in (*two, self.axial.mode(1, upper=False))]  # fmt: skip
-        return two, np.where(shares[0] >= LEAST_LEVEL * np.max(shares, axis=0), 0, 1)
+        return two, np.minimum(self._pitch_among([*two, self.axial.mode(1, upper=False)]), 1)
+
+    def _pitch_among(self, motions: list[Motion]) -> Index:
+        """Return which mode is the drum pitch (``cavity.drum_pitch_mode``).
+
+        The lowest in which the heads move the same way; without a front head the lowest in which a
+        stroke at the centre takes part.
+        """
+        if self.r:
+            moved = [
+                (self.b["swept"] * m.batter).sum(axis=0) * (self.r["swept"] * m.reso).sum(axis=0)
+                for m in motions
+            ]
+            return np.asarray(np.argmax(np.stack(moved) < 0.0, axis=0), np.int64)
+        shares = np.stack(
+            [(self.b["centre"] * m.batter).sum(axis=0) ** 2 for m in motions[:COMPARED]]
+        )
+        first = np.argmax(shares >= STROKE_SHARE * shares.max(axis=0), axis=0)
+        return np.asarray(first, np.int64)
 
     def pitch_hz(self) -> Array:
         """Return the drum pitch of every candidate in Hz."""
@@ -212,9 +226,14 @@ class Batch:
 
     def modes(self) -> Modes:
         """Return every mode of every candidate."""
-        motions, pitch = self.pitch_motions()
         sides = (False, True) if self.r else (False,)
-        motions += [self.axial.mode(1, upper=upper) for upper in sides]
+        if self.choice.kind == "kick":
+            # Struck near the middle, with unlike heads: its shapes do not go in pairs.
+            motions = self.axial.all_modes(KICK_MODES)
+            pitch = self._pitch_among(motions)
+        else:
+            motions, pitch = self.pitch_motions()
+            motions += [self.axial.mode(1, upper=upper) for upper in sides]
         rows = [self._axial_row(motion) for motion in motions]
         orders = [0] * len(rows)
         for m, n in PAIRS:
@@ -309,7 +328,7 @@ class Batch:
     ) -> Row:
         """Return a mode's numbers, the losses in the films and at the edge added to ``rate``."""
         k = self.k
-        edge = k["edge_loss"] * self.choice.loss_share * self.shares.edge
+        edge = edge_loss(self.choice.kind, k) * self.choice.loss_share * self.shares.edge
         rate = rate + 0.5 * part_b / omega * (self.b["loss"] + edge)
         if self.r:
             rate += 0.5 * part_r / omega * (self.r["loss"] + edge)

@@ -33,7 +33,7 @@ from emblar.core.acoustics.head import (
 ITERATIONS = 6
 PORT_PLACE = 0.5
 """Distance of a port from the centre over the radius: off-centre, where a stand reaches."""
-STROKE_SHARE = 0.12
+STROKE_SHARE, COMPARED = 0.12, 3
 """Least share of a centre stroke in the mode called drum pitch when there is no front head."""
 
 
@@ -220,11 +220,11 @@ def drum_pitch_mode(modes: list[CoupledMode], radius_m: float) -> CoupledMode:
 
     It is the lowest one in which the heads move the same way; the air plug of a port makes a mode
     below it in which they do not. Without a front head it is the lowest one in which a centre
-    stroke takes part.
+    stroke takes part, measured against the lowest ``COMPARED``.
     """
     centre = basis(0).at(0.0)
-    shares = np.array([float(centre @ mode.batter) ** 2 for mode in modes])
-    for mode, share in zip(modes, shares, strict=True):
+    shares = np.array([float(centre @ mode.batter) ** 2 for mode in modes[:COMPARED]])
+    for mode, share in zip(modes, shares, strict=False):
         if mode.reso is None and share >= STROKE_SHARE * shares.max():
             return mode
         if mode.reso is not None and not mode.heads_opposed(radius_m):

@@ -21,7 +21,7 @@ from scipy.special import jv
 from emblar.core.acoustics.basis import SHAPES, Array, Basis, basis
 from emblar.core.acoustics.cavity import CoupledMode, swept_by_reso
 from emblar.core.acoustics.coefficients import Coefficients
-from emblar.core.acoustics.drum import Drum, Film, Side, Tensions
+from emblar.core.acoustics.drum import Drum, Film, Kind, Side, Tensions
 
 T60_FACTOR = 3.0 * math.log(10.0)
 WIRE_PLACE = 0.3
@@ -94,12 +94,17 @@ def film_loss_factor(film: Film, coefficients: Coefficients) -> float:
     return loss + (coefficients["vent_loss"] if film.vented else 0.0)
 
 
+def edge_loss(kind: Kind, coefficients: Coefficients) -> float:
+    """Return the loss factor at edge, hoop, shell and stand of a usual drum of a kind."""
+    return coefficients["kick_edge_loss" if kind == "kick" else "edge_loss"]
+
+
 def _film_rate(
     mode: CoupledMode, drum: Drum, tensions: Tensions, coefficients: Coefficients
 ) -> float:
     """Losses that go with the energy stored in each head's tension, and the ring's drag."""
     shapes, omega = basis(mode.m), 2.0 * math.pi * mode.frequency_hz
-    edge = coefficients["edge_loss"] * drum.shell_loss_share
+    edge = edge_loss(drum.kind, coefficients) * drum.shell_loss_share
     rate = 0.0
     pairs = zip(
         (drum.batter, drum.reso),

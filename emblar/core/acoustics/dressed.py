@@ -34,7 +34,7 @@ from emblar.core.acoustics.head import (
     film_stiffness,
     outer_air_mass,
 )
-from emblar.core.acoustics.strike import contact_s, impulse_n_s, on_surface, place
+from emblar.core.acoustics.strike import contact_s, impulse_n_s, microphone_place, on_surface, place
 
 HIGHEST_ORDER = 5
 ORDERS = HIGHEST_ORDER + 1
@@ -133,7 +133,7 @@ def dressed(key: HeadKey, shell: Shell, k: Coefficients) -> DressedHead:
         swept=swept @ vectors[0],
         centre=_at(0.0)[0] @ vectors[0],
         struck=_into(_at(place(key.kind, key.strike, k)), vectors),
-        near=_into(_near(k) * radius, vectors),
+        near=_into(_near(microphone_place(key.kind, k), k) * radius, vectors),
         resistance=vectors.transpose(0, 2, 1) @ resistance @ vectors,
         radiation=_radiation(vectors, radius, k),
         shapes=vectors,
@@ -182,10 +182,10 @@ def _squares(radius: float) -> Array:
 
 
 @lru_cache(maxsize=64)
-def _near(k: Coefficients) -> Array:
+def _near(at: float, k: Coefficients) -> Array:
     """Return the pressure of each shape at a close microphone per radius and acceleration."""
     zeros = np.stack([basis(m).zeros for m in range(ORDERS)])
-    return np.asarray(_at(k["microphone_place"]) * np.exp(-zeros * k["microphone_height"]) / zeros)
+    return np.asarray(_at(at) * np.exp(-zeros * k["microphone_height"]) / zeros)
 
 
 def _radiation(vectors: Array, radius: float, k: Coefficients) -> Array:

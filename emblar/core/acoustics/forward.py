@@ -24,7 +24,13 @@ from emblar.core.acoustics.damping import decay_rate, t60_s
 from emblar.core.acoustics.drum import USUAL_STRIKE, USUAL_WIRES, Drum, Strike, Tensions, Wires
 from emblar.core.acoustics.head import tension_from_lug_pitch
 from emblar.core.acoustics.limits import Limit, film_stress_pa, limits, rod_load_n
-from emblar.core.acoustics.strike import contact_s, impulse_n_s, on_surface, place
+from emblar.core.acoustics.strike import (
+    contact_s,
+    impulse_n_s,
+    microphone_place,
+    on_surface,
+    place,
+)
 from emblar.core.notes import cents
 from emblar.core.quantities import Measured
 
@@ -247,7 +253,8 @@ def close_level(mode: CoupledMode, drum: Drum, k: Coefficients) -> float:
     strike = on_surface(drum.strike, drum.batter, k)
     struck = float(shapes.at(place(drum.kind, strike, k)) @ mode.batter)
     velocity = impulse_n_s(drum.kind, strike, k) * struck
-    near: Array = shapes.at(k["microphone_place"]) * np.exp(-shapes.zeros * k["microphone_height"])
+    at = microphone_place(drum.kind, k)
+    near: Array = shapes.at(at) * np.exp(-shapes.zeros * k["microphone_height"])
     pressure = float((near * radius / shapes.zeros) @ mode.batter)
     if mode.m == 0:
         swept = shapes.swept * radius**2

@@ -12,7 +12,7 @@ from collections.abc import Sequence
 import numpy as np
 
 from emblar.core.acoustics.coefficients import Coefficients
-from emblar.core.acoustics.damping import T60_FACTOR
+from emblar.core.acoustics.damping import T60_FACTOR, edge_loss
 from emblar.core.acoustics.dressed import HIGHEST_ORDER, KA_GRID, HeadKey, Shell, dressed
 from emblar.core.acoustics.drum import Drum, Side, Strike
 from emblar.core.acoustics.forward import Mode
@@ -47,7 +47,7 @@ def tapped_modes(
     tap = Strike(impulse=0.4, place=TAP_PLACE)
     head = dressed(HeadKey("tom", side, film, on_it, strike=tap), shell, k)
     mean = float(np.mean(rods_n_per_m))
-    edge = k["edge_loss"] * drum.shell_loss_share
+    edge = edge_loss(drum.kind, k) * drum.shell_loss_share
     angle = 2.0 * math.pi * rod / len(rods_n_per_m)
     rows: list[tuple[int, float, float, float]] = []
     for m in range(HIGHEST_ORDER + 1):

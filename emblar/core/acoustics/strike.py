@@ -45,3 +45,8 @@ def place(kind: Kind, strike: Strike, k: Coefficients) -> float:
     if strike.place is not None:
         return strike.place
     return 0.0 if kind == "kick" else k["stroke_place"]
+
+
+def microphone_place(kind: Kind, k: Coefficients) -> float:
+    """Return how far from the centre the microphone stands over the radius."""
+    return k["kick_microphone_place" if kind == "kick" else "microphone_place"]

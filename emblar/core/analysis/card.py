@@ -17,9 +17,11 @@ from numpy.typing import NDArray
 from emblar.core.analysis.audio import Samples
 from emblar.core.analysis.loudness import Part, soft_and_loud
 from emblar.core.analysis.pitch import (
+    EARLY_S,
     StrokePitch,
     StrokeSpan,
     Track,
+    bed_share,
     modes_hz,
     settle_span,
     stroke_pitches,
@@ -124,7 +126,10 @@ def measure_voice(
     chosen = list(clean)[:MOST_STROKES]
     spans = [StrokeSpan(s.time_s, s.drum_gap_s) for s in chosen]
     spectrum = voice_spectrum(low, spans, kind) if pitched and spans else None
-    modes = modes_hz(spectrum, kind) if spectrum is not None else []
+    modes: list[tuple[float, float]] = []
+    if spectrum is not None:
+        early = voice_spectrum(low, spans, kind, EARLY_S)
+        modes = modes_hz(spectrum, kind, bed=bed_share(low, spans, kind), early=early)
     pitches: list[StrokePitch] = []
     if modes:
         pitches = stroke_pitches(low, spans, modes[0][0], tom=kind == "tom")

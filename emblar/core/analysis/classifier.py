@@ -3,8 +3,9 @@
 Conventions
 -----------
 Inputs are rows of ``evidence``; outputs are probabilities of ``KINDS``, several of which can hold
-at once; a candidate with none of them is no stroke. The weights (``data/voices.npz``) are written
-by ``python -m training.train``; nothing but made-up sounds went into them.
+at once; a candidate with none of them is no stroke. There are networks for drums alone and others
+for drums in a mix (``Frames.is_mix``). The weights (``data/voices.npz``) are written by
+``python -m training.train``; nothing but made-up sounds went into them.
 """
 
 from functools import lru_cache
@@ -23,15 +24,15 @@ Network = tuple[tuple[Rows, Rows], ...]
 """Weight and bias of each layer."""
 
 
-@lru_cache(maxsize=1)
-def _networks() -> tuple[Network, ...]:
+@lru_cache(maxsize=2)
+def _networks(family: str) -> tuple[Network, ...]:
     source = files("emblar.core.analysis").joinpath("data/voices.npz")
-    found: dict[int, list[tuple[Rows, Rows]]] = {}
+    found: dict[str, list[tuple[Rows, Rows]]] = {}
     with source.open("rb") as file, np.load(file) as stored:
-        for name in sorted(n for n in stored.files if "weight" in n):
+        for name in sorted(n for n in stored.files if n.startswith(family) and "weight" in n):
             weight = stored[name].astype(np.float32)
             bias = stored[name.replace("weight", "bias")].astype(np.float32)
-            found.setdefault(int(name[len("network") :].split("_")[0]), []).append((weight, bias))
+            found.setdefault(name.split("_")[0], []).append((weight, bias))
     return tuple(tuple(layers) for _, layers in sorted(found.items()))
 
 
@@ -43,10 +44,11 @@ def _odds(rows: Rows, network: Network) -> Rows:
     return hidden @ weight + bias
 
 
-def probabilities(rows: Rows) -> Probabilities:
+def probabilities(rows: Rows, *, mix: bool) -> Probabilities:
     """Return the probability of each kind, shape (candidates, len(KINDS)).
 
     The networks see the evidence differently; their log odds are averaged.
     """
-    odds = np.mean([_odds(rows, network) for network in _networks()], axis=0)
+    networks = _networks("mix" if mix else "drums")
+    odds = np.mean([_odds(rows, network) for network in networks], axis=0)
     return np.asarray(1.0 / (1.0 + np.exp(-odds)), np.float32)

@@ -6,7 +6,8 @@ Conventions
 before and after the onset, relative to the loudest band after it, held at −70 dB; then the same of
 what is added to the sound just before; then the level of groups of bands relative to the
 recording's own loud candidates; then how flat the spectrum is before and after; then the level of
-every band, early and later, relative to the loud candidates. Gain therefore does not matter.
+every band, early and later, relative to the loud candidates; then what its partials say
+(``tones``). Gain therefore does not matter.
 """
 
 import itertools
@@ -16,6 +17,8 @@ import numpy as np
 from numpy.typing import NDArray
 
 from emblar.core.analysis.frames import BANDS, FLAT_BANDS, HOP_S, Frames, band_centres_hz
+from emblar.core.analysis.tones import SIZE as TONES
+from emblar.core.analysis.tones import tones
 
 Array = NDArray[np.float64]
 Rows = NDArray[np.float32]
@@ -48,7 +51,7 @@ FLAT_SIZE = len(FLAT_AT) * FLAT_BANDS
 FLATTEST_DB = -30.0
 RELATIVE = (slice(0, 3), slice(3, 6))
 """Segments after the onset, early and later, whose bands are told relative to the loud ones."""
-SIZE = (len(SEGMENTS) + ADDED) * WIDE + len(GROUPS) + FLAT_SIZE + len(RELATIVE) * WIDE
+SIZE = (len(SEGMENTS) + ADDED) * WIDE + len(GROUPS) + FLAT_SIZE + len(RELATIVE) * WIDE + TONES
 
 
 def segment_power(frames: Frames, times_s: Array) -> Rows:
@@ -77,7 +80,8 @@ def evidence(frames: Frames, times_s: Array) -> Rows:
     """Return the evidence of each candidate, shape (candidates, SIZE)."""
     if len(times_s) == 0:
         return np.empty((0, SIZE), np.float32)
-    return evidence_of(segment_power(frames, times_s), flatness(frames, times_s))
+    power, flat = segment_power(frames, times_s), flatness(frames, times_s)
+    return evidence_of(power, flat, tones(frames, times_s))
 
 
 def flatness(frames: Frames, times_s: Array) -> Rows:
@@ -88,8 +92,8 @@ def flatness(frames: Frames, times_s: Array) -> Rows:
     return np.maximum(np.concatenate(rows, axis=1), FLATTEST_DB)
 
 
-def evidence_of(power: Rows, flat_db: Rows) -> Rows:
-    """Return the evidence from segment powers and flatness of one recording's candidates."""
+def evidence_of(power: Rows, flat_db: Rows, tone: Rows) -> Rows:
+    """Return the evidence from powers, flatness and tones of one recording's candidates."""
     power = power @ _widening()
     after = power[:, BEFORE:]
     before = np.minimum(power[:, :1], power[:, 1:2])
@@ -103,6 +107,7 @@ def evidence_of(power: Rows, flat_db: Rows) -> Rows:
         _relative(sums) / 20.0,
         flat_db / 8.0 + 1.0,
         *(_relative(added[:, span].mean(axis=1)) / 20.0 for span in RELATIVE),
+        tone,
     ]
     return np.concatenate(parts, axis=1).astype(np.float32)
 

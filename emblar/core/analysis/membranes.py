@@ -39,7 +39,7 @@ SOMEWHAT_SLOWER_DB = 1.5
 LEAST_STROKES, LEAST_SHARE = 2, 0.06
 MOST_TOMS = 6
 SURE_KICK = 0.6
-LEAST_WORTH, LEAST_WORTH_SHARE = 1.2, 0.25
+LEAST_WORTH, LEAST_WORTH_SHARE = 1.0, 0.25
 """A tom's strokes hold this many sure strokes together, and this share of the surest tom's."""
 
 

@@ -61,7 +61,7 @@ def find_candidates(mono: Samples) -> tuple[Frames, Array]:
     frames = frames_of(held)
     peaks = _peaks(novelty(frames))
     times = _refined(held, peaks[_rising(frames, peaks)])
-    kept = Frames(frames.power[lead // HOP :], frames.flatness_db[lead // HOP :])
+    kept = frames.without_lead(lead // HOP)
     return kept, np.maximum(times - lead / ANALYSIS_RATE_HZ, 0.0)
 
 

@@ -43,8 +43,16 @@ FAINTEST = 10.0**-4.5
 MOST_EARLY = 0.25
 SPECTRUM_SIZE = 16384
 RANGES_HZ = {"kick": (31.0, 135.0), "snare": (125.0, 340.0), "tom": (48.0, 260.0)}
+MOST_BED = 0.3
+"""Share of what was there before from which a range counts as another instrument's, too."""
 LOWEST_WITHIN_DB = {"snare": 9.0, "tom": 4.0}
+SECOND_OVER_FIRST, UNDER_WITHIN_DB = (1.45, 2.0), 10.0
+"""Where a tom's (1,1) lies over its (0,1), between two heads and air; least level of the (0,1)."""
+HIGHEST_PUNCH_HZ, KICK_SECOND_OVER_FIRST = 105.0, (1.8, 2.7)
+"""Above this a kick is not tuned; where its second mode of m = 0 lies over its first."""
+SAME_PEAK, EARLY_S = 0.04, (0.015, 0.120)
 SHORTEST_SPAN_S = 0.06
+LEADING_S, FARTHEST_BACK_S, MOST_GLIDE_OCTAVES_PER_S = 0.05, 0.03, 2.0
 BEFORE_SHARE = 0.35
 
 
@@ -102,9 +110,11 @@ def _power(low: Array, start_s: float, stop_s: float) -> Array:
     return np.asarray(np.abs(np.fft.rfft(piece * shape, SPECTRUM_SIZE)) ** 2 / np.sum(shape**2))
 
 
-def added_spectrum(low: Array, stroke: StrokeSpan, kind: str) -> Array | None:
+def added_spectrum(
+    low: Array, stroke: StrokeSpan, kind: str, span_s: tuple[float, float] | None = None
+) -> Array | None:
     """Return what a stroke adds in its settled span, power; None if it is cut off before."""
-    start, stop = settle_span(kind)
+    start, stop = span_s or settle_span(kind)
     stop = min(stop, stroke.available_s)
     if stop - start < SHORTEST_SPAN_S:
         start = max(stop - SHORTEST_SPAN_S, 0.015)
@@ -116,21 +126,66 @@ def added_spectrum(low: Array, stroke: StrokeSpan, kind: str) -> Array | None:
     return np.maximum(after - BEFORE_SHARE * before, 0.0)
 
 
-def voice_spectrum(low: Array, strokes: Sequence[StrokeSpan], kind: str) -> Array | None:
-    """Return the median over strokes of what each adds, scaled to unit energy in range."""
+def voice_spectrum(
+    low: Array,
+    strokes: Sequence[StrokeSpan],
+    kind: str,
+    span_s: tuple[float, float] | None = None,
+) -> Array | None:
+    """Return the median over strokes of what each adds, scaled to unit energy in range.
+
+    Read in the settled span of the kind if no other is given. None where the strokes have nothing
+    in common there.
+    """
     low_hz, high_hz = RANGES_HZ[kind]
     grid = grid_hz()
     inside = (grid >= low_hz) & (grid <= high_hz)
     rows = []
     for stroke in strokes:
-        added = added_spectrum(low, stroke, kind)
+        added = added_spectrum(low, stroke, kind, span_s)
         if added is not None and added[inside].sum() > 0.0:
             rows.append(added / added[inside].sum())
-    return np.median(rows, axis=0) if rows else None
+    common = np.median(rows, axis=0) if rows else None
+    return common if common is not None and common[inside].any() else None
 
 
-def modes_hz(spectrum: Array, kind: str) -> list[tuple[float, float]]:
-    """Return the peaks in range as (Hz, dB re the strongest), the fundamental first."""
+def bed_share(low: Array, strokes: Sequence[StrokeSpan], kind: str) -> float:
+    """Return how much of what sounds in a kind's range was there before its strokes, the median."""
+    low_hz, high_hz = RANGES_HZ[kind]
+    inside = (grid_hz() >= low_hz) & (grid_hz() <= high_hz)
+    start, stop = settle_span(kind)
+    shares = []
+    for stroke in strokes:
+        before = _power(low, stroke.time_s - 0.20, stroke.time_s - 0.008)[inside].sum()
+        after = _power(low, stroke.time_s + start, stroke.time_s + stop)[inside].sum()
+        shares.append(before / (after + 1e-20))
+    return float(np.median(shares)) if shares else 0.0
+
+
+def modes_hz(
+    spectrum: Array, kind: str, *, bed: float = 0.0, early: Array | None = None
+) -> list[tuple[float, float]]:
+    """Return the peaks in range as (Hz, dB re the strongest), the fundamental first.
+
+    The lowest of the strong peaks is the fundamental, but over a bed of other instruments
+    (``bed_share``), whose basses lie there, the strongest is. A tom's may be nearly gone when the
+    pitch has settled: ``early`` is its spectrum in ``EARLY_S``.
+    """
+    rows = _peaks(spectrum, kind)
+    chosen = max(rows, key=lambda row: row[1])
+    if kind in LOWEST_WITHIN_DB and bed < MOST_BED:
+        within = LOWEST_WITHIN_DB[kind]
+        chosen = min((r for r in rows if r[1] >= -within), key=lambda row: row[0])
+        if kind == "tom":
+            for found in (rows, _peaks(early, kind) if early is not None else []):
+                chosen = _mode_under(chosen, found, SECOND_OVER_FIRST)
+    if kind == "kick" and chosen[0] > HIGHEST_PUNCH_HZ:
+        chosen = _mode_under(chosen, rows, KICK_SECOND_OVER_FIRST)
+    return [chosen, *sorted((r for r in rows if r != chosen), key=lambda r: -r[1])]
+
+
+def _peaks(spectrum: Array, kind: str) -> list[tuple[float, float]]:
+    """Return the peaks in range that are less than 12 dB under the strongest, as (Hz, dB)."""
     low_hz, high_hz = RANGES_HZ[kind]
     grid = grid_hz()
     first, last = np.searchsorted(grid, [low_hz, high_hz])
@@ -139,14 +194,27 @@ def modes_hz(spectrum: Array, kind: str) -> list[tuple[float, float]]:
     if len(peaks) == 0:
         peaks = np.array([int(np.argmax(inside))])
     level = 10.0 * np.log10(inside[peaks] / inside[peaks].max() + 1e-12)
-    rows = [
+    return [
         (float(grid[first + p]), float(v)) for p, v in zip(peaks, level, strict=True) if v > -12.0
     ]
-    chosen = max(rows, key=lambda row: row[1])
-    if kind in LOWEST_WITHIN_DB:
-        within = LOWEST_WITHIN_DB[kind]
-        chosen = min((r for r in rows if r[1] >= -within), key=lambda row: row[0])
-    return [chosen, *sorted((r for r in rows if r != chosen), key=lambda r: -r[1])]
+
+
+def _mode_under(
+    chosen: tuple[float, float], rows: list[tuple[float, float]], ratios: tuple[float, float]
+) -> tuple[float, float]:
+    """Return the fundamental under what looks like the second mode, or what was chosen.
+
+    A tom struck off its middle may ring longer and louder in (1,1) than in (0,1), which the air
+    takes most from; a kick's second mode may be its loudest. What lies below by the ratio of the
+    two and is not lost under it is the fundamental.
+    """
+    level = max((v for f, v in rows if abs(f / chosen[0] - 1.0) < SAME_PEAK), default=0.0)
+    under = [
+        row
+        for row in rows
+        if row[1] >= level - UNDER_WITHIN_DB and ratios[0] <= chosen[0] / row[0] <= ratios[1]
+    ]
+    return max(under, key=lambda row: row[1]) if under else chosen
 
 
 def window_s(pitch_hz: float) -> float:
@@ -235,12 +303,38 @@ def settled_hz(track: Track, *, tom: bool) -> float | None:
             inside = late
     if np.count_nonzero(inside) < 3:
         return None
+    time, frequency, amplitude = _led_back(
+        track.time_s[inside], track.frequency_hz[inside], track.amplitude[inside], span[0]
+    )
     # Early windows lie closer together than late ones: each stands for its own stretch of time.
-    stretch = np.gradient(track.time_s[inside])
-    frequency, weight = track.frequency_hz[inside], track.amplitude[inside] ** 2 * stretch
+    weight = amplitude**2 * np.gradient(time)
     middle = np.median(frequency)
     good = np.abs(1200.0 * np.log2(frequency / middle)) < 150.0
     return float(np.average(frequency[good], weights=weight[good] + 1e-20))
+
+
+def _led_back(
+    time_s: Array, frequency_hz: Array, amplitude: Array, start_s: float
+) -> tuple[Array, Array, Array]:
+    """Return a track that begins where its span does: a long window's middle comes later.
+
+    Glide and decay of the first ``LEADING_S`` go on backwards, both straight on their log scales,
+    for at most ``FARTHEST_BACK_S`` and never down: a drum's pitch only falls.
+    """
+    gap = time_s[0] - start_s
+    first = time_s <= time_s[0] + LEADING_S
+    if not STEP_S / 2.0 < gap <= FARTHEST_BACK_S or np.count_nonzero(first) < 3:
+        return time_s, frequency_hz, amplitude
+    back = np.arange(start_s, time_s[0] - STEP_S / 4.0, STEP_S / 2.0)
+    since = back - time_s[0]
+    glide = min(float(np.polyfit(time_s[first], np.log2(frequency_hz[first]), 1)[0]), 0.0)
+    glide = max(glide, -MOST_GLIDE_OCTAVES_PER_S)
+    fall = min(float(np.polyfit(time_s[first], np.log(amplitude[first] + 1e-20), 1)[0]), 0.0)
+    return (
+        np.concatenate([back, time_s]),
+        np.concatenate([frequency_hz[0] * 2.0 ** (glide * since), frequency_hz]),
+        np.concatenate([amplitude[0] * np.exp(fall * since), amplitude]),
+    )
 
 
 def _inside(track: Track, span: tuple[float, float]) -> NDArray[np.bool_]:

@@ -16,6 +16,7 @@ from collections.abc import Sequence
 
 import numpy as np
 from numpy.typing import NDArray
+from scipy.cluster.vq import kmeans2
 from scipy.optimize import nnls
 
 from emblar.core.analysis.evidence import BEFORE, SEGMENTS, segment_power
@@ -25,6 +26,8 @@ Array = NDArray[np.float64]
 PRINT_SEGMENTS = slice(BEFORE, BEFORE + 6)
 WEIGHT_FLOOR = 1e-4
 LEAST_SHARE = 1e-3
+NO_DRUM = 0.2
+NOTE_KINDS, LEAST_NOTES = 8, 4
 
 
 def prints_of(frames: Frames, times_s: Array) -> Array:
@@ -47,6 +50,30 @@ def template_of(prints: Array, members: Sequence[int]) -> Array:
     rows = rows / (rows.sum(axis=1, keepdims=True) + 1e-30)
     template = np.median(rows, axis=0)
     return np.asarray(template / (template.sum() + 1e-30))
+
+
+def background_templates(prints: Array, chances: Array) -> Array:
+    """Return what notes of other instruments have in common, shape (kinds of notes, size).
+
+    Candidates that are surely no drum are put together by shape (k-means).
+
+    Parameters
+    ----------
+    prints
+        Shape (candidates, size).
+    chances
+        Chance of the likeliest drum at each candidate.
+    """
+    notes = prints[(chances < NO_DRUM) & (prints.sum(axis=1) > 0.0)]
+    kinds = min(NOTE_KINDS, len(notes) // LEAST_NOTES)
+    if kinds == 0:
+        return np.empty((0, prints.shape[1]))
+    shapes = np.sqrt(notes / notes.sum(axis=1, keepdims=True))
+    _, labels = kmeans2(shapes, kinds, minit="++", seed=0)
+    groups = [np.nonzero(labels == kind)[0] for kind in range(kinds)]
+    return np.array([template_of(notes, list(g)) for g in groups if len(g) > 1]).reshape(
+        -1, prints.shape[1]
+    )
 
 
 def gains_of(prints: Array, templates: Array) -> tuple[Array, Array]:

@@ -19,11 +19,17 @@ from emblar.core.analysis.evidence import evidence
 from emblar.core.analysis.frames import Frames
 from emblar.core.analysis.membranes import falls_db, group_membranes, stroke_pitch_hz, treble_db
 from emblar.core.analysis.pitch import StrokeSpan
-from emblar.core.analysis.templates import gains_of, prints_of, template_of
+from emblar.core.analysis.templates import (
+    background_templates,
+    gains_of,
+    prints_of,
+    template_of,
+)
 
 Array = NDArray[np.float64]
 HIGH_KINDS = ("hat", "cymbal")
 THRESHOLD = {"kick": 0.5, "snare": 0.42, "tom": 0.5, "hat": 0.3, "cymbal": 0.3}
+THRESHOLD_IN_MIX = {"kick": 0.65, "snare": 0.35, "tom": 0.33, "hat": 0.25, "cymbal": 0.25}
 SURE = 0.75
 OTHERS_BELOW = 0.35
 LIKELY = 0.3
@@ -33,12 +39,13 @@ HIGH_WEIGHT = 0.5
 ALIKE_FROM, ALIKE_WEIGHT = 0.6, 4.0
 MIDDLE_GAIN_DB = -7.0
 LEVEL_S = 0.05
-MEMBRANE_FROM, SNARE_OVER = 0.4, 0.65
+MEMBRANE_FROM, SNARE_OVER = 0.25, 0.65
 NOWHERE = -1
 UNPLACED, OTHER_DRUM = 0.7, 0.25
 SECOND_TOM_DB, FAINT_SCORE = 5.0, 0.2
 STRUCK, GIVEN = 0.6, 0.85
 MOST_ODDS = 4.0
+TOGETHER_ODDS = 2.5
 KICK_FALL_DB, FALL_STEP_DB, MOST_PUSH, NO_DRUM_DB = 12.0, 4.0, 1.5, 6.0
 
 
@@ -71,6 +78,11 @@ class Candidates:
         return len(self.times_s)
 
 
+def _chances(found: Candidates, *, mix: bool) -> Array:
+    rows = evidence(found.frames, found.times_s)
+    return probabilities(rows, mix=mix).astype(np.float64)
+
+
 def levels_db(mono: Samples, times_s: Array) -> Array:
     """Return the RMS of the first 50 ms after each time in dB re full scale."""
     total = np.concatenate([[0.0], np.cumsum(mono**2)])
@@ -82,7 +94,7 @@ def levels_db(mono: Samples, times_s: Array) -> Array:
 
 def one_voice(found: Candidates, voice: str, *, lone: bool) -> list[Hit]:
     """Give every candidate that is a stroke (the strongest if ``lone``) to one voice."""
-    chances = probabilities(evidence(found.frames, found.times_s))
+    chances = _chances(found, mix=found.frames.is_mix)
     best = chances.max(axis=1)
     chosen = np.nonzero(best > 0.3)[0]
     if lone or len(chosen) == 0:
@@ -101,7 +113,7 @@ def lone_voice(found: Candidates) -> list[Hit]:
     """Name the one stroke of a recording of a single stroke."""
     index = _strongest(found)
     time = found.times_s[index : index + 1]
-    told = probabilities(evidence(found.frames, time))[0]
+    told = probabilities(evidence(found.frames, time), mix=False)[0]
     chances = _by_print(told, prints_of(found.frames, time))
     kind = KINDS[int(np.argmax(chances))]
     voice = "tom-1" if kind == "tom" else kind
@@ -141,21 +153,23 @@ def name_strokes(found: Candidates, low: Array) -> list[Hit]:
     """
     if len(found) == 0:
         return []
-    chances = probabilities(evidence(found.frames, found.times_s)).astype(np.float64)
+    mix = found.frames.is_mix
+    chances = _chances(found, mix=mix)
     prints = prints_of(found.frames, found.times_s)
     # The recording's own drums first as kinds, then with kick and toms told apart.
     kinds, _ = _weighed(chances, chances, prints)
     # Toms of different pitch have no print in common: the classifier alone says which are toms.
     tom = KINDS.index("tom")
     kinds[:, tom] = np.maximum(kinds[:, tom], chances[:, tom])
-    toms, of = _membranes(found, low, chances, prints)
+    toms, of = _membranes(found, low, chances, prints, mix=mix)
     voices = ["kick", "snare", *(f"tom-{i + 1}" for i in range(toms)), "hat", "cymbal"]
-    prior, now = _of_voices(chances, voices, of), _of_voices(kinds, voices, of)
+    prior = _of_voices(chances, voices, of, mix=mix)
+    now = _of_voices(kinds, voices, of, mix=mix)
     score, loudness = _weighed(prior, now, prints)
-    score = _one_tom(score, loudness, voices)
+    score = _rarely_together(_one_tom(score, loudness, voices), voices)
     hits = []
     for index, voice in enumerate(voices):
-        threshold = _threshold(voice, score[:, index])
+        threshold = _threshold(voice, score[:, index], mix=mix)
         for i in np.nonzero(score[:, index] >= threshold)[0]:
             sure = float(np.clip(score[i, index], 0.0, 0.99))
             hits.append(
@@ -164,13 +178,13 @@ def name_strokes(found: Candidates, low: Array) -> list[Hit]:
     return sorted(hits, key=lambda h: (h.time_s, h.voice))
 
 
-def _threshold(voice: str, score: Array) -> float:
+def _threshold(voice: str, score: Array, *, mix: bool) -> float:
     """Return the least chance at which a stroke is given to a voice.
 
     How sure the classifier is of a snare depends on the recording; half of the way goes to where
     this recording's own candidates part into two (Otsu).
     """
-    usual = THRESHOLD[voice.split("-", maxsplit=1)[0]]
+    usual = (THRESHOLD_IN_MIX if mix else THRESHOLD)[voice.split("-", maxsplit=1)[0]]
     if voice != "snare":
         return usual
     middle = 0.5 * (_log_odds(np.array([usual]))[0] + _parted(_log_odds(score)))
@@ -193,10 +207,11 @@ def _parted(odds: Array) -> float:
     return float(borders[int(np.argmax(share * (1.0 - share) * (high - low) ** 2))])
 
 
-def _of_voices(kinds: Array, voices: list[str], of: NDArray[np.int64]) -> Array:
+def _of_voices(kinds: Array, voices: list[str], of: NDArray[np.int64], *, mix: bool) -> Array:
     """Return chances of voices from those of kinds.
 
-    A stroke put with the kick or with a tom goes there with the chance of being on either.
+    A stroke put with the kick or with a tom goes there with the chance of being on either; in a
+    mix, where pitch and print are others' too, with the chance of being on that kind.
     """
     kick, tom = kinds[:, KINDS.index("kick")], kinds[:, KINDS.index("tom")]
     either = 1.0 - (1.0 - kick) * (1.0 - tom)
@@ -208,16 +223,17 @@ def _of_voices(kinds: Array, voices: list[str], of: NDArray[np.int64]) -> Array:
             place = 0 if kind == "kick" else int(voice[4:])
             elsewhere = np.where(of == NOWHERE, np.maximum(out[:, index], UNPLACED * either), 0.0)
             elsewhere = np.where(of > NOWHERE, OTHER_DRUM * out[:, index], elsewhere)
-            out[:, index] = np.where(of == place, either, elsewhere)
+            here = out[:, index] if mix else either
+            out[:, index] = np.where(of == place, here, elsewhere)
     return out
 
 
 def _membranes(
-    found: Candidates, low: Array, chances: Array, prints: Array
+    found: Candidates, low: Array, chances: Array, prints: Array, *, mix: bool
 ) -> tuple[int, NDArray[np.int64]]:
     """Return how many toms there are, and where each candidate belongs: 0 kick, 1 … toms."""
     kick, tom = chances[:, KINDS.index("kick")], chances[:, KINDS.index("tom")]
-    either = np.maximum(kick, tom)
+    either = 1.0 - (1.0 - kick) * (1.0 - tom)
     snare = chances[:, KINDS.index("snare")]
     # With a snare over it a stroke says little of its pitch; it is placed by its print later.
     maybe = np.nonzero((either > np.maximum(snare, MEMBRANE_FROM)) & (snare < SNARE_OVER))[0]
@@ -227,9 +243,15 @@ def _membranes(
         later = found.times_s[drums[found.times_s[drums] > found.times_s[i] + 0.004]]
         gap = float(later[0] - found.times_s[i]) - 0.008 if len(later) else 2.0
         pitches.append(stroke_pitch_hz(low, StrokeSpan(float(found.times_s[i]), gap)))
-    groups = group_membranes(pitches, prints[maybe], kick[maybe], tom[maybe])
     of = np.full(len(found), NOWHERE, np.int64)
     toms = 0
+    if mix:
+        # Other instruments' notes hide pitch and print: the classifier alone says what is a kick.
+        is_kick = kick[maybe] >= tom[maybe]
+        of[maybe[is_kick]] = 0
+        pitches = [p for p, own in zip(pitches, is_kick, strict=True) if not own]
+        maybe, kick = maybe[~is_kick], np.zeros_like(kick)
+    groups = group_membranes(pitches, prints[maybe], kick[maybe], tom[maybe])
     for group in groups:
         toms += not group.kick
         of[maybe[list(group.members)]] = 0 if group.kick else toms
@@ -248,6 +270,27 @@ def _one_tom(score: Array, loudness: Array, voices: list[str]) -> Array:
     fainter = held < held.max(axis=1, keepdims=True) - SECOND_TOM_DB
     out = score.copy()
     out[:, toms] = np.where(fainter, np.minimum(score[:, toms], FAINT_SCORE), score[:, toms])
+    return out
+
+
+def _rarely_together(score: Array, voices: list[str]) -> Array:
+    """Make the less sure of snare and toms less sure still where both seem struck at once.
+
+    Players hardly ever strike them together; a bright tom has the snare's noise in it, and a snare
+    a tom's body.
+    """
+    snare = voices.index("snare")
+    toms = [index for index, voice in enumerate(voices) if voice.startswith("tom-")]
+    if not toms:
+        return score
+    best_tom = score[:, toms].max(axis=1)
+    both = np.minimum(score[:, snare], best_tom) >= min(THRESHOLD["snare"], THRESHOLD["tom"])
+    out = score.copy()
+    for index in (snare, *toms):
+        other = best_tom if index == snare else score[:, snare]
+        lesser = both & (score[:, index] < other)
+        fainter = 1.0 / (1.0 + np.exp(-(_log_odds(score[:, index]) - TOGETHER_ODDS)))
+        out[:, index] = np.where(lesser, fainter, score[:, index])
     return out
 
 
@@ -280,7 +323,8 @@ def _weighed(prior: Array, now: Array, prints: Array) -> tuple[Array, Array]:
             columns.append(index)
     if len(columns) < 2:
         return prior, loudness
-    gains, fits = gains_of(prints, np.array(templates))
+    notes = background_templates(prints, now.max(axis=1))
+    gains, fits = gains_of(prints, np.concatenate([np.array(templates), notes]))
     score = prior.copy()
     for row, index in enumerate(columns):
         relative = 10.0 * np.log10(gains[:, row] * fits[:, row] / usual[row] + 1e-6)

@@ -249,14 +249,14 @@ class Field:
         card = self._card(options, modes)
         # What is left of the bend when the pitch is read is taken off the tensions.
         tension = np.clip(tension * (wish_hz / card["pitch"]) ** 2, LOWEST_N_PER_M, HIGHEST_N_PER_M)
-        card["pitch"] = card["pitch"] * self._moved(options, tension, ratio, modes)
+        card["pitch"] = card["pitch"] * self._moved(options, tension, ratio, batch)
         reso = tension * ratio if self.resos else np.zeros_like(tension)
         return self._told(options, card, tension, reso, wish_hz)
 
-    def _moved(self, options: Options, tension: Array, ratio: Array, modes: Modes) -> Array:
+    def _moved(self, options: Options, tension: Array, ratio: Array, before: Batch) -> Array:
         """Return by how much other tensions move the pitch."""
         now = self.batch(options, tension, tension * ratio).pitch_hz()
-        return np.asarray(now / (modes.of_pitch(modes.omega) / (2.0 * np.pi)))
+        return np.asarray(now / before.pitch_hz())
 
     def _told(
         self, options: Options, card: dict[str, Array], batter: Array, reso: Array, wish_hz: float

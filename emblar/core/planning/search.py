@@ -340,7 +340,27 @@ class DrumSearch:
         ]
         if again:
             found += self._weighed(field, options_of(again), wish)
-        return chosen + found
+        return chosen + found + self._heads_again(port, wish, found)
+
+    def _heads_again(self, port: float | None, wish: float, found: list[Weighed]) -> list[Weighed]:
+        """Return every pair of heads as the best recipes are dressed and struck.
+
+        Which heads are best is first judged bare and with the usual striker; dressed, and struck
+        otherwise, others may be.
+        """
+        out: list[Weighed] = []
+        dressings: dict[tuple[tuple[str, ...], str, str], set[float]] = {}
+        for row in sorted(found, key=lambda w: w.total)[:REFINED]:
+            recipe = row.recipe
+            one = (recipe.dampers, recipe.striker, recipe.wires)
+            dressings.setdefault(one, set()).add(recipe.semitones)
+        for (on_it, striker, setting), semitones in dressings.items():
+            field = _field(
+                self.owned, self._choices("batter"), self._choices("reso"), (on_it,), (striker,),
+                (setting,), port,
+            )  # fmt: skip
+            out += self._weighed(field, field.grid(sorted(semitones)), wish)
+        return out
 
     def _damper_sets(self) -> tuple[tuple[str, ...], ...]:
         if self.locks.dampers is not None:

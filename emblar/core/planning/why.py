@@ -236,7 +236,8 @@ def _named(name: str) -> str:
 
 def _relation(semitones: float) -> str:
     side = "above" if semitones > 0 else "below"
-    return f"Reso {abs(semitones):g} semitones {side} the batter"
+    unit = "semitone" if abs(semitones) == 1.0 else "semitones"
+    return f"Reso {abs(semitones):g} {unit} {side} the batter"
 
 
 def _moves(row: Weighed, other: Weighed) -> dict[str, float]:

@@ -64,7 +64,7 @@ def expected_card(
     first_frames, attack_energy, attack_moment = _attack(partials, noises)
     after = _energy(partials, *AFTER_S).sum(axis=0) + _noise_energy(noises, *AFTER_S)
     whole = _energy(partials, 0.0, BODY_S)
-    near = (partials.hz > pitch / THIRD) & (partials.hz < pitch * THIRD)
+    near = _in_third(partials, pitch)
     total = whole.sum(axis=0) + _noise_energy(noises, 0.0, BODY_S)
     card = {
         "pitch": pitch,
@@ -73,7 +73,7 @@ def expected_card(
         "length": _length(partials, noises, first_frames),
         "attack": 10.0 * np.log10(attack_energy / after),
         "click": attack_moment / attack_energy,
-        "body": 10.0 * np.log10(np.where(near, whole, 0.0).sum(axis=0) / total + 1e-12),
+        "body": 10.0 * np.log10((near * whole).sum(axis=0) / total + 1e-12),
         "ring": _ring(partials, hz),
     }
     if wires:
@@ -83,6 +83,17 @@ def expected_card(
         above = _noise_energy(noises, *WIRES_S, band_hz=(2000.0, 10000.0))
         card["wires"] = 10.0 * np.log10(above / below)
     return card
+
+
+def _in_third(partials: Partials, pitch: Array) -> Array:
+    """Return the share of each partial's line that lies within a third octave of the pitch.
+
+    A line that dies in ``1/γ`` is ``γ/2π`` wide on each side, and no narrower than what is looked
+    at is long.
+    """
+    half_width = partials.rate / (2.0 * np.pi) + 0.5 / (np.pi * BODY_S)
+    low, high = (np.arctan((pitch * x - partials.hz) / half_width) for x in (1.0 / THIRD, THIRD))
+    return np.asarray((high - low) / np.pi)
 
 
 def _mean_share(rate: Array, span_s: tuple[float, float]) -> Array:
@@ -165,7 +176,10 @@ def _attack(partials: Partials, noises: Sequence[Noise]) -> tuple[Array, Array, 
     The partials' own wave is worked out point by point: within 10 ms they have not yet parted.
     """
     step = ATTACK_S / ATTACK_POINTS
-    turn = np.exp((2j * np.pi * partials.hz - partials.rate) * step)
+    # The glide's mean over the attack; within 10 ms it hardly changes.
+    fallen = 2.0 * partials.of_first(partials.rate) * ATTACK_S
+    sharp = 2.0 ** (partials.bend * -np.expm1(-fallen) / fallen / 1200.0)
+    turn = np.exp((2j * np.pi * partials.hz * sharp - partials.rate) * step)
     state = partials.amplitude * turn**0.5
     wave = np.empty((ATTACK_POINTS, partials.hz.shape[1]))
     for index in range(ATTACK_POINTS):
@@ -190,8 +204,8 @@ def _window_basis() -> tuple[NDArray[np.complex128], Array]:
     rows = np.arange(ATTACK_POINTS // 2 + 1)
     window = np.sin(np.pi * place) ** 2
     kernel = np.exp(-2j * np.pi * rows[:, None] * place[None, :]) * window / ATTACK_POINTS
-    twice = np.where((rows == 0) | (rows == ATTACK_POINTS // 2), 1.0, 2.0)
-    return kernel * np.sqrt(twice)[:, None], rows / ATTACK_S
+    # The measured centroid counts the bin at 0 Hz like any other.
+    return kernel * np.sqrt(2.0), rows / ATTACK_S
 
 
 def _length(partials: Partials, noises: Sequence[Noise], loudest: Array) -> Array:

@@ -11,10 +11,12 @@ from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
 
 import numpy as np
-from scipy.signal import fftconvolve
+from scipy.signal import butter, fftconvolve, sosfilt
 
 from emblar.core.acoustics.damping import T60_FACTOR
 from emblar.core.synthesis.stroke import Samples, Voice, cut_off, render_stroke
+
+ROOM_LOWEST_HZ = 150.0
 
 
 @dataclass(frozen=True, slots=True)
@@ -98,9 +100,12 @@ def _in_room(dry: Samples, room: Room, rate: int, rng: np.random.Generator) -> S
     count = int(room.t60_s * rate)
     time = np.arange(count) / rate
     wet = np.empty_like(dry)
+    # Small rooms have no diffuse sound below their first modes, and engineers cut it there.
+    highpass = butter(2, ROOM_LOWEST_HZ, "highpass", fs=rate, output="sos")
     for channel in range(2):
         response = rng.standard_normal(count) * np.exp(-T60_FACTOR / room.t60_s * time)
         response[: int(0.008 * rate)] = 0.0
+        response = sosfilt(highpass, response)
         response *= math.sqrt(room.share / float(np.sum(response**2)))
         wet[:, channel] = fftconvolve(dry[:, channel], response)[: len(dry)]
     return dry + wet

@@ -1,10 +1,11 @@
 """Plan: section, ladder, rulers, reasons and what can be changed by hand."""
 
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 
 from markupsafe import Markup
 
 from emblar.actions.plan import request_of, steps_of, target_of
+from emblar.actions.recipes import Brought
 from emblar.core.catalogue import (
     construction,
     constructions_for,
@@ -113,6 +114,7 @@ class PlanForm:
     pitch_hz: str
     record_pitch: str
     batters: tuple[Option, ...]
+    resos: tuple[Option, ...]
     dampers: tuple[Option, ...]
     strikers: tuple[Option, ...]
     wires: tuple[Option, ...]
@@ -144,10 +146,22 @@ class PlanPage:
     hear: tuple[HearButton, ...]
     tom_schools: tuple[Option, ...]
     stale: bool
+    brought: str = ""
 
 
-def plan_page(around: Frame) -> PlanPage:
-    """Return the Plan screen."""
+def plan_page(around: Frame, brought: Brought | None = None) -> PlanPage:
+    """Return the Plan screen, with what came of recipes just brought."""
+    page = _plan_page(around)
+    return replace(page, brought=_brought(brought)) if brought else page
+
+
+def _brought(brought: Brought) -> str:
+    pairs = ", ".join(f"{drum} as {row}" if row != drum else drum for row, drum in brought.given)
+    left = f" No drum here for: {', '.join(brought.left)}." if brought.left else ""
+    return f"Planned by the recipes brought: {pairs}.{left}"
+
+
+def _plan_page(around: Frame) -> PlanPage:
     drum, kit_plan = around.drum, around.plan
     file = kit_plan.drums.get(drum.id) if drum and kit_plan else None
     problem = kit_plan.problems.get(drum.id, "") if drum and kit_plan else ""
@@ -302,6 +316,15 @@ def _form(around: Frame, drum: KitDrum) -> PlanForm:
             Option("", LEAVE, asked.batter is None),
             *(Option(c.id, c.name, c.id == asked.batter) for c in batters),
         ),
+        resos=(
+            Option("", LEAVE, asked.reso is None),
+            *(
+                Option(c.id, c.name, c.id == asked.reso)
+                for c in constructions_for(drum.owned.kind, "reso")
+            ),
+        )
+        if drum.owned.reso
+        else (),
         dampers=(
             Option("", LEAVE, chosen_dampers is None),
             Option("none", "nothing", chosen_dampers == ""),
@@ -358,6 +381,7 @@ def _others(file: DrumPlanFile) -> tuple[OtherRow, ...]:
                     ("semitones", f"{recipe.semitones:g}"),
                     ("was", relation_of(recipe.semitones)),
                     ("batter", recipe.batter),
+                    ("reso", recipe.reso or ""),
                     ("damper", ",".join(recipe.dampers) or "none"),
                     ("striker", recipe.striker),
                     ("wires", recipe.wires if file.kind == "snare" else ""),

@@ -1,12 +1,21 @@
-"""Shelf: loose heads and own dampers, as listed."""
+"""Shelf: loose heads, own dampers and own heads, as listed."""
 
 from dataclasses import dataclass
 
-from emblar.actions.shelf import CONDITIONS, loose_heads, own_parts
+from emblar.actions.shelf import CONDITIONS, loose_heads, own_parts, use_own_parts
 from emblar.core.catalogue import constructions, numbers
 from emblar.web.pages.kit import Option
 
 KINDS = ("tom", "snare", "kick")
+MADE_TEXTS = (
+    ("coated", "coated"),
+    ("fluid", "fluid between"),
+    ("ring", "damping ring"),
+    ("dot", "centre dot"),
+    ("vented", "vents at the edge"),
+    ("woven", "woven"),
+)
+HARD_COLLAR = ("hard_collar", "ruined by cracking its collar")
 
 
 @dataclass(frozen=True, slots=True)
@@ -24,6 +33,8 @@ class ShelfPage:
 
     heads: tuple[ShelfLine, ...]
     dampers: tuple[ShelfLine, ...]
+    own_heads: tuple[ShelfLine, ...]
+    made: tuple[Option, ...]
     constructions: tuple[Option, ...]
     conditions: tuple[Option, ...]
     kinds: tuple[Option, ...]
@@ -34,6 +45,7 @@ class ShelfPage:
 
 def shelf_page(undo: str) -> ShelfPage:
     """Return the Shelf; ``undo`` is what was just taken off, as ``head-3``."""
+    use_own_parts()
     names = constructions()
     heads = [
         ShelfLine(
@@ -52,12 +64,26 @@ def shelf_page(undo: str) -> ShelfPage:
             f"/shelf/part/{p.id}/take",
         )
         for p in own_parts()
+        if p.part == "damper"
+    ]
+    own_heads = [
+        ShelfLine(
+            str(p.row["name"]),
+            f"{', '.join(p.row['kinds'])}; {' or '.join(p.row['sides'])}; "
+            f"{names[p.row['id']].film_label}"
+            + "".join(f", {text}" for field, text in MADE_TEXTS if p.row.get(field)),
+            f"/shelf/part/{p.id}/take",
+        )
+        for p in own_parts()
+        if p.part == "construction"
     ]
     what, _, row_id = undo.partition("-")
     known = what in ("head", "part") and row_id.isdigit()
     return ShelfPage(
         tuple(heads),
         tuple(dampers),
+        tuple(own_heads),
+        tuple(Option(field, text, False) for field, text in (*MADE_TEXTS, HARD_COLLAR)),
         tuple(Option(c.id, c.name, False) for c in names.values()),
         tuple(Option(c, c, c == "fresh") for c in CONDITIONS),
         tuple(Option(k, k, k == "tom") for k in KINDS),

@@ -2,25 +2,28 @@
 
 from typing import Annotated, Any, Literal
 
-from fastapi import APIRouter, Form, Request, Response
+from fastapi import APIRouter, File, Form, Request, Response, UploadFile
 from pydantic import BaseModel
 
 from emblar.actions.plan import (
-    assign_voices,
     kit_sound,
     plan_kit,
     planned_sound,
     replan_drum,
     tune_toms,
 )
+from emblar.actions.recipes import bring_recipes, recipes
+from emblar.actions.ways import assign_voices, take_way, ways_of
 from emblar.core.errors import InputError
 from emblar.core.planning.recipe import Relation
 from emblar.core.planning.toms import School
 from emblar.core.synthesis.played import What
 from emblar.web.pages.plan import WISHED, plan_page
+from emblar.web.pages.ways import ways_page
 from emblar.web.routers.context import go, load
 from emblar.web.templating import render
 
+MOST_BYTES = 1 << 20
 router = APIRouter(prefix="/sessions/{session_id}/plan")
 
 
@@ -32,6 +35,7 @@ class WishFields(BaseModel):
     was: str = ""
     pitch_hz: str = ""
     batter: str = ""
+    reso: str = ""
     damper: str = ""
     striker: str = ""
     wires: str = ""
@@ -52,7 +56,7 @@ class WishFields(BaseModel):
             wish["semitones"] = _number("semitones", self.semitones)
         if self.pitch_hz.strip():
             wish["pitch_hz"] = _number("pitch", self.pitch_hz)
-        for name in ("batter", "striker", "wires"):
+        for name in ("batter", "reso", "striker", "wires"):
             if getattr(self, name):
                 wish[name] = getattr(self, name)
         steps = {
@@ -105,6 +109,47 @@ def toms(
     """Give the toms their pitches by a school, and plan."""
     tune_toms(session_id, school)
     return go(f"/sessions/{session_id}/plan" + (f"?sel={sel}" if sel else ""))
+
+
+@router.get("/ways")
+def ways(
+    request: Request, session_id: int, sel: str = "", left: str = "best", right: str = "least work"
+) -> Response:
+    """Show the ways of the whole kit, two of them side by side."""
+    _, around = load(session_id, "plan", sel)
+    page = ways_page(around, ways_of(session_id), left, right)
+    return render(request, "plan/ways.html", {"page": page, "frame": around})
+
+
+@router.post("/ways")
+def take(
+    session_id: int, way: Annotated[str, Form()], sel: Annotated[str, Form()] = ""
+) -> Response:
+    """Ask for what one way does, and plan the kit so."""
+    take_way(session_id, way)
+    return go(f"/sessions/{session_id}/plan" + (f"?sel={sel}" if sel else ""))
+
+
+@router.get("/recipes.json")
+def take_along(session_id: int) -> Response:
+    """Return the plan's recipes as ``emblar.recipes/1``."""
+    text = recipes(session_id).model_dump_json(by_alias=True, indent=2)
+    headers = {"Content-Disposition": 'attachment; filename="recipes.json"'}
+    return Response(text, media_type="application/json", headers=headers)
+
+
+@router.post("/recipes")
+def bring(
+    request: Request,
+    session_id: int,
+    file: Annotated[UploadFile, File()],
+    sel: Annotated[str, Form()] = "",
+) -> Response:
+    """Ask the kit for the recipes of a file, and plan it so."""
+    brought = bring_recipes(session_id, file.file.read(MOST_BYTES))
+    _, around = load(session_id, "plan", sel)
+    page = plan_page(around, brought)
+    return render(request, "plan/page.html", {"page": page, "frame": around})
 
 
 @router.post("/{drum_id}")

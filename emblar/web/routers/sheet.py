@@ -1,4 +1,4 @@
-"""Sheet: one page for the kit, and the same as JSON and CSV."""
+"""Sheet: one page for the kit, and the same as PDF, JSON and CSV."""
 
 import re
 
@@ -7,6 +7,7 @@ from fastapi import APIRouter, Request, Response
 from emblar.actions.sheet import sheet
 from emblar.formats.sheet import SheetFile, sheet_csv
 from emblar.web.pages.sheet import sheet_page
+from emblar.web.pdf import pdf
 from emblar.web.routers.context import load
 from emblar.web.templating import render
 
@@ -27,6 +28,14 @@ def show(request: Request, session_id: int, sel: str = "") -> Response:
     planned = work.plan is not None and bool(work.plan.drums)
     page = sheet_page(sheet(session_id)) if planned else None
     return render(request, "sheet/page.html", {"page": page, "frame": around})
+
+
+@router.get("/sheet.pdf")
+def as_pdf(session_id: int) -> Response:
+    """Return the sheet as one page of paper."""
+    file, headers = _download(session_id, "pdf")
+    page = pdf("sheet/pdf.html", {"page": sheet_page(file)})
+    return Response(page, media_type="application/pdf", headers=headers)
 
 
 @router.get("/sheet.json")

@@ -1,10 +1,17 @@
-"""Shelf: what lies loose, and dampers of one's own."""
+"""Shelf: what lies loose, and heads and dampers of one's own."""
 
 from typing import Annotated, Literal
 
 from fastapi import APIRouter, Form, Request, Response
+from pydantic import BaseModel
 
-from emblar.actions.shelf import add_damper, add_head, put_back, take_off_shelf
+from emblar.actions.shelf import (
+    add_construction,
+    add_damper,
+    add_head,
+    put_back,
+    take_off_shelf,
+)
 from emblar.core.errors import InputError
 from emblar.web.pages.shelf import shelf_page
 from emblar.web.routers.context import go
@@ -12,6 +19,18 @@ from emblar.web.templating import render
 
 router = APIRouter(prefix="/shelf")
 What = Literal["head", "part"]
+Kind = Literal["kick", "snare", "tom"]
+Side = Literal["batter", "reso"]
+
+
+class OwnHeadFields(BaseModel):
+    """A head of one's own as asked for."""
+
+    name: str
+    plies: str
+    kinds: list[Kind] = []
+    sides: list[Side] = []
+    made: list[str] = []
 
 
 def _number(name: str, text: str) -> float:
@@ -42,8 +61,8 @@ def head(
 @router.post("/dampers")
 def own_damper(
     name: Annotated[str, Form()],
-    kind: Annotated[Literal["kick", "snare", "tom"], Form()],
-    side: Annotated[Literal["batter", "reso"], Form()],
+    kind: Annotated[Kind, Form()],
+    side: Annotated[Side, Form()],
     radius: Annotated[str, Form()],
     resistance: Annotated[str, Form()],
     mass: Annotated[str, Form()],
@@ -55,6 +74,13 @@ def own_damper(
         "mass_kg": _number("mass", mass) / 1000.0, "minutes": _number("minutes", minutes),
     }  # fmt: skip
     add_damper(name, kind, side, numbers)
+    return go("/shelf")
+
+
+@router.post("/constructions")
+def own_head(fields: Annotated[OwnHeadFields, Form()]) -> Response:
+    """Add a head of one's own."""
+    add_construction(fields.name, fields.kinds, fields.sides, fields.plies, fields.made)
     return go("/shelf")
 
 

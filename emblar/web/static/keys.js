@@ -50,6 +50,15 @@
     if (event.target.closest("[data-print]")) window.print();
   });
 
+  // A form sent on another field's change goes without what is still being typed.
+  document.addEventListener("htmx:configRequest", (event) => {
+    const field = document.activeElement;
+    const cause = event.detail.triggeringEvent?.target;
+    if (field === cause || cause?.tagName === "FORM" || !event.detail.elt.contains(field)) return;
+    if (field.matches("input[name]:not([type=radio]):not([type=checkbox])"))
+      event.detail.parameters[field.name] = field.defaultValue;
+  });
+
   // What is being typed survives the answer to the change before.
   let typed = null;
   document.addEventListener("htmx:beforeSwap", () => {

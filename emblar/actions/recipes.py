@@ -1,0 +1,123 @@
+"""Recipes of a kit to take along, and to bring to another kit."""
+
+from dataclasses import dataclass
+
+from emblar.actions.listen import heard
+from emblar.actions.plan import latest_plan, plan_kit, wish_of
+from emblar.actions.shelf import use_own_parts
+from emblar.core.errors import InputError
+from emblar.formats.kitplan import RecipeFile
+from emblar.formats.plan import DrumPlanFile
+from emblar.formats.recipes import DrumRecipeFile, RecipesFile, recipes_of
+from emblar.store import drums as store
+from emblar.store import sessions as session_store
+from emblar.store.database import transaction
+from emblar.store.drums import KitDrum
+
+
+def recipes(session_id: int) -> RecipesFile:
+    """Return what the newest plan puts on each drum.
+
+    Raises
+    ------
+    InputError
+        Nothing is planned.
+    """
+    with transaction() as db:
+        info, drums = session_store.get(db, session_id), store.listing(db, session_id)
+    plan = latest_plan(session_id)
+    rows = [_recipe(d, plan.drums[d.id]) for d in drums if plan and d.id in plan.drums]
+    if not rows:
+        raise InputError("Nothing is planned yet, so there are no recipes. Plan the kit first.")
+    return RecipesFile(session=info.name, drums=rows)
+
+
+def _recipe(drum: KitDrum, plan: DrumPlanFile) -> DrumRecipeFile:
+    lugs = plan.prediction.lug_hz
+    return DrumRecipeFile(
+        name=drum.owned.name,
+        kind=plan.kind,
+        diameter_in=drum.owned.diameter_in,
+        depth_in=drum.owned.depth_in,
+        voice=plan.voice,
+        drum_pitch_hz=plan.card["pitch"].value,
+        recipe=RecipeFile(
+            batter=plan.batter,
+            reso=plan.reso,
+            port_in=plan.port_in,
+            dampers=plan.dampers,
+            striker=plan.striker,
+            wires=plan.wires,
+            semitones=plan.semitones,
+            batter_hz=lugs.batter,
+            reso_hz=lugs.reso,
+        ),
+    )
+
+
+@dataclass(frozen=True, slots=True)
+class Brought:
+    """What came of recipes: which drum got which, and which found none."""
+
+    given: tuple[tuple[str, str], ...]
+    left: tuple[str, ...]
+
+
+def bring_recipes(session_id: int, data: bytes) -> Brought:
+    """Ask each drum of the kit for the recipe of the drum most like it, and plan the kit.
+
+    The drum of the same name and kind comes first, then the one nearest in diameter. Lug pitches
+    are worked out anew for the drum that is here.
+
+    Raises
+    ------
+    InputError
+        The file is no recipes, or fits no drum of this kit.
+    """
+    use_own_parts()
+    file = recipes_of(data)
+    with transaction() as db:
+        drums = store.listing(db, session_id)
+    pairs, left = matched(file.drums, drums)
+    if not pairs:
+        kinds = ", ".join(sorted({d.kind for d in file.drums})) or "nothing"
+        raise InputError(
+            f"These recipes are for {kinds}, and this kit has no such drum. Nothing was changed. "
+            "Add the drums in Kit first."
+        )
+    found = heard(session_id)
+    with transaction() as db:
+        for row, drum in pairs:
+            wish = wish_of(row.recipe, drum.owned.kind)
+            if drum.owned.reso is None:
+                wish.pop("reso", None)
+            store.set_wish(db, drum.id, wish | {"pitch_hz": round(row.drum_pitch_hz, 1)})
+            if found is not None and found.voice(row.voice) is not None:
+                store.assign(db, drum.id, row.voice)
+    plan_kit(session_id)
+    return Brought(
+        tuple((row.name, drum.owned.name) for row, drum in pairs), tuple(r.name for r in left)
+    )
+
+
+def matched(
+    rows: list[DrumRecipeFile], drums: list[KitDrum]
+) -> tuple[list[tuple[DrumRecipeFile, KitDrum]], list[DrumRecipeFile]]:
+    """Pair recipes with drums; the second are the recipes that found none."""
+    free = list(drums)
+    pairs: list[tuple[DrumRecipeFile, KitDrum]] = []
+
+    def take(row: DrumRecipeFile, fits: list[KitDrum]) -> bool:
+        if not fits:
+            return False
+        drum = min(fits, key=lambda d: abs(d.owned.diameter_in - row.diameter_in))
+        free.remove(drum)
+        pairs.append((row, drum))
+        return True
+
+    def same_name(row: DrumRecipeFile) -> list[KitDrum]:
+        return [d for d in free if d.owned.kind == row.kind and d.owned.name == row.name]
+
+    others = [row for row in rows if not take(row, same_name(row))]
+    left = [row for row in others if not take(row, [d for d in free if d.owned.kind == row.kind])]
+    return pairs, left

@@ -1,0 +1,144 @@
+"""Ways to plan the whole kit, weighed at once, to look at side by side and to take.
+
+What was asked of single drums by hand is left out, but for wished pitches and steps; taking a way
+asks for all of it on the drums it uses.
+"""
+
+from collections import OrderedDict
+from dataclasses import dataclass, replace
+
+from emblar.actions.listen import Heard, heard
+from emblar.actions.plan import (
+    KitPlan,
+    plan_kit,
+    request_of,
+    steps_of,
+    target_of,
+    the_shelf,
+    wish_of,
+)
+from emblar.actions.sessions import asked_of, one_session
+from emblar.core.errors import InputError
+from emblar.core.planning.assign import Alternative
+from emblar.core.planning.assign import KitPlan as Weighing
+from emblar.core.planning.assign import plan_kit as search_kit
+from emblar.core.planning.brief import Brief, Shelf
+from emblar.core.planning.target import Target, moved
+from emblar.core.quantities import Measured
+from emblar.store import drums as store
+from emblar.store.database import transaction
+from emblar.store.drums import KitDrum
+
+NOTHING_TO_WEIGH = "Bring a record in Listen and drums in Kit first; then the ways can be weighed."
+KEPT = 4
+_weighed: OrderedDict[str, Weighing] = OrderedDict()
+"""The last weighings by what went in: looking at two others must not search again."""
+
+
+@dataclass(frozen=True, slots=True)
+class Ways:
+    """The ways of a kit: each gives voices a drum by its place in ``drums``."""
+
+    alternatives: tuple[Alternative, ...]
+    drums: tuple[KitDrum, ...]
+    unmet: tuple[str, ...]
+
+    def named(self, name: str) -> Alternative:
+        """Return a way by name; the best for a name that is none."""
+        return next((a for a in self.alternatives if a.name == name), self.alternatives[0])
+
+
+@dataclass(frozen=True, slots=True)
+class _Asked:
+    """What is weighed: targets, drums, and the shelf with the drums on it."""
+
+    targets: list[Target]
+    drums: list[KitDrum]
+    shelf: Shelf
+    brief: Brief
+
+
+def _asked(session_id: int) -> _Asked:
+    found, brief = heard(session_id), asked_of(one_session(session_id)).brief()
+    with transaction() as db:
+        drums = store.listing(db, session_id)
+    if found is None or not drums:
+        raise InputError(NOTHING_TO_WEIGH)
+    # Two drums may share a name; the search tells them apart by it.
+    owned = tuple(replace(d.owned, name=f"{d.owned.name} ({d.id})") for d in drums)
+    return _Asked(_targets(found, drums), drums, replace(the_shelf(), drums=owned), brief)
+
+
+def ways_of(session_id: int) -> Ways:
+    """Weigh the ways of planning a session's kit.
+
+    Raises
+    ------
+    InputError
+        There is no record, or no drum in the kit.
+    """
+    asked = _asked(session_id)
+    weighing = _weighing(asked)
+    return Ways(weighing.alternatives, tuple(asked.drums), tuple(u.text for u in weighing.unmet))
+
+
+def assign_voices(session_id: int) -> KitPlan:
+    """Give every voice of the record the drum that can play it best, and plan the kit.
+
+    The whole kit is weighed at once. What was asked of single drums by hand stays asked.
+
+    Raises
+    ------
+    InputError
+        There is no record, or no drum in the kit.
+    """
+    asked = _asked(session_id)
+    pairs = zip(asked.shelf.drums, asked.drums, strict=True)
+    held = {owned.name: request_of(drum).locks() for owned, drum in pairs}
+    best = search_kit(asked.targets, asked.shelf, asked.brief, locks=held).best
+    with transaction() as db:
+        for voice, row in best.chosen.items():
+            store.assign(db, asked.drums[row.drum].id, voice)
+    return plan_kit(session_id)
+
+
+def _targets(found: Heard, drums: list[KitDrum]) -> list[Target]:
+    """Return the record's targets as wished of the drums that play their voices now."""
+    targets = []
+    for card in found.analysis.voices:
+        target = target_of(found, card.voice)
+        if card.voice in ("hat", "cymbal") or target is None:
+            continue
+        drum = next((d for d in drums if d.voice == card.voice), None)
+        if drum is not None:
+            target = moved(target, steps_of(drum))
+            if pitch := drum.wish.get("pitch_hz"):
+                values = {**target.values, "pitch": Measured(pitch, 0.0, "Hz")}
+                target = replace(target, values=values)
+        targets.append(target)
+    return targets
+
+
+def _weighing(asked: _Asked) -> Weighing:
+    key = repr((asked.targets, asked.shelf, asked.brief))
+    if key not in _weighed:
+        _weighed[key] = search_kit(asked.targets, asked.shelf, asked.brief)
+        while len(_weighed) > KEPT:
+            _weighed.popitem(last=False)
+    return _weighed[key]
+
+
+def take_way(session_id: int, name: str) -> KitPlan:
+    """Ask for everything a way does, drum by drum, and plan the kit so."""
+    ways = ways_of(session_id)
+    chosen = ways.named(name).chosen
+    wished = {d.voice: d.wish for d in ways.drums if d.voice}
+    with transaction() as db:
+        for voice, row in chosen.items():
+            kept = {k: v for k, v in wished.get(voice, {}).items() if k in ("pitch_hz", "steps")}
+            drum = ways.drums[row.drum].id
+            store.assign(db, drum, voice)
+            store.set_wish(
+                db, drum, {**kept, **wish_of(row.recipe, ways.drums[row.drum].owned.kind)}
+            )
+    return plan_kit(session_id)
