@@ -42,7 +42,7 @@ def _check(owned: OwnedDrum) -> None:
                 f"“{made.name}” is not made for the {side} side of a {owned.kind}. "
                 "Choose another head."
             )
-    loss_share(owned.hoop, owned.shell)
+    loss_share(owned.hoop, owned.shell, owned.edge)
 
 
 def add_drum(session_id: int, owned: OwnedDrum) -> KitDrum:

@@ -11,6 +11,7 @@ from emblar.actions.shelf import loose_heads, use_own_parts
 from emblar.core.catalogue import constructions, dampers, strikers
 from emblar.core.errors import EmblarError, InputError
 from emblar.core.planning.brief import Brief, Shelf
+from emblar.core.planning.kit import OwnedDrum
 from emblar.core.planning.plan_drum import DrumPlan, Request, plan_drum
 from emblar.core.planning.recipe import relation_of
 from emblar.core.planning.search import Recipe
@@ -61,8 +62,8 @@ def request_of(drum: KitDrum) -> Request:
     return Request(**{**asked, "dampers": _tuple(drum.wish.get("dampers"))})
 
 
-def wish_of(recipe: Recipe | RecipeFile, kind: str) -> dict[str, Any]:
-    """Return a recipe as what is asked of a drum by hand; a port is never asked for."""
+def wish_of(recipe: Recipe | RecipeFile, owned: OwnedDrum, *, port: bool) -> dict[str, Any]:
+    """Return a recipe as what is asked of a drum by hand, its port only if that is to be."""
     wish: dict[str, Any] = {
         "relation": relation_of(recipe.semitones),
         "semitones": recipe.semitones,
@@ -72,9 +73,16 @@ def wish_of(recipe: Recipe | RecipeFile, kind: str) -> dict[str, Any]:
     }
     if recipe.reso is not None:
         wish["reso"] = recipe.reso
-    if kind == "snare":
+    if owned.kind == "snare":
         wish["wires"] = recipe.wires
+    if port and may_be_ported(owned):
+        wish["port"] = "closed" if recipe.port_in is None else "cut"
     return wish
+
+
+def may_be_ported(owned: OwnedDrum) -> bool:
+    """Whether a drum has a front head without a hole."""
+    return owned.kind == "kick" and owned.reso is not None and owned.port_in is None
 
 
 def steps_of(drum: KitDrum) -> dict[str, float]:
@@ -143,7 +151,9 @@ def the_shelf() -> Shelf:
     return Shelf((), tuple(h.owned for h in loose_heads()), tuple(dampers()), tuple(strikers()))
 
 
-def _plan(drum: KitDrum, found: Heard | None, brief: Brief, shelf: Shelf) -> DrumPlan:
+def _plan(
+    drum: KitDrum, found: Heard | None, brief: Brief, shelf: Shelf, *, thorough: bool = True
+) -> DrumPlan:
     request = request_of(drum)
     target = target_of(found, drum.voice)
     if target is None:
@@ -154,7 +164,7 @@ def _plan(drum: KitDrum, found: Heard | None, brief: Brief, shelf: Shelf) -> Dru
             )
         target = Target("by hand", {}, {})
     wished = moved(target, steps_of(drum))
-    plan = plan_drum(drum.owned, wished, request, brief=brief, shelf=shelf)
+    plan = plan_drum(drum.owned, wished, request, brief=brief, shelf=shelf, thorough=thorough)
     # What is shown beside the plan is the record as it is, not as it is wished.
     return replace(plan, target=dict(target.values))
 
@@ -172,7 +182,7 @@ def _replan_drum(session_id: int, drum_id: int, wish: dict[str, Any]) -> KitPlan
     found, brief = heard(session_id), asked_of(one_session(session_id)).brief()
     with transaction() as db:
         drum = drum_store.get(db, drum_id)
-    planned = _plan(replace(drum, wish=wish), found, brief, the_shelf())
+    planned = _plan(replace(drum, wish=wish), found, brief, the_shelf(), thorough=False)
     with transaction() as db:
         drum_store.set_wish(db, drum_id, wish)
     before = latest_plan(session_id)

@@ -88,7 +88,7 @@ def bring_recipes(session_id: int, data: bytes) -> Brought:
     found = heard(session_id)
     with transaction() as db:
         for row, drum in pairs:
-            wish = wish_of(row.recipe, drum.owned.kind)
+            wish = wish_of(row.recipe, drum.owned, port=False)
             if drum.owned.reso is None:
                 wish.pop("reso", None)
             store.set_wish(db, drum.id, wish | {"pitch_hz": round(row.drum_pitch_hz, 1)})

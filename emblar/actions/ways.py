@@ -138,7 +138,6 @@ def take_way(session_id: int, name: str) -> KitPlan:
             kept = {k: v for k, v in wished.get(voice, {}).items() if k in ("pitch_hz", "steps")}
             drum = ways.drums[row.drum].id
             store.assign(db, drum, voice)
-            store.set_wish(
-                db, drum, {**kept, **wish_of(row.recipe, ways.drums[row.drum].owned.kind)}
-            )
+            wish = wish_of(row.recipe, ways.drums[row.drum].owned, port=True)
+            store.set_wish(db, drum, {**kept, **wish})
     return plan_kit(session_id)

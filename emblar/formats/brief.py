@@ -2,12 +2,13 @@
 
 from typing import Annotated, Literal, Self
 
-from pydantic import Field, model_validator
+from pydantic import Field, field_validator, model_validator
 
 from emblar.core.catalogue import USUAL_EDGE, construction, damper, dampers, strikers
 from emblar.core.errors import EmblarError
 from emblar.core.planning.brief import Brief, OwnedHead, Shelf, Weights, usual_weights
 from emblar.core.planning.kit import OwnedDrum
+from emblar.core.planning.schools import checked_schools
 from emblar.core.planning.search import Locks
 from emblar.core.planning.steps import steps
 from emblar.core.planning.target import Target, moved
@@ -32,6 +33,8 @@ class ShelfDrumFile(Strict):
     reso: str | None
     port_in: float | None = None
     dampers: list[str] = Field(default_factory=list)
+    findings: list[str] = Field(default_factory=list)
+    """What an inspection found, by id."""
 
     @model_validator(mode="after")
     def _is_a_drum(self) -> Self:
@@ -48,8 +51,8 @@ class ShelfDrumFile(Strict):
 
     def owned(self) -> OwnedDrum:
         """Return the drum for the planner."""
-        values = self.model_dump(exclude={"dampers"})
-        return OwnedDrum(**values)
+        values = self.model_dump(exclude={"dampers", "findings"})
+        return OwnedDrum(**values, findings=tuple(self.findings))
 
 
 class ShelfHeadFile(Strict):
@@ -106,6 +109,10 @@ class AskFile(Strict):
     kick_notes_per_beat: float = Field(default=2.0, gt=0, le=16)
     tom_notes_per_beat: float = Field(default=2.0, gt=0, le=16)
     brushes: bool = False
+    force: Literal["light", "medium", "hard"] = "medium"
+    buries_beater: bool = False
+    schools: dict[str, str] = Field(default_factory=dict)
+    """A player's own side of a disagreement, by what it is about."""
     engineer_wants_hole: bool = False
     never_cut: bool = True
     only_owned: bool = False
@@ -114,6 +121,14 @@ class AskFile(Strict):
     leave_room: bool = True
     hands: int = Field(default=1, ge=1, le=10)
     minutes: float | None = Field(default=None, gt=0)
+
+    @field_validator("schools")
+    @classmethod
+    def _are_schools(cls, value: dict[str, str]) -> dict[str, str]:
+        try:
+            return checked_schools(value)
+        except EmblarError as error:
+            raise ValueError(str(error)) from error
 
     def brief(self) -> Brief:
         """Return the brief for the planner."""
@@ -129,6 +144,7 @@ class LockFile(Strict):
     striker: str | None = None
     wires: str | None = None
     semitones: float | None = Field(default=None, ge=-12, le=12)
+    port: Literal["closed", "cut"] | None = None
 
     def locks(self) -> Locks:
         """Return the locks for the search."""
@@ -164,9 +180,11 @@ class BriefFile(Strict):
                         raise ValueError(
                             f"{voice}: no quantity is called {name}: {', '.join(known)}"
                         )
-        for name in self.locks:
+        for name, lock in self.locks.items():
             if name not in {d.name for d in self.shelf.drums}:
                 raise ValueError(f"locks: no drum is called {name}")
+            if lock.port == "cut" and self.ask.never_cut:
+                raise ValueError(f"locks: {name} is to be cut, but ask.never_cut forbids it")
         return self
 
     def targets(self) -> list[Target]:

@@ -46,6 +46,7 @@ class SideFile(Strict):
     score: float
     moves: dict[str, float]
     text: str
+    favoured: bool = False
 
 
 class VoicePlanFile(Strict):

@@ -14,6 +14,7 @@ from emblar.core.acoustics.strike import on_surface
 from emblar.core.catalogue import construction, damper, strike, wires
 from emblar.core.planning.plan_drum import DrumPlan
 from emblar.core.quantities import Measured
+from emblar.formats.brief import ShelfDrumFile
 from emblar.formats.drum import (
     ModeFile,
     PredictionFile,
@@ -68,6 +69,8 @@ class DrumPlanFile(Strict):
     schools: list[SideFile]
     others: list[OtherFile]
     cautions: list[str]
+    drum: ShelfDrumFile | None = None
+    """The drum as it was when it was planned."""
 
     def predicted(self) -> Prediction:
         """Return the prediction as it was computed."""
@@ -141,4 +144,5 @@ def drum_plan_file(plan: DrumPlan) -> DrumPlanFile:
             for other in plan.others
         ],
         cautions=list(plan.cautions),
+        drum=ShelfDrumFile(**asdict(plan.owned)),
     )

@@ -35,6 +35,8 @@ def _kit_drum(row: DrumRow) -> KitDrum:
         batter=row.batter,
         reso=row.reso,
         port_in=row.port_in,
+        edge=row.edge,
+        findings=tuple(row.findings or ()),
     )
     return KitDrum(row.id, row.session_id, owned, row.voice, dict(row.wish or {}))
 
@@ -51,6 +53,7 @@ def _write(row: DrumRow, owned: OwnedDrum) -> None:
     row.diameter_in, row.depth_in, row.rods = owned.diameter_in, owned.depth_in, owned.rods
     row.hoop, row.shell = owned.hoop, owned.shell
     row.batter, row.reso, row.port_in = owned.batter, owned.reso, owned.port_in
+    row.edge, row.findings = owned.edge, list(owned.findings)
 
 
 def add(db: Session, session_id: int, owned: OwnedDrum, voice: str | None) -> KitDrum:

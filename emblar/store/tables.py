@@ -145,6 +145,8 @@ class DrumRow(Timed, Base):
     batter: Mapped[str]
     reso: Mapped[str | None]
     port_in: Mapped[float | None]
+    edge: Mapped[str]
+    findings: Mapped[list[str]] = mapped_column(JSONB, server_default="[]")
     voice: Mapped[str | None]
     wish: Mapped[dict[str, Any]] = mapped_column(JSONB, server_default="{}")
     deleted_at: Mapped[datetime | None] = mapped_column(Timestamp)

@@ -2,8 +2,10 @@ import os
 import signal
 import subprocess
 import sys
+import threading
 import time
 from dataclasses import replace
+from typing import Any
 
 import pytest
 from sqlalchemy import text
@@ -11,6 +13,7 @@ from sqlalchemy import text
 from emblar.actions import kit, listen, plan, sheet
 from emblar.actions.sessions import Brief, start_session
 from emblar.core.errors import BadAudioError, InputError, NotFoundError
+from emblar.core.planning.search import Recipe
 from emblar.store.database import transaction
 from tests.drums import OWNED_KICK, OWNED_SNARE, OWNED_TOM
 from tests.recordings import bad_recordings
@@ -111,6 +114,46 @@ def test_a_wish_by_hand_replans_one_drum_and_keeps_the_others(heard: int) -> Non
         kit.assign_voice(heard, "tom-1", None)
         plan.replan_drum(heard, tom.id, {"relation": "equal"})
     assert plan.latest_plan(heard) == after, "a wish that fails changes nothing"
+
+
+def test_of_two_wishes_at_once_the_later_is_kept(
+    planned: int, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    tom = next(d for d in kit.kit(planned) if d.owned.kind == "tom")
+    quick, begun = plan.plan_drum, threading.Event()
+
+    def slow_first(owned: Any, target: Any, request: Any, **more: Any) -> Any:
+        if request.pitch_hz == 120.0:
+            begun.set()
+            time.sleep(0.5)
+        return quick(owned, target, request, **more)
+
+    monkeypatch.setattr(plan, "plan_drum", slow_first)
+    first = threading.Thread(target=plan.replan_drum, args=(planned, tom.id, {"pitch_hz": 120.0}))
+    first.start()
+    assert begun.wait(5.0)
+    plan.replan_drum(planned, tom.id, {"pitch_hz": 125.0})
+    first.join()
+    latest = plan.latest_plan(planned)
+    assert latest is not None
+    assert latest.drums[tom.id].card["pitch"].value == pytest.approx(125.0, rel=1e-3)
+    assert next(d for d in kit.kit(planned) if d.id == tom.id).wish["pitch_hz"] == 125.0
+
+
+def test_a_way_that_cuts_is_planned_cut_and_one_that_does_not_stays_closed(session: int) -> None:
+    closed = replace(OWNED_KICK, port_in=None)
+    for hole, asked in ((5.0, "cut"), (None, "closed")):
+        recipe = Recipe(
+            "single-clear", "front-opaque", hole, (), "beater-felt", "medium", 0.0, 60.0, 60.0
+        )
+        assert plan.wish_of(recipe, closed, port=True)["port"] == asked
+        assert "port" not in plan.wish_of(recipe, closed, port=False)
+        assert "port" not in plan.wish_of(recipe, OWNED_KICK, port=True)
+    drum = kit.add_drum(session, closed)
+    with pytest.raises(InputError, match="forbids cutting"):
+        plan.replan_drum(session, drum.id, {"pitch_hz": 55.0, "port": "cut"})
+    kept = plan.replan_drum(session, drum.id, {"pitch_hz": 55.0, "port": "closed"})
+    assert kept.drums[drum.id].port_in is None
 
 
 def test_a_drum_without_a_voice_is_told_on_the_sheet(heard: int) -> None:

@@ -6,10 +6,11 @@ import pytest
 from fastapi.testclient import TestClient
 
 from emblar.actions import kit, listen, plan, shelf
+from emblar.actions.sessions import asked_of, one_session
 from emblar.web.pages.frame import time_left
 from emblar.web.pages.words import inches, number, pitch, semitones, uncertainty
 from emblar.web.routers.sounds import asked_range
-from tests.drums import OWNED_TOM
+from tests.drums import OWNED_KICK, OWNED_TOM
 from tests.recordings import bad_recordings
 
 pytestmark = pytest.mark.usefixtures("database")
@@ -238,6 +239,67 @@ def test_the_sheet_of_nothing_says_what_it_needs(client: TestClient, session: in
     answer = client.get(f"/sessions/{session}/sheet.json")
     assert answer.status_code == 422
     assert "Plan the kit first" in answer.text
+
+
+def test_own_schools_and_the_players_ways_are_kept_and_said(
+    client: TestClient, session: int
+) -> None:
+    fields = {
+        "name": "Low Ferry", "force": "hard", "buries_beater": "true",
+        "school_heads": "reso higher", "school_port": "closed front",
+    }  # fmt: skip
+    client.post(f"/sessions/{session}/brief", data=fields)
+    asked = asked_of(one_session(session))
+    assert asked.schools == {"relation of the heads": "reso higher", "port": "closed front"}
+    assert (asked.force, asked.buries_beater) == ("hard", True)
+    page = client.get(f"/sessions/{session}/brief").text
+    assert "must be worth two steps: reso higher, closed front." in page
+    assert re.search(r'value="reso higher" selected', page)
+    answer = client.post(f"/sessions/{session}/brief", data={**fields, "school_port": "half"})
+    assert answer.status_code == 422
+    assert "closed front or ported front, not “half”" in answer.text
+    assert asked_of(one_session(session)) == asked, "nothing was changed"
+
+
+def test_what_was_found_on_a_drum_is_kept_planned_and_on_the_sheet(
+    client: TestClient, planned: int
+) -> None:
+    fields = {**TOM_FIELDS, "edge": "round-over", "found": ["rattle", "edge-dent"]}
+    client.post(f"/sessions/{planned}/kit/drums/1", data=fields)
+    (tom,) = (d for d in kit.kit(planned) if d.id == 1)
+    assert tom.owned.findings == ("rattle", "edge-dent")
+    assert tom.owned.edge == "round-over"
+    assert len(re.findall(r"checked", client.get(f"/sessions/{planned}/kit?sel=d1").text)) == 2
+    assert "changed since this plan" in client.get(f"/sessions/{planned}/plan?sel=d1").text
+    client.post(f"/sessions/{planned}/plan")
+    said = "Rack 12 has a dent in a bearing edge: it buzzes for ever"
+    for page in ("plan?sel=d1", "sheet"):
+        assert said in client.get(f"/sessions/{planned}/{page}").text
+    answer = client.post(
+        f"/sessions/{planned}/kit/drums/1", data={**fields, "found": ["wires-crooked"]}
+    )
+    assert "a tom cannot have wires that are bent" in answer.text
+
+
+def test_a_port_is_asked_for_where_there_is_none(client: TestClient, planned: int) -> None:
+    assert "plan-port" not in client.get(f"/sessions/{planned}/plan?sel=d2").text, "it has a hole"
+    kit.change_drum(2, replace(OWNED_KICK, port_in=None))
+    assert "plan-port" in client.get(f"/sessions/{planned}/plan?sel=d2").text
+    answer = client.post(f"/sessions/{planned}/plan/2", data={"port": "cut"}, headers=HTMX)
+    assert "the brief forbids cutting" in answer.text
+    client.post(f"/sessions/{planned}/plan/2", data={"port": "closed"})
+    latest = plan.latest_plan(planned)
+    assert latest is not None
+    assert latest.drums[2].port_in is None
+
+
+def test_a_reso_chosen_by_hand_does_not_make_the_plan_stale(
+    client: TestClient, planned: int
+) -> None:
+    client.post(f"/sessions/{planned}/plan/1", data={"reso": "single-coated"})
+    page = client.get(f"/sessions/{planned}/plan?sel=d1").text
+    assert "reso: single ply, coated" in page
+    assert "changed since this plan" not in page
 
 
 def test_a_session_is_deleted_and_brought_back(client: TestClient, session: int) -> None:

@@ -24,8 +24,7 @@ LOWER_STEPS, UPPER_STEPS = 3, 4
 SHORTEST_KL, LONGEST_KL = 1e-2, 2.5
 LOWEST_SHARE = 0.2
 """Below this share of where the search starts there is no mode; the search is held."""
-NEXT_MODE = 1.3
-REFERENCE_STEPS, RAYLEIGH_STEPS = 2, 2
+RAYLEIGH_STEPS = 2
 
 
 @dataclass(frozen=True, slots=True, eq=False)
@@ -88,13 +87,13 @@ class Axial:
         self.area = np.pi * shell.radius_m**2
         self.spring = self.density * self.speed**2 / (self.area * shell.depth_m)
 
-    def _fold(self, n: int, omega: Array, *, port: bool) -> _Fold:
+    def _fold(self, n: int, omega: Array) -> _Fold:
         own, between = self._wave(omega)
         square = omega**2
         y_b, y_r = self._compliance(self.batter, n, square), np.zeros_like(omega)
         if self.reso is not None:
             y_r = self._compliance(self.reso, n, square)
-            if port and self.plug > 0.0:
+            if self.plug > 0.0:
                 y_r = y_r - 1.0 / (square * self.plug)
         z11, z12 = self.spring - square * own, self.spring - square * between
         a, b, c, d = 1.0 + y_b * z11, y_b * z12, y_r * z12, 1.0 + y_r * z11
@@ -128,52 +127,24 @@ class Axial:
             omega = np.sqrt(np.maximum(k_b, k_r) + self.spring * (s_b**2 + s_r**2 / m_r))
         start = omega
         for _ in range(UPPER_STEPS if upper else LOWER_STEPS):
-            fold = self._fold(n, omega, port=True)
+            fold = self._fold(n, omega)
             k11 = k_b + (self.spring + fold.d11) * s_b**2
             k22 = k_r + (self.spring + fold.d22) * s_r**2
             k12 = (self.spring + fold.d12) * s_b * s_r
             m12 = self.shared[n] + fold.between * s_b * s_r
-            square, x, y = two_by_two(
+            square, x, y = _two_by_two(
                 (k11, k12, k22),
                 (1.0 + fold.own * s_b**2, m12, m_r + fold.own * s_r**2),
                 upper=upper,
             )
             omega = np.maximum(np.sqrt(np.maximum(square, 0.0)), LOWEST_SHARE * start)
         through = np.zeros_like(y) if self.reso is not None else y
-        return self._whole(n, omega, x, y, through, fold, port=True)
-
-    def ported_modes(self) -> list[Motion]:
-        """Return the three lowest modes of two heads and a port, the air plug kept apart."""
-        assert self.reso is not None
-        s_b, s_r, count = self.batter.swept[0], self.reso.swept[0], len(self.batter.tension)
-        ends = np.zeros((count, 2, 3))
-        ends[:, 0, 0], ends[:, 1, 1], ends[:, 1, 2] = s_b, s_r, 1.0
-        flip = ends.transpose(0, 2, 1)
-        stiffness, mass = np.zeros((2, count, 3, 3))
-        stiffness[:, 0, 0] = self.batter.tension * self.batter.eigenvalue[0]
-        stiffness[:, 1, 1] = self.reso.tension * self.reso.eigenvalue[0]
-        mass[:, 0, 0], mass[:, 1, 1], mass[:, 2, 2] = 1.0, 1.0, self.plug
-        mass[:, 0, 1] = mass[:, 1, 0] = self.shared[0]
-        omega, found = np.sqrt(np.minimum(stiffness[:, 0, 0], stiffness[:, 1, 1])), []
-        for index in range(3):
-            for _ in range(LOWER_STEPS):
-                fold = self._fold(0, omega, port=False)
-                spring = _square(self.spring + fold.d11, self.spring + fold.d12,
-                                 self.spring + fold.d22)  # fmt: skip
-                inertia = _square(fold.own, fold.between, fold.own)
-                values, vectors = _generalised(
-                    stiffness + flip @ spring @ ends, mass + flip @ inertia @ ends
-                )
-                omega = np.sqrt(np.maximum(values[:, index], 1.0))
-            x, y, q = vectors[:, :, index].T
-            found.append(self._whole(0, omega, x, y, q, fold, port=False))
-            omega = omega * NEXT_MODE
-        return found
+        return self._whole(n, omega, x, y, through, fold)
 
     def all_modes(self, count: int) -> list[Motion]:
         """Return the lowest modes of all shapes (and the hole's air) together, lowest first.
 
-        Solved at the frequency of the lowest one; the duct's inertia at each mode's own frequency
+        Solved with the duct's inertia near the lowest one; that at each mode's own frequency
         comes in by Rayleigh's quotient, whose error is of second order.
         """
         heads = [self.batter] if self.reso is None else [self.batter, self.reso]
@@ -182,21 +153,24 @@ class Axial:
         ends = np.zeros((candidates, 2, dof))
         each = np.arange(dof)
         mass[:, each, each] = 1.0
-        for index, side in enumerate(heads):
-            own = slice(index * SHAPES, (index + 1) * SHAPES)
-            stiffness[:, each[own], each[own]] = (side.tension * side.eigenvalue).T
-            ends[:, index, own] = side.swept.T
+        for end, side in enumerate(heads):
+            block = slice(end * SHAPES, (end + 1) * SHAPES)
+            stiffness[:, each[block], each[block]] = (side.tension * side.eigenvalue).T
+            ends[:, end, block] = side.swept.T
         if self.reso is not None:
             one, other = each[:SHAPES], each[SHAPES : 2 * SHAPES]
             mass[:, one, other] = mass[:, other, one] = self.shared.T
         if self.plug > 0.0:
             mass[:, -1, -1], ends[:, 1, -1] = self.plug, 1.0
-        flip, total = ends.transpose(0, 2, 1), ends.sum(axis=1)
+        total = ends.sum(axis=1)
         stiffness += self.spring * total[:, :, None] * total[:, None, :]
-        first = np.sqrt(stiffness[:, each[:-1], each[:-1]].min(axis=1))
-        for _ in range(REFERENCE_STEPS):
-            values, vectors = _generalised(stiffness, mass + flip @ self._inertia(first) @ ends)
-            first = np.sqrt(np.maximum(values[:, 0], 1.0))
+        # About where the lowest head mode lies: the air's mass takes it below its own stiffness.
+        first = np.sqrt(0.5 * self.batter.tension * self.batter.eigenvalue[0])
+        own_end = ends[:, 0, :, None] * ends[:, 0, None, :] + ends[:, 1, :, None] * ends[:, 1, None]
+        across = ends[:, 0, :, None] * ends[:, 1, None, :]
+        own, between = (row[:, None, None] for row in self._wave(first))
+        air = own * own_end + between * (across + across.transpose(0, 2, 1))
+        values, vectors = _generalised(stiffness, mass + air)
         found = []
         for index in range(min(count, dof)):
             vector = vectors[:, :, index]
@@ -205,9 +179,11 @@ class Axial:
             held = (vector * (stiffness @ vector[:, :, None])[:, :, 0]).sum(axis=1)
             omega = np.sqrt(np.maximum(values[:, index], 1.0))
             for _ in range(RAYLEIGH_STEPS):
-                air = (volumes * (self._inertia(omega) @ volumes[:, :, None])[:, :, 0]).sum(axis=1)
-                omega = np.sqrt(np.maximum(held, 1e-9) / (plain + air))
-            found.append(self._of_vector(omega, vector / np.sqrt(plain + air)[:, None], ends))
+                alone, shared = self._wave(omega)
+                moved = alone * (volumes**2).sum(axis=1)
+                moved += 2.0 * shared * volumes[:, 0] * volumes[:, 1]
+                omega = np.sqrt(np.maximum(held, 1e-9) / (plain + moved))
+            found.append(self._of_vector(omega, vector / np.sqrt(plain + moved)[:, None], ends))
         return found
 
     def _of_vector(self, omega: Array, vector: Array, ends: Array) -> Motion:
@@ -217,20 +193,13 @@ class Axial:
         reso = np.zeros_like(batter) if self.reso is None else vector[:, SHAPES : 2 * SHAPES].T
         return Motion(omega, batter, reso, out[:, 0], out[:, 1], through)
 
-    def _inertia(self, omega: Array) -> Array:
-        """Return the plane wave's inertia between the ends, shape (candidates, 2, 2)."""
-        own, between = self._wave(omega)
-        return _square(own, between, own)
-
     def _wave(self, omega: Array) -> tuple[Array, Array]:
         kl = np.clip(omega / self.speed * self.shell.depth_m, SHORTEST_KL, LONGEST_KL)
         scale = self.density * self.shell.depth_m / self.area
         own = scale * (1.0 / kl**2 - 1.0 / (kl * np.tan(kl)))
         return own, scale * (1.0 / kl**2 - 1.0 / (kl * np.sin(kl)))
 
-    def _whole(
-        self, n: int, omega: Array, x: Array, y: Array, q: Array, fold: _Fold, *, port: bool
-    ) -> Motion:
+    def _whole(self, n: int, omega: Array, x: Array, y: Array, q: Array, fold: _Fold) -> Motion:
         """Return the mode with the folded shapes (and port) unfolded, for unit mass of it all."""
         square = omega**2
         z11, z12 = self.spring - square * fold.own, self.spring - square * fold.between
@@ -243,7 +212,7 @@ class Axial:
         if self.reso is not None:
             reso, more = self._unfolded(self.reso, n, y, p_r, square)
             moving = moving + more
-            if port and self.plug > 0.0:
+            if self.plug > 0.0:
                 through = p_r / (square * self.plug)
                 moving = moving + self.plug * through**2
         scale = 1.0 / np.sqrt(1.0 + moving)
@@ -266,7 +235,7 @@ class Axial:
         return out, moving
 
 
-def two_by_two(
+def _two_by_two(
     stiffness: tuple[Array, Array, Array], mass: tuple[Array, Array, Array], *, upper: bool
 ) -> tuple[Array, Array, Array]:
     """Return ω² and the vector of unit mass of one mode of 2×2 problems, given as (11, 12, 22)."""
@@ -282,12 +251,6 @@ def two_by_two(
     x, y = np.where(by_right, right, -off), np.where(by_right, -off, left)
     scale = 1.0 / np.sqrt(m11 * x * x + 2.0 * m12 * x * y + m22 * y * y + 1e-300)
     return square, x * scale, y * scale
-
-
-def _square(one: Array, off: Array, other: Array) -> Array:
-    out = np.empty((len(one), 2, 2))
-    out[:, 0, 0], out[:, 0, 1], out[:, 1, 0], out[:, 1, 1] = one, off, off, other
-    return out
 
 
 def _generalised(stiffness: Array, mass: Array) -> tuple[Array, Array]:

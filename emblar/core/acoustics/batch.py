@@ -15,7 +15,7 @@ from dataclasses import dataclass
 import numpy as np
 from numpy.typing import NDArray
 
-from emblar.core.acoustics.axial import Axial, Motion, Side, two_by_two
+from emblar.core.acoustics.axial import Axial, Motion, Side
 from emblar.core.acoustics.basis import SHAPES, Array, basis
 from emblar.core.acoustics.cavity import COMPARED, STROKE_SHARE
 from emblar.core.acoustics.coefficients import Coefficients
@@ -190,8 +190,8 @@ class Batch:
         """Return the m = 0 modes of the lowest shapes, and which of them is the drum pitch."""
         none = np.zeros(len(self), np.int64)
         if self.r and self.plug > 0.0:
-            three = self.axial.ported_modes()
             # The air plug makes a mode below the pitch in which the heads are opposed.
+            three = self.axial.all_modes(3)
             return three, self._pitch_among(three)
         if self.r:
             return [self.axial.mode(0, upper=upper) for upper in (False, True)], none
@@ -237,9 +237,9 @@ class Batch:
         rows = [self._axial_row(motion) for motion in motions]
         orders = [0] * len(rows)
         for m, n in PAIRS:
-            for upper in sides if m > 0 else ():
-                rows.append(self._row_with_diameters(m, n, upper=upper))
-                orders.append(m)
+            if m > 0:
+                rows += self._rows_with_diameters(m, n)
+                orders += [m] * len(sides)
         omega, rate, level, part_b, part_r, struck = (
             np.stack(column) for column in zip(*rows, strict=True)
         )
@@ -297,15 +297,19 @@ class Batch:
                 total += 0.5 * twice * resistance[i, j] * amplitude[i] * amplitude[j]
         return total
 
-    def _row_with_diameters(self, m: int, n: int, *, upper: bool) -> Row:
+    def _rows_with_diameters(self, m: int, n: int) -> list[Row]:
         k_b = self.tension_b * self.b["eigenvalue"][m, n]
-        one, zero = np.ones_like(k_b), np.zeros_like(k_b)
         if self.r:
             k_r = self.tension_r * self.r["eigenvalue"][m, n]
-            coupled = (one, self.shared[m, n], one)
-            square, x, y = two_by_two((k_b, zero, k_r), coupled, upper=upper)
+            pair = _pair(k_b, k_r, self.shared[m, n])
         else:
-            square, x, y, k_r = k_b, one, zero, zero
+            k_r = np.zeros_like(k_b)
+            pair = [(k_b, np.ones_like(k_b), k_r)]
+        return [self._row_with_diameters(m, n, k_b, k_r, *one) for one in pair]
+
+    def _row_with_diameters(
+        self, m: int, n: int, k_b: Array, k_r: Array, square: Array, x: Array, y: Array
+    ) -> Row:
         omega = np.sqrt(square)
         ka = omega / self.k["sound_speed"] * self.choice.shell.radius_m
         rate = np.zeros_like(omega)
@@ -337,6 +341,23 @@ class Batch:
         given = self.b["impulse"] * self.shares.impulse
         level = k["air_density"] * omega * given * push * np.abs(struck * near)
         return omega, rate, level, part_b, part_r, struck
+
+
+def _pair(k_b: Array, k_r: Array, shared: Array) -> list[tuple[Array, Array, Array]]:
+    """Return ω² and both amplitudes of the lower and upper mode of two heads that share air mass.
+
+    Unit masses, stiffnesses ``k_b`` and ``k_r``, coupled by the mass ``shared`` alone.
+    """
+    a = 1.0 - shared**2
+    high = 0.5 * (k_b + k_r + np.sqrt((k_b - k_r) ** 2 + 4.0 * shared**2 * k_b * k_r)) / a
+    out = []
+    for square in (k_b * k_r / (a * high), high):
+        off, left, right = square * shared, k_b - square, k_r - square
+        by_right = np.abs(left) < np.abs(right)
+        x, y = np.where(by_right, right, off), np.where(by_right, off, left)
+        scale = 1.0 / np.sqrt(x * x + 2.0 * shared * x * y + y * y + 1e-300)
+        out.append((square, x * scale, y * scale))
+    return out
 
 
 def hole_inertance(choice: Choice, k: Coefficients) -> float:

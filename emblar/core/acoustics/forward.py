@@ -119,6 +119,24 @@ def outline(
     return Outline(pitch.frequency_hz, sustain, found)
 
 
+@dataclass(frozen=True, slots=True)
+class Settling:
+    """What says where a stroke settles: drum pitch in Hz, sustain in s, bend in cents."""
+
+    drum_pitch_hz: float
+    sustain_s: float
+    bend_cents: float
+
+
+def settling(drum: Drum, batter_lug_hz: float, reso_lug_hz: float | None) -> Settling:
+    """Predict the fundamental alone; as ``predict``, without uncertainty, overtones or limits."""
+    k = prior_coefficients()
+    tensions = tensions_from_lug_pitches(drum, batter_lug_hz, reso_lug_hz, k)
+    pitch = _pitch_mode(drum, tensions, k)
+    sustain = t60_s(decay_rate(pitch, drum, tensions, k))
+    return Settling(pitch.frequency_hz, sustain, _bend(pitch, drum, tensions, k).value)
+
+
 def predict(
     drum: Drum,
     batter_lug_hz: float,

@@ -11,13 +11,17 @@ solved exactly (HiGHS, through scipy). The same recipes are weighed in several w
 import itertools
 from collections.abc import Callable, Mapping, Sequence
 from dataclasses import dataclass
+from typing import Any
 
 import numpy as np
+from numpy.typing import NDArray
 from scipy.optimize import Bounds, LinearConstraint, milp
 
 from emblar.core.planning.brief import Brief, Shelf, Weights, usual_weights
 from emblar.core.planning.search import NO_LOCKS, DrumSearch, Locks, Weighed
 from emblar.core.planning.target import Target
+
+Array = NDArray[Any]
 
 LEFT_OUT = 1e5
 """What leaving a voice without a drum costs: more than anything else."""
@@ -165,31 +169,37 @@ def _assigned(
     if not rows:
         return {}
     price = [cost(r) + MISSED_STEPS_PER_CENT * abs(r.short_cents) - LEFT_OUT * 10 for r in rows]
-    limits: list[list[float]] = []
+    limits: list[Array] = []
     most: list[float] = []
+    voice = np.array([r.voice for r in rows])
+    drum = np.array([r.drum for r in rows])
 
-    def at_most(holds: Callable[[Weighed], float], limit: float) -> None:
-        limits.append([holds(r) for r in rows])
+    def at_most(held: Array, limit: float) -> None:
+        limits.append(held.astype(np.float64))
         most.append(limit)
 
-    for voice in options:
-        at_most(lambda r, v=voice: float(r.voice == v), 1.0)  # type: ignore[misc]
-    for number in {r.drum for r in rows}:
-        at_most(lambda r, n=number: float(r.drum == n), 1.0)  # type: ignore[misc]
-    for key in {key for r in rows for key in r.shelf_heads}:
-        stock = sum(
+    for name in options:
+        at_most(voice == name, 1.0)
+    for number in np.unique(drum):
+        at_most(drum == number, 1.0)
+    heads: dict[tuple[str, float], Array] = {}
+    for place, row in enumerate(rows):
+        for key in row.shelf_heads:
+            heads.setdefault(key, np.zeros(len(rows)))[place] += 1.0
+    for (kind, diameter), held in heads.items():
+        at_most(held, float(sum(
             h.count for h in shelf.heads
-            if h.construction == key[0] and abs(h.diameter_in - key[1]) < 0.1
-        )  # fmt: skip
-        at_most(lambda r, k=key: float(r.shelf_heads.count(k)), float(stock))  # type: ignore[misc]
+            if h.construction == kind and abs(h.diameter_in - diameter) < 0.1
+        )))  # fmt: skip
     # A higher tom is not the larger drum.
-    played = {(r.voice, r.drum) for r in rows if r.voice.startswith("tom")}
+    played = sorted({(r.voice, r.drum) for r in rows if r.voice.startswith("tom")})
     size = [d.diameter_in for d in shelf.drums]
-    for one, other in itertools.permutations(sorted(played), 2):
+    places = {pair: (voice == pair[0]) & (drum == pair[1]) for pair in played}
+    for one, other in itertools.permutations(played, 2):
         if one[0] < other[0] and size[one[1]] > size[other[1]]:
-            pair = {one, other}
-            at_most(lambda r, p=pair: float((r.voice, r.drum) in p), 1.0)  # type: ignore[misc]
-    at_most(lambda r: float(len(r.bought)), float(0 if brief.only_owned else brief.budget_heads))
+            at_most(places[one] | places[other], 1.0)
+    bought = np.array([len(r.bought) for r in rows])
+    at_most(bought, float(0 if brief.only_owned else brief.budget_heads))
     found = milp(
         np.array(price),
         constraints=LinearConstraint(np.array(limits), -np.inf, np.array(most)),

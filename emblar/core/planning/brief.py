@@ -15,8 +15,10 @@ from typing import Literal
 from emblar.core.catalogue import USUAL_STRIKER, strikers_for
 from emblar.core.errors import InputError
 from emblar.core.planning.kit import OwnedDrum
+from emblar.core.planning.schools import checked_schools
 
 Condition = Literal["fresh", "used", "worn"]
+Force = Literal["light", "medium", "hard"]
 LEAVE_ROOM_STEPS = {"sustain": 1.0, "length": 1.0, "ring": 0.5, "click": 0.5}
 """What a plan that leaves the desk room to take away aims above the record, in steps."""
 
@@ -54,6 +56,10 @@ class Brief:
     kick_notes_per_beat: float = 2.0
     tom_notes_per_beat: float = 2.0
     brushes: bool = False
+    force: Force = "medium"
+    buries_beater: bool = False
+    schools: Mapping[str, str] = field(default_factory=dict)
+    """A player's own side of a disagreement (``schools``), by what it is about."""
     engineer_wants_hole: bool = False
     never_cut: bool = True
     only_owned: bool = False
@@ -69,6 +75,7 @@ class Brief:
             raise InputError(f"tempo_bpm: {self.tempo_bpm:g} is outside 20 to 400 a minute.")
         if not 1 <= self.hands <= 10:
             raise InputError(f"hands: {self.hands} is outside 1 to 10.")
+        checked_schools(self.schools)
 
     def gap_s(self, voice: str) -> float | None:
         """Return the time between the fastest notes of a voice in s, None without a tempo."""

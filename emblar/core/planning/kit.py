@@ -20,6 +20,7 @@ from emblar.core.catalogue import (
     wires,
 )
 from emblar.core.errors import DrumError
+from emblar.core.planning.findings import check_findings
 
 
 @dataclass(frozen=True, slots=True)
@@ -88,6 +89,13 @@ class OwnedDrum:
     reso: str | None
     port_in: float | None = None
     edge: str = USUAL_EDGE
+    findings: tuple[str, ...] = ()
+    """What an inspection found, by id (``findings``)."""
+
+    @property
+    def edge_now(self) -> str:
+        """Return the edges as they are: a dent found in one counts as dented."""
+        return "dented" if "edge-dent" in self.findings else self.edge
 
     def __post_init__(self) -> None:
         check_range("diameter_in", self.diameter_in)
@@ -102,6 +110,7 @@ class OwnedDrum:
                 )
             if self.kind != "kick":
                 raise DrumError("port_in: only a kick's front head has a port.")
+        check_findings(self.findings, self.kind)
         if self.kind != "kick" and self.reso is None:
             raise DrumError(f"reso: a {self.kind} needs its reso head here.")
 
@@ -134,7 +143,7 @@ def model(
         reso=construction(reso_id).film() if reso_id else None,
         port_radius_m=owned.port_in * METRES_PER_INCH / 2.0 if owned.port_in else None,
         dampers=tuple(row.placed() for row in on_it),
-        shell_loss_share=loss_share(owned.hoop, owned.shell, owned.edge, on_it),
+        shell_loss_share=loss_share(owned.hoop, owned.shell, owned.edge_now, on_it),
         strike=strike(striker or USUAL_STRIKER[owned.kind], on_it),
         wires=wires(wires_setting),
     )

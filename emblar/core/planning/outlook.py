@@ -29,7 +29,7 @@ from emblar.core.synthesis.stroke import settle_span_s, stroke_noises
 
 Array = NDArray[np.float64]
 Index = NDArray[np.int64]
-SOLVER_STEPS = 5
+SOLVER_STEPS = 3
 LEVEL, QUIETEST_DB = 0.5, -45.0
 LOWEST_N_PER_M, HIGHEST_N_PER_M = 5.0, 60000.0
 REACHED = 0.003
@@ -134,7 +134,7 @@ class Field:
             owned.rods,
             tuple(self._batter_keys),
             tuple(self._reso_keys),
-            loss_share(owned.hoop, owned.shell, owned.edge),
+            loss_share(owned.hoop, owned.shell, owned.edge_now),
             port_in * 0.0254 / 2.0 if port_in is not None else None,
         )
         self._table = table(choice, k)
@@ -146,6 +146,9 @@ class Field:
         self._contact = np.array([[own.contact for own in row] for row in strikes])
         self._noise = np.array([[[s.noise for s in each] for each in row] for row in on])
         self._brightness = np.array([[[s.brightness for s in each] for each in row] for row in on])
+        sounds = np.stack([self._noise, self._brightness], axis=-1).reshape(-1, 2)
+        self._sounds, of = np.unique(sounds, axis=0, return_inverse=True)
+        self._sound_of = of.reshape(self._noise.shape).astype(np.int16)
         self._thickness_b = np.array([construction(b).film().thickness_m for b in self.batters])
         self._thickness_r = np.array(
             [construction(r).film().thickness_m for r in self.resos] or [1.0]
@@ -279,12 +282,13 @@ class Field:
     def _card(self, options: Options, modes: Modes) -> dict[str, Array]:
         loudest = modes.level.max(axis=0)
         heard = np.where(modes.level > loudest * 10.0 ** (QUIETEST_DB / 20.0), modes.level, 0.0)
-        amplitude = LEVEL * heard / heard.sum(axis=0)
-        hz = modes.omega / (2.0 * np.pi)
+        amplitude = (LEVEL * heard / heard.sum(axis=0)).astype(np.float32)
+        hz = (modes.omega / (2.0 * np.pi)).astype(np.float32)
+        rate = modes.rate.astype(np.float32)
         out: dict[str, Array] = {}
         for columns, found, setting in self._groups(options):
             rows = Partials(
-                hz[:, columns], modes.rate[:, columns], amplitude[:, columns],
+                hz[:, columns], rate[:, columns], amplitude[:, columns],
                 modes.pitch[columns], modes.bend_cents[columns],
             )  # fmt: skip
             noises = stroke_noises(self._kind, LEVEL, found, wires(self.wire_settings[setting]))
@@ -297,12 +301,14 @@ class Field:
 
     def _groups(self, options: Options) -> list[tuple[Index, Strike, int]]:
         """Return candidates whose stroke sounds the same: columns, stroke, setting of the wires."""
-        place = (options.striker, options.dampers, options.batter)
-        rows = np.stack([self._noise[place], self._brightness[place], options.wires], axis=1)
-        found, of = np.unique(rows, axis=0, return_inverse=True)
-        order = np.argsort(of, kind="stable")
-        parts = np.split(order, np.searchsorted(of[order], np.arange(1, len(found))))
-        return [
-            (part, Strike(noise=float(row[0]), brightness=float(row[1])), int(row[2]))
-            for part, row in zip(parts, found, strict=True)
-        ]
+        sound = self._sound_of[options.striker, options.dampers, options.batter]
+        code = sound * np.int16(len(self.wire_settings)) + options.wires.astype(np.int16)
+        order = np.argsort(code, kind="stable")
+        starts = np.flatnonzero(np.diff(code[order])) + 1
+        parts = np.split(order, starts) if len(order) else []
+        found = []
+        for part in parts:
+            which, setting = divmod(int(code[part[0]]), len(self.wire_settings))
+            noise, brightness = self._sounds[which].tolist()
+            found.append((part, Strike(noise=noise, brightness=brightness), setting))
+        return found

@@ -4,19 +4,20 @@ from collections.abc import Callable
 from dataclasses import dataclass, replace
 
 from emblar.core.acoustics.drum import Drum, Kind
-from emblar.core.acoustics.forward import Prediction, predict
+from emblar.core.acoustics.forward import Prediction, predict, settling
 from emblar.core.catalogue import dampers
 from emblar.core.errors import InputError, NoSolutionError
 from emblar.core.planning.brief import Brief, Shelf, usual_weights
+from emblar.core.planning.findings import findings
 from emblar.core.planning.kit import OwnedDrum, check_range, model
 from emblar.core.planning.predicted import predicted_card
 from emblar.core.planning.recipe import Relation, relation_of, workable_range_hz
-from emblar.core.planning.search import DrumSearch, Locks, Recipe, Weighed
+from emblar.core.planning.search import DrumSearch, Locks, Port, Recipe, Weighed
 from emblar.core.planning.steps import steps
 from emblar.core.planning.target import Target
 from emblar.core.planning.why import Explainer, Reason, School, fit_warnings
 from emblar.core.quantities import Measured
-from emblar.core.synthesis.stroke import drum_voice
+from emblar.core.synthesis.stroke import Partial, Voice, settle_span_s
 
 HEARING = "Wear hearing protection while tuning, and take breaks."
 FORCE = "Stop where the key needs force; keep the face off the head's line."
@@ -43,12 +44,13 @@ class Request:
     reso: str | None = None
     striker: str | None = None
     wires: str | None = None
+    port: Port | None = None
 
     def locks(self) -> Locks:
         """Return what the search is to leave as it is."""
         return Locks(
             self.batter, self.reso, self.dampers, self.striker, self.wires, self.semitones,
-            self.relation,
+            self.relation, self.port,
         )  # fmt: skip
 
 
@@ -97,6 +99,7 @@ def plan_drum(
     *,
     brief: Brief = NOTHING_ASKED,
     shelf: Shelf | None = None,
+    thorough: bool = True,
 ) -> DrumPlan:
     """Plan one drum.
 
@@ -111,6 +114,9 @@ def plan_drum(
     brief, shelf
         What is asked of the kit, and what loose heads, dampers and strikers there are; by default
         every damper and striker of the catalogue.
+    thorough
+        Look round the best recipes once more and measure their strokes; without it a change by
+        hand is answered at once.
 
     Raises
     ------
@@ -129,6 +135,11 @@ def plan_drum(
     check_range("drum_pitch_hz", pitch)
     if request.semitones is not None:
         check_range("relation_semitones", request.semitones)
+    if request.port == "cut" and brief.never_cut and owned.port_in is None:
+        raise InputError(
+            f"{owned.name}: the brief forbids cutting. Allow a port there first; a cut cannot be "
+            "undone."
+        )
     asked = replace(target, values={**target.values, "pitch": _wished(target, pitch)})
     there = shelf or Shelf((owned,), (), tuple(dampers()), ())
     there = replace(there, drums=(owned,))
@@ -140,7 +151,8 @@ def plan_drum(
             f"{owned.name}: {pitch:.1f} Hz is past what its heads bear so. Choose another drum for "
             "this voice, another relation of the heads, or another pitch."
         )
-    found = search.finalists(found, FINALISTS)
+    if thorough:
+        found = search.finalists(found, FINALISTS)
     best = found[0]
     if best.short_cents:
         size = "a smaller" if best.short_cents < 0 else "a larger"
@@ -171,7 +183,7 @@ def plan_drum(
         target=dict(target.values),
         missing=dict(target.missing),
         range_hz=workable_range_hz(drum, prediction.tensions),
-        cautions=(*warnings, *_cautions(owned, row, prediction)),
+        cautions=(*_found(owned, recipe), *warnings, *_cautions(owned, row, prediction)),
     )
 
 
@@ -179,8 +191,10 @@ def _settled_at(row: Weighed, drum: Drum, kind: Kind, wish_hz: float) -> tuple[W
     """Bring a recipe's lug pitches to where a medium stroke settles at the wished pitch."""
     recipe = row.recipe
     for _ in range(SETTLINGS):
-        found = predict(drum, recipe.batter_hz, recipe.reso_hz)
-        share = wish_hz / drum_voice(found, kind).settled_hz()
+        found = settling(drum, recipe.batter_hz, recipe.reso_hz)
+        fundamental = Partial(found.drum_pitch_hz, found.sustain_s, 1.0)
+        voice = Voice((fundamental,), (), found.bend_cents, settle_span_s(kind))
+        share = wish_hz / voice.settled_hz()
         reso = recipe.reso_hz * share if recipe.reso_hz is not None else None
         recipe = replace(recipe, batter_hz=recipe.batter_hz * share, reso_hz=reso)
     return replace(row, recipe=recipe), predict(drum, recipe.batter_hz, recipe.reso_hz)
@@ -215,6 +229,16 @@ def _others(best: Weighed, found: list[Weighed]) -> list[Other]:
         moves = {n: v for n, v in moves.items() if abs(v) >= LEAST_STEPS}
         out.append(Other(name, says, row, moves))
     return out
+
+
+def _found(owned: OwnedDrum, recipe: Recipe) -> list[str]:
+    """Return what an inspection found; a spent head only while it stays on."""
+    rows = [findings()[name] for name in owned.findings]
+    return [
+        f"{owned.name} has {row.name}: {row.advice}."
+        for row in rows
+        if row.changes is None or getattr(recipe, row.changes) == getattr(owned, row.changes)
+    ]
 
 
 def _cautions(owned: OwnedDrum, best: Weighed, prediction: Prediction) -> tuple[str, ...]:

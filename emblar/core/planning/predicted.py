@@ -8,6 +8,8 @@ cards mean the same. Their uncertainty is that of the model's assumptions about 
 microphone and wires.
 """
 
+from dataclasses import replace
+
 import numpy as np
 
 from emblar.core.acoustics.forward import Prediction
@@ -56,16 +58,24 @@ def _mean_onset(voice: Voice, pitch_hz: float) -> tuple[float | None, float | No
     """
     rng = np.random.default_rng(SEED)
     shapes = []
+    modes, noises = replace(voice, noises=()), replace(voice, partials=())
+    rung = _onset_of(modes, rng)
     for _ in range(STROKES):
-        one = render_stroke(
-            voice, sample_rate_hz=ANALYSIS_RATE_HZ, force=1.0, rng=rng, length_s=ONSET_RENDER_S
-        )
+        burst = _onset_of(noises, rng)
+        size = min(len(rung), len(burst))
+        one = np.concatenate([rung[:size] + burst[:size], rung[size:], burst[size:]])
         shapes.append(stroke_shape(_in_silence(one), LEAD_S, pitch_hz, ONSET_RENDER_S))
     clicks = [s.click_hz for s in shapes if s.click_hz is not None]
     attacks = [s.attack_db for s in shapes if s.attack_db is not None]
     return (
         float(np.mean(clicks)) if clicks else None,
         float(np.mean(attacks)) if attacks else None,
+    )
+
+
+def _onset_of(voice: Voice, rng: np.random.Generator) -> Samples:
+    return render_stroke(
+        voice, sample_rate_hz=ANALYSIS_RATE_HZ, force=1.0, rng=rng, length_s=ONSET_RENDER_S
     )
 
 

@@ -8,10 +8,12 @@ with what lies on the drum now; then, on the best of them, dampers, strikers and
 is tuned to the target's pitch before it is weighed (``outlook``).
 """
 
+import itertools
 import math
 from collections.abc import Iterable, Mapping, Sequence
 from dataclasses import dataclass, replace
 from functools import lru_cache
+from typing import Literal
 
 import numpy as np
 from numpy.typing import NDArray
@@ -29,10 +31,12 @@ from emblar.core.catalogue import (
     wire_settings,
 )
 from emblar.core.planning.brief import LEAVE_ROOM_STEPS, Brief, Shelf, Weights, strikers_of
+from emblar.core.planning.findings import findings
 from emblar.core.planning.kit import OwnedDrum, model
 from emblar.core.planning.outlook import Field, Options, Outlook, options_of
 from emblar.core.planning.predicted import predicted_card
 from emblar.core.planning.recipe import Relation, relation_of
+from emblar.core.planning.schools import against
 from emblar.core.planning.steps import steps
 from emblar.core.planning.target import Target
 from emblar.core.quantities import Measured
@@ -40,13 +44,17 @@ from emblar.core.quantities import Measured
 Array = NDArray[np.float64]
 Index = NDArray[np.int64]
 SEMITONES = (-5.0, -3.0, -2.0, -1.0, 0.0, 1.0, 2.0, 3.0, 4.0, 5.0, 7.0)
-BEST_HEADS, KEPT, REFINED = 5, 24, 6
+BEST_HEADS, BEST_AGAIN, KEPT, REFINED = 5, 2, 24, 6
 NEW_PORT_IN = 5.0
 SHORT_COSTS = 2.0
 """Too short counts double: length is easy to take away at the desk and hard to add."""
 CAPPED_STEPS = 12.0
 NEARLY_AS_GOOD = 1.0
+POLISHINGS, AROUND, LEAST_GAIN = 2, 3, 0.02
 PORT_RANGE_SEMITONES = 30
+LASTING_M, THIN_M = 0.00030, 0.0001
+"""A batter this thick lasts under hard strokes; each step thinner counts once (assumption)."""
+Port = Literal["closed", "cut"]
 
 
 @dataclass(frozen=True, slots=True)
@@ -118,9 +126,22 @@ class Locks:
     wires: str | None = None
     semitones: float | None = None
     relation: Relation | None = None
+    port: Port | None = None
 
 
 NO_LOCKS = Locks()
+
+
+@dataclass(frozen=True, slots=True, eq=False)
+class _Scored:
+    """Candidates weighed: arrays over them; ``total`` is infinite where heads do not bear it."""
+
+    told: Outlook
+    distance: Array
+    apart: dict[str, Array]
+    costs: dict[str, Array]
+    minutes: Array
+    total: Array
 
 
 def aimed(target: Target, brief: Brief) -> Target:
@@ -198,11 +219,44 @@ class DrumSearch:
         The outlook's card is worked out, not measured; among recipes that are nearly as good, a
         rendered stroke measured by the code that measured the record decides.
         """
+        found = self._polished(found)
         first = [w for w in found[:count] if w.total < found[0].total + NEARLY_AS_GOOD]
         if len(first) < 2:
             return found
         order = sorted(first, key=lambda w: w.total - w.distance + self._measured(w))
         return [*order, *(w for w in found if w not in order)]
+
+    def _polished(self, found: list[Weighed]) -> list[Weighed]:
+        """Return recipes with those added that differ from the best in two choices at once.
+
+        Around the best few, dampers and relation together, then heads; again while that helps.
+        """
+        wish, port = found[0].card["pitch"], found[0].recipe.port_in
+        for _ in range(POLISHINGS):
+            best, own = found[0], [w for w in found if w.recipe.port_in == port]
+            near = self._around(port, wish, own)
+            near += self._once_dressed(port, wish, sorted(near, key=lambda w: w.total))
+            near = [replace(w, short_cents=best.short_cents) for w in near]
+            found = _kept([*found, *near])
+            if found[0].total > best.total - LEAST_GAIN:
+                break
+        return found
+
+    def _around(self, port: float | None, wish: float, found: list[Weighed]) -> list[Weighed]:
+        """Return the best few heads and strokes with every damper set and relation together."""
+        best = list(dict.fromkeys(
+            (w.recipe.batter, w.recipe.reso, w.recipe.striker, w.recipe.wires) for w in found
+        ))[:AROUND]  # fmt: skip
+        batters, resos, by, settings = (tuple(dict.fromkeys(c)) for c in zip(*best, strict=True))
+        there = tuple(r for r in resos if r is not None)
+        field = _field(self.owned, batters, there, self._damper_sets(), by, settings, port)
+        rows = [
+            (batters.index(b), resos.index(r) if r else 0, on_it, by.index(s), settings.index(w), t)
+            for b, r, s, w in best
+            for on_it in range(len(field.damper_sets))
+            for t in (self._relations() if r else (0.0,))
+        ]
+        return self._weighed(field, options_of(rows), wish)
 
     def _measured(self, row: Weighed) -> float:
         """Return the weighted distance of a recipe's rendered stroke from the target."""
@@ -215,14 +269,28 @@ class DrumSearch:
         values = {name: np.array([quantity.value]) for name, quantity in card.items()}
         return float(self._distances(values, 1)[0][0])
 
-    def exactly(self, recipe: Recipe, wish: float) -> Weighed | None:
-        """Return one recipe weighed as the search weighs it; None if its heads do not bear it."""
-        field = _field(
-            self.owned, (recipe.batter,), (recipe.reso,) if recipe.reso else (),
-            (recipe.dampers,), (recipe.striker,), (recipe.wires,), recipe.port_in,
-        )  # fmt: skip
-        options = options_of([(0, 0, 0, 0, 0, recipe.semitones)])
-        return next(iter(self._weighed(field, options, wish)), None)
+    def exactly(self, recipes: Sequence[Recipe], wish: float) -> list[Weighed | None]:
+        """Return recipes weighed as the search weighs them; None where heads do not bear it."""
+        out: list[Weighed | None] = [None] * len(recipes)
+        for port in {r.port_in for r in recipes}:
+            places = [i for i, r in enumerate(recipes) if r.port_in == port]
+            own = [recipes[i] for i in places]
+            batters, sets, by, settings = (
+                tuple(dict.fromkeys(c)) for c in
+                zip(*((r.batter, r.dampers, r.striker, r.wires) for r in own), strict=True)
+            )  # fmt: skip
+            resos = tuple(dict.fromkeys(r.reso for r in own if r.reso))
+            field = _field(self.owned, batters, resos, sets, by, settings, port)
+            options = options_of([
+                (batters.index(r.batter), resos.index(r.reso) if r.reso else 0,
+                 sets.index(r.dampers), by.index(r.striker), settings.index(r.wires), r.semitones)
+                for r in own
+            ])  # fmt: skip
+            scored = self._scored(field, options, wish)
+            for i, place in enumerate(places):
+                if np.isfinite(scored.total[i]):
+                    out[place] = self._row(field, options, scored, i)
+        return out
 
     def _nearest(self, wish: float) -> float | None:
         for step in range(1, 2 * PORT_RANGE_SEMITONES):
@@ -245,6 +313,9 @@ class DrumSearch:
         now = self.owned.port_in
         if self.owned.kind != "kick" or self.owned.reso is None or now is not None:
             return [now]
+        if self.locks.port is not None:
+            may = self.locks.port == "cut" and not self.brief.never_cut
+            return [NEW_PORT_IN] if may else [now]
         return [now] if self.brief.never_cut else [now, NEW_PORT_IN]
 
     def _loose(self, construction_id: str) -> str | None:
@@ -310,6 +381,16 @@ class DrumSearch:
             chosen += [max(first, key=lambda w: w.card.get("length", 0.0))]
         if not chosen:
             return []
+        found = self._dress(port, wish, chosen)
+        again = self._once_dressed(port, wish, found)
+        # Heads that only show their worth dressed are dressed with everything, too.
+        seen = {(w.recipe.batter, w.recipe.reso) for w in chosen}
+        pairs = {(w.recipe.batter, w.recipe.reso): w for w in reversed(again[:REFINED])}
+        new = [w for pair, w in pairs.items() if pair not in seen][:BEST_AGAIN]
+        return chosen + found + again + (self._dress(port, wish, new) if new else [])
+
+    def _dress(self, port: float | None, wish: float, chosen: list[Weighed]) -> list[Weighed]:
+        """Return recipes with dampers, strikers and wires on given heads, the best first."""
         batters = tuple(dict.fromkeys(w.recipe.batter for w in chosen))
         resos = tuple(dict.fromkeys(w.recipe.reso for w in chosen if w.recipe.reso))
         own = strikers_of(self.shelf, self.owned.kind)
@@ -319,48 +400,36 @@ class DrumSearch:
             settings = tuple(s for s in wire_settings() if s != "off")
         field = _field(self.owned, batters, resos, self._damper_sets(), by, settings, port)
 
-        def place(recipe: Recipe, semitones: float) -> tuple[int, int, float]:
+        def place(recipe: Recipe) -> tuple[int, int, float]:
             reso = resos.index(recipe.reso) if recipe.reso else 0
-            return batters.index(recipe.batter), reso, semitones
+            return batters.index(recipe.batter), reso, recipe.semitones
 
-        heads = list(dict.fromkeys(place(w.recipe, w.recipe.semitones) for w in chosen))
-        found = self._weighed(field, field.options(heads), wish)
-        # Once it is dressed another relation may be the better one.
-        again = [
-            (
-                *place(w.recipe, s)[:2],
-                field.damper_sets.index(w.recipe.dampers),
-                by.index(w.recipe.striker),
-                settings.index(w.recipe.wires),
-                s,
-            )
-            for w in sorted(found, key=lambda w: w.total)[:REFINED]
-            for s in self._relations()
-            if w.recipe.reso and s != w.recipe.semitones
-        ]
-        if again:
-            found += self._weighed(field, options_of(again), wish)
-        return chosen + found + self._heads_again(port, wish, found)
+        heads = list(dict.fromkeys(place(w.recipe) for w in chosen))
+        return sorted(self._weighed(field, field.options(heads), wish), key=lambda w: w.total)
 
-    def _heads_again(self, port: float | None, wish: float, found: list[Weighed]) -> list[Weighed]:
-        """Return every pair of heads as the best recipes are dressed and struck.
+    def _once_dressed(self, port: float | None, wish: float, found: list[Weighed]) -> list[Weighed]:
+        """Return the best recipes with every other pair of heads, and every other relation.
 
-        Which heads are best is first judged bare and with the usual striker; dressed, and struck
-        otherwise, others may be.
+        Both were first judged bare and with the usual striker; dressed, and struck otherwise,
+        others may be the better ones.
         """
-        out: list[Weighed] = []
-        dressings: dict[tuple[tuple[str, ...], str, str], set[float]] = {}
-        for row in sorted(found, key=lambda w: w.total)[:REFINED]:
-            recipe = row.recipe
-            one = (recipe.dampers, recipe.striker, recipe.wires)
-            dressings.setdefault(one, set()).add(recipe.semitones)
-        for (on_it, striker, setting), semitones in dressings.items():
-            field = _field(
-                self.owned, self._choices("batter"), self._choices("reso"), (on_it,), (striker,),
-                (setting,), port,
-            )  # fmt: skip
-            out += self._weighed(field, field.grid(sorted(semitones)), wish)
-        return out
+        best = [w.recipe for w in found[:REFINED]]
+        sets = tuple(dict.fromkeys(r.dampers for r in best))
+        by = tuple(dict.fromkeys(r.striker for r in best))
+        settings = tuple(dict.fromkeys(r.wires for r in best))
+        field = _field(
+            self.owned, self._choices("batter"), self._choices("reso"), sets, by, settings, port
+        )
+        rows: dict[tuple[int, int, int, int, int, float], None] = {}
+        for r in best:
+            on_it = (sets.index(r.dampers), by.index(r.striker), settings.index(r.wires))
+            own = (field.batters.index(r.batter), field.resos.index(r.reso) if r.reso else 0)
+            pairs = itertools.product(range(len(field.batters)), range(max(len(field.resos), 1)))
+            rows |= dict.fromkeys((*pair, *on_it, r.semitones) for pair in pairs)
+            if r.reso:
+                rows |= dict.fromkeys((*own, *on_it, s) for s in self._relations())
+        again = self._weighed(field, options_of(list(rows)), wish)
+        return sorted(again, key=lambda w: w.total)
 
     def _damper_sets(self) -> tuple[tuple[str, ...], ...]:
         if self.locks.dampers is not None:
@@ -379,18 +448,18 @@ class DrumSearch:
 
     def _weighed(self, field: Field, options: Options, wish: float) -> list[Weighed]:
         """Weigh all candidates at once; return the best of them that the heads bear."""
+        scored = self._scored(field, options, wish)
+        rows = _distinct(np.argsort(scored.total, kind="stable"), options, scored.total)
+        return [self._row(field, options, scored, i) for i in rows]
+
+    def _scored(self, field: Field, options: Options, wish: float) -> _Scored:
         told = field.outlook(options, wish)
-        k = prior_coefficients()
-        bears = told.reached & (told.stress_pa < k["stress_stop"])
+        bears = told.reached & (told.stress_pa < prior_coefficients()["stress_stop"])
         distance, apart = self._distances(told.card, len(options))
         minutes = self._minutes(field, options)
         costs = self._costs(field, options, told, minutes)
         total = distance + sum(costs.values(), np.zeros(len(options)))
-        total = np.where(bears, total, np.inf)
-        rows = _distinct(np.argsort(total, kind="stable"), options, total)
-        return [
-            self._row(field, options, told, i, minutes[i], distance, apart, costs) for i in rows
-        ]
+        return _Scored(told, distance, apart, costs, minutes, np.where(bears, total, np.inf))
 
     def _distances(self, card: Mapping[str, Array], count: int) -> tuple[Array, dict[str, Array]]:
         total = np.zeros(count)
@@ -433,7 +502,18 @@ class DrumSearch:
             + cost["rod_caution"] * (told.rod_n > k["rod_caution"])
             + cost["papery"] * (told.slackest_n_per_m < k["papery_tension"]),
             "feel": cost["brushes_on_clear"] * (clear[options.batter] & brushed[options.striker]),
-        }
+            "school": cost["against_school"] * against(
+                self.brief.schools, self.owned.kind, options.semitones,
+                ported=field.port_in is not None, dressed=sizes[options.dampers] > 0,
+                two_heads=bool(field.resos),
+            ),
+        }  # fmt: skip
+        if self.brief.force == "hard":
+            films = np.array([construction(b).film().thickness_m for b in field.batters])
+            thin = np.maximum(LASTING_M - films, 0.0) / THIN_M
+            out["durability"] = cost["thin_head_hit_hard"] * thin[options.batter]
+        serious = sum(findings()[f].serious for f in self.owned.findings)
+        out["inspection"] = np.full(len(options), cost["finding"] * serious)
         gap = self.brief.gap_s(self.target.voice)
         if gap is not None:
             out["tempo"] = cost["too_long_for_tempo"] * (told.card["length"] > gap)
@@ -478,19 +558,16 @@ class DrumSearch:
                            for b in field.batters])  # fmt: skip
         reso = np.array([r != self.owned.reso and self._loose(r) == "worn"
                          for r in field.resos] or [False])  # fmt: skip
-        return np.asarray(batter[options.batter].astype(np.float64) + reso[options.reso])
+        worn = batter[options.batter].astype(np.float64) + reso[options.reso]
+        spent = {findings()[f].changes for f in self.owned.findings}
+        if "batter" in spent:
+            worn = worn + np.array([b == self.owned.batter for b in field.batters])[options.batter]
+        if "reso" in spent and field.resos:
+            worn = worn + np.array([r == self.owned.reso for r in field.resos])[options.reso]
+        return np.asarray(worn)
 
-    def _row(
-        self,
-        field: Field,
-        options: Options,
-        told: Outlook,
-        i: int,
-        minutes: float,
-        distance: Array,
-        apart: dict[str, Array],
-        costs: dict[str, Array],
-    ) -> Weighed:
+    def _row(self, field: Field, options: Options, scored: _Scored, i: int) -> Weighed:
+        told = scored.told
         batter = field.batters[options.batter[i]]
         reso = field.resos[options.reso[i]] if field.resos else None
         swapped = [
@@ -508,10 +585,10 @@ class DrumSearch:
                 float(told.reso_hz[i]) if field.resos else None,
             ),
             card={name: float(values[i]) for name, values in told.card.items()},
-            apart={name: float(values[i]) for name, values in apart.items()},
-            costs={"distance": float(distance[i])}
-            | {name: float(values[i]) for name, values in costs.items()},
-            minutes=float(minutes),
+            apart={name: float(values[i]) for name, values in scored.apart.items()},
+            costs={"distance": float(scored.distance[i])}
+            | {name: float(values[i]) for name, values in scored.costs.items()},
+            minutes=float(scored.minutes[i]),
             bought=tuple(h for h in swapped if h not in loose),
             cut=self._is_cut(field.port_in),
             shelf_heads=tuple((h, self.owned.diameter_in) for h in loose),

@@ -7,8 +7,9 @@ steps and what it saves or costs in score, and holds every number it is made of.
 side of a disagreement of the trade, shown on this drum.
 """
 
-from collections.abc import Sequence
+from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, replace
+from typing import Any
 
 from emblar.core.catalogue import (
     USUAL_STRIKER,
@@ -20,12 +21,24 @@ from emblar.core.catalogue import (
 )
 from emblar.core.notes import note_text
 from emblar.core.planning.brief import Brief, Shelf, Weights
-from emblar.core.planning.search import DrumSearch, Locks, Recipe, Weighed
+from emblar.core.planning.schools import (
+    FAVOURED_ON,
+    MUFFLING,
+    PORT,
+    RELATION,
+    SIDES,
+    SNARE_SIDE,
+    side_taken,
+)
+from emblar.core.planning.search import LASTING_M, NEW_PORT_IN, DrumSearch, Recipe, Weighed
 from emblar.core.planning.steps import steps
 from emblar.core.planning.target import Target
 
 LEAST_STEPS = 0.3
 LEAST_SCORE = 0.05
+FORCE_LEVEL = {"light": 0.6, "medium": 1.0, "hard": 1.6}
+"""Amplitude of a player's strokes over a medium stroke's (assumption)."""
+MOST_BEND_CENTS, OPEN_KICK_S = 60.0, 0.30
 
 
 @dataclass(frozen=True, slots=True)
@@ -43,7 +56,10 @@ class Reason:
 
 @dataclass(frozen=True, slots=True)
 class School:
-    """One side of a disagreement on this drum: score, and how far it moves each quantity."""
+    """One side of a disagreement on this drum: score, and how far it moves each quantity.
+
+    ``favoured`` is the player's own side.
+    """
 
     about: str
     name: str
@@ -51,6 +67,7 @@ class School:
     score: float
     moves: dict[str, float]
     text: str
+    favoured: bool = False
 
 
 class Explainer:
@@ -64,15 +81,16 @@ class Explainer:
         self.owned = shelf.drums[row.drum]
         self.now = shelf.now_on.get(self.owned.name, ())
 
+        self._asked = self._sides()
+        changes = [c for _, _, c in self._undone()] + [c for *_, same, c in self._asked if not same]
+        changes = list(dict.fromkeys(changes))
+        search = DrumSearch(row.drum, target, shelf, brief, weights)
+        weighed = search.exactly(changes, row.card["pitch"])
+        self._weighed = dict(zip(changes, weighed, strict=True))
+
     def without(self, change: Recipe) -> Weighed | None:
         """Return another recipe for the same drum, weighed alike; None if it is not bearable."""
-        wish = self.row.card["pitch"]
-        search = DrumSearch(
-            self.row.drum, self.target, self.shelf, self.brief, self.weights,
-            Locks(change.batter, change.reso, change.dampers, change.striker, change.wires,
-                  change.semitones),
-        )  # fmt: skip
-        found = search.exactly(change, wish)
+        found = self._weighed[change]
         return replace(found, short_cents=self.row.short_cents) if found else None
 
     def reasons(self) -> list[Reason]:
@@ -177,34 +195,38 @@ class Explainer:
 
     def schools(self) -> list[School]:
         """Return both sides of every disagreement that this drum has."""
-        recipe, kind = self.row.recipe, self.owned.kind
-        asked: list[tuple[str, str, bool, Recipe]] = []
-        if recipe.reso:
-            for name, semitones in (("equal heads", 0.0), ("reso higher", 3.0),
-                                    ("reso lower", -2.0)):  # fmt: skip
-                same = _sign(recipe.semitones) == _sign(semitones)
-                own = recipe if same else replace(recipe, semitones=semitones)
-                asked.append(("relation of the heads", name, same, own))
-        if kind == "snare" and recipe.reso:
-            for name, semitones in (("tight reso", 7.0), ("relaxed reso", 1.0)):
-                same = (recipe.semitones >= 4.0) == (semitones >= 4.0)
-                own = recipe if same else replace(recipe, semitones=semitones)
-                asked.append(("tension of the snare side", name, same, own))
-        if kind == "kick" and recipe.reso:
-            for name, port in (("closed front", None), ("ported front", 5.0)):
-                same = (recipe.port_in is None) == (port is None)
-                own = recipe if same else replace(recipe, port_in=port)
-                asked.append(("port", name, same, own))
-        for name, on_it in (("nothing on it", ()), ("damped", _lightest(recipe, kind))):
-            same = bool(recipe.dampers) == bool(on_it)
-            own = recipe if same else replace(recipe, dampers=on_it)
-            asked.append(("muffling", name, same, own))
-        return [s for s in (self._school(*row) for row in asked) if s is not None]
+        return [self._school(*row) for row in self._asked]
 
-    def _school(self, about: str, name: str, chosen: bool, recipe: Recipe) -> School | None:
+    def _sides(self) -> list[tuple[str, str, bool, Recipe]]:
+        """Return every side: of what, its name, whether it is chosen, the recipe that takes it."""
+        recipe, kind = self.row.recipe, self.owned.kind
+        ways: dict[tuple[str, str], dict[str, Any]] = {}
+        if recipe.reso:
+            for name, semitones in zip(SIDES[RELATION], (0.0, 3.0, -2.0), strict=True):
+                ways[RELATION, name] = {"semitones": semitones}
+        if kind == "snare" and recipe.reso:
+            for name, semitones in zip(SIDES[SNARE_SIDE], (7.0, 1.0), strict=True):
+                ways[SNARE_SIDE, name] = {"semitones": semitones}
+        if kind == "kick" and recipe.reso:
+            for name, port in zip(SIDES[PORT], (None, NEW_PORT_IN), strict=True):
+                ways[PORT, name] = {"port_in": port}
+        for name, on_it in zip(SIDES[MUFFLING], ((), _lightest(recipe, kind)), strict=True):
+            ways[MUFFLING, name] = {"dampers": on_it}
+        asked: list[tuple[str, str, bool, Recipe]] = []
+        for (about, name), change in ways.items():
+            same = bool(side_taken(
+                about, name, recipe.semitones,
+                ported=recipe.port_in is not None, dressed=bool(recipe.dampers),
+            ))  # fmt: skip
+            asked.append((about, name, same, recipe if same else replace(recipe, **change)))
+        return asked
+
+    def _school(self, about: str, name: str, chosen: bool, recipe: Recipe) -> School:
         other = self.row if chosen else self.without(recipe)
+        own = self.brief.schools.get(about) == name and self.owned.kind in FAVOURED_ON[about]
         if other is None:
-            return School(about, name, chosen, 0.0, {}, "its heads do not bear this pitch so")
+            text = "its heads do not bear this pitch so"
+            return School(about, name, chosen, 0.0, {}, text, own)
         moves = {n: v for n, v in _moves(other, self.row).items() if abs(v) >= LEAST_STEPS}
         if chosen:
             text = "chosen"
@@ -214,7 +236,7 @@ class Explainer:
             apart = other.total - self.row.total
             text = ", ".join(words) or "nothing that is heard"
             text += f"; score {apart:+.1f} steps"
-        return School(about, name, chosen, other.total, moves, text)
+        return School(about, name, chosen, other.total, moves, text, own)
 
 
 def _lightest(recipe: Recipe, kind: str) -> tuple[str, ...]:
@@ -282,6 +304,7 @@ def fit_warnings(chosen: Sequence[Weighed], shelf: Shelf, brief: Brief) -> list[
                     Reason("seating", f"{voice}: do not crack the collar of "
                            f"“{construction(head).name}” when seating it.", {})
                 )  # fmt: skip
+    found += _by_force(rows, brief)
     kick, snare = rows.get("kick"), rows.get("snare")
     if kick and snare and "length" in kick.card and "length" in snare.card:
         ratio = snare.card["length"] / max(kick.card["length"], 1e-3)
@@ -302,6 +325,33 @@ def fit_warnings(chosen: Sequence[Weighed], shelf: Shelf, brief: Brief) -> list[
         found.append(
             Reason("port", "The engineer wants a hole in the front head; this plan has none, and "
                    "cutting is forbidden. Borrow a ported front.", {})
+        )  # fmt: skip
+    return found
+
+
+def _by_force(rows: Mapping[str, Weighed], brief: Brief) -> list[Reason]:
+    """Return what this player's way of striking does to the plan."""
+    found = []
+    for voice, row in rows.items():
+        bend = row.card.get("bend", 0.0) * FORCE_LEVEL[brief.force] ** 2
+        if brief.force == "hard" and voice != "kick" and bend > MOST_BEND_CENTS:
+            found.append(
+                Reason("force", f"{voice}: struck hard it starts {bend:.0f} cents sharp; tuned "
+                       "higher, or on a thicker head, it bends less.", {"bend_cents": bend})
+            )  # fmt: skip
+        film = construction(row.recipe.batter).film()
+        if brief.force == "hard" and film.thickness_m < LASTING_M:
+            found.append(
+                Reason("force", f"{voice}: {1000.0 * film.thickness_m:.2f} mm of film will not "
+                       "last under hard strokes; bring a spare.",
+                       {"film_mm": 1000.0 * film.thickness_m})
+            )  # fmt: skip
+    length = rows["kick"].card.get("length", 0.0) if "kick" in rows else 0.0
+    if brief.buries_beater and length > OPEN_KICK_S:
+        found.append(
+            Reason("force", "The beater stays on the head and chokes a kick that rings "
+                   f"{length:.2f} s: let it bounce off, or plan a shorter one.",
+                   {"length_s": length})
         )  # fmt: skip
     return found
 

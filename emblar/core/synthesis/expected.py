@@ -12,6 +12,7 @@ measuring.
 from collections.abc import Sequence
 from dataclasses import dataclass
 from functools import lru_cache
+from typing import Any
 
 import numpy as np
 from numpy.typing import NDArray
@@ -24,7 +25,7 @@ from emblar.core.synthesis.stroke import (
     Noise,
 )
 
-Array = NDArray[np.float64]
+Array = NDArray[np.floating[Any]]
 ATTACK_S, AFTER_S = 0.010, (0.030, 0.120)
 ATTACK_POINTS = 32
 BODY_S, WIRES_S, RING_S = 0.300, (0.030, 0.150), (0.040, 0.120)
@@ -54,6 +55,14 @@ def expected_card(
     partials: Partials, noises: Sequence[Noise], settle_s: tuple[float, float], *, wires: bool
 ) -> dict[str, Array]:
     """Return every quantity of the card by its name in ``steps.toml``, each of shape (drums,)."""
+    # Single precision is a hundred thousand times finer than a step, and twice as fast.
+    partials = Partials(
+        partials.hz.astype(np.float32, copy=False),
+        partials.rate.astype(np.float32, copy=False),
+        partials.amplitude.astype(np.float32, copy=False),
+        partials.first,
+        partials.bend.astype(np.float32),
+    )
     hz, rate = partials.of_first(partials.hz), partials.of_first(partials.rate)
     settled = _mean_share(rate, settle_s)
     if settle_s == SETTLE_TOM_S:
@@ -82,7 +91,7 @@ def expected_card(
         below += _noise_energy(noises, *WIRES_S, band_hz=(80.0, 1200.0))
         above = _noise_energy(noises, *WIRES_S, band_hz=(2000.0, 10000.0))
         card["wires"] = 10.0 * np.log10(above / below)
-    return card
+    return {name: values.astype(np.float64) for name, values in card.items()}
 
 
 def _in_third(partials: Partials, pitch: Array) -> Array:
@@ -179,17 +188,18 @@ def _attack(partials: Partials, noises: Sequence[Noise]) -> tuple[Array, Array, 
     # The glide's mean over the attack; within 10 ms it hardly changes.
     fallen = 2.0 * partials.of_first(partials.rate) * ATTACK_S
     sharp = 2.0 ** (partials.bend * -np.expm1(-fallen) / fallen / 1200.0)
-    turn = np.exp((2j * np.pi * partials.hz * sharp - partials.rate) * step)
-    state = partials.amplitude * turn**0.5
-    wave = np.empty((ATTACK_POINTS, partials.hz.shape[1]))
+    half_turn = np.exp((2j * np.pi * partials.hz * sharp - partials.rate) * (0.5 * step))
+    turn = (half_turn**2).astype(np.complex64)
+    state = (partials.amplitude * half_turn).astype(np.complex64)
+    wave = np.empty((ATTACK_POINTS, partials.hz.shape[1]), np.float32)
     for index in range(ATTACK_POINTS):
         wave[index] = state.imag.sum(axis=0)
-        state = state * turn
+        state *= turn
     noise_frames, noise_energy, noise_windowed, noise_moment = _noise_attack(tuple(noises))
     half = ATTACK_POINTS // 2
+    basis, bins = _window_basis()
     frames = np.stack([(wave[:half] ** 2).mean(axis=0), (wave[half:] ** 2).mean(axis=0)])
     energy = (wave**2).mean(axis=0) * ATTACK_S + noise_energy
-    basis, bins = _window_basis()
     power = (basis.real @ wave) ** 2 + (basis.imag @ wave) ** 2
     windowed = power.sum(axis=0) * ATTACK_S + noise_windowed
     moment = (bins[:, None] * power).sum(axis=0) * ATTACK_S + noise_moment
@@ -214,18 +224,20 @@ def _length(partials: Partials, noises: Sequence[Noise], loudest: Array) -> Arra
     turn = 2.0 * np.pi * partials.hz * FRAME_S
     crest = 1.0 + np.abs(np.sin(turn) / turn)
     power = 0.5 * partials.amplitude**2 * crest
-    double = 2.0 * partials.rate
+    double = -2.0 * partials.rate
+    floor = (DROP * loudest).astype(np.float32)
     rates = [(n.amplitude**2 * float(_spectrum(n)[1].sum()), 6.0 * np.log(10.0) / n.t60_s)
              for n in noises]  # fmt: skip
-    low, high = np.zeros(power.shape[1]), np.full(power.shape[1], LONGEST_S)
+    low = np.zeros(power.shape[1], np.float32)
+    width = np.float32(LONGEST_S)
     for _ in range(HALVINGS):
-        middle = 0.5 * (low + high)
-        level = (power * np.exp(-double * middle)).sum(axis=0)
+        width *= np.float32(0.5)
+        middle = low + width
+        level = (power * np.exp(double * middle)).sum(axis=0)
         for noise_power, noise_rate in rates:
-            level += noise_power * np.exp(-noise_rate * middle)
-        over = level > DROP * loudest
-        low, high = np.where(over, middle, low), np.where(over, high, middle)
-    return np.asarray(0.5 * (low + high) + 0.5 * FRAME_S)
+            level += np.float32(noise_power) * np.exp(np.float32(-noise_rate) * middle)
+        low = np.where(level > floor, middle, low)
+    return np.asarray(low + 0.5 * (width + FRAME_S), np.float64)
 
 
 def _ring(partials: Partials, first_hz: Array) -> Array:

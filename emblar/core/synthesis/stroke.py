@@ -9,6 +9,7 @@ amplitude over a medium stroke's. A loud stroke stretches the film, so every mod
 
 import math
 from dataclasses import dataclass
+from functools import lru_cache
 
 import numpy as np
 from numpy.typing import NDArray
@@ -21,6 +22,8 @@ from emblar.core.acoustics.forward import Prediction
 
 Samples = NDArray[np.float64]
 QUIET_DB = -66.0
+HEARD_T60 = 2.0
+"""A partial is rendered until it has died by 120 dB."""
 SETTLE_TOM_S, SETTLE_LATE_S = (0.080, 0.350), (0.150, 0.450)
 GLIDING_CENTS_PER_S = 300.0
 
@@ -133,9 +136,10 @@ def render_stroke(
         stretch = np.cumsum(glide / voice.partials[0].frequency_hz) / sample_rate_hz
         for partial in voice.partials:
             if partial.frequency_hz < 0.45 * sample_rate_hz:
-                decay = np.exp(-T60_FACTOR / partial.t60_s * time)
-                phase = 2.0 * np.pi * partial.frequency_hz * stretch
-                out += partial.amplitude * decay * np.sin(phase)
+                heard = min(round(HEARD_T60 * partial.t60_s * sample_rate_hz), count)
+                decay = np.exp(-T60_FACTOR / partial.t60_s * time[:heard])
+                phase = 2.0 * np.pi * partial.frequency_hz * stretch[:heard]
+                out[:heard] += partial.amplitude * decay * np.sin(phase)
     for noise in voice.noises:
         out += _burst(noise, time, sample_rate_hz, rng)
     return np.asarray(force * out)
@@ -153,14 +157,22 @@ def cut_off(stroke: Samples, gap_s: float, rate: int) -> Samples:
 
 
 def _burst(noise: Noise, time: Samples, rate: int, rng: np.random.Generator) -> Samples:
-    white = rng.standard_normal(len(time))
-    band = [noise.low_hz, min(noise.high_hz, 0.45 * rate)]
-    shaped = sosfilt(butter(2, band, btype="bandpass", fs=rate, output="sos"), white)
+    heard = min(round(HEARD_T60 * noise.t60_s * rate) + 1, len(time))
+    out, time = np.zeros(len(time)), time[:heard]
+    white = rng.standard_normal(heard)
+    band = (noise.low_hz, min(noise.high_hz, 0.45 * rate))
+    shaped = sosfilt(_band_pass(band, rate), white)
     envelope = np.exp(-T60_FACTOR / noise.t60_s * time)
     if noise.rise_s > 0.0:
         envelope *= 1.0 - np.exp(-time / noise.rise_s)
     level = math.sqrt(2.0 * (band[1] - band[0]) / rate)
-    return np.asarray(noise.amplitude * envelope * shaped / level)
+    out[:heard] = noise.amplitude * envelope * shaped / level
+    return out
+
+
+@lru_cache(maxsize=64)
+def _band_pass(band_hz: tuple[float, float], rate: int) -> Samples:
+    return np.asarray(butter(2, band_hz, btype="bandpass", fs=rate, output="sos"))
 
 
 def settle_span_s(kind: str) -> tuple[float, float]:

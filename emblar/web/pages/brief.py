@@ -2,8 +2,33 @@
 
 from dataclasses import dataclass
 
+from emblar.core.planning.schools import MUFFLING, PORT, RELATION, SIDES, SNARE_SIDE
 from emblar.formats.brief import AskFile
 from emblar.web.pages.frame import Frame
+from emblar.web.pages.kit import Option
+
+SCHOOL_FIELDS = {
+    "school_heads": RELATION,
+    "school_snare_side": SNARE_SIDE,
+    "school_port": PORT,
+    "school_muffling": MUFFLING,
+}
+SCHOOL_LABELS = {
+    "school_heads": "Heads of a tom",
+    "school_snare_side": "Snare side",
+    "school_port": "Kick's front",
+    "school_muffling": "Muffling",
+}
+FORCES = {"light": "lightly", "medium": "medium", "hard": "hard"}
+
+
+@dataclass(frozen=True, slots=True)
+class SchoolChoice:
+    """A disagreement of the trade and what may be chosen of it."""
+
+    name: str
+    label: str
+    options: tuple[Option, ...]
 
 
 @dataclass(frozen=True, slots=True)
@@ -13,6 +38,8 @@ class BriefPage:
     ask: AskFile
     downbeat_at: str
     tempo: str
+    forces: tuple[Option, ...]
+    schools: tuple[SchoolChoice, ...]
     follows: tuple[str, ...]
 
 
@@ -23,7 +50,17 @@ def brief_page(around: Frame, ask: AskFile) -> BriefPage:
         ask=ask,
         downbeat_at=at.astimezone().strftime("%Y-%m-%dT%H:%M") if at else "",
         tempo=f"{ask.tempo_bpm:g}" if ask.tempo_bpm else "",
+        forces=tuple(Option(v, text, v == ask.force) for v, text in FORCES.items()),
+        schools=tuple(_school(name, about, ask) for name, about in SCHOOL_FIELDS.items()),
         follows=tuple(_follows(ask)),
+    )
+
+
+def _school(name: str, about: str, ask: AskFile) -> SchoolChoice:
+    own = ask.schools.get(about, "")
+    sides = (Option(side, side, side == own) for side in SIDES[about])
+    return SchoolChoice(
+        name, SCHOOL_LABELS[name], (Option("", "let Emblar choose", not own), *sides)
     )
 
 
@@ -48,6 +85,13 @@ def _follows(ask: AskFile) -> list[str]:
         out.append("No hole will be cut.")
     else:
         out.append("A port may be cut where it is worth five steps. It cannot be undone.")
+    if ask.schools:
+        out.append(
+            "What goes against a school of yours must be worth two steps: "
+            f"{', '.join(ask.schools[about] for about in SIDES if about in ask.schools)}."
+        )
+    if ask.force == "hard":
+        out.append("Struck hard, thin heads do not last: a thin batter must be worth its wear.")
     if ask.leave_room:
         out.append(
             "Plans aim a step longer and half a step brighter than the record: the desk can take "

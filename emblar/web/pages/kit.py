@@ -6,7 +6,15 @@ from markupsafe import Markup
 
 from emblar.actions.kit import tuned_voices
 from emblar.core.acoustics.drum import Kind
-from emblar.core.catalogue import Construction, construction, constructions_for, hoops, shells
+from emblar.core.catalogue import (
+    Construction,
+    construction,
+    constructions_for,
+    edges,
+    hoops,
+    shells,
+)
+from emblar.core.planning.findings import findings
 from emblar.core.planning.kit import OwnedDrum
 from emblar.core.planning.recipe import kind_of_voice
 from emblar.web.drawing.section import Section, SectionHead, section
@@ -55,6 +63,8 @@ class DrumForm:
     resos: tuple[Option, ...]
     hoops: tuple[Option, ...]
     shells: tuple[Option, ...]
+    edges: tuple[Option, ...]
+    findings: tuple[Option, ...]
     new: bool
 
 
@@ -148,6 +158,14 @@ def drum_form(action: str, owned: OwnedDrum, *, new: bool) -> DrumForm:
         resos=resos,
         hoops=tuple(Option(h.id, h.name, h.id == owned.hoop) for h in hoops().values()),
         shells=tuple(Option(s.id, s.name, s.id == owned.shell) for s in shells().values()),
+        edges=tuple(
+            Option(e.id, e.name, e.id == owned.edge) for e in edges().values() if e.id != "dented"
+        ),
+        findings=tuple(
+            Option(row.id, row.name, row.id in owned.findings)
+            for row in findings().values()
+            if owned.kind in row.kinds
+        ),
         new=new,
     )
 

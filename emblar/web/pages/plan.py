@@ -4,7 +4,7 @@ from dataclasses import dataclass, replace
 
 from markupsafe import Markup
 
-from emblar.actions.plan import request_of, steps_of, target_of
+from emblar.actions.plan import may_be_ported, request_of, steps_of, target_of
 from emblar.actions.recipes import Brought
 from emblar.core.catalogue import (
     construction,
@@ -55,6 +55,7 @@ class SchoolRow:
     name: str
     text: str
     chosen: bool
+    favoured: bool
 
 
 @dataclass(frozen=True, slots=True)
@@ -118,6 +119,7 @@ class PlanForm:
     dampers: tuple[Option, ...]
     strikers: tuple[Option, ...]
     wires: tuple[Option, ...]
+    ports: tuple[Option, ...]
     wishes: tuple[WishRow, ...]
     wishes_say: str
 
@@ -228,7 +230,9 @@ def _stale(around: Frame, drum: KitDrum, file: DrumPlanFile) -> bool:
     planned = file.target["pitch"].value if "pitch" in file.target else None
     moved = record is not None and planned is not None and abs(record - planned) > 0.05
     voice = file.voice if file.voice != "by hand" else None
-    return moved or drum.voice != voice or drum.owned.reso != file.reso
+    return (
+        moved or drum.voice != voice or (file.drum is not None and file.drum.owned() != drum.owned)
+    )
 
 
 def _section(drum: KitDrum, file: DrumPlanFile) -> Markup:
@@ -344,6 +348,13 @@ def _form(around: Frame, drum: KitDrum) -> PlanForm:
         )
         if drum.owned.kind == "snare"
         else (),
+        ports=(
+            Option("", LEAVE, asked.port is None),
+            Option("closed", "stays closed", asked.port == "closed"),
+            Option("cut", "a new hole", asked.port == "cut"),
+        )
+        if may_be_ported(drum.owned)
+        else (),
         wishes=tuple(
             WishRow(n, f"{asked_steps[n]:g}" if n in asked_steps else "", steps()[n].more)
             for n in WISHED
@@ -356,7 +367,7 @@ def _form(around: Frame, drum: KitDrum) -> PlanForm:
 def _schools(file: DrumPlanFile) -> tuple[SchoolTable, ...]:
     tables: dict[str, list[SchoolRow]] = {}
     for school in file.schools:
-        row = SchoolRow(school.name, school.text, school.chosen)
+        row = SchoolRow(school.name, school.text, school.chosen, school.favoured)
         tables.setdefault(school.about, []).append(row)
     return tuple(SchoolTable(about, tuple(rows)) for about, rows in tables.items())
 

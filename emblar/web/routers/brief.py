@@ -10,7 +10,7 @@ from emblar.actions.sessions import Brief, asked_of, change_brief
 from emblar.core.errors import InputError
 from emblar.formats.brief import AskFile
 from emblar.formats.errors import wrong_fields
-from emblar.web.pages.brief import brief_page
+from emblar.web.pages.brief import SCHOOL_FIELDS, brief_page
 from emblar.web.routers.context import go, load
 from emblar.web.templating import render
 
@@ -31,6 +31,12 @@ class BriefFields(BaseModel):
     kick_notes_per_beat: str = ""
     tom_notes_per_beat: str = ""
     brushes: bool = False
+    force: str = "medium"
+    buries_beater: bool = False
+    school_heads: str = ""
+    school_snare_side: str = ""
+    school_port: str = ""
+    school_muffling: str = ""
     engineer_wants_hole: bool = False
     may_cut: bool = False
     keep_heads: bool = False
@@ -48,10 +54,11 @@ class BriefFields(BaseModel):
         """
         values: dict[str, object] = {
             name: getattr(self, name)
-            for name in ("style", "key", "brushes", "engineer_wants_hole", "keep_heads",
-                         "leave_room")
+            for name in ("style", "key", "brushes", "force", "buries_beater", "engineer_wants_hole",
+                         "keep_heads", "leave_room")
         }  # fmt: skip
         values["never_cut"] = not self.may_cut
+        values["schools"] = {about: getattr(self, name) for name, about in SCHOOL_FIELDS.items()}
         for name in ("tempo_bpm", "kick_notes_per_beat", "tom_notes_per_beat", "budget_heads",
                      "hands"):  # fmt: skip
             text = getattr(self, name).strip().replace(",", ".")

@@ -14,6 +14,7 @@ from emblar.actions.kit import (
     take_out_drum,
 )
 from emblar.core.acoustics.drum import Kind
+from emblar.core.catalogue import USUAL_EDGE
 from emblar.core.planning.kit import OwnedDrum
 from emblar.web.pages.kit import KINDS, kit_page
 from emblar.web.routers.context import go, load
@@ -35,6 +36,8 @@ class DrumFields(BaseModel):
     batter: str
     reso: str = ""
     port_in: str = ""
+    edge: str = USUAL_EDGE
+    found: list[str] = []
 
     def owned(self) -> OwnedDrum:
         """Return the drum; an empty port or front head is none."""
@@ -49,6 +52,8 @@ class DrumFields(BaseModel):
             self.batter,
             self.reso or None,
             float(self.port_in) if self.port_in.strip() not in ("", "0") else None,
+            self.edge,
+            tuple(self.found),
         )
 
 

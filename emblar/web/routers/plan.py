@@ -39,6 +39,7 @@ class WishFields(BaseModel):
     damper: str = ""
     striker: str = ""
     wires: str = ""
+    port: Literal["", "closed", "cut"] = ""
     wish_sustain: str = ""
     wish_length: str = ""
     wish_attack: str = ""
@@ -56,7 +57,7 @@ class WishFields(BaseModel):
             wish["semitones"] = _number("semitones", self.semitones)
         if self.pitch_hz.strip():
             wish["pitch_hz"] = _number("pitch", self.pitch_hz)
-        for name in ("batter", "reso", "striker", "wires"):
+        for name in ("batter", "reso", "striker", "wires", "port"):
             if getattr(self, name):
                 wish[name] = getattr(self, name)
         steps = {

@@ -1,0 +1,140 @@
+"""A player's own schools, force and ports: what they cost, what they keep, what they warn of."""
+
+from dataclasses import replace
+
+import numpy as np
+import pytest
+
+from emblar.core.catalogue import construction
+from emblar.core.errors import InputError
+from emblar.core.planning.brief import Brief
+from emblar.core.planning.plan_drum import DrumPlan, Request, plan_drum
+from emblar.core.planning.schools import (
+    FAVOURED_ON,
+    MUFFLING,
+    PORT,
+    RELATION,
+    SIDES,
+    SNARE_SIDE,
+    against,
+    side_taken,
+)
+from emblar.core.planning.steps import steps
+from emblar.core.planning.target import Target
+from emblar.core.quantities import Measured
+from tests.drums import OWNED_KICK, OWNED_SNARE, OWNED_TOM
+
+CLOSED = replace(OWNED_KICK, port_in=None)
+TOM = {"pitch": 130.0, "sustain": 1.0, "length": 0.25}
+SNARE = {"pitch": 190.0, "length": 0.12, "click": 4000.0}
+KICK = {"pitch": 56.0, "sustain": 0.6, "length": 0.25}
+
+
+def target(voice: str, values: dict[str, float]) -> Target:
+    told = {n: Measured(v, 0.05 * v, steps()[n].unit) for n, v in values.items()}
+    return Target(voice, told, {})
+
+
+def planned(owned: object, voice: str, values: dict[str, float], brief: Brief) -> DrumPlan:
+    return plan_drum(owned, target(voice, values), Request(), brief=brief, thorough=False)  # type: ignore[arg-type]
+
+
+@pytest.mark.parametrize("about", SIDES)
+def test_every_recipe_takes_exactly_one_side(about: str) -> None:
+    semitones = np.linspace(-5.0, 7.0, 25)
+    for ported in (False, True):
+        for dressed in (False, True):
+            taken = sum(
+                side_taken(
+                    about, name, semitones, ported=ported, dressed=np.full(25, dressed)
+                ).astype(int)
+                for name in SIDES[about]
+            )
+            assert np.all(taken == 1)
+
+
+def test_what_goes_against_a_school_is_counted_on_its_kind_of_drum_only() -> None:
+    semitones, bare = np.array([-2.0, 0.0, 3.0]), np.zeros(3, bool)
+    schools = {RELATION: "equal heads", MUFFLING: "damped"}
+    ways = {"ported": False, "dressed": bare, "two_heads": True}
+    assert against(schools, "tom", semitones, **ways).tolist() == [2.0, 1.0, 2.0]  # type: ignore[arg-type]
+    assert against(schools, "snare", semitones, **ways).tolist() == [1.0, 1.0, 1.0]  # type: ignore[arg-type]
+    one_head = {**ways, "two_heads": False}
+    assert against(schools, "tom", semitones, **one_head).tolist() == [1.0, 1.0, 1.0]  # type: ignore[arg-type]
+
+
+@pytest.mark.parametrize("name", SIDES[RELATION])
+def test_a_toms_school_is_followed_unless_the_record_is_worth_more(name: str) -> None:
+    plan = planned(OWNED_TOM, "tom-1", TOM, Brief(schools={RELATION: name}))
+    taken = side_taken(RELATION, name, plan.recipe.semitones, ported=False, dressed=False)
+    cost = plan.weighed.costs["school"]
+    assert cost == (0.0 if taken else 2.0)
+    own = next(s for s in plan.schools if s.favoured)
+    assert (own.about, own.name) == (RELATION, name)
+    if not taken:
+        assert own.score >= plan.weighed.total, "the school was worth less than its two steps"
+
+
+@pytest.mark.parametrize("name", SIDES[SNARE_SIDE])
+def test_a_snare_keeps_to_its_players_side(name: str) -> None:
+    plan = planned(OWNED_SNARE, "snare", SNARE, Brief(schools={SNARE_SIDE: name}))
+    free = planned(OWNED_SNARE, "snare", SNARE, Brief())
+    assert plan.weighed.total - plan.weighed.costs["school"] >= free.weighed.total - 1e-6
+    sides = [s for s in plan.schools if s.about == SNARE_SIDE]
+    assert sum(s.chosen for s in sides) == 1
+    assert [s.favoured for s in sides] == [s.name == name for s in sides]
+
+
+def test_schools_that_are_none_are_refused_with_what_there_is() -> None:
+    with pytest.raises(InputError, match="is none of relation of the heads"):
+        Brief(schools={"rims": "wood"})
+    with pytest.raises(InputError, match="closed front or ported front, not “half”"):
+        Brief(schools={PORT: "half"})
+    assert set(FAVOURED_ON) == set(SIDES)
+
+
+def test_hard_strokes_want_a_batter_that_lasts() -> None:
+    thin = replace(OWNED_TOM, batter="single-thin-clear")
+    soft, hard = (planned(thin, "tom-1", TOM, Brief(force=f)) for f in ("medium", "hard"))  # type: ignore[arg-type]
+    assert "durability" not in soft.weighed.costs
+    film = construction(hard.recipe.batter).film().thickness_m
+    assert hard.weighed.costs["durability"] == pytest.approx(1.5 * max(0.0, (3e-4 - film) / 1e-4))
+    kept = plan_drum(
+        thin, target("tom-1", TOM), Request(batter="single-thin-clear"), brief=Brief(force="hard")
+    )
+    assert any("will not last under hard strokes" in c for c in kept.cautions)
+    assert kept.weighed.costs["durability"] > 1.0
+
+
+def test_hard_strokes_say_how_sharp_a_slack_drum_starts() -> None:
+    low = {**TOM, "pitch": 85.0, "bend": 60.0}
+    plan = planned(OWNED_TOM, "tom-1", low, Brief(force="hard"))
+    said = [c for c in plan.cautions if "cents sharp" in c]
+    bend = plan.weighed.card["bend"] * 1.6**2
+    assert bool(said) == (bend > 60.0)
+    if said:
+        assert f"{bend:.0f} cents" in said[0]
+
+
+def test_a_buried_beater_and_an_open_kick_do_not_go_together() -> None:
+    long = {"pitch": 45.0, "length": 0.8, "sustain": 2.5}
+    short = {**KICK, "length": 0.12}
+    for values, rings in ((long, True), (short, False)):
+        plan = planned(CLOSED, "kick", values, Brief(buries_beater=True))
+        assert any("chokes a kick" in c for c in plan.cautions) == rings
+        assert (plan.weighed.card["length"] > 0.3) == rings
+
+
+@pytest.mark.parametrize(("port", "hole"), [("closed", None), ("cut", 5.0)])
+def test_a_port_asked_for_by_hand_is_what_is_planned(port: str, hole: float | None) -> None:
+    request = Request(port=port)  # type: ignore[arg-type]
+    plan = plan_drum(CLOSED, target("kick", KICK), request, brief=Brief(never_cut=False))
+    assert plan.recipe.port_in == hole
+    assert plan.weighed.cut == (hole is not None)
+
+
+def test_a_cut_that_the_brief_forbids_is_refused_though_asked_for_by_hand() -> None:
+    with pytest.raises(InputError, match="forbids cutting"):
+        plan_drum(CLOSED, target("kick", KICK), Request(port="cut"))
+    plan = plan_drum(OWNED_KICK, target("kick", KICK), Request(port="cut"))
+    assert plan.recipe.port_in == OWNED_KICK.port_in, "it has a hole already"
