@@ -13,6 +13,7 @@ from emblar.core.analysis.analyse import measure_voices, voice_order
 from emblar.core.analysis.audio import Audio, one_channel
 from emblar.core.analysis.clean import AnalysedHit, mark_clean
 from emblar.core.analysis.edits import Edit, applied, merge_tom, move, put_in, split_tom, take_out
+from emblar.core.analysis.frames import frames_of
 from emblar.core.analysis.manner import with_manners
 from emblar.core.analysis.membranes import stroke_pitch_hz
 from emblar.core.analysis.pitch import StrokeSpan, low_band
@@ -169,7 +170,10 @@ def _measured(
     clean = mark_clean(hits, mono, audio.duration_s, _spans(regions))
     marked = with_manners(clean, mono)
     present = {h.voice for h in marked}
-    anew = measure_voices(mono, low_band(mono), marked, audio.duration_s, only=touched & present)
+    anew = measure_voices(
+        mono, low_band(mono), marked, audio.duration_s,
+        mix=frames_of(mono).is_mix, only=touched & present,
+    )  # fmt: skip
     cards = {v.voice: v for v in file.voices if v.voice in present - touched}
     cards |= {card.voice: voice_file(card) for card in anew}
     return file.model_copy(

@@ -35,7 +35,7 @@ from emblar.core.analysis.voices import (
 from emblar.core.errors import BadAudioError
 
 Array = NDArray[np.float64]
-ANALYSIS_VERSION = 4
+ANALYSIS_VERSION = 5
 SourceKind = Literal["auto", "mix", "drums", "hit"]
 Progress = Callable[[str, float], None]
 PEAK_BINS_PER_S = 200
@@ -109,7 +109,9 @@ def analyse(
     progress("measuring", 0.5)
     told = [AnalysedHit(h.time_s, h.voice, h.level_db, h.confidence, False) for h in hits]
     marked = with_manners(mark_clean(told, mono, audio.duration_s), mono)
-    cards = measure_voices(mono, low, marked, audio.duration_s, progress=progress)
+    cards = measure_voices(
+        mono, low, marked, audio.duration_s, mix=frames.is_mix, progress=progress
+    )
     return Analysis(audio.duration_s, audio.sample_rate_hz, audio.channels, marked, cards)
 
 
@@ -126,10 +128,14 @@ def measure_voices(
     hits: Sequence[AnalysedHit],
     duration_s: float,
     *,
+    mix: bool,
     only: Collection[str] | None = None,
     progress: Progress = _silent,
 ) -> tuple[VoiceCard, ...]:
-    """Measure every voice, or only some, from its clean strokes."""
+    """Measure every voice, or only some, from its clean strokes.
+
+    ``mix`` says whether other instruments play on between them (``Frames.is_mix``).
+    """
     present = {hit.voice for hit in hits}
     names = sorted(present if only is None else present & set(only), key=voice_order)
     cards = []
@@ -137,7 +143,7 @@ def measure_voices(
         progress(f"measuring {name}", 0.5 + 0.5 * index / len(names))
         levels = [hit.level_db for hit in hits if hit.voice == name]
         clean = clean_strokes(hits, name, duration_s)
-        cards.append(measure_voice(name, mono, low, clean, levels_db=levels))
+        cards.append(measure_voice(name, mono, low, clean, levels_db=levels, mix=mix))
     return tuple(cards)
 
 

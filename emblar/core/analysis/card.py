@@ -18,11 +18,13 @@ from emblar.core.analysis.audio import Samples
 from emblar.core.analysis.loudness import Part, soft_and_loud
 from emblar.core.analysis.pitch import (
     EARLY_S,
+    MOST_BED,
     StrokePitch,
     StrokeSpan,
     Track,
     bed_share,
     modes_hz,
+    over_bed,
     settle_span,
     stroke_pitches,
     voice_spectrum,
@@ -39,6 +41,11 @@ MOST_STROKES = 12
 ENOUGH_WHOLE = 2
 NO_CLEAN = "no stroke is clean enough: others sound over every one of them"
 NOT_TOLD = "every stroke is cut off by the next one before this can be read"
+OVER_BED = (
+    "other instruments sound in its range, and its strokes do not agree over them: bring a drum "
+    "stem or single hits"
+)
+LEAST_FIRM = 0.25
 NO_PITCH = "hats and cymbals have no single pitch"
 FEW_LEVELS = "too few clean strokes, or all about as loud, to tell how it changes"
 PITCH_FLOOR_CENTS = 70.0
@@ -107,6 +114,7 @@ def measure_voice(
     clean: Sequence[CleanStroke],
     *,
     levels_db: Sequence[float],
+    mix: bool = False,
 ) -> VoiceCard:
     """Measure one voice from its clean strokes.
 
@@ -120,25 +128,32 @@ def measure_voice(
         The clean strokes.
     levels_db
         Level of every stroke of the voice, clean or not.
+    mix
+        Whether other instruments play on between the strokes (``Frames.is_mix``).
     """
     kind = voice.split("-", maxsplit=1)[0]
     pitched = kind not in ("hat", "cymbal")
     chosen = list(clean)[:MOST_STROKES]
     spans = [StrokeSpan(s.time_s, s.drum_gap_s) for s in chosen]
-    spectrum = voice_spectrum(low, spans, kind) if pitched and spans else None
+    why = NO_PITCH if not pitched else (NOT_TOLD if chosen else NO_CLEAN)
     modes: list[tuple[float, float]] = []
-    if spectrum is not None:
-        early = voice_spectrum(low, spans, kind, EARLY_S)
-        modes = modes_hz(spectrum, kind, bed=bed_share(low, spans, kind), early=early)
+    covered = False
+    if pitched and spans:
+        bed = bed_share(low, spans, kind)
+        covered = mix and bed >= MOST_BED
+        modes = (_modes_over_bed if covered else _modes)(low, spans, kind, bed)
+        why = OVER_BED if covered and not modes else why
     pitches: list[StrokePitch] = []
     if modes:
         pitches = stroke_pitches(low, spans, modes[0][0], tom=kind == "tom")
     settled = _whole_spans([p.settled_hz for p in pitches], spans, kind)
-    why = NO_PITCH if not pitched else (NOT_TOLD if chosen else NO_CLEAN)
     fundamental, sd_cents, spread = _fundamental(settled, why, kind)
     known = fundamental.value if isinstance(fundamental, Measured) else None
     shapes = [stroke_shape(mono, s.time_s, known, s.any_gap_s) for s in chosen]
     rings = voice_ring(low, spans, known) if known else []
+    told = _pitch_quantities(pitches, rings, known, why)
+    if covered and not _firm(told["decay"]):
+        told["decay"] = Unknown(OVER_BED)
     return VoiceCard(
         voice=voice,
         hits=len(levels_db),
@@ -146,7 +161,7 @@ def measure_voice(
         fundamental=fundamental,
         fundamental_sd_cents=sd_cents,
         fundamental_spread_cents=spread,
-        **_pitch_quantities(pitches, rings, known, why),
+        **told,
         **_shape_quantities(shapes, cut=NOT_TOLD if chosen else NO_CLEAN, why=why, kind=kind),
         **_dynamics(chosen, shapes, settled),
         level=combined(levels_db, "dB", floor=0.2, lone=1.0, reason=NO_CLEAN),
@@ -156,6 +171,30 @@ def measure_voice(
         tracks=tuple(p.track for p in pitches if len(p.track.time_s)),
         parts=_parts(chosen, shapes, pitches, settled),
     )
+
+
+def _firm(decay: Quantity) -> bool:
+    """Whether strokes agree on a decay: a held note under a drum makes it any length."""
+    return isinstance(decay, Measured) and decay.sd <= LEAST_FIRM * decay.value
+
+
+def _modes(low: Array, spans: list[StrokeSpan], kind: str, bed: float) -> list[tuple[float, float]]:
+    spectrum = voice_spectrum(low, spans, kind)
+    if spectrum is None:
+        return []
+    early = voice_spectrum(low, spans, kind, EARLY_S)
+    return modes_hz(spectrum, kind, bed=bed, early=early)
+
+
+def _modes_over_bed(
+    low: Array, spans: list[StrokeSpan], kind: str, bed: float
+) -> list[tuple[float, float]]:
+    """Return a drum's modes where others sound in its range; none if its strokes do not agree."""
+    found = over_bed(low, spans, kind)
+    if found is None:
+        return []
+    modes = modes_hz(found.spectrum, kind, bed=bed)
+    return modes if found.tells(modes[0][0], kind) else []
 
 
 def _parts(

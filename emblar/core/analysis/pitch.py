@@ -51,8 +51,10 @@ SECOND_OVER_FIRST, UNDER_WITHIN_DB = (1.45, 2.0), 10.0
 HIGHEST_PUNCH_HZ, KICK_SECOND_OVER_FIRST = 105.0, (1.8, 2.7)
 """Above this a kick is not tuned; where its second mode of m = 0 lies over its first."""
 SAME_PEAK, EARLY_S = 0.04, (0.015, 0.120)
+TOM_OVER_BED_S = (0.030, 0.200)
+FEWEST_OVER_BED, LEAST_COMMON, LEAST_AGREEING, LEAST_CONCENTRATED = 3, 0.2, 0.4, 0.4
 SHORTEST_SPAN_S = 0.06
-LEADING_S, FARTHEST_BACK_S, MOST_GLIDE_OCTAVES_PER_S = 0.05, 0.03, 2.0
+LEADING_S, FARTHEST_BACK_S, MOST_GLIDE_OCTAVES_PER_S = 0.05, 0.03, 8.0
 BEFORE_SHARE = 0.35
 
 
@@ -162,6 +164,57 @@ def bed_share(low: Array, strokes: Sequence[StrokeSpan], kind: str) -> float:
     return float(np.median(shares)) if shares else 0.0
 
 
+@dataclass(frozen=True, slots=True)
+class OverBed:
+    """What a voice's strokes have in common where other instruments sound in its range, too.
+
+    ``spectrum`` is the geometric mean of what each stroke adds, scaled to unit energy in range: a
+    line counts that every stroke has. ``common`` is its sum in range, 1 where all add the same;
+    ``strongest_hz`` is where each stroke alone is strongest.
+    """
+
+    spectrum: Array
+    common: float
+    strongest_hz: Array
+
+    def tells(self, pitch_hz: float, kind: str) -> bool:
+        """Whether enough strokes agree for a pitch to be the drum's and not the bed's."""
+        if len(self.strongest_hz) < FEWEST_OVER_BED or self.common < LEAST_COMMON:
+            return False
+        if kind == "kick":
+            agreeing = np.abs(np.log2(self.strongest_hz / pitch_hz)) < 1.0 / 12.0
+            return float(agreeing.mean()) >= LEAST_AGREEING
+        if kind == "snare":
+            grid, (low_hz, high_hz) = grid_hz(), RANGES_HZ[kind]
+            near = np.abs(np.log2(np.maximum(grid, 1.0) / pitch_hz)) < 1.0 / 12.0
+            inside = near & (grid >= low_hz) & (grid <= high_hz)
+            return float(self.spectrum[inside].sum()) >= LEAST_CONCENTRATED * self.common
+        return True
+
+
+def over_bed(low: Array, strokes: Sequence[StrokeSpan], kind: str) -> OverBed | None:
+    """Return what strokes over a bed have in common; None if all are cut off before."""
+    low_hz, high_hz = RANGES_HZ[kind]
+    grid = grid_hz()
+    inside = (grid >= low_hz) & (grid <= high_hz)
+    start, stop = TOM_OVER_BED_S if kind == "tom" else EARLY_S
+    rows = []
+    for stroke in strokes:
+        end = min(stop, stroke.available_s)
+        if end - start < SHORTEST_SPAN_S:
+            continue
+        after = _power(low, stroke.time_s + start, stroke.time_s + end)
+        before = _power(low, stroke.time_s - 0.20, stroke.time_s - 0.008)
+        # Nothing is nothing at all: a stroke over a loud note still has its say.
+        added = np.maximum(after - BEFORE_SHARE * before, 1e-3 * after)
+        rows.append(added / max(float(added[inside].sum()), 1e-30))
+    if not rows:
+        return None
+    spectrum = np.exp(np.mean(np.log(np.array(rows) + 1e-9), axis=0))
+    strongest = grid[inside][np.argmax(np.array(rows)[:, inside], axis=1)]
+    return OverBed(spectrum, float(spectrum[inside].sum()), strongest)
+
+
 def modes_hz(
     spectrum: Array, kind: str, *, bed: float = 0.0, early: Array | None = None
 ) -> list[tuple[float, float]]:
@@ -218,8 +271,8 @@ def _mode_under(
 
 
 def window_s(pitch_hz: float) -> float:
-    """Return the window length in s for tracking near a pitch: 4.5 periods, 40 to 80 ms."""
-    return float(np.clip(4.5 / pitch_hz, 0.040, 0.080))
+    """Return the window length in s for tracking near a pitch: 3.8 periods, 40 to 70 ms."""
+    return float(np.clip(3.8 / pitch_hz, 0.040, 0.070))
 
 
 def _starts(available_s: float, length: float) -> Array:
