@@ -89,7 +89,10 @@ def test_a_decay_that_strokes_do_not_agree_on_is_not_told() -> None:
 
 def test_drums_alone_are_read_as_before_whatever_rings_on() -> None:
     sound = song(1.0, 0.0, BASS_HZ)
-    assert card(sound, mix=True).fundamental == card(sound, mix=False).fundamental
+    one, other = (card(sound, mix=m).fundamental for m in (True, False))
+    assert isinstance(one, Measured)
+    assert isinstance(other, Measured)
+    assert abs(cents(one.value, other.value)) < 5.0
 
 
 def test_what_strokes_have_in_common_is_all_where_they_are_alike_and_little_where_not() -> None:

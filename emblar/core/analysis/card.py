@@ -137,12 +137,9 @@ def measure_voice(
     spans = [StrokeSpan(s.time_s, s.drum_gap_s) for s in chosen]
     why = NO_PITCH if not pitched else (NOT_TOLD if chosen else NO_CLEAN)
     modes: list[tuple[float, float]] = []
-    covered = False
     if pitched and spans:
-        bed = bed_share(low, spans, kind)
-        covered = mix and bed >= MOST_BED
-        modes = (_modes_over_bed if covered else _modes)(low, spans, kind, bed)
-        why = OVER_BED if covered and not modes else why
+        modes = (_modes_over_bed if mix else _modes)(low, spans, kind)
+        why = OVER_BED if mix and not modes else why
     pitches: list[StrokePitch] = []
     if modes:
         pitches = stroke_pitches(low, spans, modes[0][0], tom=kind == "tom")
@@ -152,7 +149,7 @@ def measure_voice(
     shapes = [stroke_shape(mono, s.time_s, known, s.any_gap_s) for s in chosen]
     rings = voice_ring(low, spans, known) if known else []
     told = _pitch_quantities(pitches, rings, known, why)
-    if covered and not _firm(told["decay"]):
+    if mix and not _firm(told["decay"]):
         told["decay"] = Unknown(OVER_BED)
     return VoiceCard(
         voice=voice,
@@ -178,22 +175,22 @@ def _firm(decay: Quantity) -> bool:
     return isinstance(decay, Measured) and decay.sd <= LEAST_FIRM * decay.value
 
 
-def _modes(low: Array, spans: list[StrokeSpan], kind: str, bed: float) -> list[tuple[float, float]]:
+def _modes(low: Array, spans: list[StrokeSpan], kind: str) -> list[tuple[float, float]]:
     spectrum = voice_spectrum(low, spans, kind)
     if spectrum is None:
         return []
     early = voice_spectrum(low, spans, kind, EARLY_S)
-    return modes_hz(spectrum, kind, bed=bed, early=early)
+    return modes_hz(
+        spectrum, kind, over_others=bed_share(low, spans, kind) >= MOST_BED, early=early
+    )
 
 
-def _modes_over_bed(
-    low: Array, spans: list[StrokeSpan], kind: str, bed: float
-) -> list[tuple[float, float]]:
-    """Return a drum's modes where others sound in its range; none if its strokes do not agree."""
+def _modes_over_bed(low: Array, spans: list[StrokeSpan], kind: str) -> list[tuple[float, float]]:
+    """Return a drum's modes where others play on; none if its strokes do not agree."""
     found = over_bed(low, spans, kind)
     if found is None:
         return []
-    modes = modes_hz(found.spectrum, kind, bed=bed)
+    modes = modes_hz(found.spectrum, kind, over_others=True)
     return modes if found.tells(modes[0][0], kind) else []
 
 

@@ -216,17 +216,17 @@ def over_bed(low: Array, strokes: Sequence[StrokeSpan], kind: str) -> OverBed | 
 
 
 def modes_hz(
-    spectrum: Array, kind: str, *, bed: float = 0.0, early: Array | None = None
+    spectrum: Array, kind: str, *, over_others: bool = False, early: Array | None = None
 ) -> list[tuple[float, float]]:
     """Return the peaks in range as (Hz, dB re the strongest), the fundamental first.
 
-    The lowest of the strong peaks is the fundamental, but over a bed of other instruments
+    The lowest of the strong peaks is the fundamental, but over others that sound on
     (``bed_share``), whose basses lie there, the strongest is. A tom's may be nearly gone when the
     pitch has settled: ``early`` is its spectrum in ``EARLY_S``.
     """
     rows = _peaks(spectrum, kind)
     chosen = max(rows, key=lambda row: row[1])
-    if kind in LOWEST_WITHIN_DB and bed < MOST_BED:
+    if kind in LOWEST_WITHIN_DB and not over_others:
         within = LOWEST_WITHIN_DB[kind]
         chosen = min((r for r in rows if r[1] >= -within), key=lambda row: row[0])
         if kind == "tom":
