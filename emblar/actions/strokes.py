@@ -4,12 +4,13 @@ Every correction is kept with the reference and can be taken back, the last one 
 """
 
 from collections.abc import Callable, Sequence
+from dataclasses import replace
 from typing import Any
 
 import numpy as np
 from sqlalchemy.orm import Session
 
-from emblar.core.analysis.analyse import measure_voices, voice_order
+from emblar.core.analysis.analyse import measure_voices, others_play_on, voice_order
 from emblar.core.analysis.audio import Audio, one_channel
 from emblar.core.analysis.clean import AnalysedHit, mark_clean
 from emblar.core.analysis.edits import Edit, applied, merge_tom, move, put_in, split_tom, take_out
@@ -105,7 +106,7 @@ def _correct(session_id: int, make: Callable[[Hits, Audio], Edit], *, keep: bool
         reference, file, audio = _shown(db, session_id)
         before = hits_from_file(file)
         edit = make(before, audio)
-        corrected = _measured(file, applied(before, edit), edit.voices(), audio, reference.regions)
+        corrected = _measured(file, applied(before, edit), edit.voices(), audio, reference)
         history = store.edits(db, reference.id)
         history = [*history, _edit_document(edit)] if keep else history[:-1]
         store.correct(db, reference.id, analysis=corrected.model_dump(by_alias=True), edits=history)
@@ -150,7 +151,8 @@ def _with_regions(session_id: int, change: Callable[[Sequence[Region]], Sequence
         store.set_regions(db, reference.id, regions)
         if _spans(regions) != _spans(reference.regions):
             hits = hits_from_file(file)
-            anew = _measured(file, hits, {h.voice for h in hits}, audio, regions)
+            now = replace(reference, regions=tuple(regions))
+            anew = _measured(file, hits, {h.voice for h in hits}, audio, now)
             edits = store.edits(db, reference.id)
             store.correct(db, reference.id, analysis=anew.model_dump(by_alias=True), edits=edits)
 
@@ -164,15 +166,15 @@ def _measured(
     hits: list[AnalysedHit],
     touched: set[str],
     audio: Audio,
-    regions: Sequence[Region],
+    reference: ReferenceInfo,
 ) -> AnalysisFile:
     mono = one_channel(audio)
-    clean = mark_clean(hits, mono, audio.duration_s, _spans(regions))
+    clean = mark_clean(hits, mono, audio.duration_s, _spans(reference.regions))
     marked = with_manners(clean, mono)
     present = {h.voice for h in marked}
     anew = measure_voices(
         mono, low_band(mono), marked, audio.duration_s,
-        mix=frames_of(mono).is_mix, only=touched & present,
+        mix=others_play_on(reference.kind, frames_of(mono)), only=touched & present,
     )  # fmt: skip
     cards = {v.voice: v for v in file.voices if v.voice in present - touched}
     cards |= {card.voice: voice_file(card) for card in anew}

@@ -204,4 +204,4 @@ def test_over_a_bed_of_other_instruments_the_strongest_mode_counts_not_the_lowes
     for hz, power in ((130.0, 0.2), (196.0, 1.0)):
         spectrum[int(np.argmin(np.abs(grid_hz() - hz)))] = power
     assert modes_hz(spectrum, "snare")[0][0] == pytest.approx(130.0, abs=1.0)
-    assert modes_hz(spectrum, "snare", bed=0.5)[0][0] == pytest.approx(196.0, abs=1.0)
+    assert modes_hz(spectrum, "snare", over_others=True)[0][0] == pytest.approx(196.0, abs=1.0)

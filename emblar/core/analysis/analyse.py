@@ -21,6 +21,7 @@ from emblar.core.analysis.audio import (
 )
 from emblar.core.analysis.card import VoiceCard, measure_voice
 from emblar.core.analysis.clean import AnalysedHit, clean_strokes, mark_clean
+from emblar.core.analysis.frames import Frames
 from emblar.core.analysis.manner import with_manners
 from emblar.core.analysis.onsets import dying_away, find_candidates
 from emblar.core.analysis.pitch import low_band
@@ -110,9 +111,14 @@ def analyse(
     told = [AnalysedHit(h.time_s, h.voice, h.level_db, h.confidence, False) for h in hits]
     marked = with_manners(mark_clean(told, mono, audio.duration_s), mono)
     cards = measure_voices(
-        mono, low, marked, audio.duration_s, mix=frames.is_mix, progress=progress
+        mono, low, marked, audio.duration_s, mix=others_play_on(kind, frames), progress=progress
     )
     return Analysis(audio.duration_s, audio.sample_rate_hz, audio.channels, marked, cards)
+
+
+def others_play_on(kind: str, frames: Frames) -> bool:
+    """Whether instruments other than drums play on between strokes: as told, or as heard."""
+    return kind == "mix" or (kind == "auto" and frames.is_mix)
 
 
 def _struck(hits: list[Hit], mono: Samples) -> list[Hit]:
@@ -134,7 +140,7 @@ def measure_voices(
 ) -> tuple[VoiceCard, ...]:
     """Measure every voice, or only some, from its clean strokes.
 
-    ``mix`` says whether other instruments play on between them (``Frames.is_mix``).
+    ``mix`` says whether other instruments play on between them (``others_play_on``).
     """
     present = {hit.voice for hit in hits}
     names = sorted(present if only is None else present & set(only), key=voice_order)

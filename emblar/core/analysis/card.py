@@ -45,7 +45,7 @@ OVER_BED = (
     "other instruments sound in its range, and its strokes do not agree over them: bring a drum "
     "stem or single hits"
 )
-LEAST_FIRM = 0.25
+LEAST_FIRM = 0.15
 NO_PITCH = "hats and cymbals have no single pitch"
 FEW_LEVELS = "too few clean strokes, or all about as loud, to tell how it changes"
 PITCH_FLOOR_CENTS = 70.0
@@ -129,7 +129,7 @@ def measure_voice(
     levels_db
         Level of every stroke of the voice, clean or not.
     mix
-        Whether other instruments play on between the strokes (``Frames.is_mix``).
+        Whether other instruments play on between the strokes (``analyse.others_play_on``).
     """
     kind = voice.split("-", maxsplit=1)[0]
     pitched = kind not in ("hat", "cymbal")

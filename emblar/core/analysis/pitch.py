@@ -38,7 +38,7 @@ SETTLE_SHORT_S = (0.020, 0.150)
 ONSET_S = (0.015, 0.060)
 GLIDING_CENTS_PER_S = 300.0
 NOISE_MARGIN_DB = 8.0
-FIRST_SLOPE_DB = 22.0
+FIRST_SLOPE_DB, LEAST_FALL_DB = 22.0, 6.0
 FAINTEST = 10.0**-4.5
 MOST_EARLY = 0.25
 SPECTRUM_SIZE = 16384
@@ -415,7 +415,7 @@ def t60_s(track: Track, noise_amplitude: float) -> float | None:
             break
         time, level = time[keep], level[keep]
     seen = -slope * (time[-1] - time[0])
-    return float(-60.0 / slope) if slope < 0 and seen >= 6.0 else None
+    return float(-60.0 / slope) if slope < 0 and seen >= LEAST_FALL_DB else None
 
 
 def stroke_pitches(
