@@ -1,0 +1,121 @@
+"""The last look round the best recipes: never worse, never past what is locked or forbidden."""
+
+from dataclasses import replace
+
+import pytest
+
+from emblar.core.catalogue import constructions_for, dampers, strikers
+from emblar.core.planning.brief import Brief, OwnedHead, Shelf, usual_weights
+from emblar.core.planning.kit import OwnedDrum
+from emblar.core.planning.search import NO_LOCKS, DrumSearch, Locks, Recipe, Weighed
+from emblar.core.planning.steps import steps
+from emblar.core.planning.target import Target
+from emblar.core.quantities import Measured
+from tests.drums import OWNED_KICK, OWNED_SNARE, OWNED_TOM
+
+RECORDS = {
+    "tom": {"pitch": 140.0, "sustain": 0.7, "length": 0.2, "attack": 2.0, "click": 900.0},
+    "snare": {"pitch": 200.0, "sustain": 0.3, "length": 0.1, "click": 3500.0, "wires": -2.0},
+    "kick": {"pitch": 58.0, "sustain": 0.4, "length": 0.15, "click": 250.0, "body": -3.0},
+}
+DRUMS = (OWNED_TOM, OWNED_SNARE, OWNED_KICK)
+ALL = Shelf((), (), tuple(dampers()), tuple(strikers()))
+BUYS = Brief(budget_heads=9, leave_room=False)
+
+
+def search(owned: OwnedDrum, brief: Brief = BUYS, locks: Locks = NO_LOCKS, shelf: Shelf = ALL):
+    values = RECORDS[owned.kind]
+    told = {n: Measured(v, 0.03 * abs(v) + 0.05, steps()[n].unit) for n, v in values.items()}
+    voice = "tom-1" if owned.kind == "tom" else owned.kind
+    there = replace(shelf, drums=(owned,))
+    return DrumSearch(0, Target(voice, told, {}), there, brief, usual_weights(), locks)
+
+
+def plain(recipe: Recipe) -> Recipe:
+    return replace(recipe, batter_hz=0.0, reso_hz=None)
+
+
+def best_score(rows: list[Weighed]) -> float:
+    return min(w.total for w in rows)
+
+
+@pytest.mark.parametrize("owned", DRUMS, ids=lambda o: o.kind)
+def test_a_second_look_is_never_worse_and_says_each_recipe_once(owned: OwnedDrum) -> None:
+    one = search(owned)
+    found = one.best()
+    last = one.finalists(found, 3)
+    assert best_score(last) <= best_score(found) + 1e-9
+    recipes = [plain(w.recipe) for w in last]
+    assert len(set(recipes)) == len(recipes)
+
+
+@pytest.mark.parametrize("owned", DRUMS, ids=lambda o: o.kind)
+def test_a_second_look_ends_where_no_single_choice_betters_it(owned: OwnedDrum) -> None:
+    one = search(owned)
+    found = one.finalists(one.best(), 1)
+    best = min(found, key=lambda w: w.total)
+    recipe = best.recipe
+    others = [replace(recipe, batter=c.id) for c in constructions_for(owned.kind, "batter")] + [
+        replace(recipe, dampers=(d,)) for d in recipe.dampers[:1]
+    ]
+    weighed = [w for w in one.exactly(others, best.card["pitch"]) if w is not None]
+    assert weighed
+    assert best_score(weighed) > best.total - 0.25
+
+
+@pytest.mark.parametrize(
+    "locks",
+    [
+        Locks(batter="single-coated"),
+        Locks(dampers=()),
+        Locks(dampers=("gel-pad",)),
+        Locks(relation="lower"),
+        Locks(semitones=3.0),
+        Locks(striker="stick-light", reso="single-coated"),
+    ],
+    ids=lambda x: ", ".join(n for n in x.__slots__ if getattr(x, n) is not None),
+)
+def test_what_is_locked_stays_through_the_second_look(locks: Locks) -> None:
+    one = search(OWNED_TOM, locks=locks)
+    for row in one.finalists(one.best(), 3):
+        recipe = row.recipe
+        assert locks.batter in (None, recipe.batter)
+        assert locks.reso in (None, recipe.reso)
+        assert locks.dampers in (None, recipe.dampers)
+        assert locks.striker in (None, recipe.striker)
+        assert locks.semitones in (None, recipe.semitones)
+        assert locks.relation != "lower" or recipe.semitones < 0.0
+
+
+def test_nothing_forbidden_comes_in_by_the_second_look() -> None:
+    owned = replace(OWNED_KICK, port_in=None)
+    shelf = replace(ALL, heads=(OwnedHead("double-clear", 22.0), OwnedHead("woven", 22.0)))
+    one = search(owned, Brief(only_owned=True), shelf=shelf)
+    for row in one.finalists(one.best(), 3):
+        assert not row.cut
+        assert row.bought == ()
+        assert row.recipe.batter in (owned.batter, "double-clear", "woven")
+    kept = search(OWNED_TOM, Brief(keep_heads=True))
+    for row in kept.finalists(kept.best(), 3):
+        assert (row.recipe.batter, row.recipe.reso) == (OWNED_TOM.batter, OWNED_TOM.reso)
+
+
+def test_a_pitch_out_of_reach_is_still_told_by_how_much_after_the_second_look() -> None:
+    one = search(OWNED_TOM)
+    one.target = Target("tom-1", {"pitch": Measured(560.0, 2.0, "Hz")}, {})
+    found = one.best()
+    assert found[0].short_cents < -100.0
+    assert {w.short_cents for w in one.finalists(found, 3)} == {found[0].short_cents}
+
+
+def test_recipes_weighed_by_name_score_as_in_the_search() -> None:
+    one = search(OWNED_SNARE)
+    found = one.best()[:6]
+    again = one.exactly([w.recipe for w in found], found[0].card["pitch"])
+    for before, after in zip(found, again, strict=True):
+        assert after is not None
+        assert after.total == pytest.approx(before.total, abs=0.02)
+        assert after.bought == before.bought
+        assert after.minutes == before.minutes
+    unbearable = replace(found[0].recipe, batter="single-thin-clear", semitones=0.0)
+    assert one.exactly([unbearable], 650.0) == [None]
