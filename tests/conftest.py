@@ -6,6 +6,7 @@ import tempfile
 from collections.abc import Iterator
 from pathlib import Path
 
+import hypothesis
 import pytest
 from sqlalchemy import text
 
@@ -22,6 +23,10 @@ from emblar.store.migrate import migrate
 from tests.drums import OWNED_KICK, OWNED_SNARE, OWNED_TOM
 from tests.kept import Once
 from tests.recordings import encoded, short_groove
+
+# The same examples in every run: a green suite stays green until the code changes.
+hypothesis.settings.register_profile("same", derandomize=True, deadline=None)
+hypothesis.settings.load_profile("same")
 
 
 @pytest.fixture(scope="session")
