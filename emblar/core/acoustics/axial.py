@@ -20,7 +20,7 @@ from emblar.core.acoustics.basis import SHAPES, Array
 from emblar.core.acoustics.coefficients import Coefficients
 from emblar.core.acoustics.dressed import Shell
 
-LOWER_STEPS, UPPER_STEPS = 3, 4
+LOWER_STEPS, UPPER_STEPS = 2, 3
 SHORTEST_KL, LONGEST_KL = 1e-2, 2.5
 LOWEST_SHARE = 0.2
 """Below this share of where the search starts there is no mode; the search is held."""
