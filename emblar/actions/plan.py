@@ -14,9 +14,9 @@ from emblar.core.planning.brief import Brief, Shelf
 from emblar.core.planning.kit import OwnedDrum
 from emblar.core.planning.plan_drum import DrumPlan, Request, plan_drum
 from emblar.core.planning.recipe import relation_of
-from emblar.core.planning.search import Recipe
 from emblar.core.planning.target import Target, moved, target_from_card
 from emblar.core.planning.toms import School, tom_pitches_hz
+from emblar.core.planning.weighing import Recipe
 from emblar.core.synthesis.played import What, kit_played, played
 from emblar.core.synthesis.stroke import Samples, Voice, drum_voice
 from emblar.formats.analysis import card_from_file

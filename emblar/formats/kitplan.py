@@ -8,8 +8,8 @@ from pydantic import Field
 
 from emblar.core.planning.assign import Alternative, KitPlan, plan_kit
 from emblar.core.planning.brief import Brief, Shelf, Weights
-from emblar.core.planning.search import Recipe, Weighed
 from emblar.core.planning.target import Target
+from emblar.core.planning.weighing import Recipe, Weighed
 from emblar.core.planning.why import Explainer, fit_warnings
 from emblar.formats.brief import BriefFile
 from emblar.formats.drum import Strict

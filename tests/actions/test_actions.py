@@ -13,7 +13,7 @@ from sqlalchemy import text
 from emblar.actions import kit, listen, plan, sheet
 from emblar.actions.sessions import Brief, start_session
 from emblar.core.errors import BadAudioError, InputError, NotFoundError
-from emblar.core.planning.search import Recipe
+from emblar.core.planning.weighing import Recipe
 from emblar.store.database import transaction
 from tests.drums import OWNED_KICK, OWNED_SNARE, OWNED_TOM
 from tests.recordings import bad_recordings

@@ -7,9 +7,10 @@ import pytest
 from emblar.core.catalogue import constructions_for, dampers, strikers
 from emblar.core.planning.brief import Brief, OwnedHead, Shelf, usual_weights
 from emblar.core.planning.kit import OwnedDrum
-from emblar.core.planning.search import NO_LOCKS, DrumSearch, Locks, Recipe, Weighed
+from emblar.core.planning.search import NO_LOCKS, DrumSearch, Locks
 from emblar.core.planning.steps import steps
 from emblar.core.planning.target import Target
+from emblar.core.planning.weighing import Recipe, Weighed
 from emblar.core.quantities import Measured
 from tests.drums import OWNED_KICK, OWNED_SNARE, OWNED_TOM
 

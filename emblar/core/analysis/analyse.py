@@ -110,15 +110,14 @@ def analyse(
     progress("measuring", 0.5)
     told = [AnalysedHit(h.time_s, h.voice, h.level_db, h.confidence, False) for h in hits]
     marked = with_manners(mark_clean(told, mono, audio.duration_s), mono)
-    cards = measure_voices(
-        mono, low, marked, audio.duration_s, mix=others_play_on(kind, frames), progress=progress
-    )
+    mix = others_play_on(kind, lambda: frames)
+    cards = measure_voices(mono, low, marked, audio.duration_s, mix=mix, progress=progress)
     return Analysis(audio.duration_s, audio.sample_rate_hz, audio.channels, marked, cards)
 
 
-def others_play_on(kind: str, frames: Frames) -> bool:
+def others_play_on(kind: str, frames: Callable[[], Frames]) -> bool:
     """Whether instruments other than drums play on between strokes: as told, or as heard."""
-    return kind == "mix" or (kind == "auto" and frames.is_mix)
+    return kind == "mix" or (kind == "auto" and frames().is_mix)
 
 
 def _struck(hits: list[Hit], mono: Samples) -> list[Hit]:

@@ -18,8 +18,9 @@ from numpy.typing import NDArray
 from scipy.optimize import Bounds, LinearConstraint, milp
 
 from emblar.core.planning.brief import Brief, Shelf, Weights, usual_weights
-from emblar.core.planning.search import NO_LOCKS, DrumSearch, Locks, Weighed
+from emblar.core.planning.search import NO_LOCKS, DrumSearch, Locks
 from emblar.core.planning.target import Target
+from emblar.core.planning.weighing import Weighed
 
 Array = NDArray[Any]
 

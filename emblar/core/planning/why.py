@@ -30,9 +30,10 @@ from emblar.core.planning.schools import (
     SNARE_SIDE,
     side_taken,
 )
-from emblar.core.planning.search import LASTING_M, NEW_PORT_IN, DrumSearch, Recipe, Weighed
+from emblar.core.planning.search import NEW_PORT_IN
 from emblar.core.planning.steps import steps
 from emblar.core.planning.target import Target
+from emblar.core.planning.weighing import LASTING_M, Recipe, Weighed, Weigher
 
 LEAST_STEPS = 0.3
 LEAST_SCORE = 0.05
@@ -84,8 +85,8 @@ class Explainer:
         self._asked = self._sides()
         changes = [c for _, _, c in self._undone()] + [c for *_, same, c in self._asked if not same]
         changes = list(dict.fromkeys(changes))
-        search = DrumSearch(row.drum, target, shelf, brief, weights)
-        weighed = search.exactly(changes, row.card["pitch"])
+        weigher = Weigher(row.drum, target, shelf, brief, weights)
+        weighed = weigher.exactly(changes, row.card["pitch"])
         self._weighed = dict(zip(changes, weighed, strict=True))
 
     def without(self, change: Recipe) -> Weighed | None:

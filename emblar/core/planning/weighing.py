@@ -1,0 +1,346 @@
+"""Recipes of one voice on one drum weighed: what each does, what it costs, what it is made of.
+
+Conventions
+-----------
+A recipe's score is in just-noticeable steps, lower is better: the weighted distance of its card
+from the target plus its costs (``weights.toml``). Everything is tuned to the target's pitch before
+it is weighed (``outlook``).
+"""
+
+import math
+from collections.abc import Mapping, Sequence
+from dataclasses import dataclass
+from functools import lru_cache
+
+import numpy as np
+from numpy.typing import NDArray
+
+from emblar.core.acoustics.coefficients import prior_coefficients
+from emblar.core.catalogue import USUAL_STRIKER, construction, damper, strikers, wire_settings
+from emblar.core.planning.brief import LEAVE_ROOM_STEPS, Brief, Shelf, Weights
+from emblar.core.planning.findings import findings
+from emblar.core.planning.kit import OwnedDrum
+from emblar.core.planning.outlook import Field, Options, Outlook, options_of
+from emblar.core.planning.schools import against
+from emblar.core.planning.steps import steps
+from emblar.core.planning.target import Target
+from emblar.core.quantities import Measured
+
+Array = NDArray[np.float64]
+Index = NDArray[np.int64]
+MOST_KEPT = 48
+SHORT_COSTS = 2.0
+"""Too short counts double: length is easy to take away at the desk and hard to add."""
+CAPPED_STEPS = 12.0
+LASTING_M, THIN_M = 0.00030, 0.0001
+"""A batter this thick lasts under hard strokes; each step thinner counts once (assumption)."""
+
+
+@dataclass(frozen=True, slots=True)
+class Recipe:
+    """What to put on a drum and where to tune it."""
+
+    batter: str
+    reso: str | None
+    port_in: float | None
+    dampers: tuple[str, ...]
+    striker: str
+    wires: str
+    semitones: float
+    batter_hz: float
+    reso_hz: float | None
+
+
+@dataclass(frozen=True, slots=True)
+class Weighed:
+    """A recipe for a voice on a drum with what it is predicted to do and what it costs.
+
+    Attributes
+    ----------
+    card
+        Predicted quantities by name.
+    apart
+        Steps above the target per quantity.
+    costs
+        Steps by what they are for, weighted distance first (``distance``).
+    minutes, bought, cut
+        Work, heads to buy (construction ids), whether a port has to be cut.
+    shelf_heads
+        (construction, diameter) of loose heads it takes from the shelf.
+    short_cents
+        By how much the target's pitch is missed, 0 where it is reached.
+    """
+
+    drum: int
+    voice: str
+    recipe: Recipe
+    card: dict[str, float]
+    apart: dict[str, float]
+    costs: dict[str, float]
+    minutes: float
+    bought: tuple[str, ...]
+    cut: bool
+    shelf_heads: tuple[tuple[str, float], ...]
+    short_cents: float = 0.0
+
+    @property
+    def total(self) -> float:
+        """Return the score in steps."""
+        return sum(self.costs.values())
+
+    @property
+    def distance(self) -> float:
+        """Return the weighted distance from the target alone, in steps."""
+        return self.costs["distance"]
+
+
+@dataclass(frozen=True, slots=True, eq=False)
+class _Scored:
+    """Candidates weighed: arrays over them; ``total`` is infinite where heads do not bear it."""
+
+    told: Outlook
+    distance: Array
+    apart: dict[str, Array]
+    costs: dict[str, Array]
+    minutes: Array
+    total: Array
+
+
+def aimed(target: Target, brief: Brief) -> Target:
+    """Return the target that the search aims at: a little above where the desk can take away."""
+    if not brief.leave_room:
+        return target
+    values = dict(target.values)
+    for name, by in LEAVE_ROOM_STEPS.items():
+        if name in values:
+            old = values[name]
+            moved = steps()[name].moved(old.value, by)
+            values[name] = Measured(moved, old.sd * abs(moved / old.value), old.unit)
+    return Target(target.voice, values, target.missing)
+
+
+@lru_cache(maxsize=64)
+def field_of(
+    owned: OwnedDrum,
+    batters: tuple[str, ...],
+    resos: tuple[str, ...],
+    damper_sets: tuple[tuple[str, ...], ...],
+    by: tuple[str, ...],
+    settings: tuple[str, ...],
+    port_in: float | None,
+) -> Field:
+    """Return a drum with what may be on it, kept for when it is asked for again."""
+    return Field(owned, batters, resos, damper_sets, by, settings, port_in=port_in)
+
+
+class Weigher:
+    """Weighs recipes of one voice on one drum of a shelf."""
+
+    def __init__(
+        self, number: int, target: Target, shelf: Shelf, brief: Brief, weights: Weights
+    ) -> None:
+        self.number, self.owned = number, shelf.drums[number]
+        self.shelf, self.brief, self.weights = shelf, brief, weights
+        self.target = aimed(target, brief)
+        self.now = shelf.now_on.get(self.owned.name, ())
+        fitting = [
+            h for h in shelf.heads
+            if h.count > 0 and abs(h.diameter_in - self.owned.diameter_in) < 0.1
+        ]  # fmt: skip
+        order = ("worn", "used", "fresh")
+        # The best there is of each comes last and stays.
+        fitting.sort(key=lambda h: order.index(h.condition))
+        self._conditions: dict[str, str] = {h.construction: h.condition for h in fitting}
+
+    def exactly(self, recipes: Sequence[Recipe], wish: float) -> list[Weighed | None]:
+        """Return recipes weighed as the search weighs them; None where heads do not bear it."""
+        out: list[Weighed | None] = [None] * len(recipes)
+        for port in {r.port_in for r in recipes}:
+            places = [i for i, r in enumerate(recipes) if r.port_in == port]
+            own = [recipes[i] for i in places]
+            batters, sets, by, settings = (
+                tuple(dict.fromkeys(c)) for c in
+                zip(*((r.batter, r.dampers, r.striker, r.wires) for r in own), strict=True)
+            )  # fmt: skip
+            resos = tuple(dict.fromkeys(r.reso for r in own if r.reso))
+            field = field_of(self.owned, batters, resos, sets, by, settings, port)
+            options = options_of([
+                (batters.index(r.batter), resos.index(r.reso) if r.reso else 0,
+                 sets.index(r.dampers), by.index(r.striker), settings.index(r.wires), r.semitones)
+                for r in own
+            ])  # fmt: skip
+            scored = self._scored(field, options, wish)
+            for i, place in enumerate(places):
+                if np.isfinite(scored.total[i]):
+                    out[place] = self._row(field, options, scored, i)
+        return out
+
+    def loose(self, construction_id: str) -> str | None:
+        """Return the condition of the best such head on the shelf, None if there is none."""
+        return self._conditions.get(construction_id)
+
+    def weighed(self, field: Field, options: Options, wish: float) -> list[Weighed]:
+        """Weigh all candidates at once; return the best of them that the heads bear."""
+        scored = self._scored(field, options, wish)
+        rows = _distinct(np.argsort(scored.total, kind="stable"), options, scored.total)
+        return [self._row(field, options, scored, i) for i in rows]
+
+    def _scored(self, field: Field, options: Options, wish: float) -> _Scored:
+        told = field.outlook(options, wish)
+        bears = told.reached & (told.stress_pa < prior_coefficients()["stress_stop"])
+        distance, apart = self._distances(told.card, len(options))
+        minutes = self._minutes(field, options)
+        costs = self._costs(field, options, told, minutes)
+        total = distance + sum(costs.values(), np.zeros(len(options)))
+        return _Scored(told, distance, apart, costs, minutes, np.where(bears, total, np.inf))
+
+    def _distances(self, card: Mapping[str, Array], count: int) -> tuple[Array, dict[str, Array]]:
+        total = np.zeros(count)
+        apart = {}
+        for name, step in steps().items():
+            target = self.target.values.get(name)
+            if target is None or name not in card:
+                continue
+            value = card[name]
+            if step.kind == "ratio":
+                off = np.log(np.maximum(value, 1e-9) / target.value) / math.log(step.step)
+            else:
+                off = (value - target.value) / step.step
+            apart[name] = off
+            # What the record tells badly counts less.
+            trust = 1.0 / (1.0 + 0.25 * step.width(target.value, target.sd) ** 2)
+            size = np.minimum(np.abs(off), CAPPED_STEPS)
+            if name in ("sustain", "length"):
+                size = size * np.where(off < 0.0, SHORT_COSTS, 1.0)
+            total += self.weights.distance.get(name, 0.0) * trust * size
+        return total, apart
+
+    def _costs(
+        self, field: Field, options: Options, told: Outlook, minutes: Array
+    ) -> dict[str, Array]:
+        """Return every cost in steps, shape (candidates,) each."""
+        cost, k = self.weights.cost, prior_coefficients()
+        buys = self._buys(field, options)
+        worn = self._worn(field, options)
+        sizes = np.array([len(d) for d in field.damper_sets])
+        clear = np.array([not construction(b).coated for b in field.batters])
+        brushed = np.array([s == "brushes" for s in field.strikers])
+        out = {
+            "work": cost["minute"] * minutes / self.brief.hands,
+            "purchase": cost["purchase"] * buys,
+            "cut": np.full(len(options), cost["cut"] * self._is_cut(field.port_in)),
+            "dampers": cost["damper"] * sizes[options.dampers],
+            "head life": cost["worn"] * worn,
+            "risk": cost["stress_caution"] * (told.stress_pa > k["stress_caution"])
+            + cost["rod_caution"] * (told.rod_n > k["rod_caution"])
+            + cost["papery"] * (told.slackest_n_per_m < k["papery_tension"]),
+            "feel": cost["brushes_on_clear"] * (clear[options.batter] & brushed[options.striker]),
+            "school": cost["against_school"] * against(
+                self.brief.schools, self.owned.kind, options.semitones,
+                ported=field.port_in is not None, dressed=sizes[options.dampers] > 0,
+                two_heads=bool(field.resos),
+            ),
+        }  # fmt: skip
+        if self.brief.force == "hard":
+            films = np.array([construction(b).film().thickness_m for b in field.batters])
+            thin = np.maximum(LASTING_M - films, 0.0) / THIN_M
+            out["durability"] = cost["thin_head_hit_hard"] * thin[options.batter]
+        serious = sum(findings()[f].serious for f in self.owned.findings)
+        out["inspection"] = np.full(len(options), cost["finding"] * serious)
+        gap = self.brief.gap_s(self.target.voice)
+        if gap is not None:
+            out["tempo"] = cost["too_long_for_tempo"] * (told.card["length"] > gap)
+        return {name: np.asarray(value, np.float64) for name, value in out.items()}
+
+    def _is_cut(self, port_in: float | None) -> bool:
+        return port_in is not None and self.owned.port_in is None
+
+    def _swapped(self, field: Field, options: Options) -> tuple[NDArray[np.bool_], Array]:
+        batter = np.array([b != self.owned.batter for b in field.batters])[options.batter]
+        other = np.array([r != self.owned.reso for r in field.resos] or [False])[options.reso]
+        return batter, other.astype(np.float64)
+
+    def _minutes(self, field: Field, options: Options) -> Array:
+        work = self.weights.work
+        batter, reso = self._swapped(field, options)
+        heads = 2.0 if field.resos else 1.0
+        now = set(self.now)
+        changes = np.array([
+            sum(damper(d).minutes for d in row if d not in now)
+            + work["take_off_damper"] * len(now - set(row))
+            for row in field.damper_sets
+        ])  # fmt: skip
+        usual = USUAL_STRIKER[self.owned.kind]
+        by = np.array([0.0 if s == usual else strikers()[s].minutes for s in field.strikers])
+        set_ = np.array([wire_settings()[w].minutes for w in field.wire_settings])
+        total = work["place_drum"] + work["tune_head"] * heads + work["swap_head"] * (batter + reso)
+        total = total + changes[options.dampers] + by[options.striker]
+        if self.owned.kind == "snare":
+            total = total + set_[options.wires]
+        return np.asarray(total + work["cut_port"] * self._is_cut(field.port_in))
+
+    def _buys(self, field: Field, options: Options) -> Array:
+        batter = np.array([b != self.owned.batter and self.loose(b) is None
+                           for b in field.batters])  # fmt: skip
+        reso = np.array([r != self.owned.reso and self.loose(r) is None
+                         for r in field.resos] or [False])  # fmt: skip
+        return np.asarray(batter[options.batter].astype(np.float64) + reso[options.reso])
+
+    def _worn(self, field: Field, options: Options) -> Array:
+        batter = np.array([b != self.owned.batter and self.loose(b) == "worn"
+                           for b in field.batters])  # fmt: skip
+        reso = np.array([r != self.owned.reso and self.loose(r) == "worn"
+                         for r in field.resos] or [False])  # fmt: skip
+        worn = batter[options.batter].astype(np.float64) + reso[options.reso]
+        spent = {findings()[f].changes for f in self.owned.findings}
+        if "batter" in spent:
+            worn = worn + np.array([b == self.owned.batter for b in field.batters])[options.batter]
+        if "reso" in spent and field.resos:
+            worn = worn + np.array([r == self.owned.reso for r in field.resos])[options.reso]
+        return np.asarray(worn)
+
+    def _row(self, field: Field, options: Options, scored: _Scored, i: int) -> Weighed:
+        told = scored.told
+        batter = field.batters[options.batter[i]]
+        reso = field.resos[options.reso[i]] if field.resos else None
+        swapped = [
+            h for h, now in ((batter, self.owned.batter), (reso, self.owned.reso))
+            if h is not None and h != now
+        ]  # fmt: skip
+        loose = [h for h in swapped if self.loose(h) is not None]
+        return Weighed(
+            drum=self.number,
+            voice=self.target.voice,
+            recipe=Recipe(
+                batter, reso, field.port_in, field.damper_sets[options.dampers[i]],
+                field.strikers[options.striker[i]], field.wire_settings[options.wires[i]],
+                float(options.semitones[i]), float(told.batter_hz[i]),
+                float(told.reso_hz[i]) if field.resos else None,
+            ),
+            card={name: float(values[i]) for name, values in told.card.items()},
+            apart={name: float(values[i]) for name, values in scored.apart.items()},
+            costs={"distance": float(scored.distance[i])}
+            | {name: float(values[i]) for name, values in scored.costs.items()},
+            minutes=float(scored.minutes[i]),
+            bought=tuple(h for h in swapped if h not in loose),
+            cut=self._is_cut(field.port_in),
+            shelf_heads=tuple((h, self.owned.diameter_in) for h in loose),
+        )  # fmt: skip
+
+
+def _distinct(order: Index, options: Options, total: Array) -> list[int]:
+    """Return the best few candidates, with the best of each pair of heads and damper set first."""
+    kept: list[int] = []
+    seen: set[tuple[int, int, int, float]] = set()
+    for i in order.tolist():
+        if not np.isfinite(total[i]):
+            break
+        relation = float(np.sign(options.semitones[i]))
+        key = (int(options.batter[i]), int(options.reso[i]), int(options.dampers[i]), relation)
+        if key in seen:
+            continue
+        seen.add(key)
+        kept.append(i)
+        if len(kept) >= MOST_KEPT:
+            break
+    return kept
