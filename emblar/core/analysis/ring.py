@@ -2,8 +2,10 @@
 
 Conventions
 -----------
-Read on the low band between 40 and 200 ms after the stroke, until the next drum. Levels are energy
-in dB re the fundamental's. A group of overtones within 6 % of each other is one ring.
+Read on the low band from 20 to 320 ms after the stroke, until the next drum, with the glide taken
+out (``glide``): close pairs come apart only in so long a window, and only if they hold still.
+Levels are the energy of one partial between 40 and 120 ms in dB re the fundamental's. Overtones of
+several strokes within 3 % of each other are one ring.
 
 Source: partials by ESPRIT (``partials``).
 """
@@ -14,14 +16,18 @@ from dataclasses import dataclass
 import numpy as np
 from numpy.typing import NDArray
 
+from emblar.core.acoustics.damping import T60_FACTOR
+from emblar.core.analysis.glide import stroke_glide, unbent
 from emblar.core.analysis.partials import fit_pieces
 from emblar.core.analysis.pitch import LOW_RATE_HZ, StrokeSpan
 from emblar.core.analysis.robust import centre_and_spread
 
 Array = NDArray[np.float64]
-START_S, LENGTH_S, LEAST_S = 0.040, 0.080, 0.040
+START_S, LENGTH_S, LEAST_S = 0.020, 0.300, 0.060
+HEARD_S = (0.040, 0.120)
+MODES_FITTED, LEAST_RATE = 20, 0.8
 LOWEST_RATIO, HIGHEST_HZ = 1.25, 900.0
-SAME_RATIO = 0.06
+SAME_RATIO, SAME_PARTIAL = 0.03, 0.008
 FAINTEST_DB = -30.0
 MOST_RINGS = 5
 LONGEST_T60_S, SHORTEST_T60_S = 8.0, 0.02
@@ -82,23 +88,37 @@ def _ring(rows: Array) -> Ring:
 
 def _stroke(low: Array, stroke: StrokeSpan, pitch_hz: float) -> Array:
     """Return the overtones of one stroke: ratio, dB, T60 (NaN if not read), time of the stroke."""
-    length = min(LENGTH_S, stroke.available_s - START_S - 0.005)
-    first = round((stroke.time_s + START_S) * LOW_RATE_HZ)
-    window = low[first : first + round(length * LOW_RATE_HZ)]
+    span = (START_S, min(START_S + LENGTH_S, stroke.available_s - 0.005))
+    glide = stroke_glide(low, stroke, pitch_hz, span)
+    window = unbent(low, stroke, glide, span)
     if len(window) < 32 or not np.any(window):
         return np.empty((0, 4))
-    fits = fit_pieces(window[None, :], LOW_RATE_HZ, count=8)
-    used = fits.used[0] & (fits.frequency_hz[0] < HIGHEST_HZ)
-    frequency, energy = fits.frequency_hz[0][used], fits.energy[0][used]
-    own = np.abs(frequency / pitch_hz - 1.0) < 0.15
+    fits = fit_pieces(window[None, :], LOW_RATE_HZ, count=MODES_FITTED, rows=len(window) // 3)
+    used = fits.used[0] & (fits.frequency_hz[0] < HIGHEST_HZ) & (fits.decay_rate[0] > LEAST_RATE)
+    frequency, rate = fits.frequency_hz[0][used], fits.decay_rate[0][used]
+    since = [np.exp(-2.0 * rate * (at - START_S)) for at in HEARD_S]
+    energy = fits.amplitude[0][used] ** 2 * (since[0] - since[1]) / rate
+    own = np.abs(frequency / glide.settled_hz - 1.0) < 0.15
     if not own.any():
         return np.empty((0, 4))
     base = float(energy[own].max())
-    above = frequency > LOWEST_RATIO * pitch_hz
-    rate = fits.decay_rate[0][used][above]
-    t60 = np.where(rate > 0, 6.908 / np.maximum(rate, 1e-9), np.nan)
-    t60[(t60 > LONGEST_T60_S) | (t60 < SHORTEST_T60_S)] = np.nan
-    level = 10.0 * np.log10(energy[above] / base + 1e-12)
-    # The ratio is to what the fundamental is at that moment, so that a glide does not matter.
     pitch = float(frequency[own][int(np.argmax(energy[own]))])
-    return np.stack([frequency[above] / pitch, level, t60, np.full(len(level), stroke.time_s)], 1)
+    above = frequency > LOWEST_RATIO * pitch
+    frequency, rate, energy = _once(frequency[above], rate[above], energy[above])
+    t60 = T60_FACTOR / rate
+    t60[(t60 > LONGEST_T60_S) | (t60 < SHORTEST_T60_S)] = np.nan
+    level = 10.0 * np.log10(energy / base + 1e-12)
+    return np.stack([frequency / pitch, level, t60, np.full(len(level), stroke.time_s)], 1)
+
+
+def _once(frequency: Array, rate: Array, energy: Array) -> tuple[Array, Array, Array]:
+    """Return partials strongest first; what a glide not wholly taken out left beside is added."""
+    rows: list[list[float]] = []
+    for i in np.argsort(-energy).tolist():
+        same = next((r for r in rows if abs(frequency[i] / r[0] - 1.0) < SAME_PARTIAL), None)
+        if same is None:
+            rows.append([float(frequency[i]), float(rate[i]), float(energy[i])])
+        else:
+            same[2] += float(energy[i])
+    table = np.array(rows).reshape(-1, 3)
+    return table[:, 0], table[:, 1], table[:, 2]
