@@ -11,6 +11,7 @@ from scipy.signal import ShortTimeFFT
 from scipy.signal.windows import hann
 
 from bench import planning
+from bench.hand_change import hand_changes
 from bench.mixes import four_minutes, peak_of_whole, whole
 from emblar.core.analysis.analyse import analyse
 from emblar.core.analysis.audio import Audio
@@ -130,6 +131,7 @@ def main() -> None:
     """Run all."""
     estimator()
     planning.main()
+    hand_changes()
     analysis()
     growth()
     mix()

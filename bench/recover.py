@@ -56,7 +56,7 @@ class Found:
 def no_costs() -> Weights:
     """Return weights under which only the sound counts."""
     usual = usual_weights()
-    return Weights(usual.distance, dict.fromkeys(usual.cost, 0.0), usual.work)
+    return usual.changed(**dict.fromkeys(usual.cost, 0.0))
 
 
 def recovered(seed: int) -> Found | None:

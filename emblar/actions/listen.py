@@ -2,11 +2,13 @@
 
 import logging
 import time
+from collections import OrderedDict
 from collections.abc import Sequence
 from dataclasses import dataclass
 from pathlib import PurePath
 
 import numpy as np
+from sqlalchemy.orm import Session
 
 from emblar.core.analysis.analyse import (
     ANALYSIS_VERSION,
@@ -42,6 +44,7 @@ from emblar.store.references import ReferenceInfo
 
 KINDS: tuple[SourceKind, ...] = ("auto", "mix", "drums", "hit")
 PROGRESS_EVERY_S = 0.3
+MOST_READ = 8
 UNEXPECTED = (
     "The analysis stopped at an error of ours. The recording is not kept; bring it again, or a "
     "shorter piece of it. The log has the details."
@@ -70,6 +73,18 @@ class Heard:
     def voice(self, name: str) -> VoiceFile | None:
         """Return one voice's card, or None."""
         return next((v for v in self.analysis.voices if v.voice == name), None)
+
+
+@dataclass(frozen=True, slots=True)
+class _Kept:
+    """An analysis as read, and its waveform's peaks."""
+
+    analysis: AnalysisFile
+    peaks: tuple[list[float], list[float]]
+
+
+_read: OrderedDict[tuple[str, int, str], _Kept] = OrderedDict()
+"""The last analyses that were read, by database, reference and its version."""
 
 
 def bring_recording(
@@ -235,13 +250,28 @@ def heard(session_id: int) -> Heard | None:
             return None
         files = store.files(db, session_id)
         said = evidence_store.listing(db, session_id)
-        documents = {file.id: store.documents(db, file.id) for file in files}
-    analyses = {i: AnalysisFile.model_validate(document) for i, (document, _) in documents.items()}
-    shown, (_, waveform) = analyses[reference.id], documents[reference.id]
+        kept = _analyses(db, [file.id for file in files])
+    shown = kept[reference.id].analysis
     if len(files) > 1 or any(piece.quantity for piece in said):
-        cards = _pooled(reference, [(file, analyses[file.id]) for file in files], said)
+        cards = _pooled(reference, [(file, kept[file.id].analysis) for file in files], said)
         shown = shown.model_copy(update={"voices": cards})
-    return Heard(reference, shown, (waveform["low"], waveform["high"]), tuple(files), tuple(said))
+    return Heard(reference, shown, kept[reference.id].peaks, tuple(files), tuple(said))
+
+
+def _analyses(db: Session, reference_ids: Sequence[int]) -> dict[int, _Kept]:
+    """Return analyses by id; what has not changed since it was last read is not read again."""
+    marks = store.versions(db, reference_ids)
+    found: dict[int, _Kept] = {}
+    for i in reference_ids:
+        key = (settings().database_url, i, marks[i])
+        if key not in _read:
+            document, waveform = store.documents(db, i)
+            analysis = AnalysisFile.model_validate(document)
+            _read[key] = _Kept(analysis, (waveform["low"], waveform["high"]))
+            while len(_read) > MOST_READ:
+                _read.popitem(last=False)
+        found[i] = _read[key]
+    return found
 
 
 def _pooled(

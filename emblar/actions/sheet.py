@@ -5,9 +5,11 @@ from collections.abc import Iterable
 from emblar.actions.kit import kit
 from emblar.actions.listen import Heard, heard
 from emblar.actions.plan import KitPlan, latest_plan
+from emblar.actions.sessions import asked_of
 from emblar.core.catalogue import construction, damper, hoops, shells, strikers, wire_settings
 from emblar.core.errors import InputError
 from emblar.core.notes import note_text
+from emblar.core.planning.microphones import microphone_note
 from emblar.formats.plan import DrumPlanFile
 from emblar.formats.sheet import SheetDrum, SheetFile, SheetHead
 from emblar.store import sessions as session_store
@@ -37,6 +39,7 @@ def sheet(session_id: int) -> SheetFile:
         drums=[_drum(drum, file, found) for drum, file in planned],
         unplanned=_unplanned(drums, plan),
         cymbals=_cymbals(found),
+        microphones=asked_of(info).microphones,
         minutes=sum(file.minutes for _, file in planned),
         shopping=_counted(
             f"{construction(head).name}, {drum.owned.diameter_in:g} in"
@@ -98,6 +101,10 @@ def _drum(drum: KitDrum, plan: DrumPlanFile, found: Heard | None) -> SheetDrum:
         ),
         reso=reso,
         port_in=plan.port_in,
+        cut=plan.cut,
+        microphone=microphone_note(
+            owned.kind, owned.diameter_in, front=plan.reso is not None, port_in=plan.port_in
+        ),
         dampers=[damper(d).name for d in plan.dampers],
         struck_with=strikers()[plan.striker].name,
         wires=wire_settings()[plan.wires].name if owned.kind == "snare" else "",

@@ -6,6 +6,7 @@ from emblar.actions.kit import kit
 from emblar.actions.listen import Heard, heard, reference_of
 from emblar.actions.plan import KitPlan, latest_plan
 from emblar.actions.sessions import one_session
+from emblar.store.database import together
 from emblar.store.drums import KitDrum
 from emblar.store.references import ReferenceInfo
 from emblar.store.sessions import SessionInfo
@@ -24,10 +25,11 @@ class Workspace:
 
 def workspace(session_id: int) -> Workspace:
     """Load a session's workspace."""
-    return Workspace(
-        one_session(session_id),
-        reference_of(session_id),
-        heard(session_id),
-        tuple(kit(session_id)),
-        latest_plan(session_id),
-    )
+    with together():
+        return Workspace(
+            one_session(session_id),
+            reference_of(session_id),
+            heard(session_id),
+            tuple(kit(session_id)),
+            latest_plan(session_id),
+        )

@@ -6,8 +6,17 @@ from pydantic import Field, field_validator, model_validator
 
 from emblar.core.catalogue import USUAL_EDGE, construction, damper, dampers, strikers
 from emblar.core.errors import EmblarError
-from emblar.core.planning.brief import Brief, OwnedHead, Shelf, Weights, usual_weights
+from emblar.core.planning.brief import (
+    Brief,
+    OwnedHead,
+    Rebound,
+    Shelf,
+    Stage,
+    Weights,
+    usual_weights,
+)
 from emblar.core.planning.kit import OwnedDrum
+from emblar.core.planning.microphones import KickMicrophone
 from emblar.core.planning.schools import checked_schools
 from emblar.core.planning.search import Locks
 from emblar.core.planning.steps import steps
@@ -111,6 +120,10 @@ class AskFile(Strict):
     brushes: bool = False
     force: Literal["light", "medium", "hard"] = "medium"
     buries_beater: bool = False
+    rebound: Rebound = "any"
+    stage: Stage = "studio"
+    kick_microphone: KickMicrophone = ""
+    microphones: str = Field(default="", max_length=300)
     schools: dict[str, str] = Field(default_factory=dict)
     """A player's own side of a disagreement, by what it is about."""
     engineer_wants_hole: bool = False

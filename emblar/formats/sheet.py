@@ -33,6 +33,9 @@ class SheetDrum(Strict):
     batter: SheetHead
     reso: SheetHead | None
     port_in: float | None
+    cut: bool = False
+    """Whether the port has to be cut first."""
+    microphone: str = ""
     dampers: list[str]
     struck_with: str = ""
     wires: str = ""
@@ -61,6 +64,8 @@ class SheetFile(Strict):
     drums: list[SheetDrum]
     unplanned: list[str]
     cymbals: list[str]
+    microphones: str = ""
+    """What the brief says of microphones."""
     minutes: float | None = None
     shopping: list[str] = Field(default_factory=list)
     packing: list[str] = Field(default_factory=list)
@@ -70,7 +75,7 @@ CSV_HEADER = [
     "drum", "kind", "size", "rods", "voice", "batter", "batter_lug_hz", "reso", "reso_lug_hz",
     "relation_semitones", "port_in", "dampers", "drum_pitch_hz", "drum_pitch_note",
     "drum_pitch_sd_cents", "record_pitch_hz", "sustain_s", "limits", "struck_with", "wires",
-    "minutes",
+    "minutes", "microphone",
 ]  # fmt: skip
 
 
@@ -90,6 +95,7 @@ def sheet_csv(sheet: SheetFile) -> str:
             f"{drum.drum_pitch_sd_cents:.0f}", _number(drum.record_pitch_hz),
             f"{drum.sustain_s:.2f}", "; ".join(limit.text for limit in drum.limits),
             drum.struck_with, drum.wires, "" if drum.minutes is None else f"{drum.minutes:.0f}",
+            drum.microphone,
         ]  # fmt: skip
         writer.writerow(_safe(cell) for cell in row)
     return out.getvalue()

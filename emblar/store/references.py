@@ -5,7 +5,7 @@ from dataclasses import asdict, dataclass
 from datetime import UTC, datetime
 from typing import Any
 
-from sqlalchemy import delete, select, update
+from sqlalchemy import String, delete, literal_column, select, update
 from sqlalchemy.orm import Session, undefer
 
 from emblar.core.errors import NotFoundError
@@ -186,6 +186,13 @@ def documents(db: Session, reference_id: int) -> tuple[dict[str, Any], dict[str,
     if row.analysis is None or row.peaks is None:
         raise NotFoundError("That recording is not analysed yet.")
     return row.analysis, row.peaks
+
+
+def versions(db: Session, reference_ids: Sequence[int]) -> dict[int, str]:
+    """Return what changes with every change of a reference, by id."""
+    mark = literal_column("reference.xmin::text || reference.ctid::text", String)
+    rows = db.execute(select(ReferenceRow.id, mark).where(ReferenceRow.id.in_(reference_ids)))
+    return {row[0]: row[1] for row in rows}
 
 
 def edits(db: Session, reference_id: int) -> list[dict[str, Any]]:

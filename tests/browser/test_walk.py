@@ -67,10 +67,20 @@ def test_the_brief_is_written_by_its_labels(page: Page, planned: int) -> None:
     page.goto(f"/sessions/{planned}/brief")
     page.get_by_label("Studio").fill("Quillfeather Rooms")
     page.get_by_label("The artist's wish").fill("Nothing that rings on.")
+    page.get_by_label("Rebound wanted").select_option(label="lively")
+    page.get_by_label("Played in").select_option(label="live")
+    page.get_by_label("Kick", exact=True).select_option(label="inside and outside")
+    page.get_by_label("In words, for the sheet").fill("One pair over the kit")
     page.get_by_role("button", name="Keep, go to Listen").click()
     expect(page.locator("h1")).to_contain_text("on the record")
     page.keyboard.press("1")
     expect(page.get_by_label("Studio")).to_have_value("Quillfeather Rooms")
+    expect(page.get_by_label("Rebound wanted")).to_have_value("lively")
+    expect(page.locator(".why")).to_contain_text("Rebound is to be lively")
+    page.keyboard.press("7")
+    sheet = page.get_by_role("article", name="Setup sheet")
+    expect(sheet).to_contain_text("Microphones: One pair over the kit")
+    expect(sheet.get_by_label("Rack 12")).to_contain_text("2.4 in above the batter")
 
 
 def test_strokes_and_voices_are_heard_by_keys(page: Page, planned: int) -> None:

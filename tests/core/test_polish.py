@@ -5,6 +5,7 @@ from dataclasses import replace
 import pytest
 
 from emblar.core.catalogue import constructions_for, dampers, strikers
+from emblar.core.planning.assign import plan_kit, searched
 from emblar.core.planning.brief import Brief, OwnedHead, Shelf, usual_weights
 from emblar.core.planning.kit import OwnedDrum
 from emblar.core.planning.search import NO_LOCKS, DrumSearch, Locks
@@ -107,6 +108,19 @@ def test_a_pitch_out_of_reach_is_still_told_by_how_much_after_the_second_look() 
     found = one.best()
     assert found[0].short_cents < -100.0
     assert {w.short_cents for w in one.finalists(found, 3)} == {found[0].short_cents}
+
+
+def test_the_ways_of_a_kit_take_the_second_look_too() -> None:
+    drums = (OWNED_KICK, OWNED_SNARE)
+    targets = [search(owned).target for owned in drums]
+    shelf = replace(ALL, drums=drums)
+    first = searched(targets, shelf, BUYS)
+    plan = plan_kit(targets, shelf, BUYS)
+    for owned, target in zip(drums, targets, strict=True):
+        row = plan.best.chosen[target.voice]
+        assert row.total <= best_score(first[target.voice]) + 1e-9
+        alone = search(owned).polished(search(owned).best())
+        assert row.total == pytest.approx(best_score(alone), abs=1e-6)
 
 
 def test_recipes_weighed_by_name_score_as_in_the_search() -> None:

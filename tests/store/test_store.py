@@ -6,7 +6,7 @@ from sqlalchemy import text
 
 from emblar.core.errors import NotFoundError, ServiceError
 from emblar.store import audio, drums, plans, references, sessions
-from emblar.store.database import engine, service_error, transaction
+from emblar.store.database import engine, service_error, together, transaction
 from emblar.store.migrate import downgrade, migrate
 from tests.drums import OWNED_KICK, OWNED_TOM
 
@@ -135,6 +135,43 @@ def test_an_error_in_a_transaction_saves_nothing() -> None:
         raise RuntimeError("midway")
     with transaction() as db:
         assert sessions.listing(db) == []
+
+
+def test_what_is_done_together_is_kept_together_or_not_at_all() -> None:
+    kept = new_session()
+    with pytest.raises(ValueError, match="half way"), together():
+        new_session("Gone")
+        with transaction() as db:
+            # What was done before in the same whole is seen.
+            assert len(sessions.listing(db)) == 2
+        raise ValueError("half way")
+    with transaction() as db:
+        assert [s.id for s in sessions.listing(db)] == [kept]
+    with together():
+        more = [new_session("One"), new_session("Two")]
+    with transaction() as db:
+        assert {s.id for s in sessions.listing(db)} == {kept, *more}
+
+
+def test_a_references_version_changes_with_every_change_of_it_and_of_no_other() -> None:
+    session = new_session()
+    with transaction() as db:
+        sound = audio.keep(db, b"x" * 100, "audio/flac")
+        one, other = (
+            references.create(
+                db, session_id=session, audio_id=sound, filename=name, kind="drums"
+            ).id
+            for name in ("one.flac", "other.flac")
+        )  # fmt: skip
+    seen = []
+    for share in (0.1, 0.2, 0.3):
+        with transaction() as db:
+            references.start(db, one)
+            references.progress(db, one, "reading", share)
+        with transaction() as db:
+            seen.append(references.versions(db, [one, other]))
+    assert len({row[one] for row in seen}) == 3
+    assert len({row[other] for row in seen}) == 1
 
 
 def test_migrations_go_down_and_up_again_with_data() -> None:

@@ -501,6 +501,10 @@ def test_a_plan_with_a_damper_that_was_taken_off_the_shelf_says_so(
         ({"tempo_bpm": "fast"}, "(got fast)"),
         ({"hands": "0"}, "hands: Input should be greater than or equal to 1 (got 0)"),
         ({"downbeat_at": "tomorrow"}, "is not a date and time"),
+        ({"rebound": "bouncy"}, "rebound: Input should be 'soft', 'any' or 'lively'"),
+        ({"stage": "moon"}, "stage: Input should be 'studio', 'live' or 'both'"),
+        ({"kick_microphone": "on top"}, "kick_microphone: Input should be"),
+        ({"minutes": "0"}, "minutes: Input should be greater than 0 (got 0)"),
     ],
 )
 def test_a_wrong_brief_is_told_and_nothing_is_changed(

@@ -99,16 +99,29 @@ def searched(
     locks
         What stays, by the drum's name.
     """
+    rows: dict[str, list[Weighed]] = {}
+    for (voice, _), search in _searches(targets, shelf, brief, weights, locks).items():
+        rows.setdefault(voice, []).extend(search.best())
+    return {target.voice: rows.get(target.voice, []) for target in targets}
+
+
+def _searches(
+    targets: Sequence[Target],
+    shelf: Shelf,
+    brief: Brief,
+    weights: Weights | None,
+    locks: Mapping[str, Locks] | None,
+) -> dict[tuple[str, int], DrumSearch]:
+    """Return the search of every voice on every drum that plays it, by voice and drum."""
     weights, held = weights or usual_weights(), locks or {}
-    out: dict[str, list[Weighed]] = {}
-    for target in targets:
-        rows: list[Weighed] = []
-        for number, drum in enumerate(shelf.drums):
-            if plays(target.voice, drum.kind):
-                own = held.get(drum.name, NO_LOCKS)
-                rows += DrumSearch(number, target, shelf, brief, weights, own).best()
-        out[target.voice] = rows
-    return out
+    return {
+        (target.voice, number): DrumSearch(
+            number, target, shelf, brief, weights, held.get(drum.name, NO_LOCKS)
+        )
+        for target in targets
+        for number, drum in enumerate(shelf.drums)
+        if plays(target.voice, drum.kind)
+    }
 
 
 def plan_kit(
@@ -132,6 +145,12 @@ def plan_kit(
         What stays, by the drum's name.
     """
     options = searched(targets, shelf, brief, weights, locks)
+    # Where the best kit stands, a last look round it, as when one drum is planned alone.
+    searches = _searches(targets, shelf, brief, weights, locks)
+    for row in _assigned(options, shelf, brief, lambda w: w.total).values():
+        own = [w for w in options[row.voice] if w.drum == row.drum]
+        others = [w for w in options[row.voice] if w.drum != row.drum]
+        options[row.voice] = others + searches[row.voice, row.drum].polished(own)
     ways: list[tuple[str, str, Cost, Callable[[Weighed], bool]]] = [
         ("best", "nearest for its cost", lambda w: w.total, lambda _: True),
         ("closest", "nearest, whatever it costs", lambda w: w.distance, lambda _: True),

@@ -15,10 +15,13 @@ from typing import Literal
 from emblar.core.catalogue import USUAL_STRIKER, strikers_for
 from emblar.core.errors import InputError
 from emblar.core.planning.kit import OwnedDrum
+from emblar.core.planning.microphones import KickMicrophone
 from emblar.core.planning.schools import checked_schools
 
 Condition = Literal["fresh", "used", "worn"]
 Force = Literal["light", "medium", "hard"]
+Rebound = Literal["soft", "any", "lively"]
+Stage = Literal["studio", "live", "both"]
 LEAVE_ROOM_STEPS = {"sustain": 1.0, "length": 1.0, "ring": 0.5, "click": 0.5}
 """What a plan that leaves the desk room to take away aims above the record, in steps."""
 
@@ -58,6 +61,12 @@ class Brief:
     brushes: bool = False
     force: Force = "medium"
     buries_beater: bool = False
+    rebound: Rebound = "any"
+    """How the batters are to give a stick or beater back."""
+    stage: Stage = "studio"
+    kick_microphone: KickMicrophone = ""
+    microphones: str = ""
+    """What else is planned of microphones, in words; goes on the sheet."""
     schools: Mapping[str, str] = field(default_factory=dict)
     """A player's own side of a disagreement (``schools``), by what it is about."""
     engineer_wants_hole: bool = False
@@ -91,6 +100,8 @@ class Weights:
 
     distance: Mapping[str, float]
     cost: Mapping[str, float]
+    feel: Mapping[str, float]
+    """Batter tensions in N/m between soft and lively, by kind of drum."""
     work: Mapping[str, float]
 
     def changed(self, **costs: float) -> "Weights":
@@ -110,7 +121,7 @@ def usual_weights() -> Weights:
         name: {k: float(v) for k, v in rows.items() if not isinstance(v, str)}
         for name, rows in tables.items()
     }
-    return Weights(plain["distance"], plain["cost"], plain["work"])
+    return Weights(plain["distance"], plain["cost"], plain["feel"], plain["work"])
 
 
 def strikers_of(shelf: Shelf, kind: Literal["kick", "snare", "tom"]) -> tuple[str, ...]:

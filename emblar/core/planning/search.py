@@ -98,14 +98,14 @@ class DrumSearch(Weigher):
         The outlook's card is worked out, not measured; among recipes that are nearly as good, a
         rendered stroke measured by the code that measured the record decides.
         """
-        found = self._polished(found)
+        found = self.polished(found)
         first = [w for w in found[:count] if w.total < found[0].total + NEARLY_AS_GOOD]
         if len(first) < 2:
             return found
         order = sorted(first, key=lambda w: w.total - w.distance + self._measured(w))
         return [*order, *(w for w in found if w not in order)]
 
-    def _polished(self, found: list[Weighed]) -> list[Weighed]:
+    def polished(self, found: list[Weighed]) -> list[Weighed]:
         """Return recipes with those added that differ from the best in two choices at once.
 
         Around the best few, dampers and relation together, then heads; again while that helps.

@@ -245,6 +245,17 @@ class Weigher:
             films = np.array([construction(b).film().thickness_m for b in field.batters])
             thin = np.maximum(LASTING_M - films, 0.0) / THIN_M
             out["durability"] = cost["thin_head_hit_hard"] * thin[options.batter]
+        if self.brief.rebound != "any":
+            sign = 1.0 if self.brief.rebound == "lively" else -1.0
+            usual = self.weights.feel[self.owned.kind]
+            stiffer = np.log2(np.maximum(told.batter_n_per_m, 1.0) / usual)
+            out["rebound"] = cost["rebound"] * np.maximum(-sign * stiffer, 0.0)
+        if self.owned.kind == "kick" and field.resos and field.port_in is None:
+            closed = np.ones(len(options))
+            if self.brief.engineer_wants_hole:
+                out["engineer"] = cost["engineer_wants_hole"] * closed
+            if self.brief.stage != "studio":
+                out["stages"] = cost["port_for_stages"] * closed
         serious = sum(findings()[f].serious for f in self.owned.findings)
         out["inspection"] = np.full(len(options), cost["finding"] * serious)
         gap = self.brief.gap_s(self.target.voice)

@@ -21,6 +21,7 @@ from emblar.core.catalogue import (
 )
 from emblar.core.notes import note_text
 from emblar.core.planning.brief import Brief, Shelf, Weights
+from emblar.core.planning.microphones import microphone_trouble
 from emblar.core.planning.schools import (
     FAVOURED_ON,
     MUFFLING,
@@ -322,12 +323,28 @@ def fit_warnings(chosen: Sequence[Weighed], shelf: Shelf, brief: Brief) -> list[
                    "done: take the alternative with the least work, or more hands.",
                    {"work_min": work, "left_min": brief.minutes})
         )  # fmt: skip
-    if brief.engineer_wants_hole and kick and kick.recipe.port_in is None:
+    return found + (_by_the_front(kick, brief) if kick else [])
+
+
+def _by_the_front(kick: Weighed, brief: Brief) -> list[Reason]:
+    """Return what a kick's front head has against engineers, stages and microphones."""
+    recipe, found = kick.recipe, []
+    closed = recipe.reso is not None and recipe.port_in is None
+    if brief.engineer_wants_hole and closed:
+        why = "cutting is forbidden" if brief.never_cut else "a cut is not worth its cost here"
         found.append(
             Reason("port", "The engineer wants a hole in the front head; this plan has none, and "
-                   "cutting is forbidden. Borrow a ported front.", {})
+                   f"{why}. Borrow a ported front.", {})
         )  # fmt: skip
-    return found
+    if brief.stage != "studio" and closed:
+        found.append(
+            Reason("port", "Stages and engineers differ: a ported front gives each a place for a "
+                   "microphone; a closed one does not.", {})
+        )  # fmt: skip
+    trouble = microphone_trouble(
+        brief.kick_microphone, front=recipe.reso is not None, port_in=recipe.port_in
+    )
+    return found + ([Reason("microphone", trouble, {})] if trouble else [])
 
 
 def _by_force(rows: Mapping[str, Weighed], brief: Brief) -> list[Reason]:

@@ -1,5 +1,6 @@
 """Brief: what is asked, and what follows from it."""
 
+from collections.abc import Mapping
 from dataclasses import dataclass
 
 from emblar.core.planning.schools import MUFFLING, PORT, RELATION, SIDES, SNARE_SIDE
@@ -18,6 +19,15 @@ SCHOOL_LABELS = {
     "school_snare_side": "Snare side",
     "school_port": "Kick's front",
     "school_muffling": "Muffling",
+}
+REBOUNDS = {"any": "any", "lively": "lively", "soft": "soft"}
+STAGES = {"studio": "studio", "live": "live", "both": "both"}
+KICK_MICROPHONES = {
+    "": "not decided",
+    "inside": "inside",
+    "outside": "outside, in front",
+    "both": "inside and outside",
+    "batter side": "batter side",
 }
 FORCES = {"light": "lightly", "medium": "medium", "hard": "hard"}
 
@@ -38,7 +48,11 @@ class BriefPage:
     ask: AskFile
     downbeat_at: str
     tempo: str
+    minutes: str
     forces: tuple[Option, ...]
+    rebounds: tuple[Option, ...]
+    stages: tuple[Option, ...]
+    kick_microphones: tuple[Option, ...]
     schools: tuple[SchoolChoice, ...]
     follows: tuple[str, ...]
 
@@ -50,10 +64,18 @@ def brief_page(around: Frame, ask: AskFile) -> BriefPage:
         ask=ask,
         downbeat_at=at.astimezone().strftime("%Y-%m-%dT%H:%M") if at else "",
         tempo=f"{ask.tempo_bpm:g}" if ask.tempo_bpm else "",
-        forces=tuple(Option(v, text, v == ask.force) for v, text in FORCES.items()),
+        minutes=f"{ask.minutes:g}" if ask.minutes else "",
+        forces=_options(FORCES, ask.force),
+        rebounds=_options(REBOUNDS, ask.rebound),
+        stages=_options(STAGES, ask.stage),
+        kick_microphones=_options(KICK_MICROPHONES, ask.kick_microphone),
         schools=tuple(_school(name, about, ask) for name, about in SCHOOL_FIELDS.items()),
         follows=tuple(_follows(ask)),
     )
+
+
+def _options(rows: Mapping[str, str], chosen: str) -> tuple[Option, ...]:
+    return tuple(Option(value, text, value == chosen) for value, text in rows.items())
 
 
 def _school(name: str, about: str, ask: AskFile) -> SchoolChoice:
@@ -85,6 +107,11 @@ def _follows(ask: AskFile) -> list[str]:
         out.append("No hole will be cut.")
     else:
         out.append("A port may be cut where it is worth five steps. It cannot be undone.")
+    return [*out, *_by_player_and_place(ask)]
+
+
+def _by_player_and_place(ask: AskFile) -> list[str]:
+    out = []
     if ask.schools:
         out.append(
             "What goes against a school of yours must be worth two steps: "
@@ -92,6 +119,16 @@ def _follows(ask: AskFile) -> list[str]:
         )
     if ask.force == "hard":
         out.append("Struck hard, thin heads do not last: a thin batter must be worth its wear.")
+    if ask.rebound != "any":
+        other = "half as tight as" if ask.rebound == "lively" else "twice as tight as"
+        out.append(
+            f"Rebound is to be {ask.rebound}: a batter {other} usual must be worth a step and a "
+            "half."
+        )
+    if ask.stage != "studio":
+        out.append("Stages and engineers differ: a kick's closed front must be worth a step.")
+    if ask.engineer_wants_hole:
+        out.append("The engineer wants a hole: a kick's closed front must be worth three steps.")
     if ask.leave_room:
         out.append(
             "Plans aim a step longer and half a step brighter than the record: the desk can take "

@@ -36,6 +36,7 @@ class DrumCard:
     port: str
     muffling: str
     struck: str
+    microphone: str
     limits: tuple[str, ...]
 
 
@@ -49,6 +50,7 @@ class SheetPage:
     drums: tuple[DrumCard, ...]
     unplanned: tuple[str, ...]
     cymbals: tuple[str, ...]
+    microphones: str
     work: str
     shopping: tuple[str, ...]
     packing: tuple[str, ...]
@@ -67,6 +69,7 @@ def sheet_page(file: SheetFile) -> SheetPage:
         tuple(_card(drum) for drum in ordered),
         tuple(file.unplanned),
         tuple(file.cymbals),
+        file.microphones,
         f"{file.minutes:.0f} min of work for one pair of hands" if file.minutes else "",
         tuple(file.shopping),
         tuple(file.packing),
@@ -82,7 +85,8 @@ def _card(drum: SheetDrum) -> DrumCard:
     sustain = f"{drum.sustain_s:.2f} ± {drum.sustain_sd_s:.2f} s"
     if drum.record_sustain_s is not None:
         sustain += f", record {drum.record_sustain_s:.2f} s"
-    port = f"{drum.port_in:g} in, as it is" if drum.port_in else "none"
+    how = "to be cut" if drum.cut else "as it is"
+    port = f"{drum.port_in:g} in, {how}" if drum.port_in else "none"
     return DrumCard(
         name=drum.name,
         size=f"{drum.size}, {drum.rods} rods, {drum.hoop} hoops",
@@ -96,6 +100,7 @@ def _card(drum: SheetDrum) -> DrumCard:
         port=port if drum.kind == "kick" else "",
         muffling="; ".join(drum.dampers) or "nothing",
         struck=", ".join(t for t in (drum.struck_with, drum.wires) if t),
+        microphone=drum.microphone,
         limits=tuple(limit.text for limit in drum.limits),
     )
 

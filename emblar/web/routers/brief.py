@@ -33,6 +33,10 @@ class BriefFields(BaseModel):
     brushes: bool = False
     force: str = "medium"
     buries_beater: bool = False
+    rebound: str = "any"
+    stage: str = "studio"
+    kick_microphone: str = ""
+    microphones: str = ""
     school_heads: str = ""
     school_snare_side: str = ""
     school_port: str = ""
@@ -43,6 +47,7 @@ class BriefFields(BaseModel):
     leave_room: bool = False
     budget_heads: str = ""
     hands: str = ""
+    minutes: str = ""
 
     def ask(self) -> AskFile:
         """Return what is asked of the plan.
@@ -54,13 +59,14 @@ class BriefFields(BaseModel):
         """
         values: dict[str, object] = {
             name: getattr(self, name)
-            for name in ("style", "key", "brushes", "force", "buries_beater", "engineer_wants_hole",
-                         "keep_heads", "leave_room")
+            for name in ("style", "key", "brushes", "force", "buries_beater", "rebound", "stage",
+                         "kick_microphone", "microphones", "engineer_wants_hole", "keep_heads",
+                         "leave_room")
         }  # fmt: skip
         values["never_cut"] = not self.may_cut
         values["schools"] = {about: getattr(self, name) for name, about in SCHOOL_FIELDS.items()}
         for name in ("tempo_bpm", "kick_notes_per_beat", "tom_notes_per_beat", "budget_heads",
-                     "hands"):  # fmt: skip
+                     "hands", "minutes"):  # fmt: skip
             text = getattr(self, name).strip().replace(",", ".")
             if text:
                 values[name] = text
