@@ -7,7 +7,14 @@ from dataclasses import replace
 import numpy as np
 
 from emblar.core.acoustics.forward import predict
-from emblar.core.catalogue import constructions_for, dampers, dampers_for, strikers, strikers_for
+from emblar.core.catalogue import (
+    constructions_for,
+    dampers,
+    dampers_for,
+    strikers,
+    strikers_for,
+    use_own,
+)
 from emblar.core.planning.assign import plan_kit
 from emblar.core.planning.brief import Brief, OwnedHead, Shelf
 from emblar.core.planning.kit import OwnedDrum, model
@@ -19,6 +26,7 @@ from emblar.core.synthesis.played import played
 from emblar.core.synthesis.stroke import drum_voice
 
 RATE = 44100
+DAMPERS = 40
 TOM = OwnedDrum(
     "Tom 12", "tom", 12, 8, 6, "flanged", "maple-lacquer", "double-clear", "single-clear"
 )
@@ -101,9 +109,20 @@ def rendering() -> None:
     print(f"a stroke of 2 s: {1000 * took:.0f} ms, {2.0 / took:.0f} × real time")
 
 
+def enough_dampers() -> None:
+    """Add own dampers to the catalogue's until there are ``DAMPERS``, cut otherwise from them."""
+    shipped = list(dampers().values())
+    more = itertools.islice(itertools.cycle(shipped), DAMPERS - len(shipped))
+    use_own(
+        ("damper", replace(d, id=f"own-{i}", name=f"own {i}", resistance=1.3 * d.resistance))
+        for i, d in enumerate(more)
+    )
+
+
 def search() -> None:
     """A five-drum kit from shelves of growing size, and one drum planned again by hand."""
     took = []
+    enough_dampers()
     for times in (1, 2, 4):
         began = time.perf_counter()
         plan = plan_kit(targets(), shelf(times), Brief(only_owned=True))

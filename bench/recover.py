@@ -29,7 +29,7 @@ from emblar.core.planning.weighing import Weighed
 from emblar.core.synthesis.stroke import drum_voice, render_stroke
 
 RATE = 44100
-ENOUGH, FIRST, FINALISTS = 8, 5, 12
+ENOUGH, FIRST = 8, 5
 SIZES: dict[Kind, tuple[tuple[float, float, int, float, float], ...]] = {
     "tom": ((10, 7, 6, 135, 190), (12, 8, 6, 110, 160), (13, 9, 6, 100, 150), (16, 14, 8, 70, 110)),
     "snare": ((14, 5.5, 10, 170, 220), (14, 6.5, 10, 165, 210), (13, 6, 8, 180, 240)),
@@ -94,7 +94,7 @@ def recovered(seed: int) -> Found | None:
     shelf = Shelf((owned,), (), tuple(dampers()), tuple(strikers()))
     brief = Brief(budget_heads=9, leave_room=False)
     search = DrumSearch(0, target, shelf, brief, no_costs())
-    found = search.finalists(search.best(), FINALISTS)
+    found = search.finalists(search.best())
     if not found:
         return None
     off = _off(found[0], owned, target, kind)

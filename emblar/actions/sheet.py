@@ -51,8 +51,14 @@ def sheet(session_id: int) -> SheetFile:
 
 
 def _packed(planned: list[tuple[KitDrum, DrumPlanFile]]) -> list[str]:
-    """Return what has to be there besides the drums: dampers, sticks and beaters, the key."""
-    names = [damper(d).name for _, file in planned for d in file.dampers]
+    """Return what has to be there besides the drums: heads, dampers, sticks, beaters, the key."""
+    names = [
+        f"{construction(head).name}, {drum.owned.diameter_in:g} in"
+        for drum, file in planned
+        for head, now in ((file.batter, drum.owned.batter), (file.reso, drum.owned.reso))
+        if head is not None and head != now and head not in file.bought
+    ]
+    names += [damper(d).name for _, file in planned for d in file.dampers]
     names += dict.fromkeys(strikers()[file.striker].name for _, file in planned)
     return [*names, "drum key"]
 

@@ -122,7 +122,7 @@ def _targets(found: Heard, drums: list[KitDrum]) -> list[Target]:
 def _weighing(asked: _Asked) -> Weighing:
     key = repr((asked.targets, asked.shelf, asked.brief))
     if key not in _weighed:
-        _weighed[key] = search_kit(asked.targets, asked.shelf, asked.brief)
+        _weighed[key] = search_kit(asked.targets, asked.shelf, asked.brief, measure=True)
         while len(_weighed) > KEPT:
             _weighed.popitem(last=False)
     return _weighed[key]

@@ -3,6 +3,8 @@
 import pytest
 
 from emblar.actions import shelf
+from emblar.actions.plan import replan_drum
+from emblar.actions.sheet import sheet
 from emblar.core import catalogue
 from emblar.core.errors import EmblarError, InputError
 from emblar.core.planning.brief import Brief, OwnedHead, Shelf
@@ -61,6 +63,20 @@ def test_a_damper_out_of_range_is_refused_by_field() -> None:
     with pytest.raises(InputError, match="a name"):
         shelf.add_damper(" ", "tom", "batter", NUMBERS)
     assert shelf.own_parts() == []
+
+
+def test_the_sheet_says_to_bring_the_loose_heads_that_go_on(planned: int) -> None:
+    shelf.add_head("woven", 12.0, 1, "fresh")
+    replan_drum(planned, 1, {"batter": "woven"})
+    told = sheet(planned)
+    name = catalogue.construction("woven").name
+    assert f"{name}, 12 in" in told.packing
+    assert told.shopping == []
+    shelf.take_off_shelf("head", shelf.loose_heads()[0].id)
+    replan_drum(planned, 1, {"batter": "woven"})
+    told = sheet(planned)
+    assert f"{name}, 12 in" in told.shopping
+    assert f"{name}, 12 in" not in told.packing
 
 
 def test_a_plan_takes_a_loose_head_before_it_buys_one() -> None:

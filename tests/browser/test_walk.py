@@ -1,5 +1,6 @@
 import re
 import time
+from dataclasses import replace
 from pathlib import Path
 from typing import Any
 
@@ -7,9 +8,10 @@ import pytest
 from axe_playwright_python.sync_playwright import Axe
 from playwright.sync_api import Page, expect
 
-from emblar.actions import listen, plan
+from emblar.actions import kit, listen, plan
 from emblar.actions.sessions import Brief, start_session
 from emblar.core.planning.plan_drum import DrumPlan
+from tests.drums import OWNED_TOM
 from tests.recordings import bad_recordings, encoded, short_groove
 
 
@@ -59,6 +61,20 @@ def test_from_upload_to_the_sheet_by_labels_and_keys(
 
 def test_one_sheet_is_one_printed_page(page: Page, planned: int) -> None:
     page.goto(f"/sessions/{planned}/sheet")
+    pdf = page.pdf(prefer_css_page_size=True)
+    assert len(re.findall(rb"/Type\s*/Page\b", pdf)) == 1
+
+
+def test_a_sheet_of_five_drums_is_one_printed_page_with_a_microphone_each(
+    page: Page, planned: int
+) -> None:
+    for name, diameter, pitch in (("Rack 10", 10.0, 150.0), ("Floor 16", 16.0, 80.0)):
+        owned = replace(OWNED_TOM, name=name, diameter_in=diameter, depth_in=0.7 * diameter)
+        drum = kit.add_drum(planned, owned).id
+        plan.replan_drum(planned, drum, {"pitch_hz": pitch})
+    page.goto(f"/sessions/{planned}/sheet")
+    sheet = page.get_by_role("article", name="Setup sheet")
+    expect(sheet.get_by_role("rowheader", name="mic")).to_have_count(5)
     pdf = page.pdf(prefer_css_page_size=True)
     assert len(re.findall(rb"/Type\s*/Page\b", pdf)) == 1
 

@@ -220,6 +220,8 @@ def test_limits_name_head_value_and_threshold() -> None:
     assert ("papery", "batter") in codes
     assert found[0].severity == "stop"
     assert "MPa" in found[0].text
+    hanging = limits(snare, Tensions(60.0, 1500.0), PRIOR)
+    assert [(x.code, x.severity, x.side) for x in hanging] == [("slack", "stop", "batter")]
 
 
 def test_every_coefficient_has_a_unit_an_uncertainty_and_a_source() -> None:

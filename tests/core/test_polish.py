@@ -121,6 +121,10 @@ def test_the_ways_of_a_kit_take_the_second_look_too() -> None:
         assert row.total <= best_score(first[target.voice]) + 1e-9
         alone = search(owned).polished(search(owned).best())
         assert row.total == pytest.approx(best_score(alone), abs=1e-6)
+    measured = plan_kit(targets, shelf, BUYS, measure=True).best.chosen
+    for owned, target in zip(drums, targets, strict=True):
+        alone = search(owned).finalists(search(owned).best())
+        assert measured[target.voice].recipe == alone[0].recipe
 
 
 def test_recipes_weighed_by_name_score_as_in_the_search() -> None:

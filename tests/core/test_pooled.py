@@ -41,7 +41,9 @@ def test_evidence_that_agrees_is_weighed_in_and_makes_surer(
     assert isinstance(after.quantity, Measured)
     if abs(value * off - value) < 2.0 * sd:
         assert after.quantity.sd < before.sd
-        assert min(value, value * off) <= after.quantity.value <= max(value, value * off)
+        low, high = sorted((value, value * off))
+        # Between both, to the last digit of a float.
+        assert low * (1 - 1e-12) <= after.quantity.value <= high * (1 + 1e-12)
         assert "the engineer" in after.origin
 
 

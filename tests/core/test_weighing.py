@@ -1,12 +1,16 @@
 """What a recipe costs, part by part, and how far from the record counts."""
 
+import math
 from dataclasses import replace
 
 import pytest
 
+from emblar.core.acoustics.coefficients import prior_coefficients
+from emblar.core.acoustics.forward import predict
 from emblar.core.catalogue import construction, damper, dampers, strikers
 from emblar.core.planning.brief import LEAVE_ROOM_STEPS, Brief, OwnedHead, Shelf, usual_weights
-from emblar.core.planning.kit import OwnedDrum
+from emblar.core.planning.kit import OwnedDrum, model
+from emblar.core.planning.search import DrumSearch
 from emblar.core.planning.steps import steps
 from emblar.core.planning.target import Target
 from emblar.core.planning.weighing import Recipe, Weighed, Weigher, aimed
@@ -178,8 +182,22 @@ def test_a_brief_that_leaves_room_aims_higher_where_the_desk_can_take_away() -> 
 def test_slack_heads_and_films_near_their_limit_are_a_risk() -> None:
     slack = Weigher(
         0, target("tom"), Shelf((OWNED_TOM,), (), tuple(dampers()), ()), PLAIN, WEIGHTS
-    ).exactly([BARE["tom"]], 45.0)[0]
+    ).exactly([BARE["tom"]], 58.0)[0]
     usual = weigh(OWNED_TOM, BARE["tom"])
     assert slack is not None
     assert usual.costs["risk"] == 0.0
     assert slack.costs["risk"] >= WEIGHTS.cost["papery"]
+
+
+def test_a_pitch_that_needs_a_head_hanging_in_its_hoop_is_out_of_reach() -> None:
+    owned = replace(OWNED_TOM, diameter_in=10.0, depth_in=7.0)
+    weigher = DrumSearch(
+        0, Target("tom-1", {"pitch": Measured(30.0, 0.5, "Hz")}, {}), Shelf((owned,)),
+        Brief(keep_heads=True), WEIGHTS,
+    )  # fmt: skip
+    nearest = weigher.best()[0]
+    assert nearest.short_cents > 600.0
+    drum = model(owned, dampers=nearest.recipe.dampers)
+    tensions = predict(drum, nearest.recipe.batter_hz, nearest.recipe.reso_hz).tensions
+    slackest = min(tensions.batter_n_per_m, tensions.reso_n_per_m or math.inf)
+    assert slackest > 0.95 * prior_coefficients()["slack_stop"]

@@ -71,8 +71,11 @@ def _side_limits(drum: Drum, side: Side, tension: float, coefficients: Coefficie
     if load >= coefficients["rod_caution"]:
         text = f"{side}: {load:.0f} N per rod; stop where the key needs force"
         found.append(Limit("rod_load", "caution", side, load, coefficients["rod_caution"], text))
-    papery = coefficients["papery_tension"]
-    if tension < papery:
+    papery, slack = coefficients["papery_tension"], coefficients["slack_stop"]
+    if tension < slack:
+        text = f"{side}: {tension:.0f} N/m is too slack to sound; a note begins at {slack:.0f} N/m"
+        found.append(Limit("slack", "stop", side, tension, slack, text))
+    elif tension < papery:
         text = (
             f"{side}: {tension:.0f} N/m is slack; below about {papery:.0f} N/m a head turns papery"
         )

@@ -130,6 +130,8 @@ def plan_kit(
     brief: Brief,
     weights: Weights | None = None,
     locks: Mapping[str, Locks] | None = None,
+    *,
+    measure: bool = False,
 ) -> KitPlan:
     """Plan a whole kit.
 
@@ -143,24 +145,29 @@ def plan_kit(
         The usual ones if left out.
     locks
         What stays, by the drum's name.
+    measure
+        Whether strokes of the best kit's recipes are rendered and measured, as when one drum is
+        planned alone, where several are nearly as good. It takes another second.
     """
     options = searched(targets, shelf, brief, weights, locks)
     # Where the best kit stands, a last look round it, as when one drum is planned alone.
     searches = _searches(targets, shelf, brief, weights, locks)
-    for row in _assigned(options, shelf, brief, lambda w: w.total).values():
+    for row in _assigned(options, shelf, brief, _scored).values():
         own = [w for w in options[row.voice] if w.drum == row.drum]
         others = [w for w in options[row.voice] if w.drum != row.drum]
-        options[row.voice] = others + searches[row.voice, row.drum].polished(own)
+        search = searches[row.voice, row.drum]
+        look = search.finalists if measure else search.polished
+        options[row.voice] = others + look(own)
     ways: list[tuple[str, str, Cost, Callable[[Weighed], bool]]] = [
-        ("best", "nearest for its cost", lambda w: w.total, lambda _: True),
+        ("best", "nearest for its cost", _scored, lambda _: True),
         ("closest", "nearest, whatever it costs", lambda w: w.distance, lambda _: True),
         ("least work", "fewest minutes", lambda w: MINUTE_FIRST * w.minutes + w.total,
          lambda _: True),
-        ("buy nothing", "only heads that are there", lambda w: w.total, lambda w: not w.bought),
-        ("cut nothing", "no new hole", lambda w: w.total, lambda w: not w.cut),
-        ("equal heads", "both heads of a tom alike", lambda w: w.total, _toms(0)),
-        ("reso higher", "toms with the reso above", lambda w: w.total, _toms(1)),
-        ("reso lower", "toms with the reso below", lambda w: w.total, _toms(-1)),
+        ("buy nothing", "only heads that are there", _scored, lambda w: not w.bought),
+        ("cut nothing", "no new hole", _scored, lambda w: not w.cut),
+        ("equal heads", "both heads of a tom alike", _scored, _toms(0)),
+        ("reso higher", "toms with the reso above", _scored, _toms(1)),
+        ("reso lower", "toms with the reso below", _scored, _toms(-1)),
     ]  # fmt: skip
     found: list[Alternative] = []
     for name, says, cost, allowed in ways:
@@ -172,6 +179,10 @@ def plan_kit(
     if not found:
         found.append(Alternative("best", "nearest for its cost", {}))
     return KitPlan(tuple(found), tuple(unmet), sum(len(rows) for rows in options.values()))
+
+
+def _scored(row: Weighed) -> float:
+    return row.total + row.preferred
 
 
 def _toms(sign: int) -> Callable[[Weighed], bool]:

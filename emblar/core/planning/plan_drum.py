@@ -29,7 +29,7 @@ CUT = (
     "sharp blade away from the hand, deburr, reinforcing ring."
 )
 NOTHING_ASKED = Brief()
-SETTLINGS, FINALISTS = 2, 3
+SETTLINGS = 2
 LEAST_STEPS = 0.5
 
 
@@ -153,7 +153,7 @@ def plan_drum(
             "this voice, another relation of the heads, or another pitch."
         )
     if thorough:
-        found = search.finalists(found, FINALISTS)
+        found = search.finalists(found)
     best = found[0]
     if best.short_cents:
         size = "a smaller" if best.short_cents < 0 else "a larger"

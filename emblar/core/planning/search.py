@@ -36,7 +36,7 @@ Array = NDArray[np.float64]
 SEMITONES = (-5.0, -3.0, -2.0, -1.0, 0.0, 1.0, 2.0, 3.0, 4.0, 5.0, 7.0)
 BEST_HEADS, BEST_AGAIN, KEPT, REFINED = 5, 2, 24, 6
 NEW_PORT_IN = 5.0
-NEARLY_AS_GOOD = 1.0
+NEARLY_AS_GOOD, FINALISTS, FIRST_BY = 1.0, 3, 1e-3
 POLISHINGS, AROUND, LEAST_GAIN = 2, 3, 0.02
 PORT_RANGE_SEMITONES = 30
 Port = Literal["closed", "cut"]
@@ -92,7 +92,7 @@ class DrumSearch(Weigher):
         short = 1200.0 * math.log2(nearest / wish)
         return [replace(w, short_cents=short) for w in self._at(nearest)]
 
-    def finalists(self, found: list[Weighed], count: int) -> list[Weighed]:
+    def finalists(self, found: list[Weighed], count: int = FINALISTS) -> list[Weighed]:
         """Return recipes with the first few put in order by what their strokes *measure*.
 
         The outlook's card is worked out, not measured; among recipes that are nearly as good, a
@@ -103,7 +103,9 @@ class DrumSearch(Weigher):
         if len(first) < 2:
             return found
         order = sorted(first, key=lambda w: w.total - w.distance + self._measured(w))
-        return [*order, *(w for w in found if w not in order)]
+        least = min(w.total for w in first)
+        ahead = replace(order[0], preferred=least - order[0].total - FIRST_BY)
+        return [ahead, *order[1:], *(w for w in found if w not in order)]
 
     def polished(self, found: list[Weighed]) -> list[Weighed]:
         """Return recipes with those added that differ from the best in two choices at once.

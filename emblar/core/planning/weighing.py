@@ -82,6 +82,8 @@ class Weighed:
     cut: bool
     shelf_heads: tuple[tuple[str, float], ...]
     short_cents: float = 0.0
+    preferred: float = 0.0
+    """Steps, 0 or less, that make it the first of those that are nearly as good (``finalists``)."""
 
     @property
     def total(self) -> float:
@@ -187,7 +189,9 @@ class Weigher:
 
     def _scored(self, field: Field, options: Options, wish: float) -> _Scored:
         told = field.outlook(options, wish)
-        bears = told.reached & (told.stress_pa < prior_coefficients()["stress_stop"])
+        k = prior_coefficients()
+        bears = told.reached & (told.stress_pa < k["stress_stop"])
+        bears &= told.slackest_n_per_m >= k["slack_stop"]
         distance, apart = self._distances(told.card, len(options))
         minutes = self._minutes(field, options)
         costs = self._costs(field, options, told, minutes)

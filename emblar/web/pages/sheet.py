@@ -2,6 +2,7 @@
 
 from dataclasses import dataclass
 
+from emblar.core.planning.plan_drum import HEARING
 from emblar.formats.sheet import SheetDrum, SheetFile, SheetHead
 from emblar.web.pages.words import pitch, semitones, voice_title
 
@@ -62,6 +63,8 @@ def sheet_page(file: SheetFile) -> SheetPage:
     ordered = sorted(file.drums, key=lambda d: (KIND_ORDER[d.kind], float(d.size.split()[0])))
     limits = {limit.text for drum in file.drums for limit in drum.limits}
     cautions = dict.fromkeys(c for d in file.drums for c in d.cautions if c not in limits)
+    # What holds for every drum is said last.
+    cautions.pop(HEARING, None)
     return SheetPage(
         file.session,
         file.artist,
@@ -73,7 +76,7 @@ def sheet_page(file: SheetFile) -> SheetPage:
         f"{file.minutes:.0f} min of work for one pair of hands" if file.minutes else "",
         tuple(file.shopping),
         tuple(file.packing),
-        tuple(cautions),
+        (*cautions, HEARING),
     )
 
 
