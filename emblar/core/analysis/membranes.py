@@ -34,10 +34,13 @@ SAME_SEMITONES, SAME_SHARE = 1.0, 0.5
 KICK_SHARE = 0.70
 """A cluster the classifier takes for the kick this surely is the kick struck otherwise …"""
 ABOVE_KICK_SEMITONES, SLOWER_DB = 2.0, 4.0
-"""… unless it is this much higher and loses this much less between 28 and 107 ms."""
+"""… unless it is this much higher and loses this much less between 28 and 107 ms …"""
+SURELY_KICK = 0.78
+"""… and the classifier does not take it for the kick as surely as this."""
 SOMEWHAT_SLOWER_DB = 1.5
 LEAST_STROKES, LEAST_SHARE = 2, 0.06
 MOST_TOMS = 6
+SNARE_HZ, LEAST_SNARE, SNARE_TREBLE_DB, SAME_TREBLE_DB = (105.0, 260.0), 4, -13.0, 3.0
 SURE_KICK = 0.6
 LEAST_WORTH, LEAST_WORTH_SHARE = 1.0, 0.25
 """A tom's strokes hold this many sure strokes together, and this share of the surest tom's."""
@@ -98,18 +101,56 @@ def group_membranes(
     membranes
         The kick first if there is one, then toms from high to low.
     """
+    groups, semitones = _alike(pitches_hz, prints, kick, tom)
+    if not groups:
+        return []
+    own, toms = _parted(groups, semitones, falls_db(prints), kick, tom)
+    return _named(own, [x.group for x in toms], semitones)
+
+
+def snare_among(
+    pitches_hz: Sequence[float | None], prints: Array, kick: Array, tom: Array
+) -> NDArray[np.int64]:
+    """Return which strokes are on a snare whose wires the classifier did not hear; none if none.
+
+    The group struck often enough, in a snare's range, that keeps most treble after its attack, and
+    more than toms do; and those that keep nearly as much.
+
+    Parameters
+    ----------
+    pitches_hz, prints, kick, tom
+        As for ``group_membranes``.
+    """
+    groups, semitones = _alike(pitches_hz, prints, kick, tom)
+    if not groups:
+        return np.empty(0, np.int64)
+    treble = treble_db(prints)
+    low, high = (12.0 * np.log2(hz) for hz in SNARE_HZ)
+    bright = [
+        (float(np.median(treble[group])), group)
+        for group in groups
+        if len(group) >= LEAST_SNARE and low <= _middle(group, semitones) <= high
+    ]
+    most = max((above for above, _ in bright), default=-np.inf)
+    least = max(most - SAME_TREBLE_DB, SNARE_TREBLE_DB)
+    own = [group for above, group in bright if above >= least]
+    return np.concatenate(own) if own else np.empty(0, np.int64)
+
+
+def _alike(
+    pitches_hz: Sequence[float | None], prints: Array, kick: Array, tom: Array
+) -> tuple[Groups, dict[int, float]]:
+    """Return groups of strokes that are alike, and the pitch of each in semitones."""
     told = np.array([i for i, pitch in enumerate(pitches_hz) if pitch is not None], np.int64)
     if len(told) == 0:
-        return []
+        return [], {}
     strongest = told[np.argsort(-prints[told].sum(axis=1), kind="stable")][:MOST_CLUSTERED]
     pitch = np.array([12.0 * np.log2(pitches_hz[i] or 1.0) for i in strongest])
     share = kick[strongest] / (kick[strongest] + tom[strongest] + 1e-9)
     labels = _labels(pitch, _shapes(prints[strongest]), share)
     groups = [strongest[labels == label] for label in np.unique(labels)]
     semitones = {int(i): float(p) for i, p in zip(strongest, pitch, strict=True)}
-    groups = _joined(groups, semitones, kick, tom)
-    own, toms = _parted(groups, semitones, falls_db(prints), kick, tom)
-    return _named(own, [x.group for x in toms], semitones)
+    return _joined(groups, semitones, kick, tom), semitones
 
 
 def falls_db(prints: Array) -> Array:
@@ -191,7 +232,7 @@ def _parted(
         slower = float(np.median(falls[groups[first]]) - np.median(falls[group]))
         rings_on = higher > ABOVE_KICK_SEMITONES and slower > SLOWER_DB
         few = len(group) < max(LEAST_STROKES, LEAST_SHARE * total)
-        if own and share[index] > KICK_SHARE and not (rings_on and not few):
+        if own and share[index] > (SURELY_KICK if rings_on and not few else KICK_SHARE):
             own += list(group)
         elif not few or total <= LEAST_STROKES * 2:
             # What rings on above the kick is a tom whatever the classifier takes it for.

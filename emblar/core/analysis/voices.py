@@ -17,7 +17,13 @@ from emblar.core.analysis.audio import ANALYSIS_RATE_HZ, Samples
 from emblar.core.analysis.classifier import KINDS, probabilities
 from emblar.core.analysis.evidence import evidence
 from emblar.core.analysis.frames import Frames
-from emblar.core.analysis.membranes import falls_db, group_membranes, stroke_pitch_hz, treble_db
+from emblar.core.analysis.membranes import (
+    falls_db,
+    group_membranes,
+    snare_among,
+    stroke_pitch_hz,
+    treble_db,
+)
 from emblar.core.analysis.pitch import StrokeSpan
 from emblar.core.analysis.templates import (
     background_templates,
@@ -46,6 +52,7 @@ SECOND_TOM_DB, FAINT_SCORE = 5.0, 0.2
 STRUCK, GIVEN = 0.6, 0.85
 MOST_ODDS = 4.0
 TOGETHER_ODDS = 2.5
+FEW_SNARES, SNARE_AFTER_ALL = 0.06, 0.85
 KICK_FALL_DB, FALL_STEP_DB, MOST_PUSH, NO_DRUM_DB = 12.0, 4.0, 1.5, 6.0
 
 
@@ -156,6 +163,8 @@ def name_strokes(found: Candidates, low: Array) -> list[Hit]:
     mix = found.frames.is_mix
     chances = _chances(found, mix=mix)
     prints = prints_of(found.frames, found.times_s)
+    if not mix:
+        chances = _with_a_snare(found, low, chances, prints)
     # The recording's own drums first as kinds, then with kick and toms told apart.
     kinds, _ = _weighed(chances, chances, prints)
     # Toms of different pitch have no print in common: the classifier alone says which are toms.
@@ -233,16 +242,7 @@ def _membranes(
 ) -> tuple[int, NDArray[np.int64]]:
     """Return how many toms there are, and where each candidate belongs: 0 kick, 1 … toms."""
     kick, tom = chances[:, KINDS.index("kick")], chances[:, KINDS.index("tom")]
-    either = 1.0 - (1.0 - kick) * (1.0 - tom)
-    snare = chances[:, KINDS.index("snare")]
-    # With a snare over it a stroke says little of its pitch; it is placed by its print later.
-    maybe = np.nonzero((either > np.maximum(snare, MEMBRANE_FROM)) & (snare < SNARE_OVER))[0]
-    drums = np.nonzero(chances[:, :3].max(axis=1) > MEMBRANE_FROM)[0]
-    pitches: list[float | None] = []
-    for i in maybe:
-        later = found.times_s[drums[found.times_s[drums] > found.times_s[i] + 0.004]]
-        gap = float(later[0] - found.times_s[i]) - 0.008 if len(later) else 2.0
-        pitches.append(stroke_pitch_hz(low, StrokeSpan(float(found.times_s[i]), gap)))
+    maybe, pitches = _pitched(found, low, chances)
     of = np.full(len(found), NOWHERE, np.int64)
     toms = 0
     if mix:
@@ -256,6 +256,42 @@ def _membranes(
         toms += not group.kick
         of[maybe[list(group.members)]] = 0 if group.kick else toms
     return toms, of
+
+
+def _pitched(
+    found: Candidates, low: Array, chances: Array
+) -> tuple[NDArray[np.int64], list[float | None]]:
+    """Return which candidates may be on kick or tom alone, and what pitch each adds."""
+    kick, tom = chances[:, KINDS.index("kick")], chances[:, KINDS.index("tom")]
+    either = 1.0 - (1.0 - kick) * (1.0 - tom)
+    snare = chances[:, KINDS.index("snare")]
+    # With a snare over it a stroke says little of its pitch; it is placed by its print later.
+    maybe = np.nonzero((either > np.maximum(snare, MEMBRANE_FROM)) & (snare < SNARE_OVER))[0]
+    drums = np.nonzero(chances[:, :3].max(axis=1) > MEMBRANE_FROM)[0]
+    pitches: list[float | None] = []
+    for i in maybe:
+        later = found.times_s[drums[found.times_s[drums] > found.times_s[i] + 0.004]]
+        gap = float(later[0] - found.times_s[i]) - 0.008 if len(later) else 2.0
+        pitches.append(stroke_pitch_hz(low, StrokeSpan(float(found.times_s[i]), gap)))
+    return maybe, pitches
+
+
+def _with_a_snare(found: Candidates, low: Array, chances: Array, prints: Array) -> Array:
+    """Return chances in which a kit has a snare, if hardly any stroke was surely one.
+
+    A snare whose wires are off or faint sounds like a high tom to the classifier.
+    """
+    snare = KINDS.index("snare")
+    struck = chances[:, :3].max(axis=1) > MEMBRANE_FROM
+    if np.count_nonzero(chances[:, snare] > SURE) > FEW_SNARES * np.count_nonzero(struck):
+        return chances
+    kick, tom = chances[:, KINDS.index("kick")], chances[:, KINDS.index("tom")]
+    maybe, pitches = _pitched(found, low, chances)
+    own = maybe[snare_among(pitches, prints[maybe], kick[maybe], tom[maybe])]
+    out = chances.copy()
+    out[own, snare] = SNARE_AFTER_ALL
+    out[np.ix_(own, [KINDS.index("kick"), KINDS.index("tom")])] *= 1.0 - SNARE_AFTER_ALL
+    return out
 
 
 def _one_tom(score: Array, loudness: Array, voices: list[str]) -> Array:
