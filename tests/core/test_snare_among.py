@@ -63,6 +63,15 @@ def test_treble_is_told_against_the_bass() -> None:
     assert faint < loud - 15.0
 
 
+def test_a_tom_taken_for_the_kick_stays_one_where_it_is_well_above_and_falls_as_toms_do() -> None:
+    kick = prints(60.0, -30.0, 8, 1, fall=0.3)
+    for fall, toms in ((0.7, 1), (0.95, 0), (0.35, 0)):
+        table = np.concatenate([kick, prints(110.0, -30.0, 8, 9, fall=fall)])
+        share = np.array([0.95] * 8 + [0.9] * 8)
+        found = group_membranes([60.0] * 8 + [110.0] * 8, table, share, 1.0 - share)
+        assert sum(not m.kick for m in found) == toms
+
+
 def test_a_group_the_classifier_surely_takes_for_the_kick_is_no_tom_though_it_rings() -> None:
     slow = prints(110.0, -30.0, 6, 9, fall=0.95)
     table = np.concatenate([prints(60.0, -30.0, 8, 1, fall=0.3), slow])

@@ -36,7 +36,9 @@ KICK_SHARE = 0.70
 ABOVE_KICK_SEMITONES, SLOWER_DB = 2.0, 4.0
 """… unless it is this much higher and loses this much less between 28 and 107 ms …"""
 SURELY_KICK = 0.78
-"""… and the classifier does not take it for the kick as surely as this."""
+"""… and the classifier does not take it for the kick as surely as this …"""
+WELL_ABOVE_SEMITONES, ENOUGH_STROKES, TOM_FALL_DB = 4.0, 6, (2.0, 9.0)
+"""… or it is well above, struck often enough, and falls as toms do."""
 SOMEWHAT_SLOWER_DB = 1.5
 LEAST_STROKES, LEAST_SHARE = 2, 0.06
 MOST_TOMS = 6
@@ -147,7 +149,7 @@ def _alike(
     strongest = told[np.argsort(-prints[told].sum(axis=1), kind="stable")][:MOST_CLUSTERED]
     pitch = np.array([12.0 * np.log2(pitches_hz[i] or 1.0) for i in strongest])
     share = kick[strongest] / (kick[strongest] + tom[strongest] + 1e-9)
-    labels = _labels(pitch, _shapes(prints[strongest]), share)
+    labels = _labels(pitch, shapes_db(prints[strongest]), share)
     groups = [strongest[labels == label] for label in np.unique(labels)]
     semitones = {int(i): float(p) for i, p in zip(strongest, pitch, strict=True)}
     return _joined(groups, semitones, kick, tom), semitones
@@ -169,7 +171,8 @@ def treble_db(prints: Array) -> Array:
     return np.asarray(10.0 * np.log10(high / low))
 
 
-def _shapes(prints: Array) -> Array:
+def shapes_db(prints: Array) -> Array:
+    """Return prints below ``PRINT_HIGHEST_HZ`` in dB re their loudest band, held at a floor."""
     inside = np.tile(band_centres_hz() < PRINT_HIGHEST_HZ, prints.shape[1] // BANDS)
     level = 10.0 * np.log10(prints[:, inside] + 1e-30)
     return np.asarray(np.maximum(level - level.max(axis=1, keepdims=True), PRINT_FLOOR_DB))
@@ -232,7 +235,12 @@ def _parted(
         slower = float(np.median(falls[groups[first]]) - np.median(falls[group]))
         rings_on = higher > ABOVE_KICK_SEMITONES and slower > SLOWER_DB
         few = len(group) < max(LEAST_STROKES, LEAST_SHARE * total)
-        if own and share[index] > (SURELY_KICK if rings_on and not few else KICK_SHARE):
+        surely = share[index] > SURELY_KICK and not (
+            higher > WELL_ABOVE_SEMITONES
+            and len(group) >= ENOUGH_STROKES
+            and TOM_FALL_DB[0] < float(np.median(falls[group])) < TOM_FALL_DB[1]
+        )
+        if own and (surely or (share[index] > KICK_SHARE and not (rings_on and not few))):
             own += list(group)
         elif not few or total <= LEAST_STROKES * 2:
             # What rings on above the kick is a tom whatever the classifier takes it for.

@@ -55,7 +55,7 @@ TOM_OVER_BED_S = (0.030, 0.200)
 FEWEST_OVER_BED, LEAST_COMMON, LEAST_AGREEING, LEAST_CONCENTRATED = 3, 0.2, 0.4, 0.4
 SHORTEST_SPAN_S = 0.06
 LEADING_S, FARTHEST_BACK_S, MOST_GLIDE_OCTAVES_PER_S = 0.05, 0.03, 8.0
-BEFORE_SHARE = 0.35
+BEFORE_SHARE, LEAST_ADDED = 0.35, 1e-3
 
 
 @dataclass(frozen=True, slots=True)
@@ -192,6 +192,16 @@ class OverBed:
         return True
 
 
+def added_in(low: Array, stroke: StrokeSpan, span_s: tuple[float, float]) -> Array:
+    """Return what a stroke adds in a span to what sounds before it, power on ``grid_hz``.
+
+    Nothing is nothing at all: a stroke over a loud note still has its say.
+    """
+    after = _power(low, stroke.time_s + span_s[0], stroke.time_s + span_s[1])
+    before = _power(low, stroke.time_s - 0.20, stroke.time_s - 0.008)
+    return np.asarray(np.maximum(after - BEFORE_SHARE * before, LEAST_ADDED * after))
+
+
 def over_bed(low: Array, strokes: Sequence[StrokeSpan], kind: str) -> OverBed | None:
     """Return what strokes over a bed have in common; None if all are cut off before."""
     low_hz, high_hz = RANGES_HZ[kind]
@@ -203,10 +213,7 @@ def over_bed(low: Array, strokes: Sequence[StrokeSpan], kind: str) -> OverBed | 
         end = min(stop, stroke.available_s)
         if end - start < SHORTEST_SPAN_S:
             continue
-        after = _power(low, stroke.time_s + start, stroke.time_s + end)
-        before = _power(low, stroke.time_s - 0.20, stroke.time_s - 0.008)
-        # Nothing is nothing at all: a stroke over a loud note still has its say.
-        added = np.maximum(after - BEFORE_SHARE * before, 1e-3 * after)
+        added = added_in(low, stroke, (start, end))
         rows.append(added / max(float(added[inside].sum()), 1e-30))
     if not rows:
         return None

@@ -8,6 +8,7 @@ kinds sound at each candidate; toms are told apart by pitch; then the recording'
 (``templates``), learned from the surest strokes, say it again, and both are weighed together.
 """
 
+from collections.abc import Sequence
 from dataclasses import dataclass
 
 import numpy as np
@@ -17,20 +18,14 @@ from emblar.core.analysis.audio import ANALYSIS_RATE_HZ, Samples
 from emblar.core.analysis.classifier import KINDS, probabilities
 from emblar.core.analysis.evidence import evidence
 from emblar.core.analysis.frames import Frames
-from emblar.core.analysis.membranes import (
-    falls_db,
-    group_membranes,
-    snare_among,
-    stroke_pitch_hz,
-    treble_db,
-)
-from emblar.core.analysis.pitch import StrokeSpan
+from emblar.core.analysis.membranes import falls_db, treble_db
 from emblar.core.analysis.templates import (
     background_templates,
     gains_of,
     prints_of,
     template_of,
 )
+from emblar.core.analysis.which_drum import NOWHERE, places, with_a_snare
 
 Array = NDArray[np.float64]
 HIGH_KINDS = ("hat", "cymbal")
@@ -45,14 +40,11 @@ HIGH_WEIGHT = 0.5
 ALIKE_FROM, ALIKE_WEIGHT = 0.6, 4.0
 MIDDLE_GAIN_DB = -7.0
 LEVEL_S = 0.05
-MEMBRANE_FROM, SNARE_OVER = 0.25, 0.65
-NOWHERE = -1
 UNPLACED, OTHER_DRUM = 0.7, 0.25
 SECOND_TOM_DB, FAINT_SCORE = 5.0, 0.2
 STRUCK, GIVEN = 0.6, 0.85
 MOST_ODDS = 4.0
 TOGETHER_ODDS = 2.5
-FEW_SNARES, SNARE_AFTER_ALL = 0.06, 0.85
 KICK_FALL_DB, FALL_STEP_DB, MOST_PUSH, NO_DRUM_DB = 12.0, 4.0, 1.5, 6.0
 
 
@@ -163,18 +155,17 @@ def name_strokes(found: Candidates, low: Array) -> list[Hit]:
     mix = found.frames.is_mix
     chances = _chances(found, mix=mix)
     prints = prints_of(found.frames, found.times_s)
-    if not mix:
-        chances = _with_a_snare(found, low, chances, prints)
+    chances = with_a_snare(found.times_s, low, chances, prints, mix=mix)
     # The recording's own drums first as kinds, then with kick and toms told apart.
     kinds, _ = _weighed(chances, chances, prints)
     # Toms of different pitch have no print in common: the classifier alone says which are toms.
     tom = KINDS.index("tom")
     kinds[:, tom] = np.maximum(kinds[:, tom], chances[:, tom])
-    toms, of = _membranes(found, low, chances, prints, mix=mix)
-    voices = ["kick", "snare", *(f"tom-{i + 1}" for i in range(toms)), "hat", "cymbal"]
-    prior = _of_voices(chances, voices, of, mix=mix)
-    now = _of_voices(kinds, voices, of, mix=mix)
-    score, loudness = _weighed(prior, now, prints)
+    placed = places(found.times_s, low, chances, prints, mix=mix)
+    voices = ["kick", "snare", *(f"tom-{i + 1}" for i in range(placed.toms)), "hat", "cymbal"]
+    prior = _of_voices(chances, voices, placed.of, mix=mix)
+    now = _of_voices(kinds, voices, placed.of, mix=mix)
+    score, loudness = _weighed(prior, now, prints, placed.others.tolist())
     score = _rarely_together(_one_tom(score, loudness, voices), voices)
     hits = []
     for index, voice in enumerate(voices):
@@ -230,67 +221,11 @@ def _of_voices(kinds: Array, voices: list[str], of: NDArray[np.int64], *, mix: b
         out[:, index] = kinds[:, KINDS.index(kind)]
         if kind in ("kick", "tom"):
             place = 0 if kind == "kick" else int(voice[4:])
-            elsewhere = np.where(of == NOWHERE, np.maximum(out[:, index], UNPLACED * either), 0.0)
+            unplaced = out[:, index] if mix else np.maximum(out[:, index], UNPLACED * either)
+            elsewhere = np.where(of == NOWHERE, unplaced, 0.0)
             elsewhere = np.where(of > NOWHERE, OTHER_DRUM * out[:, index], elsewhere)
             here = out[:, index] if mix else either
             out[:, index] = np.where(of == place, here, elsewhere)
-    return out
-
-
-def _membranes(
-    found: Candidates, low: Array, chances: Array, prints: Array, *, mix: bool
-) -> tuple[int, NDArray[np.int64]]:
-    """Return how many toms there are, and where each candidate belongs: 0 kick, 1 … toms."""
-    kick, tom = chances[:, KINDS.index("kick")], chances[:, KINDS.index("tom")]
-    maybe, pitches = _pitched(found, low, chances)
-    of = np.full(len(found), NOWHERE, np.int64)
-    toms = 0
-    if mix:
-        # Other instruments' notes hide pitch and print: the classifier alone says what is a kick.
-        is_kick = kick[maybe] >= tom[maybe]
-        of[maybe[is_kick]] = 0
-        pitches = [p for p, own in zip(pitches, is_kick, strict=True) if not own]
-        maybe, kick = maybe[~is_kick], np.zeros_like(kick)
-    groups = group_membranes(pitches, prints[maybe], kick[maybe], tom[maybe])
-    for group in groups:
-        toms += not group.kick
-        of[maybe[list(group.members)]] = 0 if group.kick else toms
-    return toms, of
-
-
-def _pitched(
-    found: Candidates, low: Array, chances: Array
-) -> tuple[NDArray[np.int64], list[float | None]]:
-    """Return which candidates may be on kick or tom alone, and what pitch each adds."""
-    kick, tom = chances[:, KINDS.index("kick")], chances[:, KINDS.index("tom")]
-    either = 1.0 - (1.0 - kick) * (1.0 - tom)
-    snare = chances[:, KINDS.index("snare")]
-    # With a snare over it a stroke says little of its pitch; it is placed by its print later.
-    maybe = np.nonzero((either > np.maximum(snare, MEMBRANE_FROM)) & (snare < SNARE_OVER))[0]
-    drums = np.nonzero(chances[:, :3].max(axis=1) > MEMBRANE_FROM)[0]
-    pitches: list[float | None] = []
-    for i in maybe:
-        later = found.times_s[drums[found.times_s[drums] > found.times_s[i] + 0.004]]
-        gap = float(later[0] - found.times_s[i]) - 0.008 if len(later) else 2.0
-        pitches.append(stroke_pitch_hz(low, StrokeSpan(float(found.times_s[i]), gap)))
-    return maybe, pitches
-
-
-def _with_a_snare(found: Candidates, low: Array, chances: Array, prints: Array) -> Array:
-    """Return chances in which a kit has a snare, if hardly any stroke was surely one.
-
-    A snare whose wires are off or faint sounds like a high tom to the classifier.
-    """
-    snare = KINDS.index("snare")
-    struck = chances[:, :3].max(axis=1) > MEMBRANE_FROM
-    if np.count_nonzero(chances[:, snare] > SURE) > FEW_SNARES * np.count_nonzero(struck):
-        return chances
-    kick, tom = chances[:, KINDS.index("kick")], chances[:, KINDS.index("tom")]
-    maybe, pitches = _pitched(found, low, chances)
-    own = maybe[snare_among(pitches, prints[maybe], kick[maybe], tom[maybe])]
-    out = chances.copy()
-    out[own, snare] = SNARE_AFTER_ALL
-    out[np.ix_(own, [KINDS.index("kick"), KINDS.index("tom")])] *= 1.0 - SNARE_AFTER_ALL
     return out
 
 
@@ -330,7 +265,9 @@ def _rarely_together(score: Array, voices: list[str]) -> Array:
     return out
 
 
-def _weighed(prior: Array, now: Array, prints: Array) -> tuple[Array, Array]:
+def _weighed(
+    prior: Array, now: Array, prints: Array, others: Sequence[int] = ()
+) -> tuple[Array, Array]:
     """Weigh the classifier's chances with what the recording's own drums explain.
 
     Parameters
@@ -341,6 +278,8 @@ def _weighed(prior: Array, now: Array, prints: Array) -> tuple[Array, Array]:
         What is believed so far: the surest strokes by it teach the templates.
     prints
         Shape (candidates, size).
+    others
+        Candidates that are on no drum after all: what they have in common no drum explains.
 
     Returns
     -------
@@ -359,7 +298,9 @@ def _weighed(prior: Array, now: Array, prints: Array) -> tuple[Array, Array]:
             columns.append(index)
     if len(columns) < 2:
         return prior, loudness
-    notes = background_templates(prints, now.max(axis=1))
+    likeliest = now.max(axis=1)
+    likeliest[list(others)] = 0.0
+    notes = background_templates(prints, likeliest)
     gains, fits = gains_of(prints, np.concatenate([np.array(templates), notes]))
     score = prior.copy()
     for row, index in enumerate(columns):

@@ -1,0 +1,118 @@
+"""Which of the recording's kicks and toms each candidate is on, told by what the strokes share.
+
+Conventions
+-----------
+Chances are the classifier's, shape (candidates, KINDS). A candidate's place is 0 for the kick,
+1 and up for the toms from high to low, ``NOWHERE`` if it is on none or cannot be placed.
+"""
+
+from dataclasses import dataclass
+
+import numpy as np
+from numpy.typing import NDArray
+
+from emblar.core.analysis.classifier import KINDS
+from emblar.core.analysis.membranes import group_membranes, snare_among, stroke_pitch_hz
+from emblar.core.analysis.pitch import StrokeSpan
+from emblar.core.analysis.toms_in_mix import Toms, colour, toms_in_mix
+
+Array = NDArray[np.float64]
+Index = NDArray[np.int64]
+KICK, SNARE, TOM = (KINDS.index(kind) for kind in ("kick", "snare", "tom"))
+MEMBRANE_FROM, SNARE_OVER = 0.25, 0.65
+NOWHERE = -1
+SURE_SNARE, FEW_SNARES, SNARE_AFTER_ALL = 0.75, 0.06, 0.85
+
+
+@dataclass(frozen=True, slots=True)
+class Places:
+    """How many toms there are, each candidate's place, and which seem toms but are on none."""
+
+    toms: int
+    of: Index
+    others: Index
+
+
+def with_a_snare(times_s: Array, low: Array, chances: Array, prints: Array, *, mix: bool) -> Array:
+    """Return chances in which a kit has a snare, if hardly any stroke was surely one.
+
+    A snare whose wires are off or faint sounds like a high tom to the classifier.
+
+    Parameters
+    ----------
+    times_s, chances, prints
+        The candidates.
+    low
+        The low band at ``pitch.LOW_RATE_HZ``.
+    mix
+        Whether other instruments play on.
+    """
+    struck = chances[:, [KICK, SNARE, TOM]].max(axis=1) > MEMBRANE_FROM
+    sure = np.count_nonzero(chances[:, SNARE] > SURE_SNARE)
+    if sure > FEW_SNARES * np.count_nonzero(struck):
+        return chances
+    maybe = _maybe(chances)
+    if mix:
+        maybe, found = _toms(times_s, low, chances, prints)
+        own = maybe[found.snare]
+    else:
+        pitches = _pitches(times_s, low, chances, maybe)
+        own = maybe[snare_among(pitches, prints[maybe], chances[maybe, KICK], chances[maybe, TOM])]
+    out = chances.copy()
+    out[own, SNARE] = SNARE_AFTER_ALL
+    for kind in (KICK, TOM):
+        out[own, kind] *= 1.0 - SNARE_AFTER_ALL
+    return out
+
+
+def places(times_s: Array, low: Array, chances: Array, prints: Array, *, mix: bool) -> Places:
+    """Return which kick or tom each candidate is on.
+
+    Parameters
+    ----------
+    times_s, low, chances, prints, mix
+        As for ``with_a_snare``.
+    """
+    maybe, of, toms = _maybe(chances), np.full(len(times_s), NOWHERE, np.int64), 0
+    if mix:
+        # Other instruments' notes hide pitch and print: the classifier alone says what is a kick.
+        of[maybe[chances[maybe, KICK] >= chances[maybe, TOM]]] = 0
+        maybe, found = _toms(times_s, low, chances, prints)
+        for place, members in enumerate(found.toms):
+            of[maybe[members]] = place + 1
+        return Places(len(found.toms), of, maybe[found.others])
+    pitches = _pitches(times_s, low, chances, maybe)
+    for group in group_membranes(pitches, prints[maybe], chances[maybe, KICK], chances[maybe, TOM]):
+        toms += not group.kick
+        of[maybe[list(group.members)]] = 0 if group.kick else toms
+    return Places(toms, of, np.empty(0, np.int64))
+
+
+def _maybe(chances: Array) -> Index:
+    """Return which candidates may be on kick or tom alone."""
+    either = 1.0 - (1.0 - chances[:, KICK]) * (1.0 - chances[:, TOM])
+    snare = chances[:, SNARE]
+    # With a snare over it a stroke says little of its pitch; it is placed by its print later.
+    return np.nonzero((either > np.maximum(snare, MEMBRANE_FROM)) & (snare < SNARE_OVER))[0]
+
+
+def _spans(times_s: Array, chances: Array, maybe: Index) -> list[StrokeSpan]:
+    """Return strokes with the time until the next one on any drum."""
+    drums = times_s[chances[:, [KICK, SNARE, TOM]].max(axis=1) > MEMBRANE_FROM]
+    spans = []
+    for time in times_s[maybe].tolist():
+        later = drums[drums > time + 0.004]
+        spans.append(StrokeSpan(time, float(later[0]) - time - 0.008 if len(later) else 2.0))
+    return spans
+
+
+def _pitches(times_s: Array, low: Array, chances: Array, maybe: Index) -> list[float | None]:
+    return [stroke_pitch_hz(low, span) for span in _spans(times_s, chances, maybe)]
+
+
+def _toms(times_s: Array, low: Array, chances: Array, prints: Array) -> tuple[Index, Toms]:
+    """Return which candidates are rather on a tom than on the kick, and the toms they are on."""
+    maybe = _maybe(chances)
+    maybe = maybe[chances[maybe, KICK] < chances[maybe, TOM]]
+    colours = np.array([colour(low, span) for span in _spans(times_s, chances, maybe)])
+    return maybe, toms_in_mix(colours, prints[maybe], chances[maybe, TOM])
