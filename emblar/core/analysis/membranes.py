@@ -37,8 +37,8 @@ ABOVE_KICK_SEMITONES, SLOWER_DB = 2.0, 4.0
 """… unless it is this much higher and loses this much less between 28 and 107 ms …"""
 SURELY_KICK = 0.78
 """… and the classifier does not take it for the kick as surely as this …"""
-WELL_ABOVE_SEMITONES, ENOUGH_STROKES, TOM_FALL_DB = 4.0, 6, (2.0, 9.0)
-"""… or it is well above, struck often enough, and falls as toms do."""
+WELL_ABOVE_SEMITONES, ENOUGH_SHARE, TOM_FALL_DB = 4.0, 0.12, (2.0, 9.0)
+"""… or it is well above, has this share of the strokes, and falls as toms do."""
 SOMEWHAT_SLOWER_DB = 1.5
 LEAST_STROKES, LEAST_SHARE = 2, 0.06
 MOST_TOMS = 6
@@ -237,7 +237,7 @@ def _parted(
         few = len(group) < max(LEAST_STROKES, LEAST_SHARE * total)
         surely = share[index] > SURELY_KICK and not (
             higher > WELL_ABOVE_SEMITONES
-            and len(group) >= ENOUGH_STROKES
+            and len(group) >= ENOUGH_SHARE * total
             and TOM_FALL_DB[0] < float(np.median(falls[group])) < TOM_FALL_DB[1]
         )
         if own and (surely or (share[index] > KICK_SHARE and not (rings_on and not few))):
