@@ -45,7 +45,9 @@ SECOND_TOM_DB, FAINT_SCORE = 5.0, 0.2
 STRUCK, GIVEN = 0.6, 0.85
 MOST_ODDS = 4.0
 TOGETHER_ODDS = 2.5
-KICK_FALL_DB, FALL_STEP_DB, MOST_PUSH, NO_DRUM_DB = 12.0, 4.0, 1.5, 6.0
+KICK_FALL_DB, FALL_STEP_DB, MOST_PUSH = 12.0, 4.0, 1.5
+WIRES_DB, MUFFLED_DB, AGAINST = (-12.5, 1.0), -17.0, 0.1
+WITHOUT_TREBLE = np.array([1.0 if kind in ("kick", "tom") else AGAINST for kind in KINDS])
 
 
 @dataclass(frozen=True, slots=True)
@@ -123,8 +125,9 @@ def lone_voice(found: Candidates) -> list[Hit]:
 def _by_print(chances: Array, print_: Array) -> Array:
     """Weigh what the classifier says of a lone stroke with what its print shows plainly.
 
-    Kicks lose 15 dB and more in their first tenth of a second, toms 3 to 10; what is mostly treble
-    after its attack is no drum without wires.
+    Kicks lose 15 dB and more in their first tenth of a second, toms 3 to 10. After its attack what
+    is mostly treble is no drum; what keeps much of it is no drum without wires; what keeps hardly
+    any is on a kick or tom.
     """
     out = chances.astype(np.float64)
     kick, tom = KINDS.index("kick"), KINDS.index("tom")
@@ -135,8 +138,13 @@ def _by_print(chances: Array, print_: Array) -> Array:
     low, high = np.sort(out[[kick, tom]])
     is_kick = odds[0] + push > odds[1] - push
     out[kick], out[tom] = (high, low) if is_kick else (low, high)
-    if treble_db(print_)[0] > NO_DRUM_DB:
-        out[[kick, tom]] *= 0.1
+    treble = treble_db(print_)[0]
+    if treble > WIRES_DB[1]:
+        out[[kick, tom, KINDS.index("snare")]] *= AGAINST
+    elif treble > WIRES_DB[0]:
+        out[[kick, tom]] *= AGAINST
+    elif treble < MUFFLED_DB:
+        out *= WITHOUT_TREBLE
     return out
 
 
