@@ -25,7 +25,7 @@ from emblar.core.analysis.robust import centre_and_spread
 Array = NDArray[np.float64]
 START_S, LENGTH_S, LEAST_S = 0.020, 0.300, 0.060
 HEARD_S = (0.040, 0.120)
-MODES_FITTED, LEAST_RATE = 20, 0.8
+MODES_FITTED, LEAST_RATE, MOST_STROKES = 20, 0.8, 6
 LOWEST_RATIO, HIGHEST_HZ = 1.25, 900.0
 SAME_RATIO, SAME_PARTIAL = 0.03, 0.008
 FAINTEST_DB = -30.0
@@ -54,7 +54,9 @@ class Ring:
 
 def voice_ring(low: Array, strokes: Sequence[StrokeSpan], pitch_hz: float) -> list[Ring]:
     """Return a drum's overtones, strongest first."""
-    sounds = [_stroke(low, s, pitch_hz) for s in strokes if s.available_s > START_S + LEAST_S]
+    enough = [s for s in strokes if s.available_s > START_S + LEAST_S]
+    longest = sorted(enough, key=lambda s: -s.available_s)[:MOST_STROKES]
+    sounds = [_stroke(low, s, pitch_hz) for s in longest]
     told = [rows for rows in sounds if len(rows)]
     if not told:
         return []

@@ -171,8 +171,12 @@ def plan_kit(
     ]  # fmt: skip
     found: list[Alternative] = []
     for name, says, cost, allowed in ways:
-        rows = {v: [w for w in own if allowed(w)] for v, own in options.items()}
-        chosen = _assigned(rows, shelf, brief, cost)
+        if cost is _scored and found and all(map(allowed, found[0].chosen.values())):
+            # What is best of all is best of those it is among.
+            chosen = dict(found[0].chosen)
+        else:
+            rows = {v: [w for w in own if allowed(w)] for v, own in options.items()}
+            chosen = _assigned(rows, shelf, brief, cost)
         if chosen and (name == "best" or len(chosen) == len(found[0].chosen)):
             found.append(Alternative(name, says, chosen))
     unmet = _unmet(targets, options, found[0].chosen if found else {})

@@ -32,6 +32,7 @@ Index = NDArray[np.int64]
 SOLVER_STEPS = 3
 LEVEL, QUIETEST_DB = 0.5, -45.0
 LOWEST_N_PER_M, HIGHEST_N_PER_M = 5.0, 60000.0
+TURN = 2.0 * np.pi
 REACHED = 0.003
 """A pitch this near in its logarithm is reached."""
 
@@ -252,14 +253,11 @@ class Field:
         card = self._card(options, modes)
         # What is left of the bend when the pitch is read is taken off the tensions.
         tension = np.clip(tension * (wish_hz / card["pitch"]) ** 2, LOWEST_N_PER_M, HIGHEST_N_PER_M)
-        card["pitch"] = card["pitch"] * self._moved(options, tension, ratio, batch)
+        was = batch.pitch_hz() if self._kind == "kick" else modes.of_pitch(modes.omega) / TURN
+        moved = self.batch(options, tension, tension * ratio).pitch_hz() / was
+        card["pitch"] = card["pitch"] * moved
         reso = tension * ratio if self.resos else np.zeros_like(tension)
         return self._told(options, card, tension, reso, wish_hz)
-
-    def _moved(self, options: Options, tension: Array, ratio: Array, before: Batch) -> Array:
-        """Return by how much other tensions move the pitch."""
-        now = self.batch(options, tension, tension * ratio).pitch_hz()
-        return np.asarray(now / before.pitch_hz())
 
     def _told(
         self, options: Options, card: dict[str, Array], batter: Array, reso: Array, wish_hz: float
@@ -283,7 +281,7 @@ class Field:
         loudest = modes.level.max(axis=0)
         heard = np.where(modes.level > loudest * 10.0 ** (QUIETEST_DB / 20.0), modes.level, 0.0)
         amplitude = (LEVEL * heard / heard.sum(axis=0)).astype(np.float32)
-        hz = (modes.omega / (2.0 * np.pi)).astype(np.float32)
+        hz = (modes.omega / TURN).astype(np.float32)
         rate = modes.rate.astype(np.float32)
         out: dict[str, Array] = {}
         for columns, found, setting in self._groups(options):

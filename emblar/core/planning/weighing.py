@@ -121,7 +121,7 @@ def aimed(target: Target, brief: Brief) -> Target:
     return Target(target.voice, values, target.missing)
 
 
-@lru_cache(maxsize=64)
+@lru_cache(maxsize=256)
 def field_of(
     owned: OwnedDrum,
     batters: tuple[str, ...],
