@@ -2,13 +2,12 @@
 
 import logging
 import time
-from collections import OrderedDict
 from collections.abc import Sequence
 from dataclasses import dataclass
+from functools import lru_cache
 from pathlib import PurePath
 
 import numpy as np
-from sqlalchemy.orm import Session
 
 from emblar.core.analysis.analyse import (
     ANALYSIS_VERSION,
@@ -38,7 +37,7 @@ from emblar.store import audio as audio_store
 from emblar.store import evidence as evidence_store
 from emblar.store import references as store
 from emblar.store import sessions as session_store
-from emblar.store.database import transaction
+from emblar.store.database import together, transaction
 from emblar.store.evidence import EvidenceInfo
 from emblar.store.references import ReferenceInfo
 
@@ -81,10 +80,6 @@ class _Kept:
 
     analysis: AnalysisFile
     peaks: tuple[list[float], list[float]]
-
-
-_read: OrderedDict[tuple[str, int, str], _Kept] = OrderedDict()
-"""The last analyses that were read, by database, reference and its version."""
 
 
 def bring_recording(
@@ -244,13 +239,14 @@ def one_reference(reference_id: int) -> ReferenceInfo:
 
 def heard(session_id: int) -> Heard | None:
     """Return the session's newest analysed record with what was found, or None."""
-    with transaction() as db:
+    with together() as db:
         reference = store.shown(db, session_id)
         if reference is None:
             return None
         files = store.files(db, session_id)
         said = evidence_store.listing(db, session_id)
-        kept = _analyses(db, [file.id for file in files])
+        marks = store.versions(db, [file.id for file in files])
+        kept = {i: _kept((settings().database_url, i, mark)) for i, mark in marks.items()}
     shown = kept[reference.id].analysis
     if len(files) > 1 or any(piece.quantity for piece in said):
         cards = _pooled(reference, [(file, kept[file.id].analysis) for file in files], said)
@@ -258,20 +254,12 @@ def heard(session_id: int) -> Heard | None:
     return Heard(reference, shown, kept[reference.id].peaks, tuple(files), tuple(said))
 
 
-def _analyses(db: Session, reference_ids: Sequence[int]) -> dict[int, _Kept]:
-    """Return analyses by id; what has not changed since it was last read is not read again."""
-    marks = store.versions(db, reference_ids)
-    found: dict[int, _Kept] = {}
-    for i in reference_ids:
-        key = (settings().database_url, i, marks[i])
-        if key not in _read:
-            document, waveform = store.documents(db, i)
-            analysis = AnalysisFile.model_validate(document)
-            _read[key] = _Kept(analysis, (waveform["low"], waveform["high"]))
-            while len(_read) > MOST_READ:
-                _read.popitem(last=False)
-        found[i] = _read[key]
-    return found
+@lru_cache(maxsize=MOST_READ)
+def _kept(version: tuple[str, int, str]) -> _Kept:
+    """Return an analysis by database, reference and its mark; unchanged, it is not read again."""
+    with transaction() as db:
+        document, waveform = store.documents(db, version[1])
+    return _Kept(AnalysisFile.model_validate(document), (waveform["low"], waveform["high"]))
 
 
 def _pooled(

@@ -1,8 +1,6 @@
 """Plan: solve every drum of the kit for the voice it is to play, and keep the version."""
 
-from collections import OrderedDict
 from dataclasses import dataclass, replace
-from datetime import datetime
 from typing import Any
 
 from pydantic import ValidationError
@@ -24,7 +22,6 @@ from emblar.core.synthesis.stroke import Samples, Voice, drum_voice
 from emblar.formats.analysis import card_from_file
 from emblar.formats.kitplan import RecipeFile
 from emblar.formats.plan import DrumPlanFile, drum_plan_file
-from emblar.settings import settings
 from emblar.sound.encode import wav_bytes
 from emblar.store import drums as drum_store
 from emblar.store import plans as store
@@ -42,7 +39,6 @@ PLANNED_BEFORE = (
     "what you asked by hand is kept."
 )
 PEAK = 0.7
-MOST_READ = 8
 
 
 @dataclass(frozen=True, slots=True)
@@ -52,10 +48,6 @@ class KitPlan:
     version: int
     drums: dict[int, DrumPlanFile]
     problems: dict[int, str]
-
-
-_read: OrderedDict[tuple[str, int, int, datetime], KitPlan] = OrderedDict()
-"""The last versions that were read, by database, session, version and time."""
 
 
 def target_of(found: Heard | None, voice: str | None) -> Target | None:
@@ -208,46 +200,24 @@ def _keep(session_id: int, drums: dict[int, DrumPlanFile], problems: dict[int, s
     }
     with transaction() as db:
         info = store.add(db, session_id, document)
-    _remember(info, KitPlan(info.version, drums, problems))
-    return _kit_plan(info)
+    return KitPlan(info.version, drums, problems)
 
 
-def _remember(info: PlanInfo, plan: KitPlan) -> KitPlan:
-    _read[_key(info)] = plan
-    while len(_read) > MOST_READ:
-        _read.popitem(last=False)
-    return plan
-
-
-def _key(info: PlanInfo) -> tuple[str, int, int, datetime]:
-    return (settings().database_url, info.session_id, info.version, info.created_at)
-
-
-def _as_kept(info: PlanInfo) -> KitPlan:
-    """Return a version as it was kept; versions never change, so the last stay read."""
-    if (plan := _read.get(_key(info))) is not None:
-        return plan
+def _kit_plan(info: PlanInfo) -> KitPlan:
     drums: dict[int, DrumPlanFile] = {}
     problems = {int(i): text for i, text in info.document["problems"].items()}
     for i, document in info.document["drums"].items():
         try:
-            drums[int(i)] = DrumPlanFile.model_validate(document)
+            file = DrumPlanFile.model_validate(document)
         except ValidationError:
             problems[int(i)] = PLANNED_BEFORE
-    return _remember(info, KitPlan(info.version, drums, problems))
-
-
-def _kit_plan(info: PlanInfo) -> KitPlan:
-    """Return a version without what is off the shelf by now."""
-    kept = _as_kept(info)
-    drums, problems = {}, dict(kept.problems)
-    for i, file in kept.drums.items():
+            continue
         gone = [d for d in file.dampers if d not in dampers()]
         gone += [h for h in (file.batter, file.reso) if h is not None and h not in constructions()]
         if gone:
-            problems[i] = OFF_THE_SHELF.format(", ".join(gone))
+            problems[int(i)] = OFF_THE_SHELF.format(", ".join(gone))
         else:
-            drums[i] = file
+            drums[int(i)] = file
     return KitPlan(info.version, drums, problems)
 
 

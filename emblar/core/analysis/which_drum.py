@@ -51,11 +51,11 @@ def with_a_snare(times_s: Array, low: Array, chances: Array, prints: Array, *, m
     sure = np.count_nonzero(chances[:, SNARE] > SURE_SNARE)
     if sure > FEW_SNARES * np.count_nonzero(struck):
         return chances
-    maybe = _maybe(chances)
     if mix:
         maybe, found = _toms(times_s, low, chances, prints)
         own = maybe[found.snare]
     else:
+        maybe = _maybe(chances)
         pitches = _pitches(times_s, low, chances, maybe)
         own = maybe[snare_among(pitches, prints[maybe], chances[maybe, KICK], chances[maybe, TOM])]
     out = chances.copy()

@@ -99,10 +99,16 @@ def searched(
     locks
         What stays, by the drum's name.
     """
-    rows: dict[str, list[Weighed]] = {}
-    for (voice, _), search in _searches(targets, shelf, brief, weights, locks).items():
-        rows.setdefault(voice, []).extend(search.best())
-    return {target.voice: rows.get(target.voice, []) for target in targets}
+    return _found(targets, _searches(targets, shelf, brief, weights, locks))
+
+
+def _found(
+    targets: Sequence[Target], searches: Mapping[tuple[str, int], DrumSearch]
+) -> dict[str, list[Weighed]]:
+    rows: dict[str, list[Weighed]] = {target.voice: [] for target in targets}
+    for (voice, _), search in searches.items():
+        rows[voice] += search.best()
+    return rows
 
 
 def _searches(
@@ -149,9 +155,9 @@ def plan_kit(
         Whether strokes of the best kit's recipes are rendered and measured, as when one drum is
         planned alone, where several are nearly as good. It takes another second.
     """
-    options = searched(targets, shelf, brief, weights, locks)
-    # Where the best kit stands, a last look round it, as when one drum is planned alone.
     searches = _searches(targets, shelf, brief, weights, locks)
+    options = _found(targets, searches)
+    # Where the best kit stands, a last look round it, as when one drum is planned alone.
     for row in _assigned(options, shelf, brief, _scored).values():
         own = [w for w in options[row.voice] if w.drum == row.drum]
         others = [w for w in options[row.voice] if w.drum != row.drum]
