@@ -16,7 +16,7 @@ from emblar.core.acoustics.drum import Drum, PlacedDamper, Tensions
 from emblar.core.acoustics.forward import close_level, drum_pitch_hz, predict
 from emblar.core.planning.predicted import predicted_card
 from emblar.core.planning.steps import steps
-from emblar.core.synthesis.expected import Partials, expected_card
+from emblar.core.synthesis.expected import Noises, Partials, expected_card
 from emblar.core.synthesis.stroke import drum_voice
 from tests.drums import film, kick, tom
 
@@ -143,7 +143,12 @@ def test_the_expected_card_is_what_a_rendered_stroke_measures(
         np.zeros(1, np.int64),
         np.array([voice.bend_cents]),
     )
-    found = expected_card(partials, voice.noises, voice.settle_s, wires=kind == "snare")
+    found = expected_card(
+        partials,
+        Noises([voice.noises], np.zeros(1, np.int64)),
+        voice.settle_s,
+        wires=kind == "snare",
+    )
     for name, quantity in measured.items():
         off = steps()[name].apart(float(found[name][0]), quantity.value)
         assert abs(off) < WITHIN.get(name, 0.8), f"{name} off by {off:.2f} steps"

@@ -9,6 +9,7 @@ For m = 0 see ``axial``; for m > 0 only the evanescent air couples like shapes o
 Source: as ``cavity``, ``damping`` and ``forward``; tests hold both together.
 """
 
+import copy
 from collections.abc import Sequence
 from dataclasses import dataclass
 
@@ -26,14 +27,14 @@ from emblar.core.acoustics.dressed import (
     DressedHead,
     HeadKey,
     Shell,
-    dressed,
+    dressed_heads,
 )
 from emblar.core.acoustics.drum import Kind
 from emblar.core.acoustics.head import duct_air_mass
 
 Index = NDArray[np.int64]
-PAIRS = (*((m, 0) for m in range(HIGHEST_ORDER + 1)), (0, 1), (1, 1))
-"""Order and radial number of the shapes of each pair of modes."""
+ROUND = (*((m, 0) for m in range(1, HIGHEST_ORDER + 1)), (1, 1))
+"""Order and radial number of the shapes with nodal diameters that are taken along."""
 KICK_MODES = 5
 
 
@@ -106,8 +107,8 @@ Row = tuple[Array, Array, Array, Array, Array, Array]
 
 def table(choice: Choice, k: Coefficients) -> Table:
     """Return the dressed heads of a choice, stacked."""
-    batter = [dressed(key, choice.shell, k) for key in choice.batter]
-    reso = [dressed(key, choice.shell, k) for key in choice.reso]
+    batter = dressed_heads(choice.batter, choice.shell, k)
+    reso = dressed_heads(choice.reso, choice.shell, k)
     shared = _shared(choice.shell, batter, reso, k)
     return Table(choice, _stacked(batter), _stacked(reso), shared)
 
@@ -127,14 +128,16 @@ def _stacked(heads: Sequence[DressedHead]) -> dict[str, Array]:
 def _shared(
     shell: Shell, batter: Sequence[DressedHead], reso: Sequence[DressedHead], k: Coefficients
 ) -> Array:
-    out = np.zeros((HIGHEST_ORDER + 1, SHAPES, len(batter), max(len(reso), 1)))
-    for m in range(HIGHEST_ORDER + 1):
-        _, shared = duct_air_mass(basis(m), shell.radius_m, shell.depth_m, k)
-        if reso:
-            left = np.stack([one.shapes[m].T @ shared for one in batter])
-            right = np.stack([other.shapes[m] for other in reso])
-            out[m] = np.einsum("bnk,rkn->nbr", left, right)
-    return out
+    if not reso:
+        return np.zeros((HIGHEST_ORDER + 1, SHAPES, len(batter), 1))
+    left, right = (np.stack([head.shapes for head in heads]) for heads in (batter, reso))
+    coupled = np.stack(
+        [duct_air_mass(basis(m), shell.radius_m, shell.depth_m, k)[1] for m in range(len(left[0]))]
+    )
+    # (orders, shapes, batters, film's shapes) by (orders, shapes, film's shapes, resos).
+    return np.asarray(
+        (left.swapaxes(-1, -2) @ coupled).transpose(1, 2, 0, 3) @ right.transpose(1, 3, 2, 0)
+    )
 
 
 @dataclass(frozen=True, slots=True, eq=False)
@@ -174,13 +177,23 @@ class Batch:
         )
         self.shared = heads.shared[:, :, batter, reso]
         self.plug = hole_inertance(heads.choice, k)
-        self.axial = Axial(
-            heads.choice.shell,
+        self.axial = self._axial()
+
+    def tuned(self, batter_n_per_m: Array, reso_n_per_m: Array) -> "Batch":
+        """Return the same candidates at other tensions."""
+        other = copy.copy(self)
+        other.tension_b, other.tension_r = batter_n_per_m, reso_n_per_m
+        other.axial = other._axial()
+        return other
+
+    def _axial(self) -> Axial:
+        return Axial(
+            self.choice.shell,
             Side(self.tension_b, self.b["eigenvalue"][0], self.b["swept"]),
             Side(self.tension_r, self.r["eigenvalue"][0], self.r["swept"]) if self.r else None,
             self.shared[0],
             self.plug,
-            k,
+            self.k,
         )
 
     def __len__(self) -> int:
@@ -235,13 +248,10 @@ class Batch:
             motions, pitch = self.pitch_motions()
             motions += [self.axial.mode(1, upper=upper) for upper in sides]
         rows = [self._axial_row(motion) for motion in motions]
-        orders = [0] * len(rows)
-        for m, n in PAIRS:
-            if m > 0:
-                rows += self._rows_with_diameters(m, n)
-                orders += [m] * len(sides)
+        orders = [0] * len(rows) + [m for m, _ in ROUND] * len(sides)
+        axial = (np.stack(column) for column in zip(*rows, strict=True))
         omega, rate, level, part_b, part_r, struck = (
-            np.stack(column) for column in zip(*rows, strict=True)
+            np.concatenate(both) for both in zip(axial, self._with_diameters(), strict=True)
         )
         bend = self._bend(motions, pitch, omega, part_b, part_r)
         return Modes(omega, rate, level, np.array(orders), pitch, part_b, part_r, struck, bend)
@@ -297,19 +307,17 @@ class Batch:
                 total += 0.5 * twice * resistance[i, j] * amplitude[i] * amplitude[j]
         return total
 
-    def _rows_with_diameters(self, m: int, n: int) -> list[Row]:
+    def _with_diameters(self) -> Row:
+        """Return the modes of all ``ROUND`` shapes, the lower ones of the two heads first."""
+        m, n = np.array(ROUND).T
         k_b = self.tension_b * self.b["eigenvalue"][m, n]
         if self.r:
             k_r = self.tension_r * self.r["eigenvalue"][m, n]
-            pair = _pair(k_b, k_r, self.shared[m, n])
+            square, x, y = _pair(k_b, k_r, self.shared[m, n])
+            m, n, k_b, k_r = (np.concatenate([one, one]) for one in (m, n, k_b, k_r))
         else:
             k_r = np.zeros_like(k_b)
-            pair = [(k_b, np.ones_like(k_b), k_r)]
-        return [self._row_with_diameters(m, n, k_b, k_r, *one) for one in pair]
-
-    def _row_with_diameters(
-        self, m: int, n: int, k_b: Array, k_r: Array, square: Array, x: Array, y: Array
-    ) -> Row:
+            square, x, y = k_b, np.ones_like(k_b), k_r
         omega = np.sqrt(square)
         ka = omega / self.k["sound_speed"] * self.choice.shell.radius_m
         rate = np.zeros_like(omega)
@@ -321,8 +329,9 @@ class Batch:
             (self.r, self.radiation[1], y),
         ):
             if tabled is not None:
-                rows, head = tabled[0][m, n], tabled[1]
-                lost = rows[low, head] * (1.0 - share) + rows[low + 1, head] * share
+                rows, head = tabled
+                at = (m[:, None], n[:, None])
+                lost = rows[*at, low, head] * (1.0 - share) + rows[*at, low + 1, head] * share
                 rate += 0.5 * amplitude**2 * (lost + side["resistance"][m, n, n])
         struck, near = self.b["struck"][m, n] * x, self.b["near"][m, n] * x
         return self._row(omega, rate, struck, near, k_b * x**2, k_r * y**2)
@@ -343,21 +352,21 @@ class Batch:
         return omega, rate, level, part_b, part_r, struck
 
 
-def _pair(k_b: Array, k_r: Array, shared: Array) -> list[tuple[Array, Array, Array]]:
-    """Return ω² and both amplitudes of the lower and upper mode of two heads that share air mass.
+def _pair(k_b: Array, k_r: Array, shared: Array) -> tuple[Array, Array, Array]:
+    """Return ω² and both amplitudes of the modes of two heads that share air mass, lower first.
 
-    Unit masses, stiffnesses ``k_b`` and ``k_r``, coupled by the mass ``shared`` alone.
+    Unit masses, stiffnesses ``k_b`` and ``k_r``, coupled by the mass ``shared`` alone; each of
+    shape (shapes, candidates), the results of twice as many rows.
     """
     a = 1.0 - shared**2
     high = 0.5 * (k_b + k_r + np.sqrt((k_b - k_r) ** 2 + 4.0 * shared**2 * k_b * k_r)) / a
-    out = []
-    for square in (k_b * k_r / (a * high), high):
-        off, left, right = square * shared, k_b - square, k_r - square
-        by_right = np.abs(left) < np.abs(right)
-        x, y = np.where(by_right, right, off), np.where(by_right, off, left)
-        scale = 1.0 / np.sqrt(x * x + 2.0 * shared * x * y + y * y + 1e-300)
-        out.append((square, x * scale, y * scale))
-    return out
+    square = np.concatenate([k_b * k_r / (a * high), high])
+    k_b, k_r, shared = (np.concatenate([one, one]) for one in (k_b, k_r, shared))
+    off, left, right = square * shared, k_b - square, k_r - square
+    by_right = np.abs(left) < np.abs(right)
+    x, y = np.where(by_right, right, off), np.where(by_right, off, left)
+    scale = 1.0 / np.sqrt(x * x + 2.0 * shared * x * y + y * y + 1e-300)
+    return square, x * scale, y * scale
 
 
 def hole_inertance(choice: Choice, k: Coefficients) -> float:

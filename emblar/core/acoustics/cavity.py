@@ -18,7 +18,6 @@ import math
 from dataclasses import dataclass
 
 import numpy as np
-from scipy.linalg import eigh
 
 from emblar.core.acoustics.basis import SHAPES, Array, Basis, basis
 from emblar.core.acoustics.coefficients import Coefficients
@@ -176,8 +175,9 @@ def _solve(
         stiffness = stiffness + spring * np.outer(total, total)
         inertia = np.array([[own, shared], [shared, own]])
         mass = mass + system.ends.T @ inertia @ system.ends
-    values, vectors = eigh(stiffness, mass)
-    return np.sqrt(np.maximum(values, 0.0)), vectors
+    half = np.linalg.inv(np.linalg.cholesky(mass))
+    values, turned = np.linalg.eigh(half @ stiffness @ half.T)
+    return np.sqrt(np.maximum(values, 0.0)), half.T @ turned
 
 
 def coupled_modes(

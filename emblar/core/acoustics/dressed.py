@@ -8,7 +8,8 @@ the tension in N/m. Neither λ nor the shapes depend on the tension, so that one
 every tuning. Arrays run over order m = 0 … ``HIGHEST_ORDER`` and radial number n.
 """
 
-from dataclasses import dataclass
+from collections.abc import Sequence
+from dataclasses import dataclass, field
 from functools import lru_cache
 
 import numpy as np
@@ -104,49 +105,84 @@ class DressedHead:
     contact_s: float
 
 
-@lru_cache(maxsize=8192)
 def dressed(key: HeadKey, shell: Shell, k: Coefficients) -> DressedHead:
     """Return a head in its own modes; all orders are worked out at once."""
+    return dressed_heads((key,), shell, k)[0]
+
+
+def dressed_heads(keys: Sequence[HeadKey], shell: Shell, k: Coefficients) -> list[DressedHead]:
+    """Return heads of one shell in their own modes; those not asked for before all at once."""
+    return _wardrobe(shell, k).heads(keys)
+
+
+@dataclass(frozen=True, slots=True, eq=False)
+class _Wardrobe:
+    """The heads of a shell that are worked out already."""
+
+    shell: Shell
+    k: Coefficients
+    known: dict[HeadKey, DressedHead] = field(default_factory=dict)
+
+    def heads(self, keys: Sequence[HeadKey]) -> list[DressedHead]:
+        new = [key for key in dict.fromkeys(keys) if key not in self.known]
+        if new:
+            self.known.update(zip(new, _dressed(new, self.shell, self.k), strict=True))
+        return [self.known[key] for key in keys]
+
+
+@lru_cache(maxsize=256)
+def _wardrobe(shell: Shell, k: Coefficients) -> _Wardrobe:
+    return _Wardrobe(shell, k)
+
+
+def _dressed(keys: Sequence[HeadKey], shell: Shell, k: Coefficients) -> list[DressedHead]:
     radius = shell.radius_m
-    bare_mass, bare_stiffness, ring = _bare(key.film, shell, k)
-    mass, stiffness, resistance = bare_mass.copy(), bare_stiffness.copy(), ring.copy()
-    swept = basis(0).swept * radius**2
-    spots = [(d.radius, d.resistance_n_s_per_m, d.mass_kg) for d in key.dampers]
-    if key.kind == "snare" and key.side == "reso":
-        spots.append((WIRE_PLACE, k["wires_resistance"] * key.wires.drag, 0.0))
-    for spot, drag, weight in spots:
-        square = _squares(spot)
-        mass += weight * square
-        resistance += drag * square
-    if key.port_radius_m is not None:
-        area, shapes = np.pi * key.port_radius_m**2, basis(0)
-        at, slope = shapes.at(PORT_PLACE), shapes.slope_at(PORT_PLACE) / radius
-        mass[0] -= key.film.areal_density_kg_per_m2(k) * area * np.outer(at, at)
-        stiffness[0] -= area * np.outer(slope, slope)
-        swept = swept - area * at
-    # K v = λ M v by the Cholesky factor of M, for all orders together.
+    bare = (_bare(key.film, shell, k) for key in keys)
+    mass, stiffness, resistance = (np.stack(part) for part in zip(*bare, strict=True))
+    swept = np.tile(basis(0).swept * radius**2, (len(keys), 1))
+    for i, key in enumerate(keys):
+        spots = [(d.radius, d.resistance_n_s_per_m, d.mass_kg) for d in key.dampers]
+        if key.kind == "snare" and key.side == "reso":
+            spots.append((WIRE_PLACE, k["wires_resistance"] * key.wires.drag, 0.0))
+        for spot, drag, weight in spots:
+            square = _squares(spot)
+            mass[i] += weight * square
+            resistance[i] += drag * square
+        if key.port_radius_m is not None:
+            area, shapes = np.pi * key.port_radius_m**2, basis(0)
+            at, slope = shapes.at(PORT_PLACE), shapes.slope_at(PORT_PLACE) / radius
+            mass[i, 0] -= key.film.areal_density_kg_per_m2(k) * area * np.outer(at, at)
+            stiffness[i, 0] -= area * np.outer(slope, slope)
+            swept[i] -= area * at
+    # K v = λ M v by the Cholesky factor of M, for all heads and orders together.
     half = np.linalg.inv(np.linalg.cholesky(mass))
-    values, turned = np.linalg.eigh(half @ stiffness @ half.transpose(0, 2, 1))
-    vectors = half.transpose(0, 2, 1) @ turned
-    return DressedHead(
-        eigenvalue=values,
-        swept=swept @ vectors[0],
-        centre=_at(0.0)[0] @ vectors[0],
-        struck=_into(_at(place(key.kind, key.strike, k)), vectors),
-        near=_into(_near(microphone_place(key.kind, k), k) * radius, vectors),
-        resistance=vectors.transpose(0, 2, 1) @ resistance @ vectors,
-        radiation=_radiation(vectors, radius, k),
-        shapes=vectors,
-        loss=film_loss_factor(key.film, k),
-        thickness_m=key.film.thickness_m,
-        impulse_n_s=impulse_n_s(key.kind, key.strike, k),
-        contact_s=contact_s(key.kind, on_surface(key.strike, key.film, k), k),
-    )
-
-
-def _into(rows: Array, vectors: Array) -> Array:
-    """Return shapes' numbers, (ORDERS, SHAPES), as those of the modes."""
-    return np.asarray(np.einsum("mi,min->mn", rows, vectors))
+    values, turned = np.linalg.eigh(half @ stiffness @ half.swapaxes(-1, -2))
+    vectors = half.swapaxes(-1, -2) @ turned
+    own = vectors.swapaxes(-1, -2)
+    struck_at = np.stack([_at(place(key.kind, key.strike, k)) for key in keys])
+    heard_at = np.stack([_near(microphone_place(key.kind, k), k) for key in keys])
+    struck, near = ((own @ at[..., None])[..., 0] for at in (struck_at, heard_at * radius))
+    centre = own[:, 0] @ _at(0.0)[0]
+    swept = (own[:, 0] @ swept[..., None])[..., 0]
+    resistance = own @ resistance @ vectors
+    radiation = _radiation(vectors, radius, k)
+    return [
+        DressedHead(
+            eigenvalue=values[i],
+            swept=swept[i],
+            centre=centre[i],
+            struck=struck[i],
+            near=near[i],
+            resistance=resistance[i],
+            radiation=radiation[i],
+            shapes=vectors[i],
+            loss=film_loss_factor(key.film, k),
+            thickness_m=key.film.thickness_m,
+            impulse_n_s=impulse_n_s(key.kind, key.strike, k),
+            contact_s=contact_s(key.kind, on_surface(key.strike, key.film, k), k),
+        )
+        for i, key in enumerate(keys)
+    ]
 
 
 @lru_cache(maxsize=512)
@@ -189,10 +225,12 @@ def _near(at: float, k: Coefficients) -> Array:
 
 
 def _radiation(vectors: Array, radius: float, k: Coefficients) -> Array:
-    """Return half the baffled radiation resistance of each mode on ``KA_GRID``."""
-    half = np.einsum("mijk,mjn->mink", _radiation_tables(), vectors)
+    """Return half the baffled radiation resistance of each mode of heads on ``KA_GRID``."""
+    by_mode = vectors.transpose(1, 0, 3, 2)
+    pairs = (by_mode[..., :, None] * by_mode[..., None, :]).reshape(ORDERS, -1, SHAPES**2)
     scale = 0.5 * k["air_density"] * k["sound_speed"] * radius**2
-    return np.asarray(scale * np.einsum("min,mink->mnk", vectors, half))
+    rows = scale * (pairs @ _radiation_tables().reshape(ORDERS, SHAPES**2, -1))
+    return np.asarray(rows.reshape(ORDERS, len(vectors), SHAPES, -1).swapaxes(0, 1))
 
 
 @lru_cache(maxsize=1)

@@ -24,8 +24,6 @@ from emblar.core.planning.weighing import Weighed
 
 Array = NDArray[Any]
 
-LEFT_OUT = 1e5
-"""What leaving a voice without a drum costs: more than anything else."""
 MISSED_STEPS_PER_CENT = 0.1
 MINUTE_FIRST = 1e3
 Cost = Callable[[Weighed], float]
@@ -206,10 +204,9 @@ def _toms(sign: int) -> Callable[[Weighed], bool]:
 def _assigned(
     options: Mapping[str, Sequence[Weighed]], shelf: Shelf, brief: Brief, cost: Cost
 ) -> dict[str, Weighed]:
-    rows = [row for own in options.values() for row in own]
+    rows, price = _cheapest([row for own in options.values() for row in own], cost)
     if not rows:
         return {}
-    price = [cost(r) + MISSED_STEPS_PER_CENT * abs(r.short_cents) - LEFT_OUT * 10 for r in rows]
     limits: list[Array] = []
     most: list[float] = []
     voice = np.array([r.voice for r in rows])
@@ -242,15 +239,28 @@ def _assigned(
     bought = np.array([len(r.bought) for r in rows])
     at_most(bought, float(0 if brief.only_owned else brief.budget_heads))
     found = milp(
-        np.array(price),
+        # A voice left without a drum costs more than all the others together.
+        price - (1.0 + len(options) * float(np.abs(price).max())),
         constraints=LinearConstraint(np.array(limits), -np.inf, np.array(most)),
         integrality=np.ones(len(rows), np.int64),
         bounds=Bounds(0, 1),
+        options={"mip_rel_gap": 0.0},
     )
     if found.x is None:
         return {}
     chosen = [row for row, on in zip(rows, found.x, strict=True) if on > 0.5]
     return {row.voice: row for row in chosen}
+
+
+def _cheapest(rows: Sequence[Weighed], cost: Cost) -> tuple[list[Weighed], Array]:
+    """Return of recipes that take the same drum and heads for a voice the cheapest, and prices."""
+    found: dict[tuple[object, ...], tuple[float, Weighed]] = {}
+    for row in rows:
+        price = cost(row) + MISSED_STEPS_PER_CENT * abs(row.short_cents)
+        takes = (row.voice, row.drum, tuple(sorted(row.shelf_heads)), len(row.bought))
+        if takes not in found or price < found[takes][0]:
+            found[takes] = price, row
+    return [row for _, row in found.values()], np.array([price for price, _ in found.values()])
 
 
 def _unmet(

@@ -24,7 +24,7 @@ from emblar.core.acoustics.head import lug_pitch_from_tension
 from emblar.core.acoustics.strike import on_surface
 from emblar.core.catalogue import Damper, construction, damper, loss_share, strike, wires
 from emblar.core.planning.kit import OwnedDrum, model
-from emblar.core.synthesis.expected import Partials, expected_card
+from emblar.core.synthesis.expected import Noises, Partials, expected_card
 from emblar.core.synthesis.stroke import settle_span_s, stroke_noises
 
 Array = NDArray[np.float64]
@@ -149,7 +149,7 @@ class Field:
         self._brightness = np.array([[[s.brightness for s in each] for each in row] for row in on])
         sounds = np.stack([self._noise, self._brightness], axis=-1).reshape(-1, 2)
         self._sounds, of = np.unique(sounds, axis=0, return_inverse=True)
-        self._sound_of = of.reshape(self._noise.shape).astype(np.int16)
+        self._sound_of = of.reshape(self._noise.shape)
         self._thickness_b = np.array([construction(b).film().thickness_m for b in self.batters])
         self._thickness_r = np.array(
             [construction(r).film().thickness_m for r in self.resos] or [1.0]
@@ -164,10 +164,11 @@ class Field:
         keys: dict[HeadKey, int] = {}
         of = np.zeros((max(len(heads), 1), len(rows)), np.int64)
         radius = self.port_in * 0.0254 / 2.0 if self.port_in and side == "reso" else None
+        on_it = [tuple(x.placed() for x in row if x.side == side) for row in rows]
         for h, head in enumerate(heads):
-            for d, row in enumerate(rows):
-                placed = tuple(x.placed() for x in row if x.side == side)
-                key = HeadKey(drum.kind, side, construction(head).film(), placed, radius)
+            film = construction(head).film()
+            for d, placed in enumerate(on_it):
+                key = HeadKey(drum.kind, side, film, placed, radius)
                 of[h, d] = keys.setdefault(key, len(keys))
         return list(keys), of
 
@@ -245,16 +246,17 @@ class Field:
         ratio = self._ratio(options)
         # Pitch goes nearly with the root of both tensions together.
         tension = np.full(len(options), 1000.0)
-        for _ in range(SOLVER_STEPS):
-            hz = self.batch(options, tension, tension * ratio).pitch_hz()
-            tension = np.clip(tension * (wish_hz / hz) ** 2, LOWEST_N_PER_M, HIGHEST_N_PER_M)
         batch = self.batch(options, tension, tension * ratio)
+        for _ in range(SOLVER_STEPS):
+            hz = batch.pitch_hz()
+            tension = np.clip(tension * (wish_hz / hz) ** 2, LOWEST_N_PER_M, HIGHEST_N_PER_M)
+            batch = batch.tuned(tension, tension * ratio)
         modes = batch.modes()
         card = self._card(options, modes)
         # What is left of the bend when the pitch is read is taken off the tensions.
         tension = np.clip(tension * (wish_hz / card["pitch"]) ** 2, LOWEST_N_PER_M, HIGHEST_N_PER_M)
         was = batch.pitch_hz() if self._kind == "kick" else modes.of_pitch(modes.omega) / TURN
-        moved = self.batch(options, tension, tension * ratio).pitch_hz() / was
+        moved = batch.tuned(tension, tension * ratio).pitch_hz() / was
         card["pitch"] = card["pitch"] * moved
         reso = tension * ratio if self.resos else np.zeros_like(tension)
         return self._told(options, card, tension, reso, wish_hz)
@@ -280,33 +282,23 @@ class Field:
     def _card(self, options: Options, modes: Modes) -> dict[str, Array]:
         loudest = modes.level.max(axis=0)
         heard = np.where(modes.level > loudest * 10.0 ** (QUIETEST_DB / 20.0), modes.level, 0.0)
-        amplitude = (LEVEL * heard / heard.sum(axis=0)).astype(np.float32)
-        hz = (modes.omega / TURN).astype(np.float32)
-        rate = modes.rate.astype(np.float32)
-        out: dict[str, Array] = {}
-        for columns, found, setting in self._groups(options):
-            rows = Partials(
-                hz[:, columns], rate[:, columns], amplitude[:, columns],
-                modes.pitch[columns], modes.bend_cents[columns],
-            )  # fmt: skip
-            noises = stroke_noises(self._kind, LEVEL, found, wires(self.wire_settings[setting]))
-            part = expected_card(
-                rows, noises, settle_span_s(self._kind), wires=self._kind == "snare"
-            )
-            for name, values in part.items():
-                out.setdefault(name, np.empty(len(options)))[columns] = values
-        return out
+        amplitude = LEVEL * heard / heard.sum(axis=0)
+        partials = Partials(
+            modes.omega / TURN, modes.rate, amplitude, modes.pitch, modes.bend_cents
+        )
+        return expected_card(
+            partials, self._noises(options), settle_span_s(self._kind), wires=self._kind == "snare"
+        )
 
-    def _groups(self, options: Options) -> list[tuple[Index, Strike, int]]:
-        """Return candidates whose stroke sounds the same: columns, stroke, setting of the wires."""
+    def _noises(self, options: Options) -> Noises:
+        """Return what noise each candidate's stroke makes."""
         sound = self._sound_of[options.striker, options.dampers, options.batter]
-        code = sound * np.int16(len(self.wire_settings)) + options.wires.astype(np.int16)
-        order = np.argsort(code, kind="stable")
-        starts = np.flatnonzero(np.diff(code[order])) + 1
-        parts = np.split(order, starts) if len(order) else []
-        found = []
-        for part in parts:
-            which, setting = divmod(int(code[part[0]]), len(self.wire_settings))
+        codes, of = np.unique(sound * len(self.wire_settings) + options.wires, return_inverse=True)
+        sets = []
+        for code in codes.tolist():
+            which, setting = divmod(code, len(self.wire_settings))
             noise, brightness = self._sounds[which].tolist()
-            found.append((part, Strike(noise=noise, brightness=brightness), setting))
-        return found
+            stroke = Strike(noise=noise, brightness=brightness)
+            on_it = wires(self.wire_settings[setting])
+            sets.append(stroke_noises(self._kind, LEVEL, stroke, on_it))
+        return Noises(sets, of)

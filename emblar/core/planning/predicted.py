@@ -21,7 +21,7 @@ from emblar.core.quantities import Measured
 from emblar.core.synthesis.stroke import Voice, drum_voice, render_stroke
 
 LEAD_S = 0.1
-RENDER_S = 2.0
+RENDER_S, RING_RENDER_S = 2.0, 0.5
 STROKES, ONSET_RENDER_S = 8, 0.13
 SEED = 7
 ASSUMED_SD = {"attack": 2.5, "body": 2.0, "ring": 5.0, "wires": 4.0}
@@ -87,7 +87,8 @@ def predicted_card(prediction: Prediction, kind: str) -> dict[str, Measured]:
     available = RENDER_S - 0.05
     shape = stroke_shape(sound, LEAD_S, pitch, available)
     click_hz, attack_db = _mean_onset(voice, pitch)
-    rings = voice_ring(low_band(sound), [StrokeSpan(LEAD_S, available)], pitch)
+    first = sound[: round((LEAD_S + RING_RENDER_S) * ANALYSIS_RATE_HZ)]
+    rings = voice_ring(low_band(first), [StrokeSpan(LEAD_S, RING_RENDER_S - 0.05)], pitch)
     card = {
         "pitch": _settled(prediction, voice.settled_hz()),
         "bend": Measured(voice.measured_bend_cents(), prediction.bend_cents.sd, "ct"),

@@ -172,9 +172,9 @@ class Weigher:
                 for r in own
             ])  # fmt: skip
             scored = self._scored(field, options, wish)
-            for i, place in enumerate(places):
-                if np.isfinite(scored.total[i]):
-                    out[place] = self._row(field, options, scored, i)
+            borne = np.flatnonzero(np.isfinite(scored.total)).tolist()
+            for i, row in zip(borne, self._rows(field, options, scored, borne), strict=True):
+                out[places[i]] = row
         return out
 
     def loose(self, construction_id: str) -> str | None:
@@ -184,8 +184,7 @@ class Weigher:
     def weighed(self, field: Field, options: Options, wish: float) -> list[Weighed]:
         """Weigh all candidates at once; return the best of them that the heads bear."""
         scored = self._scored(field, options, wish)
-        rows = _distinct(np.argsort(scored.total, kind="stable"), options, scored.total)
-        return [self._row(field, options, scored, i) for i in rows]
+        return self._rows(field, options, scored, _distinct(options, scored.total))
 
     def _scored(self, field: Field, options: Options, wish: float) -> _Scored:
         told = field.outlook(options, wish)
@@ -314,48 +313,56 @@ class Weigher:
             worn = worn + np.array([r == self.owned.reso for r in field.resos])[options.reso]
         return np.asarray(worn)
 
-    def _row(self, field: Field, options: Options, scored: _Scored, i: int) -> Weighed:
-        told = scored.told
-        batter = field.batters[options.batter[i]]
-        reso = field.resos[options.reso[i]] if field.resos else None
-        swapped = [
-            h for h, now in ((batter, self.owned.batter), (reso, self.owned.reso))
-            if h is not None and h != now
-        ]  # fmt: skip
-        loose = [h for h in swapped if self.loose(h) is not None]
-        return Weighed(
-            drum=self.number,
-            voice=self.target.voice,
-            recipe=Recipe(
-                batter, reso, field.port_in, field.damper_sets[options.dampers[i]],
-                field.strikers[options.striker[i]], field.wire_settings[options.wires[i]],
-                float(options.semitones[i]), float(told.batter_hz[i]),
-                float(told.reso_hz[i]) if field.resos else None,
-            ),
-            card={name: float(values[i]) for name, values in told.card.items()},
-            apart={name: float(values[i]) for name, values in scored.apart.items()},
-            costs={"distance": float(scored.distance[i])}
-            | {name: float(values[i]) for name, values in scored.costs.items()},
-            minutes=float(scored.minutes[i]),
-            bought=tuple(h for h in swapped if h not in loose),
-            cut=self._is_cut(field.port_in),
-            shelf_heads=tuple((h, self.owned.diameter_in) for h in loose),
+    def _rows(
+        self, field: Field, options: Options, scored: _Scored, rows: Sequence[int]
+    ) -> list[Weighed]:
+        """Return some of the candidates one by one."""
+        told, at = scored.told, np.array(rows, np.int64)
+        cards, aparts = _each(told.card, at), _each(scored.apart, at)
+        costs = _each({"distance": scored.distance, **scored.costs}, at)
+        numbers = zip(
+            *(x[at].tolist() for x in (
+                options.batter, options.reso, options.dampers, options.striker, options.wires,
+                options.semitones, told.batter_hz, told.reso_hz, scored.minutes,
+            )), strict=True,
         )  # fmt: skip
+        found = []
+        for i, (b, r, on_it, by, setting, apart, hz, reso_hz, minutes) in enumerate(numbers):
+            batter = field.batters[b]
+            reso = field.resos[r] if field.resos else None
+            recipe = Recipe(
+                batter, reso, field.port_in, field.damper_sets[on_it], field.strikers[by],
+                field.wire_settings[setting], apart, hz, reso_hz if field.resos else None,
+            )  # fmt: skip
+            bought, loose = self._new_heads(batter, reso)
+            found.append(Weighed(
+                self.number, self.target.voice, recipe, cards[i], aparts[i], costs[i], minutes,
+                bought, self._is_cut(field.port_in), loose,
+            ))  # fmt: skip
+        return found
+
+    def _new_heads(
+        self, batter: str, reso: str | None
+    ) -> tuple[tuple[str, ...], tuple[tuple[str, float], ...]]:
+        """Return the heads to buy for a recipe, and those that it takes from the shelf."""
+        pairs = ((batter, self.owned.batter), (reso, self.owned.reso))
+        swapped = [h for h, now in pairs if h is not None and h != now]
+        loose = tuple((h, self.owned.diameter_in) for h in swapped if self.loose(h) is not None)
+        return tuple(h for h in swapped if self.loose(h) is None), loose
 
 
-def _distinct(order: Index, options: Options, total: Array) -> list[int]:
-    """Return the best few candidates, with the best of each pair of heads and damper set first."""
-    kept: list[int] = []
-    seen: set[tuple[int, int, int, float]] = set()
-    for i in order.tolist():
-        if not np.isfinite(total[i]):
-            break
-        relation = float(np.sign(options.semitones[i]))
-        key = (int(options.batter[i]), int(options.reso[i]), int(options.dampers[i]), relation)
-        if key in seen:
-            continue
-        seen.add(key)
-        kept.append(i)
-        if len(kept) >= MOST_KEPT:
-            break
-    return kept
+def _each(columns: Mapping[str, Array], rows: Index) -> list[dict[str, float]]:
+    """Return some rows of named columns as a dictionary each."""
+    values = np.stack([values[rows] for values in columns.values()], axis=-1).tolist()
+    return [dict(zip(columns, row, strict=True)) for row in values]
+
+
+def _distinct(options: Options, total: Array) -> list[int]:
+    """Return the best few candidates, one of those alike in heads, dampers and relation."""
+    order = np.argsort(total, kind="stable")
+    order = order[np.isfinite(total[order])]
+    sign = np.sign(options.semitones[order]).astype(np.int64) + 1
+    sizes = [int(x.max(initial=0)) + 1 for x in (options.reso, options.dampers)]
+    like = (options.batter[order] * sizes[0] + options.reso[order]) * sizes[1]
+    _, first = np.unique((like + options.dampers[order]) * 3 + sign, return_index=True)
+    return [int(i) for i in order[np.sort(first)[:MOST_KEPT]]]

@@ -9,14 +9,13 @@ Noises are taken at their expected energy. Tests hold every quantity against ren
 measuring.
 """
 
-from collections.abc import Sequence
+from collections.abc import Iterator, Sequence
 from dataclasses import dataclass
 from functools import lru_cache
 from typing import Any
 
 import numpy as np
 from numpy.typing import NDArray
-from scipy.signal import butter, sosfreqz
 
 from emblar.core.synthesis.stroke import (
     GLIDING_CENTS_PER_S,
@@ -29,11 +28,11 @@ Array = NDArray[np.floating[Any]]
 ATTACK_S, AFTER_S = 0.010, (0.030, 0.120)
 ATTACK_POINTS = 32
 BODY_S, WIRES_S, RING_S = 0.300, (0.030, 0.150), (0.040, 0.120)
-FRAME_S, DROP, LONGEST_S, HALVINGS = 0.005, 0.01, 5.9, 13
+FRAME_S, DROP, LONGEST_S, NEWTON_STEPS = 0.005, 0.01, 5.9, 4
 ONSET_S = (0.015, 0.060)
 THIRD = 2.0 ** (1.0 / 3.0)
 LOWEST_RATIO, HIGHEST_HZ = 1.25, 900.0
-RATE_HZ = 44100.0
+RATE_HZ, SPECTRUM_BINS = 44100.0, 2048
 
 
 @dataclass(frozen=True, slots=True, eq=False)
@@ -51,9 +50,39 @@ class Partials:
         return np.asarray(rows[self.first, np.arange(rows.shape[1])])
 
 
+@dataclass(frozen=True, slots=True, eq=False)
+class Noises:
+    """The noises of many drums: the sets there are, and which of them each drum has."""
+
+    sets: Sequence[Sequence[Noise]]
+    of: NDArray[np.int64]
+
+    def energy(
+        self, start_s: float, stop_s: float, *, band_hz: tuple[float, float] | None = None
+    ) -> Array:
+        """Return the noises' energy over a span, shape (drums,)."""
+        each = [_noise_energy(one, start_s, stop_s, band_hz=band_hz) for one in self.sets]
+        return np.array(each, np.float32)[self.of]
+
+    def falling(self) -> Iterator[tuple[Array, Array]]:
+        """Yield power at the stroke and its decay in 1/s of each noise, shape (drums,) each."""
+        for slot in range(max(map(len, self.sets))):
+            own = [one[slot] if slot < len(one) else None for one in self.sets]
+            power = [n.amplitude**2 * float(_spectrum(n)[1].sum()) if n else 0.0 for n in own]
+            rate = [6.0 * np.log(10.0) / n.t60_s if n else 1.0 for n in own]
+            yield np.array(power, np.float32)[self.of], np.array(rate, np.float32)[self.of]
+
+    def attack(self) -> tuple[Array, Array, Array, Array]:
+        """Return ``_noise_attack`` of each drum: frames of shape (2, drums), the rest (drums,)."""
+        rows = [_noise_attack(tuple(one)) for one in self.sets]
+        frames, *rest = (np.array(column)[self.of] for column in zip(*rows, strict=True))
+        energy, windowed, moment = rest
+        return frames.T, energy, windowed, moment
+
+
 def expected_card(
-    partials: Partials, noises: Sequence[Noise], settle_s: tuple[float, float], *, wires: bool
-) -> dict[str, Array]:
+    partials: Partials, noises: Noises, settle_s: tuple[float, float], *, wires: bool
+) -> dict[str, NDArray[np.float64]]:
     """Return every quantity of the card by its name in ``steps.toml``, each of shape (drums,)."""
     # Single precision is a hundred thousand times finer than a step, and twice as fast.
     partials = Partials(
@@ -71,10 +100,10 @@ def expected_card(
         settled = np.where(gliding, _mean_share(rate, SETTLE_LATE_S), settled)
     pitch = hz * 2.0 ** (partials.bend * settled / 1200.0)
     first_frames, attack_energy, attack_moment = _attack(partials, noises)
-    after = _energy(partials, *AFTER_S).sum(axis=0) + _noise_energy(noises, *AFTER_S)
+    after = _energy(partials, *AFTER_S).sum(axis=0) + noises.energy(*AFTER_S)
     whole = _energy(partials, 0.0, BODY_S)
     near = _in_third(partials, pitch)
-    total = whole.sum(axis=0) + _noise_energy(noises, 0.0, BODY_S)
+    total = whole.sum(axis=0) + noises.energy(0.0, BODY_S)
     card = {
         "pitch": pitch,
         "bend": partials.bend * (_mean_share(rate, ONSET_S) - settled),
@@ -88,8 +117,8 @@ def expected_card(
     if wires:
         tonal = (partials.hz > 80.0) & (partials.hz < 1200.0)
         below = np.where(tonal, _energy(partials, *WIRES_S), 0.0).sum(axis=0)
-        below += _noise_energy(noises, *WIRES_S, band_hz=(80.0, 1200.0))
-        above = _noise_energy(noises, *WIRES_S, band_hz=(2000.0, 10000.0))
+        below += noises.energy(*WIRES_S, band_hz=(80.0, 1200.0))
+        above = noises.energy(*WIRES_S, band_hz=(2000.0, 10000.0))
         card["wires"] = 10.0 * np.log10(above / below)
     return {name: values.astype(np.float64) for name, values in card.items()}
 
@@ -143,12 +172,18 @@ def _burst_energy(noise: Noise, start_s: float, stop_s: float) -> float:
 
 @lru_cache(maxsize=64)
 def _spectrum(noise: Noise) -> tuple[Array, Array]:
-    """Return frequencies and the power that a unit burst has at each (``stroke._burst``)."""
-    band = [noise.low_hz, min(noise.high_hz, 0.45 * RATE_HZ)]
-    sections = butter(2, band, btype="bandpass", fs=RATE_HZ, output="sos")
-    bins, response = sosfreqz(sections, 2048, fs=RATE_HZ)
+    """Return frequencies and the power that a unit burst has at each (``stroke._burst``).
+
+    The band of second order in closed form: 1/(1 + Ω⁴) with Ω the bilinear transform's frequency,
+    from the middle of the band, over its width (any text on digital Butterworth filters).
+    """
+    band = np.array([noise.low_hz, min(noise.high_hz, 0.45 * RATE_HZ)])
+    bins = np.arange(SPECTRUM_BINS) * 0.5 * RATE_HZ / SPECTRUM_BINS
+    low, high = np.tan(np.pi * band / RATE_HZ)
+    place = np.maximum(np.tan(np.pi * bins / RATE_HZ), 1e-12)
+    passed = 1.0 / (1.0 + ((place**2 - low * high) / (place * (high - low))) ** 4)
     level = 2.0 * (band[1] - band[0]) / RATE_HZ
-    return np.asarray(bins), np.asarray(np.abs(response) ** 2 / len(bins) / level)
+    return bins, np.asarray(passed / SPECTRUM_BINS / level)
 
 
 @lru_cache(maxsize=256)
@@ -179,7 +214,7 @@ def _noise_attack(noises: tuple[Noise, ...]) -> tuple[Array, float, float, float
     return frames, energy, windowed, moment
 
 
-def _attack(partials: Partials, noises: Sequence[Noise]) -> tuple[Array, Array, Array]:
+def _attack(partials: Partials, noises: Noises) -> tuple[Array, Array, Array]:
     """Return the louder of the first two frames' power, the first 10 ms' energy, energy × centroid.
 
     The partials' own wave is worked out point by point: within 10 ms they have not yet parted.
@@ -195,7 +230,7 @@ def _attack(partials: Partials, noises: Sequence[Noise]) -> tuple[Array, Array, 
     for index in range(ATTACK_POINTS):
         wave[index] = state.imag.sum(axis=0)
         state *= turn
-    noise_frames, noise_energy, noise_windowed, noise_moment = _noise_attack(tuple(noises))
+    noise_frames, noise_energy, noise_windowed, noise_moment = noises.attack()
     half = ATTACK_POINTS // 2
     basis, bins = _window_basis()
     frames = np.stack([(wave[:half] ** 2).mean(axis=0), (wave[half:] ** 2).mean(axis=0)])
@@ -203,7 +238,7 @@ def _attack(partials: Partials, noises: Sequence[Noise]) -> tuple[Array, Array, 
     power = (basis.real @ wave) ** 2 + (basis.imag @ wave) ** 2
     windowed = power.sum(axis=0) * ATTACK_S + noise_windowed
     moment = (bins[:, None] * power).sum(axis=0) * ATTACK_S + noise_moment
-    loudest = (frames + noise_frames[:, None]).max(axis=0)
+    loudest = (frames + noise_frames).max(axis=0)
     return loudest, energy, moment / windowed * energy
 
 
@@ -218,7 +253,7 @@ def _window_basis() -> tuple[NDArray[np.complex128], Array]:
     return kernel * np.sqrt(2.0), rows / ATTACK_S
 
 
-def _length(partials: Partials, noises: Sequence[Noise], loudest: Array) -> Array:
+def _length(partials: Partials, noises: Noises, loudest: Array) -> Array:
     """Return when the level of a 5 ms frame last is within 20 dB of its highest."""
     # A frame shorter than a period catches the wave's crest.
     turn = 2.0 * np.pi * partials.hz * FRAME_S
@@ -226,18 +261,21 @@ def _length(partials: Partials, noises: Sequence[Noise], loudest: Array) -> Arra
     power = 0.5 * partials.amplitude**2 * crest
     double = -2.0 * partials.rate
     floor = (DROP * loudest).astype(np.float32)
-    rates = [(n.amplitude**2 * float(_spectrum(n)[1].sum()), 6.0 * np.log(10.0) / n.t60_s)
-             for n in noises]  # fmt: skip
-    low = np.zeros(power.shape[1], np.float32)
-    width = np.float32(LONGEST_S)
-    for _ in range(HALVINGS):
-        width *= np.float32(0.5)
-        middle = low + width
-        level = (power * np.exp(double * middle)).sum(axis=0)
-        for noise_power, noise_rate in rates:
-            level += np.float32(noise_power) * np.exp(np.float32(-noise_rate) * middle)
-        low = np.where(level > floor, middle, low)
-    return np.asarray(low + 0.5 * (width + FRAME_S), np.float64)
+    falling = list(noises.falling())
+    # No earlier than the last of them falls alone; from there on Newton's steps in the level's
+    # logarithm, which is convex, come nearer and never too far.
+    time = (np.log(np.maximum(power / floor, 1.0)) / -double).max(axis=0)
+    for own, rate in falling:
+        np.maximum(time, np.log(np.maximum(own / floor, 1.0)) / rate, out=time)
+    for _ in range(NEWTON_STEPS):
+        each = power * np.exp(double * time)
+        level, slope = each.sum(axis=0), (each * double).sum(axis=0)
+        for own, rate in falling:
+            part = own * np.exp(-rate * time)
+            level += part
+            slope -= rate * part
+        time = np.clip(time - np.log(level / floor) * level / slope, 0.0, LONGEST_S)
+    return np.asarray(time + 0.5 * FRAME_S, np.float64)
 
 
 def _ring(partials: Partials, first_hz: Array) -> Array:

@@ -137,9 +137,12 @@ def render_stroke(
         for partial in voice.partials:
             if partial.frequency_hz < 0.45 * sample_rate_hz:
                 heard = min(round(HEARD_T60 * partial.t60_s * sample_rate_hz), count)
-                decay = np.exp(-T60_FACTOR / partial.t60_s * time[:heard])
-                phase = 2.0 * np.pi * partial.frequency_hz * stretch[:heard]
-                out[:heard] += partial.amplitude * decay * np.sin(phase)
+                # Whole turns are taken off before: single precision is then 130 dB below.
+                turns = partial.frequency_hz * stretch[:heard]
+                turns -= np.floor(turns)
+                wave = np.sin(np.float32(2.0 * np.pi) * turns.astype(np.float32))
+                wave *= np.exp((-T60_FACTOR / partial.t60_s * time[:heard]).astype(np.float32))
+                out[:heard] += np.float32(partial.amplitude) * wave
     for noise in voice.noises:
         out += _burst(noise, time, sample_rate_hz, rng)
     return np.asarray(force * out)
