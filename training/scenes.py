@@ -19,11 +19,13 @@ from emblar.core.analysis.tones import tones
 from training.backings import backing
 from training.sounds import RATE, Sound, cross_stick, drum, log_uniform, metal
 
-SECONDS = 9.0
+SECONDS, SONG_SECONDS = 9.0, 18.0
+LOOPS = (16, 16, 32)
+KEPT_IN_LOOP, ADDED_TO_LOOP = 0.9, 0.06
 NEAR_S = 0.022
 FORCES = (0.35, 0.65, 1.0)
 SILENT_ODDS = 0.07
-MIXES = 4
+MIXES, SONGS = 4, 2
 BEHIND_DB = (-12.0, 8.0)
 """How loud the backing is, RMS re the drums."""
 STEPS = {
@@ -53,6 +55,25 @@ def _pattern(rng: np.random.Generator, steps: int, toms: int) -> list[tuple[int,
         if tom_bars[step // 16] and rng.random() < 0.45 * busy["tom"]:
             found.append((step, f"tom-{int(rng.integers(toms))}", rng.uniform(0.3, 1.0)))
     return found
+
+
+def _looped(rng: np.random.Generator, steps: int, toms: int) -> list[tuple[int, str, float]]:
+    """Return a pattern that comes again, now and then with a stroke less or more, and its fills."""
+    size = int(rng.choice(LOOPS))
+    loop = [row for row in _pattern(rng, size, toms) if not row[1].startswith("tom")]
+    found = [
+        (start + step, kind, force * rng.uniform(0.85, 1.15))
+        for start in range(0, steps, size)
+        for step, kind, force in loop
+        if rng.random() < KEPT_IN_LOOP
+    ]
+    more = [
+        row
+        for row in _pattern(rng, steps, toms)
+        if row[1].startswith("tom") or rng.random() < ADDED_TO_LOOP
+    ]
+    once = {(step, kind): force for step, kind, force in [*more, *found] if step < steps}
+    return [(step, kind, min(force, 1.0)) for (step, kind), force in once.items()]
 
 
 def _room(rng: np.random.Generator, dry: NDArray[np.float32]) -> NDArray[np.float32]:
@@ -88,13 +109,14 @@ def band(rng: np.random.Generator) -> Band:
 
 
 def perform(
-    rng: np.random.Generator, band: Band, step_s: float
+    rng: np.random.Generator, band: Band, step_s: float, seconds: float = SECONDS
 ) -> tuple[Sound, list[tuple[float, str]]]:
-    """Return a performance of a drawn pattern and its strokes."""
-    out = np.zeros(int((SECONDS + 2) * RATE), np.float32)
-    steps = int(SECONDS / step_s)
+    """Return a performance of a drawn pattern and its strokes; a longer one comes in loops."""
+    out = np.zeros(int((seconds + 2) * RATE), np.float32)
+    steps = int(seconds / step_s)
     toms = sum(k.startswith("tom") for k in band.layers)
-    rows = _pattern(rng, steps, toms) if rng.random() > SILENT_ODDS else []
+    drawn = _looped if seconds > SECONDS else _pattern
+    rows = drawn(rng, steps, toms) if rng.random() > SILENT_ODDS else []
     if "stick" in band.layers:
         rows += [(int(s), "stick", 0.8) for s in rng.integers(0, steps, 8)]
     lead = rng.uniform(0.02, 0.3)
@@ -109,7 +131,7 @@ def perform(
         out[first:stop] += sound[: stop - first]
         if kind != "stick":
             events.append((time, kind.split("-", maxsplit=1)[0]))
-    out = out[: int(SECONDS * RATE)]
+    out = out[: int(seconds * RATE)]
     return (_room(rng, out) if rng.random() < 0.5 else out), events
 
 
@@ -142,7 +164,10 @@ def labels_of(times: NDArray[np.float64], events: list[tuple[float, str]]) -> ND
 Rows = NDArray[np.float16]
 
 
-def labelled(seed: int) -> tuple[Rows, Rows, Rows, NDArray[np.bool_], list[int]]:
+Found = tuple[Rows, Rows, Rows, NDArray[np.bool_], NDArray[np.float32], list[int]]
+
+
+def labelled(seed: int) -> Found:
     """Return all the scenes of one drawn kit.
 
     Returns
@@ -155,6 +180,8 @@ def labelled(seed: int) -> tuple[Rows, Rows, Rows, NDArray[np.bool_], list[int]]
         What the partials say, shape (candidates, tones.SIZE).
     labels
         Shape (candidates, KINDS).
+    times_s
+        Shape (candidates,).
     sizes
         Candidates of each scene.
     """
@@ -178,25 +205,32 @@ def labelled(seed: int) -> tuple[Rows, Rows, Rows, NDArray[np.bool_], list[int]]
     return _gathered(scenes)
 
 
-def labelled_mixes(seed: int) -> tuple[Rows, Rows, Rows, NDArray[np.bool_], list[int]]:
+def labelled_mixes(seed: int) -> Found:
     """Return scenes of one drawn kit under two backings, as ``labelled`` does."""
-    rng = np.random.default_rng([8, seed])
+    return _under_backings(np.random.default_rng([8, seed]), MIXES, SECONDS)
+
+
+def labelled_songs(seed: int) -> Found:
+    """Return longer scenes that come in loops of one drawn kit, as ``labelled_mixes`` does."""
+    return _under_backings(np.random.default_rng([9, seed]), SONGS, SONG_SECONDS)
+
+
+def _under_backings(rng: np.random.Generator, count: int, seconds: float) -> Found:
     kit, step_s = band(rng), 15.0 / rng.uniform(70, 190)
     scenes = []
     for _ in range(2):
-        behind = backing(rng, SECONDS, step_s * rng.choice([1.0, 1.0, rng.uniform(0.8, 1.25)]))
-        for _ in range(MIXES):
-            drums, events = perform(rng, kit, step_s)
+        own_step = step_s * rng.choice([1.0, 1.0, rng.uniform(0.8, 1.25)])
+        behind = backing(rng, seconds, own_step)
+        for _ in range(count):
+            drums, events = perform(rng, kit, step_s, seconds)
             level = (np.sqrt(np.mean(drums**2)) + 1e-3) * 10 ** (rng.uniform(*BEHIND_DB) / 20)
             turned = np.roll(behind, int(rng.integers(len(behind))))
             scenes.append((finished(rng, drums + turned * np.float32(level)), events))
     return _gathered(scenes)
 
 
-def _gathered(
-    scenes: list[tuple[NDArray[np.float64], list[tuple[float, str]]]],
-) -> tuple[Rows, Rows, Rows, NDArray[np.bool_], list[int]]:
-    rows, flat, tone, labels = [], [], [], []
+def _gathered(scenes: list[tuple[NDArray[np.float64], list[tuple[float, str]]]]) -> Found:
+    rows, flat, tone, labels, at = [], [], [], [], []
     for sound, events in scenes:
         frames, times = find_candidates(sound)
         power = 10.0 * np.log10(segment_power(frames, times) + 1e-16)
@@ -204,5 +238,7 @@ def _gathered(
         flat.append(flatness(frames, times).astype(np.float16))
         tone.append(tones(frames, times).astype(np.float16))
         labels.append(labels_of(times, events))
+        at.append(times.astype(np.float32))
     sizes = [len(r) for r in rows]
-    return (*(np.concatenate(x) for x in (rows, flat, tone)), np.concatenate(labels), sizes)
+    power, flatness_db, tonal = (np.concatenate(x) for x in (rows, flat, tone))
+    return power, flatness_db, tonal, np.concatenate(labels), np.concatenate(at), sizes

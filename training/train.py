@@ -4,92 +4,26 @@ Prints how well held-out scenes (other seeds) are told apart, then writes the we
 """
 
 import argparse
+import warnings
 from concurrent.futures import ProcessPoolExecutor
 from dataclasses import dataclass
 from functools import partial
 from pathlib import Path
 
 import numpy as np
+from sklearn.exceptions import ConvergenceWarning
 from sklearn.metrics import f1_score
 from sklearn.neural_network import MLPClassifier
 
 from emblar.core.analysis import classifier
-from emblar.core.analysis.evidence import ADDED, BEFORE, SEGMENTS, SIZE, WIDE, evidence_of
-from emblar.core.analysis.frames import BANDS
-from training.scenes import labelled, labelled_mixes
+from emblar.core.analysis.evidence import ADDED, SEGMENTS, SIZE, WIDE
+from emblar.core.analysis.likeness import COMMON, SKINS, rows_of
+from emblar.core.analysis.templates import prints_from
+from training.rows import Gathered, blurred, colour, gather, parted, truth_of
 
 OUT = Path(classifier.__file__).parent / "data" / "voices.npz"
-HELD_OUT = 5
-TONE_SCATTER = 0.08
-"""Every so many scenes one is kept for the check."""
-
-
-@dataclass(frozen=True, slots=True)
-class Gathered:
-    """Segment powers in dB, flatness, tones, labels, and the scene each row is of."""
-
-    power_db: np.ndarray
-    flat_db: np.ndarray
-    tone: np.ndarray
-    labels: np.ndarray
-    scene: np.ndarray
-    kit: np.ndarray
-
-
-SCENES = {"drums": labelled, "mix": labelled_mixes}
-"""How the scenes of each family of networks are made."""
-
-
-def gather(kits: int, family: str, cache: Path | None) -> Gathered:
-    """Return the scenes of so many kits, from the cache folder if they are there."""
-    kept_at = cache / f"{family}.npz" if cache is not None else None
-    if kept_at is not None and kept_at.exists():
-        with np.load(kept_at) as kept:
-            return Gathered(*(kept[name] for name in Gathered.__slots__))
-    with ProcessPoolExecutor() as pool:
-        found = list(pool.map(SCENES[family], range(kits), chunksize=4))
-    sizes = [size for *_, own in found for size in own]
-    rows = Gathered(
-        *(np.concatenate([row[i] for row in found]) for i in range(4)),
-        np.repeat(np.arange(len(sizes)), sizes),
-        np.repeat(np.arange(kits), [len(row[0]) for row in found]),
-    )
-    if kept_at is not None:
-        np.savez(kept_at, **{name: getattr(rows, name) for name in Gathered.__slots__})
-    return rows
-
-
-def blurred(
-    rng: np.random.Generator, rows: Gathered, scenes: np.ndarray, scatter_db: float
-) -> tuple[np.ndarray, np.ndarray]:
-    """Return evidence and labels of some scenes as other microphones and rooms would give them.
-
-    Each scene gets a colouring of its own, each candidate a little scatter and colouring more.
-    """
-    evidences, labels = [], []
-    for scene in scenes:
-        first, last = np.searchsorted(rows.scene, [scene, scene + 1])
-        if first == last:
-            continue
-        power = rows.power_db[first:last].astype(np.float32)
-        power += _colour(rng, 1, 5.0) + _colour(rng, last - first, 3.0)
-        power += rng.normal(0, scatter_db, power.shape).astype(np.float32)
-        floor = power[:, BEFORE:].max() + rng.uniform(-90, -45)
-        flat = rows.flat_db[first:last].astype(np.float32) + rng.normal(0, 1.5)
-        flat += rng.normal(0, 1.0, flat.shape).astype(np.float32)
-        power = 10.0 ** (np.maximum(power, floor) / 10.0)
-        tone = rows.tone[first:last] + rng.normal(0, TONE_SCATTER, rows.tone[first:last].shape)
-        evidences.append(evidence_of(power, flat.astype(np.float32), tone.astype(np.float32)))
-        labels.append(rows.labels[first:last])
-    return np.concatenate(evidences), np.concatenate(labels)
-
-
-def _colour(rng: np.random.Generator, count: int, spread_db: float) -> np.ndarray:
-    knots = rng.normal(0, spread_db, (count, 8))
-    places = np.linspace(0, 7, BANDS)
-    low = np.minimum(places.astype(int), 6)
-    curve = knots[:, low] + (knots[:, low + 1] - knots[:, low]) * (places - low)
-    return np.asarray(curve[:, None, :], np.float32)
+AGAIN_COUNT, AGAIN_HIDDEN, AGAIN_ALPHA, AGAIN_EPOCHS = 2, (48,), 0.1, 6
+LIKE_SCATTER_DB = 1.5
 
 
 @dataclass(frozen=True, slots=True)
@@ -138,27 +72,83 @@ def fitted(rows: Gathered, fit: np.ndarray, view: View) -> MLPClassifier:
     return network
 
 
+def among_alike(rows: Gathered, scenes: np.ndarray) -> np.ndarray:
+    """Return what the candidates of some scenes say of each other (``likeness``).
+
+    Prints are scattered and coloured a little: no two strokes of a real drum are as alike as ours.
+    """
+    rng, found = np.random.default_rng(4), []
+    for scene in scenes:
+        first, last = np.searchsorted(rows.scene, [scene, scene + 1])
+        if first == last:
+            continue
+        chances = classifier.probabilities(blurred(rng, rows, [scene], 1.5)[0], mix=True)
+        level = rows.power_db[first:last].astype(np.float64)
+        level += rng.normal(0, LIKE_SCATTER_DB, level.shape) + colour(rng, len(level), 2.0)
+        prints = prints_from(10.0 ** (level / 10.0))
+        found.append(rows_of(prints, chances.astype(np.float64), rows.times_s[first:last]))
+    return np.concatenate(found)
+
+
+def weights_of(name: str, networks: list[MLPClassifier]) -> dict[str, np.ndarray]:
+    """Return the weights of networks as they are stored."""
+    stored = {}
+    for number, network in enumerate(networks):
+        layers = zip(network.coefs_, network.intercepts_, strict=True)
+        for index, (weight, bias) in enumerate(layers):
+            stored[f"{name}{number}_weight{index}"] = weight.astype(np.float16)
+            stored[f"{name}{number}_bias{index}"] = bias.astype(np.float32)
+    return stored
+
+
+def report(name: str, kinds: tuple[str, ...], labels: np.ndarray, chances: np.ndarray) -> None:
+    """Print how well held-out candidates are told."""
+    each = [
+        f"{kind} {f1_score(labels[:, index], chances[:, index] > 0.5):.3f}"
+        for index, kind in enumerate(kinds)
+    ]
+    print(f"  {name}: F1 on held-out scenes " + "  ".join(each))
+
+
 def family_of(family: str, kits: int, cache: Path | None) -> dict[str, np.ndarray]:
     """Fit the networks of a family, print how they do on held-out scenes, return their weights."""
     rows = gather(kits, family, cache)
-    held = np.unique(rows.scene[rows.kit % HELD_OUT == 0])
-    fit = np.unique(rows.scene[rows.kit % HELD_OUT != 0])
+    fit, held = parted(rows)
     print(f"{family}: {len(rows.labels)} candidates in {len(fit) + len(held)} scenes")
-    stored, odds = {}, []
     views = VIEWS[family]
     with ProcessPoolExecutor() as pool:
         networks = list(pool.map(partial(fitted, rows, fit), views))
-    for number, (view, network) in enumerate(zip(views, networks, strict=True)):
+    for view, network in zip(views, networks, strict=True):
         evidences, labels = blurred(np.random.default_rng(6), rows, held, view.scatter_db)
-        chances = np.clip(network.predict_proba(seen(evidences, view)), 1e-6, 1 - 1e-6)
-        odds.append(np.log(chances / (1 - chances)))
-        layers = zip(network.coefs_, network.intercepts_, strict=True)
-        for index, (weight, bias) in enumerate(layers):
-            stored[f"{family}{number}_weight{index}"] = weight.astype(np.float16)
-            stored[f"{family}{number}_bias{index}"] = bias.astype(np.float32)
-    for index, kind in enumerate(classifier.KINDS):
-        each = [f1_score(labels[:, index], o[:, index] > 0) for o in odds]
-        print(f"  {kind:7s} F1 on held-out scenes " + " ".join(f"{e:.3f}" for e in each))
+        report(family, classifier.KINDS, labels, network.predict_proba(seen(evidences, view)))
+    return weights_of(family, networks)
+
+
+def again(kits: int, cache: Path | None) -> dict[str, np.ndarray]:
+    """Fit the networks of ``likeness`` on songs, by what the stored networks say of them."""
+    rows = gather(kits, "songs", cache)
+    fit, held = parted(rows)
+    print(f"songs: {len(rows.labels)} candidates in {len(fit) + len(held)} scenes")
+    alike, check = among_alike(rows, fit), among_alike(rows, held)
+    right, truth = truth_of(rows, fit), truth_of(rows, held)
+    stored: dict[str, np.ndarray] = {}
+    for name, columns, kinds in (("skin", COMMON, slice(SKINS)),
+                                 ("metal", None, slice(SKINS, None))):  # fmt: skip
+        networks = [
+            MLPClassifier(
+                AGAIN_HIDDEN, alpha=AGAIN_ALPHA, batch_size=256, max_iter=AGAIN_EPOCHS,
+                random_state=seed,
+            )
+            for seed in range(AGAIN_COUNT)
+        ]  # fmt: skip
+        with warnings.catch_warnings():
+            # Stopped before it has converged, on purpose.
+            warnings.simplefilter("ignore", ConvergenceWarning)
+            for network in networks:
+                network.fit(alike[:, :columns], right[:, kinds])
+        chances = np.mean([n.predict_proba(check[:, :columns]) for n in networks], axis=0)
+        report(name, classifier.KINDS[kinds], truth[:, kinds], chances)
+        stored |= weights_of(name, networks)
     return stored
 
 
@@ -167,11 +157,18 @@ def main() -> None:
     parser = argparse.ArgumentParser(description=__doc__)
     parser.add_argument("--kits", type=int, default=480)
     parser.add_argument("--cache", type=Path, help="folder to keep what was gathered in")
+    parser.add_argument("--again", action="store_true", help="fit the networks of likeness only")
     asked = parser.parse_args()
     stored: dict[str, np.ndarray] = {}
-    for family in VIEWS:
-        stored |= family_of(family, asked.kits, asked.cache)
-    OUT.parent.mkdir(exist_ok=True)
+    if asked.again:
+        with np.load(OUT) as kept:
+            stored = {n: kept[n] for n in kept.files if n.startswith(tuple(VIEWS))}
+    else:
+        for family in VIEWS:
+            stored |= family_of(family, asked.kits, asked.cache)
+        OUT.parent.mkdir(exist_ok=True)
+        np.savez_compressed(OUT, **stored)
+    stored |= again(asked.kits // 2, asked.cache)
     np.savez_compressed(OUT, **stored)
     print(f"{OUT.name}: {OUT.stat().st_size / 1024:.0f} kB")
 

@@ -3,13 +3,18 @@
 import numpy as np
 import pytest
 
+from emblar.core.analysis import likeness
 from emblar.core.analysis.classifier import KINDS
 from emblar.core.analysis.evidence import FLAT_SIZE, SEGMENTS, SIZE, evidence_of
 from emblar.core.analysis.frames import BANDS, frames_of
 from emblar.core.analysis.tones import SIZE as TONES
 from training.backings import part
+from training.rows import Gathered, blurred, truth_of
 from training.scenes import (
+    LOOPS,
     MIXES,
+    Found,
+    _looped,
     band,
     labelled,
     labelled_mixes,
@@ -17,18 +22,18 @@ from training.scenes import (
     perform,
 )
 from training.sounds import PITCH_HZ, RATE, drum, log_uniform, metal, pitch
-from training.train import VIEWS, Gathered, blurred, seen
+from training.train import VIEWS, among_alike, seen
 
 
 @pytest.fixture(scope="module")
-def drawn() -> tuple[np.ndarray, np.ndarray, np.ndarray, np.ndarray, list[int]]:
+def drawn() -> Found:
     return labelled(3)
 
 
 def test_mixes_hold_more_candidates_than_strokes() -> None:
-    *_, labels, sizes = labelled_mixes(5)
+    *_, labels, times, sizes = labelled_mixes(5)
     assert len(sizes) == 2 * MIXES
-    assert sum(sizes) == len(labels)
+    assert sum(sizes) == len(labels) == len(times)
     assert (~labels.any(axis=1)).mean() > 0.1, "notes are candidates, too"
 
 
@@ -47,19 +52,19 @@ def test_drums_under_chords_are_a_mix_and_drums_alone_or_noise_are_not() -> None
 
 def test_the_same_seed_gives_the_same_rows(drawn) -> None:
     *arrays, sizes = labelled(3)
-    for again, before in zip(arrays, drawn[:4], strict=True):
+    for again, before in zip(arrays, drawn[:5], strict=True):
         assert np.array_equal(again, before)
-    assert sizes == drawn[4]
+    assert sizes == drawn[5]
 
 
 def test_rows_labels_and_sizes_belong_together(drawn) -> None:
-    power, flat, tone, labels, sizes = drawn
+    power, flat, tone, labels, times, sizes = drawn
     assert tone.shape == (len(labels), TONES)
     assert power.shape == (len(labels), len(SEGMENTS), BANDS)
     assert flat.shape == (len(labels), FLAT_SIZE)
     assert (flat <= 1e-6).all(), "a geometric mean is never above the arithmetic"
     assert labels.shape[1] == len(KINDS)
-    assert sum(sizes) == len(labels)
+    assert sum(sizes) == len(labels) == len(times)
     assert labels.any(axis=0).all(), "every kind is played"
     assert not labels.any(axis=1).all(), "some candidates are no strokes"
 
@@ -104,6 +109,28 @@ def test_a_performance_holds_strokes_of_the_whole_kit_in_order() -> None:
     assert len(events) > 10
 
 
+def test_a_song_comes_in_loops_and_has_fills() -> None:
+    rng = np.random.default_rng(8)
+    steps = 12 * max(LOOPS)
+    rows = _looped(rng, steps, 3)
+    played = {(step, kind) for step, kind, _ in rows}
+    assert max(step for step, _ in played) < steps
+    assert any(kind.startswith("tom") for _, kind in played)
+    drums = {row for row in played if not row[1].startswith("tom")}
+    again = [(step + max(LOOPS), kind) in drums for step, kind in drums
+             if step + max(LOOPS) < steps]  # fmt: skip
+    assert np.mean(again) > 0.7
+
+
+def test_what_candidates_of_a_scene_say_of_each_other_stays_with_them(drawn) -> None:
+    power, flat, tone, labels, times, sizes = drawn
+    scene = np.repeat(np.arange(len(sizes)), sizes)
+    rows = Gathered(power, flat, tone, labels, times, scene, np.zeros(len(labels), int))
+    alike = among_alike(rows, np.array([0, 2]))
+    assert alike.shape == (sizes[0] + sizes[2], likeness.SIZE)
+    assert np.array_equal(truth_of(rows, np.array([0, 2]))[: sizes[0]], labels[: sizes[0]])
+
+
 @pytest.mark.parametrize("role", ["bass", "chords", "lead", "speech"])
 def test_a_part_of_a_backing_sounds_for_as_long_as_asked(role: str) -> None:
     sound = part(np.random.default_rng(3), 2.0, role, 0.12)
@@ -112,9 +139,9 @@ def test_a_part_of_a_backing_sounds_for_as_long_as_asked(role: str) -> None:
 
 
 def test_blurring_keeps_labels_and_size_and_a_blind_view_sees_zeros(drawn) -> None:
-    power, flat, tone, labels, sizes = drawn
+    power, flat, tone, labels, times, sizes = drawn
     scene = np.repeat(np.arange(len(sizes)), sizes)
-    rows = Gathered(power, flat, tone, labels, scene, np.zeros(len(labels), int))
+    rows = Gathered(power, flat, tone, labels, times, scene, np.zeros(len(labels), int))
     evidences, kept = blurred(np.random.default_rng(0), rows, np.arange(len(sizes)), 1.0)
     assert evidences.shape == (len(labels), SIZE)
     assert np.array_equal(kept, labels)

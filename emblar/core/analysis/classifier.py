@@ -4,7 +4,8 @@ Conventions
 -----------
 Inputs are rows of ``evidence``; outputs are probabilities of ``KINDS``, several of which can hold
 at once; a candidate with none of them is no stroke. There are networks for drums alone and others
-for drums in a mix (``Frames.is_mix``). The weights (``data/voices.npz``) are written by
+for drums in a mix (``Frames.is_mix``). Further ones weigh what candidates of a mix that sound alike
+say of each other (``likeness``). The weights (``data/voices.npz``) are written by
 ``python -m training.train``; nothing but made-up sounds went into them.
 """
 
@@ -24,7 +25,7 @@ Network = tuple[tuple[Rows, Rows], ...]
 """Weight and bias of each layer."""
 
 
-@lru_cache(maxsize=2)
+@lru_cache(maxsize=4)
 def _networks(family: str) -> tuple[Network, ...]:
     source = files("emblar.core.analysis").joinpath("data/voices.npz")
     found: dict[str, list[tuple[Rows, Rows]]] = {}
@@ -49,6 +50,10 @@ def probabilities(rows: Rows, *, mix: bool) -> Probabilities:
 
     The networks see the evidence differently; their log odds are averaged.
     """
-    networks = _networks("mix" if mix else "drums")
-    odds = np.mean([_odds(rows, network) for network in networks], axis=0)
+    return told("mix" if mix else "drums", rows)
+
+
+def told(family: str, rows: Rows) -> Probabilities:
+    """Return what a family of networks says: ``drums``, ``mix``, ``skin`` or ``metal``."""
+    odds = np.mean([_odds(rows, network) for network in _networks(family)], axis=0)
     return np.asarray(1.0 / (1.0 + np.exp(-odds)), np.float32)

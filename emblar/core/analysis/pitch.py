@@ -39,6 +39,8 @@ ONSET_S = (0.015, 0.060)
 GLIDING_CENTS_PER_S = 300.0
 NOISE_MARGIN_DB = 8.0
 FIRST_SLOPE_DB, LEAST_FALL_DB = 22.0, 6.0
+FEWEST_ON_SLOPE, ENOUGH_ON_SLOPE, ATTACK_S = 3, 5, 0.03
+WELL_BELOW_DB, STEEP_DB_PER_S, AGAIN_DB, AGAIN_WITHIN, BEATING_DB = 9.0, 150.0, 2.5, 5, 6.0
 FAINTEST = 10.0**-4.5
 MOST_EARLY = 0.25
 SPECTRUM_SIZE = 16384
@@ -348,8 +350,7 @@ def _track(
         # A dying note's frequency is that of where most of its energy lies: before the middle.
         early = min(max(float(fits.decay_rate[row, best]), 0.0) * length / 6.0, MOST_EARLY) * length
         found.append((middles[row] - early, frequency[best], at_middle))
-    table = np.array(found[::-1]).reshape(-1, 3)
-    return Track(table[:, 0], table[:, 1], table[:, 2])
+    return Track(*np.array(found[::-1]).reshape(-1, 3).T)
 
 
 def settled_hz(track: Track, *, tom: bool) -> float | None:
@@ -403,26 +404,47 @@ def _inside(track: Track, span: tuple[float, float]) -> NDArray[np.bool_]:
 
 def t60_s(track: Track, noise_amplitude: float) -> float | None:
     """Return T60 in s of the tracked fundamental, or None where less than 6 dB is seen to fall."""
-    margin = 10.0 ** (NOISE_MARGIN_DB / 20.0)
-    usable = (track.time_s > 0.03) & (track.amplitude > margin * noise_amplitude)
-    if np.count_nonzero(usable) < 5:
+    heard = track.amplitude > 10.0 ** (NOISE_MARGIN_DB / 20.0) * noise_amplitude
+    time, level = track.time_s[heard], 20.0 * np.log10(track.amplitude[heard] + 1e-20)
+    if len(time) < FEWEST_ON_SLOPE:
         return None
-    time, level = track.time_s[usable], 20.0 * np.log10(track.amplitude[usable])
-    # Below the first slope the room may take over: it is not the drum's.
-    peak = int(np.argmax(level[: max(len(level) // 2, 1)]))
-    under = np.nonzero(level[peak:] < level[peak] - FIRST_SLOPE_DB)[0]
-    if len(under) and under[0] >= 5:
-        time, level = time[: peak + under[0]], level[: peak + under[0]]
+    stop = _first_slope(time, level)
+    time, level = time[:stop], level[:stop]
+    # The first windows hold the attack, too; of a short drum they are all there is.
+    late = time > ATTACK_S
+    if np.count_nonzero(late) >= ENOUGH_ON_SLOPE:
+        time, level = time[late], level[late]
+    if len(time) < FEWEST_ON_SLOPE:
+        return None
     # Robust line: fit, drop what lies far off (beats, a neighbour's tail), fit again.
     for _ in range(3):
         slope, offset = np.polyfit(time, level, 1)
         residual = level - (slope * time + offset)
         keep = np.abs(residual) <= max(2.0 * float(np.std(residual)), 0.3)
-        if keep.all() or np.count_nonzero(keep) < 5:
+        if keep.all() or np.count_nonzero(keep) < ENOUGH_ON_SLOPE:
             break
         time, level = time[keep], level[keep]
     seen = -slope * (time[-1] - time[0])
     return float(-60.0 / slope) if slope < 0 and seen >= LEAST_FALL_DB else None
+
+
+def _first_slope(time_s: Array, level_db: Array) -> int:
+    """Return how many windows there are before the room, or a neighbour, takes over.
+
+    That is 22 dB down, or where a steep fall well below the peak turns round without coming near it
+    again as a beating pair would.
+    """
+    peak = int(np.argmax(level_db[: max(len(level_db) // 2, 1)]))
+    fallen, since = level_db[peak] - level_db, time_s - time_s[peak]
+    under = np.nonzero(fallen[peak:] > FIRST_SLOPE_DB)[0]
+    stop = peak + int(under[0]) if len(under) else len(level_db)
+    for i in range(peak + 1, stop):
+        steep = fallen[i] > max(WELL_BELOW_DB, STEEP_DB_PER_S * since[i])
+        after = fallen[i + 1 : i + 1 + AGAIN_WITHIN]
+        again = len(after) > 0 and after.min() < fallen[i] - AGAIN_DB
+        if steep and again and fallen[i:].min() > BEATING_DB:
+            return i + 1
+    return stop
 
 
 def stroke_pitches(

@@ -32,7 +32,11 @@ NOTE_KINDS, LEAST_NOTES = 8, 4
 
 def prints_of(frames: Frames, times_s: Array) -> Array:
     """Return the print of each candidate, shape (candidates, segments × bands)."""
-    power = segment_power(frames, times_s).astype(np.float64)
+    return prints_from(segment_power(frames, times_s).astype(np.float64))
+
+
+def prints_from(power: Array) -> Array:
+    """Return the prints of segment powers, shape (candidates, SEGMENTS, BANDS)."""
     # What sounds just before goes on sounding, or nearly.
     before = np.minimum(power[:, 0], power[:, 1])[:, None, :]
     added = np.maximum(power[:, PRINT_SEGMENTS] - before, 0.0)

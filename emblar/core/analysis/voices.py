@@ -18,6 +18,7 @@ from emblar.core.analysis.audio import ANALYSIS_RATE_HZ, Samples
 from emblar.core.analysis.classifier import KINDS, probabilities
 from emblar.core.analysis.evidence import evidence
 from emblar.core.analysis.frames import Frames
+from emblar.core.analysis.likeness import reconsidered
 from emblar.core.analysis.membranes import falls_db, treble_db
 from emblar.core.analysis.templates import (
     background_templates,
@@ -163,6 +164,8 @@ def name_strokes(found: Candidates, low: Array) -> list[Hit]:
     mix = found.frames.is_mix
     chances = _chances(found, mix=mix)
     prints = prints_of(found.frames, found.times_s)
+    if mix:
+        chances = reconsidered(chances, prints, found.times_s)
     chances = with_a_snare(found.times_s, low, chances, prints, mix=mix)
     # The recording's own drums first as kinds, then with kick and toms told apart.
     kinds, _ = _weighed(chances, chances, prints)
