@@ -8,7 +8,7 @@ import numpy as np
 
 from emblar.core.analysis.evidence import BEFORE, evidence_of
 from emblar.core.analysis.frames import BANDS
-from training.scenes import labelled, labelled_mixes, labelled_songs
+from training.scenes import labelled, labelled_grooves, labelled_mixes, labelled_songs
 
 HELD_OUT = 5
 """Every so many kits one is kept for the check."""
@@ -28,7 +28,9 @@ class Gathered:
     kit: np.ndarray
 
 
-SCENES = {"drums": labelled, "mix": labelled_mixes, "songs": labelled_songs}
+SCENES = {
+    "drums": labelled, "mix": labelled_mixes, "grooves": labelled_grooves, "songs": labelled_songs,
+}  # fmt: skip
 """How the scenes of each family of networks are made."""
 
 

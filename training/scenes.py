@@ -25,7 +25,7 @@ KEPT_IN_LOOP, ADDED_TO_LOOP = 0.9, 0.06
 NEAR_S = 0.022
 FORCES = (0.35, 0.65, 1.0)
 SILENT_ODDS = 0.07
-MIXES, SONGS = 4, 2
+MIXES, SONGS, GROOVES = 4, 2, 3
 BEHIND_DB = (-12.0, 8.0)
 """How loud the backing is, RMS re the drums."""
 STEPS = {
@@ -213,6 +213,17 @@ def labelled_mixes(seed: int) -> Found:
 def labelled_songs(seed: int) -> Found:
     """Return longer scenes that come in loops of one drawn kit, as ``labelled_mixes`` does."""
     return _under_backings(np.random.default_rng([9, seed]), SONGS, SONG_SECONDS)
+
+
+def labelled_grooves(seed: int) -> Found:
+    """Return longer scenes that come in loops of one drawn kit alone."""
+    rng = np.random.default_rng([10, seed])
+    kit, step_s = band(rng), 15.0 / rng.uniform(70, 190)
+    scenes = []
+    for _ in range(GROOVES):
+        drums, events = perform(rng, kit, step_s, SONG_SECONDS)
+        scenes.append((finished(rng, drums), events))
+    return _gathered(scenes)
 
 
 def _under_backings(rng: np.random.Generator, count: int, seconds: float) -> Found:

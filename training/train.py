@@ -24,6 +24,8 @@ from training.rows import Gathered, blurred, colour, gather, parted, truth_of
 OUT = Path(classifier.__file__).parent / "data" / "voices.npz"
 AGAIN_COUNT, AGAIN_HIDDEN, AGAIN_ALPHA, AGAIN_EPOCHS = 2, (48,), 0.1, 6
 LIKE_SCATTER_DB = 1.5
+LOOPED = {"drums": ("grooves", 200), "mix": ("songs", 240)}
+"""Scenes and number of kits on which the networks of likeness are fitted."""
 
 
 @dataclass(frozen=True, slots=True)
@@ -72,7 +74,7 @@ def fitted(rows: Gathered, fit: np.ndarray, view: View) -> MLPClassifier:
     return network
 
 
-def among_alike(rows: Gathered, scenes: np.ndarray) -> np.ndarray:
+def among_alike(rows: Gathered, scenes: np.ndarray, *, mix: bool) -> np.ndarray:
     """Return what the candidates of some scenes say of each other (``likeness``).
 
     Prints are scattered and coloured a little: no two strokes of a real drum are as alike as ours.
@@ -82,7 +84,7 @@ def among_alike(rows: Gathered, scenes: np.ndarray) -> np.ndarray:
         first, last = np.searchsorted(rows.scene, [scene, scene + 1])
         if first == last:
             continue
-        chances = classifier.probabilities(blurred(rng, rows, [scene], 1.5)[0], mix=True)
+        chances = classifier.probabilities(blurred(rng, rows, [scene], 1.5)[0], mix=mix)
         level = rows.power_db[first:last].astype(np.float64)
         level += rng.normal(0, LIKE_SCATTER_DB, level.shape) + colour(rng, len(level), 2.0)
         prints = prints_from(10.0 ** (level / 10.0))
@@ -124,16 +126,17 @@ def family_of(family: str, kits: int, cache: Path | None) -> dict[str, np.ndarra
     return weights_of(family, networks)
 
 
-def again(kits: int, cache: Path | None) -> dict[str, np.ndarray]:
-    """Fit the networks of ``likeness`` on songs, by what the stored networks say of them."""
-    rows = gather(kits, "songs", cache)
+def again(family: str, cache: Path | None) -> dict[str, np.ndarray]:
+    """Fit the networks of ``likeness`` on loops, by what the stored networks say of them."""
+    scenes, kits = LOOPED[family]
+    rows = gather(kits, scenes, cache)
     fit, held = parted(rows)
-    print(f"songs: {len(rows.labels)} candidates in {len(fit) + len(held)} scenes")
-    alike, check = among_alike(rows, fit), among_alike(rows, held)
+    print(f"{scenes}: {len(rows.labels)} candidates in {len(fit) + len(held)} scenes")
+    alike, check = (among_alike(rows, own, mix=family == "mix") for own in (fit, held))
     right, truth = truth_of(rows, fit), truth_of(rows, held)
     stored: dict[str, np.ndarray] = {}
-    for name, columns, kinds in (("skin", COMMON, slice(SKINS)),
-                                 ("metal", None, slice(SKINS, None))):  # fmt: skip
+    for name, columns, kinds in ((f"skin-{family}", COMMON, slice(SKINS)),
+                                 (f"metal-{family}", None, slice(SKINS, None))):  # fmt: skip
         networks = [
             MLPClassifier(
                 AGAIN_HIDDEN, alpha=AGAIN_ALPHA, batch_size=256, max_iter=AGAIN_EPOCHS,
@@ -162,13 +165,14 @@ def main() -> None:
     stored: dict[str, np.ndarray] = {}
     if asked.again:
         with np.load(OUT) as kept:
-            stored = {n: kept[n] for n in kept.files if n.startswith(tuple(VIEWS))}
+            stored = {name: kept[name] for name in kept.files if name.startswith(tuple(VIEWS))}
     else:
         for family in VIEWS:
             stored |= family_of(family, asked.kits, asked.cache)
         OUT.parent.mkdir(exist_ok=True)
         np.savez_compressed(OUT, **stored)
-    stored |= again(asked.kits // 2, asked.cache)
+    for family in LOOPED:
+        stored |= again(family, asked.cache)
     np.savez_compressed(OUT, **stored)
     print(f"{OUT.name}: {OUT.stat().st_size / 1024:.0f} kB")
 

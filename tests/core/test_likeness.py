@@ -34,7 +34,7 @@ def test_rows_have_the_size_that_is_told_and_do_not_depend_on_gain() -> None:
     rows = rows_of(own, chances, times)
     assert rows.shape == (40, SIZE)
     assert rows_of(1e4 * own, chances, times) == pytest.approx(rows, abs=1e-4)
-    again = reconsidered(chances, own, times)
+    again = reconsidered(chances, own, times, mix=True)
     assert again.shape == chances.shape
     assert ((again > 0.0) & (again < 1.0)).all()
 
@@ -45,7 +45,7 @@ def test_few_candidates_are_no_trouble(count: int) -> None:
     times, chances = 0.4 * np.arange(count), rng.random((count, KIND_COUNT))
     own = prints(rng, np.zeros(count, np.int64))
     assert rows_of(own, chances, times).shape == (count, SIZE)
-    assert np.isfinite(reconsidered(chances, own, times)).all()
+    assert np.isfinite(reconsidered(chances, own, times, mix=True)).all()
 
 
 def test_the_surely_told_speak_for_those_that_sound_like_them() -> None:
@@ -62,13 +62,14 @@ def test_the_surely_told_speak_for_those_that_sound_like_them() -> None:
     assert neighbours[17, 1] < float(log_odds(np.array([0.1]))[0])
 
 
-def test_an_unsure_stroke_takes_after_those_it_sounds_like() -> None:
+@pytest.mark.parametrize("mix", [False, True])
+def test_an_unsure_stroke_takes_after_those_it_sounds_like(mix: bool) -> None:
     rng = np.random.default_rng(6)
     of, snare = np.repeat([0, 1], 12), KINDS.index("snare")
     chances = np.full((24, KIND_COUNT), 0.02)
     chances[:12, snare] = 0.95
     chances[[5, 17], snare] = 0.4
-    again = reconsidered(chances, prints(rng, of), np.linspace(0.0, 10.0, 24))
+    again = reconsidered(chances, prints(rng, of), np.linspace(0.0, 10.0, 24), mix=mix)
     assert again[5, snare] > 2.0 * again[17, snare]
 
 

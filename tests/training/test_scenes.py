@@ -126,7 +126,7 @@ def test_what_candidates_of_a_scene_say_of_each_other_stays_with_them(drawn) -> 
     power, flat, tone, labels, times, sizes = drawn
     scene = np.repeat(np.arange(len(sizes)), sizes)
     rows = Gathered(power, flat, tone, labels, times, scene, np.zeros(len(labels), int))
-    alike = among_alike(rows, np.array([0, 2]))
+    alike = among_alike(rows, np.array([0, 2]), mix=False)
     assert alike.shape == (sizes[0] + sizes[2], likeness.SIZE)
     assert np.array_equal(truth_of(rows, np.array([0, 2]))[: sizes[0]], labels[: sizes[0]])
 

@@ -4,8 +4,8 @@ Conventions
 -----------
 Inputs are rows of ``evidence``; outputs are probabilities of ``KINDS``, several of which can hold
 at once; a candidate with none of them is no stroke. There are networks for drums alone and others
-for drums in a mix (``Frames.is_mix``). Further ones weigh what candidates of a mix that sound alike
-say of each other (``likeness``). The weights (``data/voices.npz``) are written by
+for drums in a mix (``Frames.is_mix``). Further ones weigh what candidates that sound alike say
+of each other (``likeness``). The weights (``data/voices.npz``) are written by
 ``python -m training.train``; nothing but made-up sounds went into them.
 """
 
@@ -25,16 +25,20 @@ Network = tuple[tuple[Rows, Rows], ...]
 """Weight and bias of each layer."""
 
 
-@lru_cache(maxsize=4)
+@lru_cache(maxsize=6)
 def _networks(family: str) -> tuple[Network, ...]:
     source = files("emblar.core.analysis").joinpath("data/voices.npz")
     found: dict[str, list[tuple[Rows, Rows]]] = {}
     with source.open("rb") as file, np.load(file) as stored:
-        for name in sorted(n for n in stored.files if n.startswith(family) and "weight" in n):
+        for name in sorted(n for n in stored.files if _family(n) == family and "weight" in n):
             weight = stored[name].astype(np.float32)
             bias = stored[name.replace("weight", "bias")].astype(np.float32)
             found.setdefault(name.split("_")[0], []).append((weight, bias))
     return tuple(tuple(layers) for _, layers in sorted(found.items()))
+
+
+def _family(name: str) -> str:
+    return name.split("_", maxsplit=1)[0].rstrip("0123456789")
 
 
 def _odds(rows: Rows, network: Network) -> Rows:
@@ -54,6 +58,6 @@ def probabilities(rows: Rows, *, mix: bool) -> Probabilities:
 
 
 def told(family: str, rows: Rows) -> Probabilities:
-    """Return what a family of networks says: ``drums``, ``mix``, ``skin`` or ``metal``."""
+    """Return what a family of networks says, as ``training.train`` names them."""
     odds = np.mean([_odds(rows, network) for network in _networks(family)], axis=0)
     return np.asarray(1.0 / (1.0 + np.exp(-odds)), np.float32)

@@ -38,11 +38,11 @@ SIZE = COMMON + len(PERIODS_S) * 3 * (len(KINDS) - SKINS)
 WEIGHT = 0.7
 """Of what the networks say; the rest is the classifier's own."""
 KICK_ODDS = -1.0
-"""Our made-up songs have more kicks than real ones (assumption; best on sampled kits in mixes)."""
+"""Our made-up songs have more kicks than real ones (assumption; best on sampled kits)."""
 
 
-def reconsidered(chances: Array, prints: Array, times_s: Array) -> Array:
-    """Return chances of a mix's candidates, those of their like taken into account.
+def reconsidered(chances: Array, prints: Array, times_s: Array, *, mix: bool) -> Array:
+    """Return chances of candidates, those of their like taken into account.
 
     Parameters
     ----------
@@ -52,12 +52,21 @@ def reconsidered(chances: Array, prints: Array, times_s: Array) -> Array:
         Shape (candidates, segments × bands).
     times_s
         Ascending, shape (candidates,).
+    mix
+        Whether other instruments play on.
     """
-    rows = rows_of(prints, chances, times_s)
-    again = np.concatenate([told("skin", rows[:, :COMMON]), told("metal", rows)], axis=1)
+    rows, where = rows_of(prints, chances, times_s), "mix" if mix else "drums"
+    skins, metal = told(f"skin-{where}", rows[:, :COMMON]), told(f"metal-{where}", rows)
+    again = np.concatenate([skins, metal], axis=1)
     odds = ODDS_SCALE * (WEIGHT * log_odds(again) + (1.0 - WEIGHT) * log_odds(chances))
     odds[:, KINDS.index("kick")] += KICK_ODDS
-    return np.asarray(1.0 / (1.0 + np.exp(-odds)))
+    out = np.asarray(1.0 / (1.0 + np.exp(-odds)))
+    if not mix:
+        # Alone, kick and toms are told apart by pitch and print (``membranes``); two toms of a kit
+        # sound more like each other than a kick does, and would all become what most are taken for.
+        for kind in (KINDS.index("kick"), KINDS.index("tom")):
+            out[:, kind] = chances[:, kind]
+    return out
 
 
 def log_odds(chances: Array) -> Array:

@@ -164,8 +164,7 @@ def name_strokes(found: Candidates, low: Array) -> list[Hit]:
     mix = found.frames.is_mix
     chances = _chances(found, mix=mix)
     prints = prints_of(found.frames, found.times_s)
-    if mix:
-        chances = reconsidered(chances, prints, found.times_s)
+    chances = reconsidered(chances, prints, found.times_s, mix=mix)
     chances = with_a_snare(found.times_s, low, chances, prints, mix=mix)
     # The recording's own drums first as kinds, then with kick and toms told apart.
     kinds, _ = _weighed(chances, chances, prints)
