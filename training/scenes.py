@@ -6,6 +6,7 @@ Conventions
 kind; a candidate near nothing carries none.
 """
 
+from collections.abc import Callable
 from dataclasses import dataclass
 
 import numpy as np
@@ -86,6 +87,9 @@ def _room(rng: np.random.Generator, dry: NDArray[np.float32]) -> NDArray[np.floa
     return np.asarray(dry + wet * ratio * 10 ** (rng.uniform(-28, -4) / 20), np.float32)
 
 
+Drawn = Callable[[np.random.Generator, int, int], list[tuple[int, str, float]]]
+
+
 @dataclass(frozen=True, slots=True)
 class Band:
     """A made-up kit, rendered soft, medium and hard, with how loud each instrument is."""
@@ -109,13 +113,16 @@ def band(rng: np.random.Generator) -> Band:
 
 
 def perform(
-    rng: np.random.Generator, band: Band, step_s: float, seconds: float = SECONDS
+    rng: np.random.Generator,
+    band: Band,
+    step_s: float,
+    seconds: float = SECONDS,
+    drawn: Drawn = _pattern,
 ) -> tuple[Sound, list[tuple[float, str]]]:
-    """Return a performance of a drawn pattern and its strokes; a longer one comes in loops."""
+    """Return a performance of a drawn pattern and its strokes."""
     out = np.zeros(int((seconds + 2) * RATE), np.float32)
     steps = int(seconds / step_s)
     toms = sum(k.startswith("tom") for k in band.layers)
-    drawn = _looped if seconds > SECONDS else _pattern
     rows = drawn(rng, steps, toms) if rng.random() > SILENT_ODDS else []
     if "stick" in band.layers:
         rows += [(int(s), "stick", 0.8) for s in rng.integers(0, steps, 8)]
@@ -207,12 +214,12 @@ def labelled(seed: int) -> Found:
 
 def labelled_mixes(seed: int) -> Found:
     """Return scenes of one drawn kit under two backings, as ``labelled`` does."""
-    return _under_backings(np.random.default_rng([8, seed]), MIXES, SECONDS)
+    return _under_backings(np.random.default_rng([8, seed]), MIXES, SECONDS, _pattern)
 
 
 def labelled_songs(seed: int) -> Found:
     """Return longer scenes that come in loops of one drawn kit, as ``labelled_mixes`` does."""
-    return _under_backings(np.random.default_rng([9, seed]), SONGS, SONG_SECONDS)
+    return _under_backings(np.random.default_rng([9, seed]), SONGS, SONG_SECONDS, _looped)
 
 
 def labelled_grooves(seed: int) -> Found:
@@ -221,19 +228,19 @@ def labelled_grooves(seed: int) -> Found:
     kit, step_s = band(rng), 15.0 / rng.uniform(70, 190)
     scenes = []
     for _ in range(GROOVES):
-        drums, events = perform(rng, kit, step_s, SONG_SECONDS)
+        drums, events = perform(rng, kit, step_s, SONG_SECONDS, _looped)
         scenes.append((finished(rng, drums), events))
     return _gathered(scenes)
 
 
-def _under_backings(rng: np.random.Generator, count: int, seconds: float) -> Found:
+def _under_backings(rng: np.random.Generator, count: int, seconds: float, drawn: Drawn) -> Found:
     kit, step_s = band(rng), 15.0 / rng.uniform(70, 190)
     scenes = []
     for _ in range(2):
         own_step = step_s * rng.choice([1.0, 1.0, rng.uniform(0.8, 1.25)])
         behind = backing(rng, seconds, own_step)
         for _ in range(count):
-            drums, events = perform(rng, kit, step_s, seconds)
+            drums, events = perform(rng, kit, step_s, seconds, drawn)
             level = (np.sqrt(np.mean(drums**2)) + 1e-3) * 10 ** (rng.uniform(*BEHIND_DB) / 20)
             turned = np.roll(behind, int(rng.integers(len(behind))))
             scenes.append((finished(rng, drums + turned * np.float32(level)), events))

@@ -3,8 +3,8 @@
 import numpy as np
 import pytest
 
-from emblar.core.analysis import evidence, likeness
-from emblar.core.analysis.classifier import KINDS, probabilities
+from emblar.core.analysis import likeness
+from emblar.core.analysis.classifier import KINDS
 from emblar.core.analysis.frames import BANDS
 from emblar.core.analysis.likeness import (
     COMMON,
@@ -73,6 +73,16 @@ def test_an_unsure_stroke_takes_after_those_it_sounds_like(mix: bool) -> None:
     assert again[5, snare] > 2.0 * again[17, snare]
 
 
+def test_alone_kick_and_toms_keep_the_chances_that_pitch_and_print_are_weighed_with() -> None:
+    rng = np.random.default_rng(7)
+    chances, times = rng.random((20, KIND_COUNT)), np.linspace(0.0, 8.0, 20)
+    own, placed = prints(rng, rng.integers(2, size=20)), [KINDS.index("kick"), KINDS.index("tom")]
+    alone = reconsidered(chances, own, times, mix=False)
+    assert np.array_equal(alone[:, placed], chances[:, placed])
+    mixed = reconsidered(chances, own, times, mix=True)
+    assert (np.abs(mixed[:, placed] - chances[:, placed]) > 0.01).any(axis=0).all()
+
+
 def test_what_comes_again_is_seen_one_period_away() -> None:
     times = 0.5 * np.arange(24)
     chance = np.where(np.arange(24) % 4 == 2, 0.9, 0.02)
@@ -99,9 +109,3 @@ def test_a_long_recording_is_compared_part_by_part(monkeypatch: pytest.MonkeyPat
     halves = rows_of(own, chances, times)
     assert halves[:15] == pytest.approx(rows_of(own[:15], chances[:15], times[:15]))
     assert len(halves) == 30
-
-
-def test_the_networks_of_mixes_see_the_evidence_and_give_chances() -> None:
-    chances = probabilities(np.zeros((3, evidence.SIZE), np.float32), mix=True)
-    assert chances.shape == (3, KIND_COUNT)
-    assert ((chances > 0.0) & (chances < 1.0)).all()

@@ -19,6 +19,7 @@ import numpy as np
 from emblar.core.acoustics.basis import SHAPES, Array
 from emblar.core.acoustics.coefficients import Coefficients
 from emblar.core.acoustics.dressed import Shell
+from emblar.core.acoustics.eigen import modes_of
 
 LOWER_STEPS, UPPER_STEPS = 2, 3
 SHORTEST_KL, LONGEST_KL = 1e-2, 2.5
@@ -170,7 +171,7 @@ class Axial:
         across = ends[:, 0, :, None] * ends[:, 1, None, :]
         own, between = (row[:, None, None] for row in self._wave(first))
         air = own * own_end + between * (across + across.transpose(0, 2, 1))
-        values, vectors = _generalised(stiffness, mass + air)
+        values, vectors = modes_of(stiffness, mass + air)
         found = []
         for index in range(min(count, dof)):
             vector = vectors[:, :, index]
@@ -251,11 +252,3 @@ def _two_by_two(
     x, y = np.where(by_right, right, -off), np.where(by_right, -off, left)
     scale = 1.0 / np.sqrt(m11 * x * x + 2.0 * m12 * x * y + m22 * y * y + 1e-300)
     return square, x * scale, y * scale
-
-
-def _generalised(stiffness: Array, mass: Array) -> tuple[Array, Array]:
-    """Return ascending eigenvalues and vectors of unit mass, stacked."""
-    lower = np.linalg.inv(np.linalg.cholesky(mass))
-    turned = lower.transpose(0, 2, 1)
-    values, vectors = np.linalg.eigh(lower @ stiffness @ turned)
-    return values, turned @ vectors

@@ -22,6 +22,7 @@ import numpy as np
 from emblar.core.acoustics.basis import SHAPES, Array, Basis, basis
 from emblar.core.acoustics.coefficients import Coefficients
 from emblar.core.acoustics.drum import Drum, Side, Tensions
+from emblar.core.acoustics.eigen import modes_of
 from emblar.core.acoustics.head import (
     duct_air_mass,
     film_mass,
@@ -175,9 +176,8 @@ def _solve(
         stiffness = stiffness + spring * np.outer(total, total)
         inertia = np.array([[own, shared], [shared, own]])
         mass = mass + system.ends.T @ inertia @ system.ends
-    half = np.linalg.inv(np.linalg.cholesky(mass))
-    values, turned = np.linalg.eigh(half @ stiffness @ half.T)
-    return np.sqrt(np.maximum(values, 0.0)), half.T @ turned
+    values, vectors = modes_of(stiffness, mass)
+    return np.sqrt(np.maximum(values, 0.0)), vectors
 
 
 def coupled_modes(

@@ -29,6 +29,7 @@ from emblar.core.acoustics.drum import (
     Strike,
     Wires,
 )
+from emblar.core.acoustics.eigen import modes_of
 from emblar.core.acoustics.head import (
     duct_air_mass,
     film_mass,
@@ -39,6 +40,8 @@ from emblar.core.acoustics.strike import contact_s, impulse_n_s, microphone_plac
 
 HIGHEST_ORDER = 5
 ORDERS = HIGHEST_ORDER + 1
+MOST_SHELLS = 32
+"""So many shells' heads stay worked out: a large kit's, about 100 MB at the most."""
 KA_GRID = np.concatenate([[0.0], np.geomspace(0.05, 12.0, 47)])
 """Wavenumber times radius at which radiation of modes with nodal diameters is tabulated."""
 
@@ -130,7 +133,7 @@ class _Wardrobe:
         return [self.known[key] for key in keys]
 
 
-@lru_cache(maxsize=256)
+@lru_cache(maxsize=MOST_SHELLS)
 def _wardrobe(shell: Shell, k: Coefficients) -> _Wardrobe:
     return _Wardrobe(shell, k)
 
@@ -154,10 +157,7 @@ def _dressed(keys: Sequence[HeadKey], shell: Shell, k: Coefficients) -> list[Dre
             mass[i, 0] -= key.film.areal_density_kg_per_m2(k) * area * np.outer(at, at)
             stiffness[i, 0] -= area * np.outer(slope, slope)
             swept[i] -= area * at
-    # K v = λ M v by the Cholesky factor of M, for all heads and orders together.
-    half = np.linalg.inv(np.linalg.cholesky(mass))
-    values, turned = np.linalg.eigh(half @ stiffness @ half.swapaxes(-1, -2))
-    vectors = half.swapaxes(-1, -2) @ turned
+    values, vectors = modes_of(stiffness, mass)
     own = vectors.swapaxes(-1, -2)
     struck_at = np.stack([_at(place(key.kind, key.strike, k)) for key in keys])
     heard_at = np.stack([_near(microphone_place(key.kind, k), k) for key in keys])

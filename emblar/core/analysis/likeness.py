@@ -16,6 +16,7 @@ cymbal, fitted on made-up songs (``training``).
 
 import numpy as np
 from numpy.typing import NDArray
+from scipy.special import expit, logit
 
 from emblar.core.analysis.classifier import KINDS, told
 from emblar.core.analysis.evidence import Rows
@@ -29,16 +30,14 @@ MOST_TOGETHER = 3000
 SURE, ODDS_SCALE = 1e-3, 4.0
 GRID_S, PERIODS_S = 0.01, ((0.25, 1.0), (1.0, 5.0))
 WITHIN_S, MOST_NEAR, AS_PERIODIC = 0.03, 3, 0.95
-
-
-SKINS = 3
-"""The first of ``KINDS`` are drums, the rest metal."""
+KICK, TOM, SKINS = KINDS.index("kick"), KINDS.index("tom"), 3
+"""The first ``SKINS`` of ``KINDS`` are drums, the rest metal."""
 COMMON = len(KINDS) + len(GROUPS_HZ) * (2 * len(KINDS) + 2)
 SIZE = COMMON + len(PERIODS_S) * 3 * (len(KINDS) - SKINS)
 WEIGHT = 0.7
 """Of what the networks say; the rest is the classifier's own."""
 KICK_ODDS = -1.0
-"""Our made-up songs have more kicks than real ones (assumption; best on sampled kits)."""
+"""Our made-up songs have more kicks than real ones (assumption; best on sampled kits in mixes)."""
 
 
 def reconsidered(chances: Array, prints: Array, times_s: Array, *, mix: bool) -> Array:
@@ -59,20 +58,19 @@ def reconsidered(chances: Array, prints: Array, times_s: Array, *, mix: bool) ->
     skins, metal = told(f"skin-{where}", rows[:, :COMMON]), told(f"metal-{where}", rows)
     again = np.concatenate([skins, metal], axis=1)
     odds = ODDS_SCALE * (WEIGHT * log_odds(again) + (1.0 - WEIGHT) * log_odds(chances))
-    odds[:, KINDS.index("kick")] += KICK_ODDS
-    out = np.asarray(1.0 / (1.0 + np.exp(-odds)))
-    if not mix:
-        # Alone, kick and toms are told apart by pitch and print (``membranes``); two toms of a kit
-        # sound more like each other than a kick does, and would all become what most are taken for.
-        for kind in (KINDS.index("kick"), KINDS.index("tom")):
-            out[:, kind] = chances[:, kind]
-    return out
+    if mix:
+        odds[:, KICK] += KICK_ODDS
+        return np.asarray(expit(odds))
+    # Alone, kick and toms are told apart by pitch and print (``membranes``); two toms of a kit
+    # sound more like each other than a kick does, and would all become what most are taken for.
+    out = expit(odds)
+    out[:, [KICK, TOM]] = chances[:, [KICK, TOM]]
+    return np.asarray(out)
 
 
 def log_odds(chances: Array) -> Array:
     """Return log odds of chances, about unit range."""
-    held = np.clip(chances, SURE, 1.0 - SURE)
-    return np.asarray(np.log(held / (1.0 - held)) / ODDS_SCALE)
+    return np.asarray(logit(np.clip(chances, SURE, 1.0 - SURE)) / ODDS_SCALE)
 
 
 def rows_of(prints: Array, chances: Array, times_s: Array) -> Rows:
