@@ -24,6 +24,7 @@ SECONDS, SONG_SECONDS = 9.0, 18.0
 LOOPS = (16, 16, 32)
 KEPT_IN_LOOP, ADDED_TO_LOOP = 0.9, 0.06
 NEAR_S = 0.022
+BAR, TIME_ODDS = 16, 0.5
 FORCES = (0.35, 0.65, 1.0)
 SILENT_ODDS = 0.07
 MIXES, SONGS, GROOVES = 4, 2, 3
@@ -38,6 +39,46 @@ STEPS = {
 
 
 def _pattern(rng: np.random.Generator, steps: int, toms: int) -> list[tuple[int, str, float]]:
+    return (_time if rng.random() < TIME_ODDS else _loose)(rng, steps, toms)
+
+
+def _time(rng: np.random.Generator, steps: int, toms: int) -> list[tuple[int, str, float]]:
+    """Return bars as they are mostly played: a steady hand, a backbeat, kicks around it, fills."""
+    rows: dict[tuple[int, str], float] = {}
+    hand = str(rng.choice(["hat", "hat", "cymbal"]))
+    every, accent = int(rng.choice([1, 2, 2, 4])), rng.uniform(0.4, 1.0)
+    backs = [(4, 12), (8,), (4, 12), (4, 10)][int(rng.integers(4))]
+    kicks = [0, *np.nonzero(rng.random(BAR) < rng.uniform(0.05, 0.3))[0].tolist()]
+    ghosts = rng.uniform(0.0, 0.15) if rng.random() < 0.4 else 0.0
+    fill_odds, crash_odds = rng.uniform(0.05, 0.6), rng.uniform(0.1, 0.9)
+    for start in range(0, steps, BAR):
+        filled = int(rng.choice([4, 8, 12, 16])) if rng.random() < fill_odds else 0
+        for step in range(BAR - filled):
+            force = rng.uniform(0.7, 0.95)
+            if step % every == 0:
+                rows[start + step, hand] = force * (1.0 if step % 4 == 0 else accent)
+            if step in backs:
+                rows[start + step, "snare"] = rng.uniform(0.75, 1.0)
+            elif rng.random() < ghosts:
+                rows[start + step, "snare"] = rng.uniform(0.25, 0.45)
+            if step in kicks and rng.random() < 0.95:
+                rows[start + step, "kick"] = rng.uniform(0.65, 1.0)
+        own = "snare" if rng.random() < 0.2 else "tom"
+        for step in range(BAR - filled, BAR):
+            if rng.random() < 0.65:
+                # Mostly from high to low.
+                place = (step - BAR + filled) / max(filled, 1) + rng.normal(0, 0.15)
+                tom = int(np.clip(place * toms, 0, toms - 1))
+                rows[start + step, own if own == "snare" else f"tom-{tom}"] = rng.uniform(0.4, 1.0)
+            if step % 4 == 0 and rng.random() < 0.4:
+                rows[start + step, "kick"] = rng.uniform(0.65, 1.0)
+        if filled and rng.random() < crash_odds:
+            rows[start + BAR, "cymbal"] = rng.uniform(0.7, 1.0)
+    return [(step, kind, force) for (step, kind), force in rows.items() if step < steps]
+
+
+def _loose(rng: np.random.Generator, steps: int, toms: int) -> list[tuple[int, str, float]]:
+    """Return strokes strewn over the bars, each kind where it likes to be."""
     busy = {k: rng.uniform(0.2, 1.3) for k in (*STEPS, "tom")}
     found = []
     tom_bars = rng.random(steps // 16 + 1) < 0.45

@@ -13,9 +13,12 @@ import numpy as np
 from numpy.typing import NDArray
 from scipy.fft import irfft, next_fast_len, rfft
 
+from training.spectra import shaped
+
 Sound = NDArray[np.float32]
 Maker = Callable[[float], Sound]
 RATE = 44100
+USUAL_FORCE = 0.65
 MEMBRANE = np.array([1.0, 1.59, 2.14, 2.30, 2.65, 2.92, 3.16, 3.50, 3.60, 4.06, 4.15, 4.6])
 
 
@@ -227,7 +230,7 @@ def drum(rng: np.random.Generator, kind: str) -> tuple[Maker, float]:
         out = colour(out)
         return np.asarray(force**1.2 * out / (np.abs(out).max() + 1e-9), np.float32)
 
-    return stroke, f0
+    return shaped(rng, kind, stroke, USUAL_FORCE), f0
 
 
 def metal(rng: np.random.Generator, kind: str) -> Maker:
@@ -275,7 +278,7 @@ def metal(rng: np.random.Generator, kind: str) -> Maker:
         out = colour(out)
         return np.asarray(force**1.2 * out / (np.abs(out).max() + 1e-9), np.float32)
 
-    return stroke
+    return shaped(rng, kind, stroke, USUAL_FORCE)
 
 
 def cross_stick(rng: np.random.Generator) -> Maker:

@@ -42,10 +42,10 @@ class View:
 
 
 VIEWS = {
-    "drums": (View((128, 48), 3e-3, 1.5, True, 5, 5), View((128, 48), 3e-3, 2.25, False, 5, 5)),
-    "mix": (View((128, 48), 3e-3, 1.5, True, 5, 4), View((128, 48), 3e-3, 2.25, False, 5, 4)),
+    "drums": (View((192, 64), 3e-3, 1.5, True, 5, 8), View((192, 64), 3e-3, 2.25, False, 5, 8)),
+    "mix": (View((192, 64), 3e-3, 1.5, True, 5, 8), View((192, 64), 3e-3, 2.25, False, 5, 8)),
 }
-"""Few epochs and much scatter: fitted longer they know our synthesis better and real kits worse."""
+"""Much scatter; larger and longer than this was not tried since strokes have drums' own spectra."""
 
 
 def seen(evidences: np.ndarray, view: View) -> np.ndarray:

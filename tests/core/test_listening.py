@@ -10,7 +10,6 @@ from hypothesis import strategies as st
 
 from emblar.core.analysis.analyse import Analysis, analyse
 from emblar.core.analysis.audio import Audio
-from emblar.core.analysis.classifier import KINDS, probabilities
 from emblar.core.analysis.clean import AnalysedHit, clean_stretches
 from emblar.core.analysis.evidence import SIZE, evidence
 from emblar.core.analysis.frames import BANDS, band_centres_hz, frames_of
@@ -27,6 +26,7 @@ from emblar.core.analysis.pitch import (
 from emblar.core.analysis.ring import Ring, voice_ring
 from emblar.core.analysis.robust import slope_per_10_db
 from emblar.core.analysis.room import room_share
+from emblar.core.errors import BadAudioError
 from emblar.core.notes import cents
 from emblar.core.quantities import Measured, Unknown
 from emblar.core.synthesis.low_ferry import low_ferry_voices
@@ -68,13 +68,13 @@ def test_a_lone_stroke_is_taken_for_what_it_is(voice: str, kind: str) -> None:
     assert 0.0 < found.hits[0].confidence <= 1.0
 
 
-def test_silence_and_a_held_note_are_nothing_to_the_classifier() -> None:
+@pytest.mark.parametrize("hz", [55.0, 82.4, 110.0, 220.0, 440.0])
+@pytest.mark.parametrize("swell_s", [0.1, 0.5, 1.5])
+def test_a_note_that_swells_and_is_held_has_no_strokes(hz: float, swell_s: float) -> None:
     t = np.arange(3 * RATE) / RATE
-    held = 0.3 * np.sin(2 * np.pi * 110.0 * t) * np.minimum(1.0, 2.0 * t)
-    frames, times = find_candidates(held)
-    chances = probabilities(evidence(frames, times), mix=False)
-    assert chances.shape == (len(times), len(KINDS))
-    assert not (chances > 0.5).any()
+    held = 0.3 * np.sin(2 * np.pi * hz * t) * np.minimum(1.0, t / swell_s)
+    with pytest.raises(BadAudioError):
+        analyse(Audio(held[:, None], RATE))
 
 
 def test_what_is_switched_on_and_stays_is_no_stroke() -> None:

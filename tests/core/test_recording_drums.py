@@ -80,7 +80,7 @@ def test_nothing_is_named_where_there_are_no_candidates() -> None:
     frames, times = find_candidates(sound)
     found = Candidates(frames, times, levels_db(sound, times))
     assert len(found) == 0
-    assert name_strokes(found, low_band(sound)) == []
+    assert name_strokes(found, low_band(sound), mix=False) == []
 
 
 def test_levels_are_those_of_the_first_50_ms() -> None:

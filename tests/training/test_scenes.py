@@ -8,13 +8,14 @@ from emblar.core.analysis.classifier import KINDS
 from emblar.core.analysis.evidence import FLAT_SIZE, SEGMENTS, SIZE, evidence_of
 from emblar.core.analysis.frames import BANDS, frames_of
 from emblar.core.analysis.tones import SIZE as TONES
-from training.backings import part
+from training.backings import BAR, _riff, note, part
 from training.rows import Gathered, blurred, truth_of
 from training.scenes import (
     LOOPS,
     MIXES,
     Found,
     _looped,
+    _time,
     band,
     labelled,
     labelled_mixes,
@@ -103,7 +104,7 @@ def test_strokes_are_labelled_at_the_nearest_candidate_only() -> None:
 
 
 def test_a_performance_holds_strokes_of_the_whole_kit_in_order() -> None:
-    rng = np.random.default_rng(12)
+    rng = np.random.default_rng(14)
     _, events = perform(rng, band(rng), 0.12)
     assert {kind for _, kind in events} <= set(KINDS)
     assert len(events) > 10
@@ -120,6 +121,38 @@ def test_a_song_comes_in_loops_and_has_fills() -> None:
     again = [(step + max(LOOPS), kind) in drums for step, kind in drums
              if step + max(LOOPS) < steps]  # fmt: skip
     assert np.mean(again) > 0.7
+
+
+def test_played_time_has_a_steady_hand_and_a_backbeat() -> None:
+    for seed in range(6):
+        rows = _time(np.random.default_rng(seed), 20 * BAR, 3)
+        hand = [step % BAR for step, kind, _ in rows if kind == "hat"]
+        hand = hand or [step % BAR for step, kind, _ in rows if kind == "cymbal"]
+        assert hand.count(0) >= max(hand.count(1), 10)
+        loud = [step % BAR for step, kind, force in rows if kind == "snare" and force > 0.7]
+        usual = np.bincount(loud, minlength=BAR)
+        assert usual.max() > 3 * np.median(usual)
+        assert all(0 <= step < 20 * BAR and 0.0 < force <= 1.0 for step, _, force in rows)
+
+
+def test_a_riff_comes_again_bar_after_bar() -> None:
+    notes = _riff(np.random.default_rng(5), 16.0, "bass", 0.125)
+    places = [round(at / 0.125) % BAR for at, _, _ in notes]
+    counts = np.bincount(places, minlength=BAR)
+    assert counts.max() <= 8
+    assert np.median(counts[counts > 0]) > 6
+
+
+@pytest.mark.parametrize("manner", ["plucked", "struck", "held", "sung"])
+def test_notes_of_an_instrument_sound_of_it_at_any_pitch(manner: str) -> None:
+    sounds = [note(np.random.default_rng(3), hz, 0.5, manner) for hz in (110.0, 220.0)]
+    for sound, hz in zip(sounds, (110.0, 220.0), strict=True):
+        assert len(sound) == RATE // 2
+        level = np.abs(np.fft.rfft(sound))
+        multiples = np.round(np.arange(1, 9) * hz / 2.0).astype(int)
+        near = [level[k - 3 : k + 4].max() for k in multiples]
+        between = [level[k - 3 : k + 4].max() for k in multiples + round(hz / 4.0)]
+        assert np.median(near) > 4.0 * np.median(between)
 
 
 def test_what_candidates_of_a_scene_say_of_each_other_stays_with_them(drawn) -> None:

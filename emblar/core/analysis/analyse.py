@@ -36,7 +36,7 @@ from emblar.core.analysis.voices import (
 from emblar.core.errors import BadAudioError
 
 Array = NDArray[np.float64]
-ANALYSIS_VERSION = 7
+ANALYSIS_VERSION = 8
 SourceKind = Literal["auto", "mix", "drums", "hit"]
 Progress = Callable[[str, float], None]
 PEAK_BINS_PER_S = 200
@@ -100,10 +100,12 @@ def analyse(
         raise BadAudioError(NO_STROKES)
     progress("sorting strokes", 0.35)
     found, low = Candidates(frames, times, levels_db(mono, times)), low_band(mono)
+    # A recording brought as a mix in which nothing plays between the strokes is heard as drums.
+    over = kind != "drums" and frames.is_mix
     if voice is not None:
-        hits = one_voice(found, voice, lone=kind == "hit")
+        hits = one_voice(found, voice, lone=kind == "hit", mix=over)
     else:
-        hits = lone_voice(found) if kind == "hit" else name_strokes(found, low)
+        hits = lone_voice(found) if kind == "hit" else name_strokes(found, low, mix=over)
     hits = _struck(hits, mono)
     if not hits:
         raise BadAudioError(NO_STROKES)
@@ -122,9 +124,16 @@ def others_play_on(kind: str, frames: Callable[[], Frames]) -> bool:
 
 def _struck(hits: list[Hit], mono: Samples) -> list[Hit]:
     """Return the hits after which something dies away."""
-    times = np.unique([hit.time_s for hit in hits])
-    falls = dict(zip(times, dying_away(mono, times), strict=True))
-    return [hit for hit in hits if falls[hit.time_s]]
+    kept = hits
+    while kept:
+        times = np.unique([hit.time_s for hit in kept])
+        falls = dict(zip(times, dying_away(mono, times), strict=True))
+        struck = [hit for hit in kept if falls[hit.time_s]]
+        if len(struck) == len(kept):
+            break
+        # Those before one that was none are now watched for longer.
+        kept = struck
+    return kept
 
 
 def measure_voices(

@@ -4,7 +4,7 @@ Conventions
 -----------
 Inputs are rows of ``evidence``; outputs are probabilities of ``KINDS``, several of which can hold
 at once; a candidate with none of them is no stroke. There are networks for drums alone and others
-for drums in a mix (``Frames.is_mix``). Further ones weigh what candidates that sound alike say
+for drums in a mix. Further ones weigh what candidates that sound alike say
 of each other (``likeness``). The weights (``data/voices.npz``) are written by
 ``python -m training.train``; nothing but made-up sounds went into them.
 """

@@ -76,6 +76,11 @@ def _widening() -> Rows:
     return np.asarray([row / row.sum() for row in rows], np.float32).T
 
 
+def widened(power: Rows) -> Rows:
+    """Return mean powers of ``WIDE`` bands from those of the frames', last axis."""
+    return power @ _widening()
+
+
 def evidence(frames: Frames, times_s: Array) -> Rows:
     """Return the evidence of each candidate, shape (candidates, SIZE)."""
     if len(times_s) == 0:
@@ -94,7 +99,7 @@ def flatness(frames: Frames, times_s: Array) -> Rows:
 
 def evidence_of(power: Rows, flat_db: Rows, tone: Rows) -> Rows:
     """Return the evidence from powers, flatness and tones of one recording's candidates."""
-    power = power @ _widening()
+    power = widened(power)
     after = power[:, BEFORE:]
     before = np.minimum(power[:, :1], power[:, 1:2])
     added = np.maximum(after - before, 0.0)[:, :ADDED]

@@ -36,8 +36,6 @@ COMMON = len(KINDS) + len(GROUPS_HZ) * (2 * len(KINDS) + 2)
 SIZE = COMMON + len(PERIODS_S) * 3 * (len(KINDS) - SKINS)
 WEIGHT = 0.7
 """Of what the networks say; the rest is the classifier's own."""
-KICK_ODDS = -1.0
-"""Our made-up songs have more kicks than real ones (assumption; best on sampled kits in mixes)."""
 
 
 def reconsidered(chances: Array, prints: Array, times_s: Array, *, mix: bool) -> Array:
@@ -59,7 +57,6 @@ def reconsidered(chances: Array, prints: Array, times_s: Array, *, mix: bool) ->
     again = np.concatenate([skins, metal], axis=1)
     odds = ODDS_SCALE * (WEIGHT * log_odds(again) + (1.0 - WEIGHT) * log_odds(chances))
     if mix:
-        odds[:, KICK] += KICK_ODDS
         return np.asarray(expit(odds))
     # Alone, kick and toms are told apart by pitch and print (``membranes``); two toms of a kit
     # sound more like each other than a kick does, and would all become what most are taken for.

@@ -28,7 +28,7 @@ CLOSEST_S = 0.028
 LEAST_RISE = 0.10
 LEAST_RISE_DB = (6.5, 4.5, 3.5, 3.0)
 OVER_LOCAL = 1.5
-LEAD_S = 0.1
+LEAD_S, END_S = 0.1, 0.05
 WATCHED_S, LEAST_FALL_DB = 0.3, 1.5
 SEARCH_BACK_S, SEARCH_AHEAD_S = 0.014, 0.020
 LOCAL_FLOOR = 0.05
@@ -54,15 +54,16 @@ def find_candidates(mono: Samples) -> tuple[Frames, Array]:
     """Return the frames of a recording and the times in s at which strokes may begin.
 
     The first sample is held before the recording, so that a stroke at its very start is found too;
-    times are then of the recording itself, the frames of the lengthened one (see ``LEAD_S``).
+    times are then of the recording itself, the frames of the lengthened one (see ``LEAD_S``). Being
+    cut off at the end is a click, too: what begins in the last ``END_S`` is left out.
     """
     lead = round(LEAD_S * ANALYSIS_RATE_HZ / HOP) * HOP
     held = np.pad(mono, (lead, 0), mode="edge")
     frames = frames_of(held)
     peaks = _peaks(novelty(frames))
-    times = _refined(held, peaks[_rising(frames, peaks)])
-    kept = frames.without_lead(lead // HOP)
-    return kept, np.maximum(times - lead / ANALYSIS_RATE_HZ, 0.0)
+    times = _refined(held, peaks[_rising(frames, peaks)]) - lead / ANALYSIS_RATE_HZ
+    times = times[times < len(mono) / ANALYSIS_RATE_HZ - END_S]
+    return frames.without_lead(lead // HOP), np.maximum(times, 0.0)
 
 
 def _peaks(curves: Array) -> Array:

@@ -24,7 +24,8 @@ Array = NDArray[np.float64]
 Index = NDArray[np.int64]
 RANGE_HZ, STEPS_PER_OCTAVE, WIDTH_SEMITONES = (50.0, 270.0), 24, 0.5
 SPAN_S, SHORTEST_S = (0.015, 0.120), 0.06
-COLOUR_APART, PRINT_DB_APART, LINK_DISTANCE = 0.5, 14.0, 1.6
+COLOUR_APART, PRINT_DB_APART, LINK_DISTANCE = 0.5, 14.0, 1.5
+SURE, LEAST_SURE, MAYBE, SAME_COLOUR = 0.5, 4, 0.3, 0.7
 LEAST_STROKES, LEAST_WORTH, LEAST_WORTH_SHARE, MOST_TOMS = 2, 1.0, 0.3, 4
 BRIGHT_DB = -13.0
 SNARE_TREBLE_DB, LEAST_SNARE, SNARE_SHARE = -11.0, 5, 0.5
@@ -74,9 +75,7 @@ def toms_in_mix(colours: Array, prints: Array, tom: Array) -> Toms:
     nothing = np.empty(0, np.int64)
     if len(tom) < LEAST_STROKES:
         return Toms((), nothing, nothing)
-    loudest = np.argsort(-prints.sum(axis=1), kind="stable")[:MOST_CLUSTERED]
-    labels = _labels(colours[loudest], shapes_db(prints[loudest]))
-    groups = [loudest[labels == label] for label in np.unique(labels)]
+    groups = _joined(_groups(colours, prints, tom), colours, tom)
     treble, worth = treble_db(prints), [float(tom[g].sum()) for g in groups]
     bright = [float(np.median(treble[g])) for g in groups]
     most = max((w for w, b in zip(worth, bright, strict=True) if b < BRIGHT_DB), default=0.0)
@@ -98,7 +97,28 @@ def toms_in_mix(colours: Array, prints: Array, tom: Array) -> Toms:
     return Toms(tuple(high_to_low), snare, others)
 
 
+def _groups(colours: Array, prints: Array, tom: Array) -> list[Index]:
+    """Return groups of strokes alike among those surely on a tom, or all where hardly any is."""
+    sure = np.nonzero(tom >= SURE)[0]
+    own = sure if len(sure) >= LEAST_SURE else np.arange(len(tom))
+    own = own[np.argsort(-prints[own].sum(axis=1), kind="stable")][:MOST_CLUSTERED]
+    labels = _labels(colours[own], shapes_db(prints[own]))
+    return [own[labels == label] for label in np.unique(labels)]
+
+
+def _joined(groups: list[Index], colours: Array, tom: Array) -> list[Index]:
+    """Return the groups with those less sure strokes that have the colour of one."""
+    middles = np.array([np.median(colours[group], axis=0) for group in groups])
+    middles /= np.linalg.norm(middles, axis=1, keepdims=True) + 1e-12
+    left = np.setdiff1d(np.nonzero(tom >= MAYBE)[0], np.concatenate(groups))
+    like = colours[left] @ middles.T
+    nearest = np.where(like.max(axis=1) >= SAME_COLOUR, like.argmax(axis=1), -1)
+    return [np.concatenate([group, left[nearest == i]]) for i, group in enumerate(groups)]
+
+
 def _labels(colours: Array, shapes: Array) -> Index:
+    if len(colours) == 1:
+        return np.ones(1, np.int64)
     rows = []
     for a in range(len(colours) - 1):
         unlike = np.maximum(1.0 - colours[a + 1 :] @ colours[a], 0.0) / COLOUR_APART

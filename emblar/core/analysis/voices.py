@@ -31,7 +31,7 @@ from emblar.core.analysis.which_drum import NOWHERE, places, with_a_snare
 Array = NDArray[np.float64]
 HIGH_KINDS = ("hat", "cymbal")
 THRESHOLD = {"kick": 0.5, "snare": 0.42, "tom": 0.5, "hat": 0.3, "cymbal": 0.3}
-THRESHOLD_IN_MIX = {"kick": 0.65, "snare": 0.35, "tom": 0.33, "hat": 0.25, "cymbal": 0.25}
+THRESHOLD_IN_MIX = {"kick": 0.5, "snare": 0.25, "tom": 0.33, "hat": 0.25, "cymbal": 0.25}
 SURE = 0.75
 OTHERS_BELOW = 0.35
 LIKELY = 0.3
@@ -94,9 +94,9 @@ def levels_db(mono: Samples, times_s: Array) -> Array:
     return np.asarray(10.0 * np.log10(np.maximum(mean, 0.0) + 1e-12))
 
 
-def one_voice(found: Candidates, voice: str, *, lone: bool) -> list[Hit]:
+def one_voice(found: Candidates, voice: str, *, lone: bool, mix: bool) -> list[Hit]:
     """Give every candidate that is a stroke (the strongest if ``lone``) to one voice."""
-    chances = _chances(found, mix=found.frames.is_mix)
+    chances = _chances(found, mix=mix)
     best = chances.max(axis=1)
     chosen = np.nonzero(best > 0.3)[0]
     if lone or len(chosen) == 0:
@@ -149,7 +149,7 @@ def _by_print(chances: Array, print_: Array) -> Array:
     return out
 
 
-def name_strokes(found: Candidates, low: Array) -> list[Hit]:
+def name_strokes(found: Candidates, low: Array, *, mix: bool) -> list[Hit]:
     """Return every stroke of every voice.
 
     Parameters
@@ -158,10 +158,11 @@ def name_strokes(found: Candidates, low: Array) -> list[Hit]:
         The candidates.
     low
         The low band at ``pitch.LOW_RATE_HZ``.
+    mix
+        Whether other instruments play on between the strokes (``analyse.others_play_on``).
     """
     if len(found) == 0:
         return []
-    mix = found.frames.is_mix
     chances = _chances(found, mix=mix)
     prints = prints_of(found.frames, found.times_s)
     chances = reconsidered(chances, prints, found.times_s, mix=mix)

@@ -147,7 +147,7 @@ def low_ferry_voices() -> dict[str, Voice]:
         voices[row.voice] = drum_voice(predict(drum, lugs.batter_hz, lugs.reso_hz), row.kind)
     rng = np.random.default_rng(SEED + 1)
     voices["hat"] = cymbal_voice(low_hz=5200.0, t60_s=0.11, level=0.5, partials=30, rng=rng)
-    voices["cymbal"] = cymbal_voice(low_hz=1800.0, t60_s=2.2, level=0.5, partials=80, rng=rng)
+    voices["cymbal"] = cymbal_voice(low_hz=500.0, t60_s=2.2, level=0.5, partials=80, rng=rng)
     return voices
 
 

@@ -1,0 +1,66 @@
+"""Measure what the training's made-up strokes are brought to: ``python -m bench.spectra --kits …``.
+
+Writes ``training/data/spectra.json``: median and spread over drums, never one drum's own numbers.
+"""
+
+import argparse
+import json
+from pathlib import Path
+
+import numpy as np
+
+from bench.material import RATE, Array, Kit, onset_sample
+from bench.real import cached_kits
+from training.spectra import WHERE, profile
+
+LEAD_SAMPLES, LASTING_S = 30, 1.0
+MAD_TO_SD = 1.4826
+
+
+def profiles(kits: list[Kit]) -> dict[str, list[list[Array]]]:
+    """Return profiles of all strokes, drum by drum, of each kind."""
+    found: dict[str, list[list[Array]]] = {}
+    for kit in kits:
+        for voice, drum in kit.drums.items():
+            own = []
+            for layer in drum.layers:
+                mono = layer[:, int(np.argmax((layer**2).sum(axis=0)))]
+                start = max(onset_sample(layer) - LEAD_SAMPLES, 0)
+                own.append(profile(mono[start : start + int(LASTING_S * RATE)]))
+            found.setdefault(voice.split("-")[0], []).append(own)
+    return found
+
+
+def summed_up(drums: list[list[Array]]) -> dict[str, list[list[float]]]:
+    """Return median and spread over drums, each of which counts as much as another."""
+    rows = np.array([np.median(own, axis=0) for own in drums])
+    strokes = np.array([p for own in drums for p in own])
+    median = np.median(rows, axis=0)
+    spread = MAD_TO_SD * np.median(np.abs(strokes - median), axis=0)
+    return {
+        "median_db": np.round(median, 1).tolist(),
+        "spread_db": np.round(spread, 1).tolist(),
+    }
+
+
+def main() -> None:
+    """Measure and write."""
+    parser = argparse.ArgumentParser(description=__doc__)
+    parser.add_argument("--without", type=int, nargs="*", default=[])
+    parser.add_argument("--cache", type=Path)
+    asked = parser.parse_args()
+    every = cached_kits(asked.cache)
+    found = profiles([kit for i, kit in enumerate(every) if i not in asked.without])
+    table = {
+        "unit": "dB re the loudest band and segment",
+        "source": "python -m bench.spectra, sampled kits; median and 1.48 MAD over strokes",
+        "kinds": {kind: summed_up(drums) for kind, drums in sorted(found.items())},
+    }
+    WHERE.parent.mkdir(exist_ok=True)
+    WHERE.write_text(json.dumps(table, indent=1) + "\n")
+    for kind, drums in sorted(found.items()):
+        print(f"{kind}: {len(drums)} drums, {sum(map(len, drums))} strokes")
+
+
+if __name__ == "__main__":
+    main()
