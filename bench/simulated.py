@@ -68,7 +68,10 @@ def random_kit(rng: np.random.Generator) -> dict[str, Voice]:
     """Return voices of a kick, a snare and two or three toms, with the demo's cymbals."""
     sizes = sorted(rng.choice([10, 12, 13, 14, 16], int(rng.integers(2, 4)), replace=False))
     kit = {"kick": random_voice(rng, "kick", 22), "snare": random_voice(rng, "snare", 14)}
-    kit |= {f"tom-{i + 1}": random_voice(rng, "tom", float(s)) for i, s in enumerate(sizes)}
+    toms = [random_voice(rng, "tom", float(size)) for size in sizes]
+    # Named as the analysis names them, high to low: a larger one can be tuned higher.
+    toms.sort(key=lambda voice: -voice.settled_hz())
+    kit |= {f"tom-{i + 1}": voice for i, voice in enumerate(toms)}
     return kit | {n: v for n, v in low_ferry_voices().items() if n in ("hat", "cymbal")}
 
 

@@ -31,7 +31,7 @@ from emblar.core.analysis.which_drum import NOWHERE, places, with_a_snare
 Array = NDArray[np.float64]
 HIGH_KINDS = ("hat", "cymbal")
 THRESHOLD = {"kick": 0.5, "snare": 0.42, "tom": 0.5, "hat": 0.3, "cymbal": 0.3}
-THRESHOLD_IN_MIX = {"kick": 0.5, "snare": 0.25, "tom": 0.33, "hat": 0.25, "cymbal": 0.25}
+THRESHOLD_IN_MIX = {"kick": 0.45, "snare": 0.2, "tom": 0.25, "hat": 0.15, "cymbal": 0.15}
 SURE = 0.75
 OTHERS_BELOW = 0.35
 LIKELY = 0.3
