@@ -1,6 +1,7 @@
-"""Measure what the training's made-up strokes are brought to: ``python -m bench.spectra --kits …``.
+"""Measure what the training's made-up strokes are brought to: ``python -m bench.spectra``.
 
-Writes ``training/data/spectra.json``: median and spread over drums, never one drum's own numbers.
+Writes ``training/data/spectra.json``: medians and spreads over many, never one drum's own numbers.
+The file there is of all kits ``--without 6 9 10 14``.
 """
 
 import argparse
@@ -32,7 +33,7 @@ def profiles(kits: list[Kit]) -> dict[str, list[list[Array]]]:
 
 
 def summed_up(drums: list[list[Array]]) -> dict[str, list[list[float]]]:
-    """Return median and spread over drums, each of which counts as much as another."""
+    """Return the median over drums, each counting as much as another, and the spread of strokes."""
     rows = np.array([np.median(own, axis=0) for own in drums])
     strokes = np.array([p for own in drums for p in own])
     median = np.median(rows, axis=0)
@@ -53,7 +54,7 @@ def main() -> None:
     found = profiles([kit for i, kit in enumerate(every) if i not in asked.without])
     table = {
         "unit": "dB re the loudest band and segment",
-        "source": "python -m bench.spectra, sampled kits; median and 1.48 MAD over strokes",
+        "source": "python -m bench.spectra, sampled kits; median over drums, 1.48 MAD of strokes",
         "kinds": {kind: summed_up(drums) for kind, drums in sorted(found.items())},
     }
     WHERE.parent.mkdir(exist_ok=True)

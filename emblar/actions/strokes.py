@@ -174,7 +174,7 @@ def _measured(
     present = {h.voice for h in marked}
     anew = measure_voices(
         mono, low_band(mono), marked, audio.duration_s,
-        mix=others_play_on(reference.kind, lambda: frames_of(mono)), only=touched & present,
+        mix=others_play_on(reference.kind, lambda: frames_of(mono).is_mix), only=touched & present,
     )  # fmt: skip
     cards = {v.voice: v for v in file.voices if v.voice in present - touched}
     cards |= {card.voice: voice_file(card) for card in anew}

@@ -21,7 +21,6 @@ from emblar.core.analysis.audio import (
 )
 from emblar.core.analysis.card import VoiceCard, measure_voice
 from emblar.core.analysis.clean import AnalysedHit, clean_strokes, mark_clean
-from emblar.core.analysis.frames import Frames
 from emblar.core.analysis.manner import with_manners
 from emblar.core.analysis.onsets import dying_away, find_candidates
 from emblar.core.analysis.pitch import low_band
@@ -112,14 +111,14 @@ def analyse(
     progress("measuring", 0.5)
     told = [AnalysedHit(h.time_s, h.voice, h.level_db, h.confidence, False) for h in hits]
     marked = with_manners(mark_clean(told, mono, audio.duration_s), mono)
-    mix = others_play_on(kind, lambda: frames)
+    mix = others_play_on(kind, lambda: over)
     cards = measure_voices(mono, low, marked, audio.duration_s, mix=mix, progress=progress)
     return Analysis(audio.duration_s, audio.sample_rate_hz, audio.channels, marked, cards)
 
 
-def others_play_on(kind: str, frames: Callable[[], Frames]) -> bool:
+def others_play_on(kind: str, heard: Callable[[], bool]) -> bool:
     """Whether instruments other than drums play on between strokes: as told, or as heard."""
-    return kind == "mix" or (kind == "auto" and frames().is_mix)
+    return kind == "mix" or (kind == "auto" and heard())
 
 
 def _struck(hits: list[Hit], mono: Samples) -> list[Hit]:

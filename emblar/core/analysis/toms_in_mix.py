@@ -5,9 +5,10 @@ Conventions
 A *colour* is what a stroke adds between 15 and 120 ms in the range of toms, on a grid of
 ``STEPS_PER_OCTAVE``, unit length. A bass note leads the strongest peak astray, but colours of one
 drum still look alike (on sampled kits in mixes two strokes of one tom are more alike than two of
-different toms in 92 of 100 cases; by the strongest peak in 69). Strokes are clustered by colour and
-by the shape of their prints; clusters that hold enough of what the classifier takes for toms are
-toms, high to low; the one that keeps most treble may be a snare whose wires were not heard.
+different toms in 92 of 100 cases; by the strongest peak in 69). Strokes surely on a tom are
+clustered by colour and by the shape of their prints, less sure ones join by colour; clusters that
+hold enough of what the classifier takes for toms are toms, high to low; the one that keeps most
+treble may be a snare whose wires were not heard.
 """
 
 from dataclasses import dataclass
