@@ -11,7 +11,7 @@ from emblar.core.planning.kit import OwnedDrum
 from emblar.core.planning.search import NO_LOCKS, DrumSearch, Locks
 from emblar.core.planning.steps import steps
 from emblar.core.planning.target import Target
-from emblar.core.planning.weighing import Recipe, Weighed
+from emblar.core.planning.weighing import RENDERED, Recipe, Weighed
 from emblar.core.quantities import Measured
 from tests.drums import OWNED_KICK, OWNED_SNARE, OWNED_TOM
 
@@ -49,6 +49,20 @@ def test_a_second_look_is_never_worse_and_says_each_recipe_once(owned: OwnedDrum
     assert best_score(last) <= best_score(found) + 1e-9
     recipes = [plain(w.recipe) for w in last]
     assert len(set(recipes)) == len(recipes)
+
+
+@pytest.mark.parametrize("owned", DRUMS, ids=lambda o: o.kind)
+def test_what_strokes_measure_is_in_the_score_that_orders_them(owned: OwnedDrum) -> None:
+    one = search(owned)
+    last = one.finalists(one.best(), 3)
+    assert last == sorted(last, key=lambda w: w.total)
+    told = [w for w in last if RENDERED in w.costs]
+    assert len(told) >= 2
+    apart = [w.total - w.distance + one._measured(w) for w in told]
+    # The best is as good as the best worked out; what the others are worse by was measured.
+    assert told[0].total == pytest.approx(min(w.total - w.costs[RENDERED] for w in told))
+    by = [w.total - told[0].total for w in told]
+    assert by == pytest.approx([a - apart[0] for a in apart], abs=1e-6)
 
 
 @pytest.mark.parametrize("owned", DRUMS, ids=lambda o: o.kind)

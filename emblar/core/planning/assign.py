@@ -17,6 +17,7 @@ import numpy as np
 from numpy.typing import NDArray
 from scipy.optimize import Bounds, LinearConstraint, milp
 
+from emblar.core.naming import voice_title
 from emblar.core.planning.brief import Brief, Shelf, Weights, usual_weights
 from emblar.core.planning.search import NO_LOCKS, DrumSearch, Locks
 from emblar.core.planning.target import Target
@@ -190,7 +191,7 @@ def plan_kit(
 
 
 def _scored(row: Weighed) -> float:
-    return row.total + row.preferred
+    return row.total
 
 
 def _toms(sign: int) -> Callable[[Weighed], bool]:
@@ -270,20 +271,20 @@ def _unmet(
 ) -> list[Unmet]:
     found = []
     for target in targets:
-        wished = target.value("pitch")
+        title, wished = voice_title(target.voice), target.value("pitch")
         row = chosen.get(target.voice)
         if wished is None:
             why = target.missing.get("pitch", "it was not measured")
-            text = f"{target.voice}: the record does not tell its pitch ({why}). Wish one by hand."
+            text = f"{title}: the record does not tell its pitch ({why}). Wish one by hand."
             found.append(Unmet(target.voice, "pitch", 0.0, None, text))
         elif row is None:
             none = not options.get(target.voice)
             why = "no drum of this kind bears it" if none else "its drums play other voices"
-            text = f"{target.voice}: no drum is left for it: {why}. Add a drum to the shelf."
+            text = f"{title}: no drum is left for it: {why}. Add a drum to the shelf."
             found.append(Unmet(target.voice, "drum", wished, None, text))
         elif row.short_cents:
             text = (
-                f"{target.voice}: {wished:.1f} Hz is out of reach on this shelf; the nearest is "
+                f"{title}: {wished:.1f} Hz is out of reach on this shelf; the nearest is "
                 f"{row.card['pitch']:.1f} Hz, {abs(row.short_cents):.0f} cents "
                 f"{'above' if row.short_cents > 0 else 'below'}."
             )

@@ -30,13 +30,13 @@ from emblar.core.planning.outlook import options_of
 from emblar.core.planning.predicted import predicted_card
 from emblar.core.planning.recipe import Relation, relation_of
 from emblar.core.planning.target import Target
-from emblar.core.planning.weighing import Recipe, Weighed, Weigher, field_of
+from emblar.core.planning.weighing import RENDERED, Recipe, Weighed, Weigher, field_of
 
 Array = NDArray[np.float64]
 SEMITONES = (-5.0, -3.0, -2.0, -1.0, 0.0, 1.0, 2.0, 3.0, 4.0, 5.0, 7.0)
 BEST_HEADS, BEST_AGAIN, KEPT, REFINED = 5, 2, 24, 6
 NEW_PORT_IN = 5.0
-NEARLY_AS_GOOD, FINALISTS, FIRST_BY = 1.0, 3, 1e-3
+NEARLY_AS_GOOD, FINALISTS = 1.0, 3
 POLISHINGS, AROUND, LEAST_GAIN = 2, 3, 0.02
 PORT_RANGE_SEMITONES = 30
 Port = Literal["closed", "cut"]
@@ -102,10 +102,15 @@ class DrumSearch(Weigher):
         first = [w for w in found[:count] if w.total < found[0].total + NEARLY_AS_GOOD]
         if len(first) < 2:
             return found
-        order = sorted(first, key=lambda w: w.total - w.distance + self._measured(w))
-        least = min(w.total for w in first)
-        ahead = replace(order[0], preferred=least - order[0].total - FIRST_BY)
-        return [ahead, *order[1:], *(w for w in found if w not in order)]
+        measured = [w.total - w.distance + self._measured(w) for w in first]
+        # What was worked out tells how good the best of them is, what was measured the rest.
+        least, nearest = min(w.total for w in first), min(measured)
+        told = [
+            replace(w, costs={**w.costs, RENDERED: least + own - nearest - w.total})
+            for w, own in zip(first, measured, strict=True)
+        ]
+        rest = [w for w in found if w not in first]
+        return sorted([*told, *rest], key=lambda w: w.total)
 
     def polished(self, found: list[Weighed]) -> list[Weighed]:
         """Return recipes with those added that differ from the best in two choices at once.

@@ -32,6 +32,8 @@ MOST_KEPT = 48
 SHORT_COSTS = 2.0
 """Too short counts double: length is easy to take away at the desk and hard to add."""
 CAPPED_STEPS = 12.0
+RENDERED = "rendered"
+"""Among the costs: what a recipe's rendered stroke measures farther than was worked out."""
 LASTING_M, THIN_M = 0.00030, 0.0001
 """A batter this thick lasts under hard strokes; each step thinner counts once (assumption)."""
 
@@ -82,8 +84,6 @@ class Weighed:
     cut: bool
     shelf_heads: tuple[tuple[str, float], ...]
     short_cents: float = 0.0
-    preferred: float = 0.0
-    """Steps, 0 or less, that make it the first of those that are nearly as good (``finalists``)."""
 
     @property
     def total(self) -> float:
@@ -93,7 +93,7 @@ class Weighed:
     @property
     def distance(self) -> float:
         """Return the weighted distance from the target alone, in steps."""
-        return self.costs["distance"]
+        return self.costs["distance"] + self.costs.get(RENDERED, 0.0)
 
 
 @dataclass(frozen=True, slots=True, eq=False)

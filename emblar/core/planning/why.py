@@ -19,6 +19,7 @@ from emblar.core.catalogue import (
     strikers,
     wire_settings,
 )
+from emblar.core.naming import voice_title
 from emblar.core.notes import note_text
 from emblar.core.planning.brief import Brief, Shelf, Weights
 from emblar.core.planning.microphones import microphone_trouble
@@ -278,24 +279,25 @@ def fit_warnings(chosen: Sequence[Weighed], shelf: Shelf, brief: Brief) -> list[
     found: list[Reason] = []
     rows = {row.voice: row for row in chosen}
     for voice, row in rows.items():
+        title = voice_title(voice)
         gap, length = brief.gap_s(voice), row.card.get("length")
         if gap is not None and length is not None and length > gap:
             found.append(
                 Reason(
                     "tempo",
-                    f"{voice}: {length:.2f} s until it is 20 dB down, but {gap:.2f} s to its next "
+                    f"{title}: {length:.2f} s until it is 20 dB down, but {gap:.2f} s to its next "
                     f"note at {brief.tempo_bpm:g} a minute: the notes run together.",
                     {"length_s": length, "gap_s": gap},
                 )
             )
         if row.recipe.striker == "brushes" and not construction(row.recipe.batter).coated:
             found.append(
-                Reason("feel", f"{voice}: brushes need a coated batter; this one is clear.", {})
+                Reason("feel", f"{title}: brushes need a coated batter; this one is clear.", {})
             )
         risk = row.costs.get("risk", 0.0)
         if risk > 0.0:
             found.append(
-                Reason("risk", f"{voice}: near a limit of its film or rods, or so slack that rods "
+                Reason("risk", f"{title}: near a limit of its film or rods, or so slack that rods "
                        "back out: lock them, and stop where the key needs force.",
                        {"risk_steps": risk})
             )  # fmt: skip
@@ -303,7 +305,7 @@ def fit_warnings(chosen: Sequence[Weighed], shelf: Shelf, brief: Brief) -> list[
             changed = head not in (None, shelf.drums[row.drum].batter, shelf.drums[row.drum].reso)
             if changed and head and not construction(head).may_crack_collar:
                 found.append(
-                    Reason("seating", f"{voice}: do not crack the collar of "
+                    Reason("seating", f"{title}: do not crack the collar of "
                            f"“{construction(head).name}” when seating it.", {})
                 )  # fmt: skip
     found += _by_force(rows, brief)
@@ -351,16 +353,17 @@ def _by_force(rows: Mapping[str, Weighed], brief: Brief) -> list[Reason]:
     """Return what this player's way of striking does to the plan."""
     found = []
     for voice, row in rows.items():
+        title = voice_title(voice)
         bend = row.card.get("bend", 0.0) * FORCE_LEVEL[brief.force] ** 2
         if brief.force == "hard" and voice != "kick" and bend > MOST_BEND_CENTS:
             found.append(
-                Reason("force", f"{voice}: struck hard it starts {bend:.0f} cents sharp; tuned "
+                Reason("force", f"{title}: struck hard it starts {bend:.0f} cents sharp; tuned "
                        "higher, or on a thicker head, it bends less.", {"bend_cents": bend})
             )  # fmt: skip
         film = construction(row.recipe.batter).film()
         if brief.force == "hard" and film.thickness_m < LASTING_M:
             found.append(
-                Reason("force", f"{voice}: {1000.0 * film.thickness_m:.2f} mm of film will not "
+                Reason("force", f"{title}: {1000.0 * film.thickness_m:.2f} mm of film will not "
                        "last under hard strokes; bring a spare.",
                        {"film_mm": 1000.0 * film.thickness_m})
             )  # fmt: skip

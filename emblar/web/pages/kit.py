@@ -14,12 +14,13 @@ from emblar.core.catalogue import (
     hoops,
     shells,
 )
+from emblar.core.naming import voice_title
 from emblar.core.planning.findings import findings
 from emblar.core.planning.kit import OwnedDrum
 from emblar.core.planning.recipe import kind_of_voice
 from emblar.web.drawing.section import Section, SectionHead, section
 from emblar.web.pages.frame import Frame
-from emblar.web.pages.words import pitch, voice_title
+from emblar.web.pages.words import pitch
 
 KINDS: tuple[tuple[Kind, str], ...] = (("tom", "tom"), ("snare", "snare"), ("kick", "kick"))
 STARTING: dict[str, OwnedDrum] = {

@@ -9,6 +9,7 @@ from emblar.actions.listen import Heard
 from emblar.actions.workspace import Workspace
 from emblar.core.analysis.analyse import PEAK_BINS_PER_S
 from emblar.core.analysis.clean import clean_stretches
+from emblar.core.naming import voice_title
 from emblar.core.planning.steps import steps
 from emblar.formats.analysis import AnalysisFile, VoiceFile, hits_from_file
 from emblar.store.references import ReferenceInfo
@@ -22,7 +23,7 @@ from emblar.web.pages.card import (
     track_drawing,
 )
 from emblar.web.pages.frame import Frame
-from emblar.web.pages.words import number, voice_title
+from emblar.web.pages.words import number
 
 SPAN_S, SHORTEST_SPAN_S = 12.0, 1.5
 LANE_ORDER = {"hat": 0, "cymbal": 1, "snare": 2, "tom": 3, "kick": 5}

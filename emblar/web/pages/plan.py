@@ -15,9 +15,11 @@ from emblar.core.catalogue import (
     strikers_for,
     wire_settings,
 )
+from emblar.core.naming import voice_title
 from emblar.core.planning.plan_drum import Request
 from emblar.core.planning.recipe import relation_of
 from emblar.core.planning.steps import Step, steps
+from emblar.core.planning.weighing import RENDERED
 from emblar.formats.drum import QuantityFile
 from emblar.formats.plan import DrumPlanFile
 from emblar.store.drums import KitDrum
@@ -26,7 +28,7 @@ from emblar.web.drawing.rulers import RulerRow, rulers
 from emblar.web.drawing.section import Section, SectionDamper, section
 from emblar.web.pages.frame import Frame
 from emblar.web.pages.kit import Option, section_head
-from emblar.web.pages.words import number, pitch, semitones, voice_title
+from emblar.web.pages.words import number, pitch, semitones
 
 RELATIONS = (
     ("", "Emblar's"),
@@ -35,6 +37,11 @@ RELATIONS = (
     ("lower", "reso lower"),
 )
 PLAY_HIT_S = 1.2
+SCORE_NAMES = {
+    "distance": "distance from the record",
+    RENDERED: "its stroke measured, against what was worked out",
+}
+LEAST_SHOWN = 0.05
 LEAVE = "Emblar's"
 WISHED = ("sustain", "length", "attack", "click", "body", "ring", "wires")
 """Quantities that can be wished different from the record."""
@@ -408,9 +415,9 @@ def _moved(name: str, by: float) -> str:
 
 def _scores(file: DrumPlanFile) -> tuple[ScoreRow, ...]:
     parts = [
-        ScoreRow("distance from the record" if name == "distance" else name, f"{value:.1f}")
+        ScoreRow(SCORE_NAMES.get(name, name), f"{value:.1f}")
         for name, value in file.costs.items()
-        if value > 0.0
+        if abs(value) >= LEAST_SHOWN
     ]
     return (*parts, ScoreRow("together", f"{file.score:.1f}"))
 

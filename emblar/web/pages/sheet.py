@@ -2,9 +2,10 @@
 
 from dataclasses import dataclass
 
+from emblar.core.naming import voice_title
 from emblar.core.planning.plan_drum import HEARING
 from emblar.formats.sheet import SheetDrum, SheetFile, SheetHead
-from emblar.web.pages.words import pitch, semitones, voice_title
+from emblar.web.pages.words import pitch, semitones
 
 KIND_ORDER = {"kick": 0, "snare": 1, "tom": 2}
 

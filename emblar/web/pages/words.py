@@ -37,11 +37,6 @@ def semitones(value: float) -> str:
     return f"reso {count} semitone{'' if count == '1' else 's'} {way} batter"
 
 
-def voice_title(voice: str) -> str:
-    """Return a voice as written, for example ``"Tom 2"``."""
-    return voice.replace("-", " ").capitalize()
-
-
 def inches(value: float) -> str:
     """Return a length in inches with millimetres beside it."""
     return f"{value:g} in ({value * MM_PER_INCH:.0f} mm)"
