@@ -29,6 +29,7 @@ screenshots: setup
 	@$(BIN)/python -m scripts.screenshots
 
 train: setup
+	@$(BIN)/pip install -q -e '.[train]'
 	@$(BIN)/python -m training.train
 
 schemas: setup

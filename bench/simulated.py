@@ -105,8 +105,14 @@ def scene(seed: int) -> Rows:
     for card in analysis.voices:
         # With the toms miscounted their numbers are of other drums.
         if card.voice in kit and (not card.voice.startswith("tom") or len(found) == len(toms)):
-            compare(kit[card.voice], card, rows)
+            compare(as_played(kit[card.voice], card.voice, events), card, rows)
     return dict(rows)
+
+
+def as_played(voice: Voice, name: str, events: list[Event]) -> Voice:
+    """Return a voice as its middle stroke sounds: a head glides with the square of the force."""
+    force = float(np.median([event.force for event in events if event.voice == name]))
+    return replace(voice, bend_cents=voice.bend_cents * force**2)
 
 
 def compare(voice: Voice, card: VoiceCard, rows: Rows) -> None:

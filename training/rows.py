@@ -1,25 +1,49 @@
 """Candidates of made-up scenes: gathered, kept, parted into kits to fit and to check on, blurred."""
 
+from collections.abc import Callable
 from concurrent.futures import ProcessPoolExecutor
 from dataclasses import dataclass
 from pathlib import Path
 
 import numpy as np
 
-from emblar.core.analysis.evidence import BEFORE, evidence_of
-from emblar.core.analysis.frames import BANDS
-from training.scenes import labelled, labelled_grooves, labelled_mixes, labelled_songs
+from emblar.core.analysis.frames import BANDS, HOP_S
+from emblar.core.analysis.pictures import NOTHING_DB, REACH, around_of, loud_db, pictures_of
+from training.scenes import (
+    Found,
+    labelled,
+    labelled_grooves,
+    labelled_mixes,
+    labelled_songs,
+)
 
-HELD_OUT = 5
+HELD_OUT = 12
 """Every so many kits one is kept for the check."""
-TONE_SCATTER = 0.08
+SCENE_COLOUR_DB, OWN_COLOUR_DB, SCATTER_DB = 5.0, 2.0, 1.5
+FLAT_SCATTER_DB, TONE_SCATTER = 1.2, 0.08
+KNOTS = 8
 
 
 @dataclass(frozen=True, slots=True)
 class Gathered:
-    """Segment powers in dB, flatness, tones, labels, times, and the scene each row is of."""
+    """Frames of scenes one after another, and their candidates.
 
-    power_db: np.ndarray
+    Attributes
+    ----------
+    level_db
+        Band levels of all frames, shape (frames, BANDS), float16.
+    starts
+        First frame of each scene, and the end of the last.
+    flat_db, tone, labels, times_s
+        Of each candidate, as ``scenes.Found``.
+    scene
+        Of each candidate, ascending.
+    kit
+        Of each scene.
+    """
+
+    level_db: np.ndarray
+    starts: np.ndarray
     flat_db: np.ndarray
     tone: np.ndarray
     labels: np.ndarray
@@ -27,8 +51,13 @@ class Gathered:
     scene: np.ndarray
     kit: np.ndarray
 
+    def of_scene(self, scene: int) -> tuple[np.ndarray, np.ndarray]:
+        """Return the levels of one scene's frames, and its candidates."""
+        first, last = np.searchsorted(self.scene, [scene, scene + 1])
+        return self.level_db[self.starts[scene] : self.starts[scene + 1]], np.arange(first, last)
 
-SCENES = {
+
+SCENES: dict[str, Callable[[int], Found]] = {
     "drums": labelled, "mix": labelled_mixes, "grooves": labelled_grooves, "songs": labelled_songs,
 }  # fmt: skip
 """How the scenes of each family of networks are made."""
@@ -39,61 +68,95 @@ def gather(kits: int, family: str, cache: Path | None) -> Gathered:
     kept_at = cache / f"{family}.npz" if cache is not None else None
     if kept_at is not None and kept_at.exists():
         with np.load(kept_at) as kept:
-            return Gathered(*(kept[name] for name in Gathered.__slots__))
+            return Gathered(**{name: kept[name] for name in Gathered.__slots__})
     with ProcessPoolExecutor() as pool:
-        found = list(pool.map(SCENES[family], range(kits), chunksize=4))
-    sizes = [size for *_, own in found for size in own]
-    rows = Gathered(
-        *(np.concatenate([row[i] for row in found]) for i in range(5)),
-        np.repeat(np.arange(len(sizes)), sizes),
-        np.repeat(np.arange(kits), [len(row[0]) for row in found]),
-    )
+        rows = joined(list(pool.map(SCENES[family], range(kits), chunksize=4)))
     if kept_at is not None:
         np.savez(kept_at, **{name: getattr(rows, name) for name in Gathered.__slots__})
     return rows
 
 
-def blurred(
-    rng: np.random.Generator, rows: Gathered, scenes: np.ndarray, scatter_db: float
-) -> tuple[np.ndarray, np.ndarray]:
-    """Return evidence and labels of some scenes as other microphones and rooms would give them.
+def joined(found: list[Found]) -> Gathered:
+    """Return the scenes of several kits as one."""
+    lengths = [n for own in found for n in own.lengths]
+    sizes = [n for own in found for n in own.sizes]
+    whole = {
+        name: np.concatenate([getattr(own, name) for own in found])
+        for name in ("level_db", "flat_db", "tone", "labels", "times_s")
+    }
+    return Gathered(
+        **whole,
+        starts=np.concatenate([[0], np.cumsum(lengths)]),
+        scene=np.repeat(np.arange(len(sizes)), sizes),
+        kit=np.repeat(np.arange(len(found)), [len(own.sizes) for own in found]),
+    )
 
-    Each scene gets a colouring of its own, each candidate a little scatter and colouring more.
+
+def louds(rows: Gathered) -> np.ndarray:
+    """Return ``pictures.loud_db`` of every scene, shape (scenes, BANDS)."""
+    found = np.full((len(rows.kit), BANDS), -60.0, np.float32)
+    for scene in np.unique(rows.scene):
+        level, own = rows.of_scene(int(scene))
+        found[scene] = loud_db(level, firsts(rows.times_s[own]))
+    return found
+
+
+def firsts(times_s: np.ndarray) -> np.ndarray:
+    """Return the frames in which candidates begin."""
+    return np.round(times_s / HOP_S).astype(np.int64)
+
+
+def windows(rows: Gathered, own: np.ndarray) -> np.ndarray:
+    """Return the windows of candidates, silent outside their scenes."""
+    start, stop = (rows.starts[rows.scene[own] + k][:, None] for k in (0, 1))
+    at = start + firsts(rows.times_s[own])[:, None] + np.arange(*REACH)[None, :]
+    found = rows.level_db[np.clip(at, 0, len(rows.level_db) - 1)].astype(np.float32)
+    found[(at < start) | (at >= stop)] = NOTHING_DB
+    return found
+
+
+def blurred(
+    rng: np.random.Generator, rows: Gathered, own: np.ndarray, loud: np.ndarray,
+    colours: np.ndarray,
+) -> tuple[np.ndarray, np.ndarray]:  # fmt: skip
+    """Return pictures and plain numbers as other microphones and rooms would give them.
+
+    Parameters
+    ----------
+    rng
+        Each candidate gets a little scatter and colouring.
+    own
+        Which candidates, ascending.
+    loud, colours
+        ``louds`` and colouring in dB of every scene, shape (scenes, BANDS).
     """
-    evidences, labels = [], []
-    for scene in scenes:
-        first, last = np.searchsorted(rows.scene, [scene, scene + 1])
-        if first == last:
-            continue
-        power = rows.power_db[first:last].astype(np.float32)
-        power += colour(rng, 1, 5.0) + colour(rng, last - first, 3.0)
-        power += rng.normal(0, scatter_db, power.shape).astype(np.float32)
-        floor = power[:, BEFORE:].max() + rng.uniform(-90, -45)
-        flat = rows.flat_db[first:last].astype(np.float32) + rng.normal(0, 1.5)
-        flat += rng.normal(0, 1.0, flat.shape).astype(np.float32)
-        power = 10.0 ** (np.maximum(power, floor) / 10.0)
-        tone = rows.tone[first:last] + rng.normal(0, TONE_SCATTER, rows.tone[first:last].shape)
-        evidences.append(evidence_of(power, flat.astype(np.float32), tone.astype(np.float32)))
-        labels.append(rows.labels[first:last])
-    return np.concatenate(evidences), np.concatenate(labels)
+    scene = rows.scene[own]
+    window = windows(rows, own)
+    window += (colours[scene] + colour(rng, len(own), OWN_COLOUR_DB))[:, None, :]
+    window += np.float32(SCATTER_DB) * rng.standard_normal(window.shape, dtype=np.float32)
+    near, far = pictures_of(window, loud[scene] + colours[scene])
+    flat, tone = rows.flat_db[own].astype(np.float32), rows.tone[own].astype(np.float32)
+    flat += rng.normal(0, FLAT_SCATTER_DB, flat.shape).astype(np.float32)
+    tone += rng.normal(0, TONE_SCATTER, tone.shape).astype(np.float32)
+    return near, around_of(far, flat, tone)
+
+
+def plain(rows: Gathered, own: np.ndarray, loud: np.ndarray) -> tuple[np.ndarray, np.ndarray]:
+    """Return pictures and plain numbers of candidates as they are."""
+    near, far = pictures_of(windows(rows, own), loud[rows.scene[own]])
+    return near, around_of(far, rows.flat_db[own], rows.tone[own])
 
 
 def colour(rng: np.random.Generator, count: int, spread_db: float) -> np.ndarray:
-    """Return smooth random colourings in dB, shape (count, 1, BANDS)."""
-    knots = rng.normal(0, spread_db, (count, 8))
-    places = np.linspace(0, 7, BANDS)
-    low = np.minimum(places.astype(int), 6)
+    """Return smooth random colourings in dB, shape (count, BANDS)."""
+    knots = rng.normal(0, spread_db, (count, KNOTS))
+    places = np.linspace(0, KNOTS - 1, BANDS)
+    low = np.minimum(places.astype(int), KNOTS - 2)
     curve = knots[:, low] + (knots[:, low + 1] - knots[:, low]) * (places - low)
-    return np.asarray(curve[:, None, :], np.float32)
-
-
-def truth_of(rows: Gathered, scenes: np.ndarray) -> np.ndarray:
-    """Return the labels of the candidates of some scenes."""
-    return rows.labels[np.isin(rows.scene, scenes)]
+    return np.asarray(curve, np.float32)
 
 
 def parted(rows: Gathered) -> tuple[np.ndarray, np.ndarray]:
-    """Return the scenes to fit on and those to check on, which are of other kits."""
-    fit, held = (np.unique(rows.scene[own]) for own in (rows.kit % HELD_OUT != 0,
-                                                        rows.kit % HELD_OUT == 0))  # fmt: skip
-    return fit, held
+    """Return the candidates to fit on and those to check on, which are of other kits."""
+    held = rows.kit[rows.scene] % HELD_OUT == 0
+    return np.flatnonzero(~held), np.flatnonzero(held)

@@ -14,10 +14,12 @@ from numpy.typing import NDArray
 from scipy.signal import fftconvolve
 
 from emblar.core.analysis.classifier import KINDS
-from emblar.core.analysis.evidence import flatness, segment_power
 from emblar.core.analysis.onsets import find_candidates
+from emblar.core.analysis.pictures import level_db
+from emblar.core.analysis.segments import flatness
 from emblar.core.analysis.tones import tones
 from training.backings import backing
+from training.modelled import model_drum
 from training.sounds import RATE, Sound, cross_stick, drum, log_uniform, metal
 
 SECONDS, SONG_SECONDS = 9.0, 18.0
@@ -26,7 +28,7 @@ KEPT_IN_LOOP, ADDED_TO_LOOP = 0.9, 0.06
 NEAR_S = 0.022
 BAR, TIME_ODDS = 16, 0.5
 FORCES = (0.35, 0.65, 1.0)
-SILENT_ODDS = 0.07
+SILENT_ODDS, MODELLED_ODDS = 0.07, 0.15
 MIXES, SONGS, GROOVES = 4, 2, 3
 BEHIND_DB = (-12.0, 8.0)
 """How loud the backing is, RMS re the drums."""
@@ -139,11 +141,13 @@ class Band:
     gains: dict[str, float]
 
 
-def band(rng: np.random.Generator) -> Band:
-    """Draw a kit of one to four toms."""
+def band(rng: np.random.Generator, *, modelled_odds: float = 0.0) -> Band:
+    """Draw a kit of one to four toms, of the drum model with some odds."""
     toms = int(rng.integers(1, 5))
-    makers = {f"tom-{i}": drum(rng, "tom")[0] for i in range(toms)}
-    makers |= {k: drum(rng, k)[0] for k in ("kick", "snare")}
+    modelled = modelled_odds > 0.0 and rng.random() < modelled_odds
+    maker = model_drum if modelled else drum
+    makers = {f"tom-{i}": maker(rng, "tom")[0] for i in range(toms)}
+    makers |= {k: maker(rng, k)[0] for k in ("kick", "snare")}
     makers |= {k: metal(rng, k) for k in ("hat", "cymbal")}
     if rng.random() < 0.2:
         makers["stick"] = cross_stick(rng)
@@ -212,29 +216,39 @@ def labels_of(times: NDArray[np.float64], events: list[tuple[float, str]]) -> ND
 Rows = NDArray[np.float16]
 
 
-Found = tuple[Rows, Rows, Rows, NDArray[np.bool_], NDArray[np.float32], list[int]]
+@dataclass(frozen=True, slots=True)
+class Found:
+    """The scenes of one drawn kit and their candidates, one scene after another.
 
-
-def labelled(seed: int) -> Found:
-    """Return all the scenes of one drawn kit.
-
-    Returns
-    -------
-    power_db
-        Segment powers in dB, shape (candidates, SEGMENTS, BANDS).
+    Attributes
+    ----------
+    level_db
+        Band levels of all frames, shape (frames, BANDS).
     flat_db
-        Flatness, shape (candidates, FLAT_SIZE).
+        Flatness around each candidate, shape (candidates, FLAT_AT × FLAT_BANDS).
     tone
         What the partials say, shape (candidates, tones.SIZE).
     labels
         Shape (candidates, KINDS).
     times_s
-        Shape (candidates,).
-    sizes
-        Candidates of each scene.
+        From the start of the candidate's own scene.
+    lengths, sizes
+        Frames and candidates of each scene.
     """
+
+    level_db: Rows
+    flat_db: Rows
+    tone: Rows
+    labels: NDArray[np.bool_]
+    times_s: NDArray[np.float32]
+    lengths: list[int]
+    sizes: list[int]
+
+
+def labelled(seed: int) -> Found:
+    """Return all the scenes of one drawn kit, some under a backing, and its lone strokes."""
     rng = np.random.default_rng([7, seed])
-    kit, step_s = band(rng), 15.0 / rng.uniform(70, 190)
+    kit, step_s = band(rng, modelled_odds=MODELLED_ODDS), 15.0 / rng.uniform(70, 190)
     scenes = []
     behind = backing(rng, SECONDS, step_s) if seed % 3 else None
     for _ in range(2):
@@ -266,7 +280,7 @@ def labelled_songs(seed: int) -> Found:
 def labelled_grooves(seed: int) -> Found:
     """Return longer scenes that come in loops of one drawn kit alone."""
     rng = np.random.default_rng([10, seed])
-    kit, step_s = band(rng), 15.0 / rng.uniform(70, 190)
+    kit, step_s = band(rng, modelled_odds=MODELLED_ODDS), 15.0 / rng.uniform(70, 190)
     scenes = []
     for _ in range(GROOVES):
         drums, events = perform(rng, kit, step_s, SONG_SECONDS, _looped)
@@ -289,15 +303,16 @@ def _under_backings(rng: np.random.Generator, count: int, seconds: float, drawn:
 
 
 def _gathered(scenes: list[tuple[NDArray[np.float64], list[tuple[float, str]]]]) -> Found:
-    rows, flat, tone, labels, at = [], [], [], [], []
+    levels, flat, tone, labels, at = [], [], [], [], []
     for sound, events in scenes:
         frames, times = find_candidates(sound)
-        power = 10.0 * np.log10(segment_power(frames, times) + 1e-16)
-        rows.append(power.astype(np.float16))
+        levels.append(level_db(frames.power).astype(np.float16))
         flat.append(flatness(frames, times).astype(np.float16))
         tone.append(tones(frames, times).astype(np.float16))
         labels.append(labels_of(times, events))
         at.append(times.astype(np.float32))
-    sizes = [len(r) for r in rows]
-    power, flatness_db, tonal = (np.concatenate(x) for x in (rows, flat, tone))
-    return power, flatness_db, tonal, np.concatenate(labels), np.concatenate(at), sizes
+    return Found(
+        *(np.concatenate(rows) for rows in (levels, flat, tone, labels, at)),
+        [len(level) for level in levels],
+        [len(times) for times in at],
+    )

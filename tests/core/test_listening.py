@@ -1,4 +1,4 @@
-"""The parts of the analysis one by one: evidence, grouping, rings, room, dynamics, stretches."""
+"""The parts of the analysis one by one: pictures, grouping, rings, room, dynamics, stretches."""
 
 import itertools
 
@@ -11,10 +11,10 @@ from hypothesis import strategies as st
 from emblar.core.analysis.analyse import Analysis, analyse
 from emblar.core.analysis.audio import Audio
 from emblar.core.analysis.clean import AnalysedHit, clean_stretches
-from emblar.core.analysis.evidence import SIZE, evidence
 from emblar.core.analysis.frames import BANDS, band_centres_hz, frames_of
 from emblar.core.analysis.membranes import group_membranes
 from emblar.core.analysis.onsets import dying_away, find_candidates
+from emblar.core.analysis.pictures import pictures
 from emblar.core.analysis.pitch import (
     StrokeSpan,
     bed_share,
@@ -49,14 +49,16 @@ def stroke(voice: str, *, force: float = 1.0, seconds: float = 2.0) -> np.ndarra
 
 @given(st.floats(-40.0, 0.0))
 @settings(max_examples=10, deadline=None)
-def test_evidence_and_candidates_do_not_depend_on_gain(gain_db: float) -> None:
+def test_pictures_and_candidates_do_not_depend_on_gain(gain_db: float) -> None:
     sound = stroke("snare")
     frames, times = find_candidates(sound)
     softer_frames, softer_times = find_candidates(sound * 10.0 ** (gain_db / 20.0))
     assert softer_times == pytest.approx(times)
-    rows, softer = evidence(frames, times), evidence(softer_frames, softer_times)
-    assert rows.shape == (len(times), SIZE)
-    assert softer == pytest.approx(rows, abs=0.02)
+    for row, softer in zip(
+        pictures(frames, times), pictures(softer_frames, softer_times), strict=True
+    ):
+        assert softer[0] == pytest.approx(row[0], abs=0.02)
+        assert softer[1] == pytest.approx(row[1], abs=0.02)
 
 
 @pytest.mark.parametrize(

@@ -179,10 +179,10 @@ def _modes(low: Array, spans: list[StrokeSpan], kind: str) -> list[tuple[float, 
     spectrum = voice_spectrum(low, spans, kind)
     if spectrum is None:
         return []
-    early = voice_spectrum(low, spans, kind, EARLY_S)
-    return modes_hz(
-        spectrum, kind, over_others=bed_share(low, spans, kind) >= MOST_BED, early=early
-    )
+    early = voice_spectrum(low, spans, kind, EARLY_S, before_share=1.0)
+    # What rings on where a snare's pitch is sought is toms and the room, quieter than the snare.
+    over = kind != "snare" and bed_share(low, spans, kind) >= MOST_BED
+    return modes_hz(spectrum, kind, over_others=over, early=early)
 
 
 def _modes_over_bed(low: Array, spans: list[StrokeSpan], kind: str) -> list[tuple[float, float]]:

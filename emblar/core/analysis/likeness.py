@@ -19,8 +19,8 @@ from numpy.typing import NDArray
 from scipy.special import expit, logit
 
 from emblar.core.analysis.classifier import KINDS, told
-from emblar.core.analysis.evidence import Rows
 from emblar.core.analysis.frames import BANDS, band_centres_hz
+from emblar.core.analysis.segments import Rows
 
 Array = NDArray[np.float64]
 GROUPS_HZ = ((0.0, 160.0), (160.0, 2400.0), (2400.0, 20000.0), (0.0, 20000.0))
@@ -34,7 +34,7 @@ KICK, TOM, SKINS = KINDS.index("kick"), KINDS.index("tom"), 3
 """The first ``SKINS`` of ``KINDS`` are drums, the rest metal."""
 COMMON = len(KINDS) + len(GROUPS_HZ) * (2 * len(KINDS) + 2)
 SIZE = COMMON + len(PERIODS_S) * 3 * (len(KINDS) - SKINS)
-WEIGHT = 0.7
+WEIGHT = 0.5
 """Of what the networks say; the rest is the classifier's own."""
 
 

@@ -48,8 +48,12 @@ RANGES_HZ = {"kick": (31.0, 135.0), "snare": (125.0, 340.0), "tom": (48.0, 260.0
 MOST_BED = 0.3
 """Share of what was there before from which a range counts as another instrument's, too."""
 LOWEST_WITHIN_DB = {"snare": 9.0, "tom": 4.0}
-SECOND_OVER_FIRST, UNDER_WITHIN_DB = (1.45, 2.0), 10.0
-"""Where a tom's (1,1) lies over its (0,1), between two heads and air; least level of the (0,1)."""
+SECOND_OVER_FIRST, UNDER_WITHIN_DB, NAMED_WITHIN_DB = (1.45, 2.0), 10.0, 5.0
+"""Where a tom's (1,1) lies over its (0,1), between two heads and air; least level of the (0,1) …
+… and, where only toms are put in order by it, less is dared."""
+HEADS_OVER_FIRST, HEADS_WITHIN_DB = (2.0, 2.4), 16.0
+"""The same of the mode in which the heads move against each other."""
+PEAK_FLOOR_DB, EARLY_FLOOR_DB = -12.0, -18.0
 HIGHEST_PUNCH_HZ, KICK_SECOND_OVER_FIRST = 105.0, (1.8, 2.7)
 """Above this a kick is not tuned; where its second mode of m = 0 lies over its first."""
 SAME_PEAK, EARLY_S = 0.04, (0.015, 0.120)
@@ -115,9 +119,16 @@ def _power(low: Array, start_s: float, stop_s: float) -> Array:
 
 
 def added_spectrum(
-    low: Array, stroke: StrokeSpan, kind: str, span_s: tuple[float, float] | None = None
+    low: Array,
+    stroke: StrokeSpan,
+    kind: str,
+    span_s: tuple[float, float] | None = None,
+    before_share: float = BEFORE_SHARE,
 ) -> Array | None:
-    """Return what a stroke adds in its settled span, power; None if it is cut off before."""
+    """Return what a stroke adds in its settled span, power; None if it is cut off before.
+
+    ``before_share`` of what sounded before it is taken off.
+    """
     start, stop = span_s or settle_span(kind)
     stop = min(stop, stroke.available_s)
     if stop - start < SHORTEST_SPAN_S:
@@ -127,7 +138,7 @@ def added_spectrum(
     before = _power(low, stroke.time_s - 0.20, stroke.time_s - 0.008)
     after = _power(low, stroke.time_s + start, stroke.time_s + stop)
     # A drum struck again goes on with the note it had: not all of that is another's.
-    return np.maximum(after - BEFORE_SHARE * before, 0.0)
+    return np.maximum(after - before_share * before, 0.0)
 
 
 def voice_spectrum(
@@ -135,6 +146,7 @@ def voice_spectrum(
     strokes: Sequence[StrokeSpan],
     kind: str,
     span_s: tuple[float, float] | None = None,
+    before_share: float = BEFORE_SHARE,
 ) -> Array | None:
     """Return the median over strokes of what each adds, scaled to unit energy in range.
 
@@ -146,7 +158,7 @@ def voice_spectrum(
     inside = (grid >= low_hz) & (grid <= high_hz)
     rows = []
     for stroke in strokes:
-        added = added_spectrum(low, stroke, kind, span_s)
+        added = added_spectrum(low, stroke, kind, span_s, before_share)
         if added is not None and added[inside].sum() > 0.0:
             rows.append(added / added[inside].sum())
     common = np.median(rows, axis=0) if rows else None
@@ -239,15 +251,34 @@ def modes_hz(
         within = LOWEST_WITHIN_DB[kind]
         chosen = min((r for r in rows if r[1] >= -within), key=lambda row: row[0])
         if kind == "tom":
-            for found in (rows, _peaks(early, kind) if early is not None else []):
-                chosen = _mode_under(chosen, found, SECOND_OVER_FIRST)
+            chosen = _mode_under(chosen, rows, SECOND_OVER_FIRST)
+            chosen = _early_under(chosen, early, UNDER_WITHIN_DB) if early is not None else chosen
     if kind == "kick" and chosen[0] > HIGHEST_PUNCH_HZ:
         chosen = _mode_under(chosen, rows, KICK_SECOND_OVER_FIRST)
     return [chosen, *sorted((r for r in rows if r != chosen), key=lambda r: -r[1])]
 
 
-def _peaks(spectrum: Array, kind: str) -> list[tuple[float, float]]:
-    """Return the peaks in range that are less than 12 dB under the strongest, as (Hz, dB)."""
+def tuned_hz(hz: float, low: Array, strokes: Sequence[StrokeSpan]) -> float:
+    """Return a tom's fundamental where ``hz``, its loudest, may be its second mode, in Hz.
+
+    What rang on from other toms lies just where that is sought: it is taken off whole.
+    """
+    early = voice_spectrum(low, strokes, "tom", EARLY_S, before_share=1.0)
+    return hz if early is None else _early_under((hz, 0.0), early, NAMED_WITHIN_DB)[0]
+
+
+def _early_under(
+    chosen: tuple[float, float], early: Array, within_db: float
+) -> tuple[float, float]:
+    rows = _peaks(early, "tom", EARLY_FLOOR_DB)
+    chosen = _mode_under(chosen, rows, HEADS_OVER_FIRST, HEADS_WITHIN_DB)
+    return _mode_under(chosen, rows, SECOND_OVER_FIRST, within_db)
+
+
+def _peaks(
+    spectrum: Array, kind: str, floor_db: float = PEAK_FLOOR_DB
+) -> list[tuple[float, float]]:
+    """Return the peaks in range less than so much under the strongest, as (Hz, dB)."""
     low_hz, high_hz = RANGES_HZ[kind]
     grid = grid_hz()
     first, last = np.searchsorted(grid, [low_hz, high_hz])
@@ -257,12 +288,17 @@ def _peaks(spectrum: Array, kind: str) -> list[tuple[float, float]]:
         peaks = np.array([int(np.argmax(inside))])
     level = 10.0 * np.log10(inside[peaks] / inside[peaks].max() + 1e-12)
     return [
-        (float(grid[first + p]), float(v)) for p, v in zip(peaks, level, strict=True) if v > -12.0
+        (float(grid[first + p]), float(v))
+        for p, v in zip(peaks, level, strict=True)
+        if v > floor_db
     ]
 
 
 def _mode_under(
-    chosen: tuple[float, float], rows: list[tuple[float, float]], ratios: tuple[float, float]
+    chosen: tuple[float, float],
+    rows: list[tuple[float, float]],
+    ratios: tuple[float, float],
+    within_db: float = UNDER_WITHIN_DB,
 ) -> tuple[float, float]:
     """Return the fundamental under what looks like the second mode, or what was chosen.
 
@@ -274,7 +310,7 @@ def _mode_under(
     under = [
         row
         for row in rows
-        if row[1] >= level - UNDER_WITHIN_DB and ratios[0] <= chosen[0] / row[0] <= ratios[1]
+        if row[1] >= level - within_db and ratios[0] <= chosen[0] / row[0] <= ratios[1]
     ]
     return max(under, key=lambda row: row[1]) if under else chosen
 

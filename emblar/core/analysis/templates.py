@@ -19,8 +19,8 @@ from numpy.typing import NDArray
 from scipy.cluster.vq import kmeans2
 from scipy.optimize import nnls
 
-from emblar.core.analysis.evidence import BEFORE, SEGMENTS, segment_power
 from emblar.core.analysis.frames import Frames
+from emblar.core.analysis.segments import BEFORE, SEGMENTS, segment_power
 
 Array = NDArray[np.float64]
 PRINT_SEGMENTS = slice(BEFORE, BEFORE + 6)

@@ -16,7 +16,6 @@ from numpy.typing import NDArray
 
 from emblar.core.analysis.audio import ANALYSIS_RATE_HZ, Samples
 from emblar.core.analysis.classifier import KINDS, probabilities
-from emblar.core.analysis.evidence import evidence
 from emblar.core.analysis.frames import Frames
 from emblar.core.analysis.likeness import reconsidered
 from emblar.core.analysis.membranes import falls_db, treble_db
@@ -41,7 +40,7 @@ HIGH_WEIGHT = 0.5
 ALIKE_FROM, ALIKE_WEIGHT = 0.6, 4.0
 MIDDLE_GAIN_DB = -7.0
 LEVEL_S = 0.05
-UNPLACED, OTHER_DRUM = 0.7, 0.25
+UNPLACED, OTHER_DRUM, SURELY_TOO = 0.7, 0.25, 0.9
 SECOND_TOM_DB, FAINT_SCORE = 5.0, 0.2
 STRUCK, GIVEN = 0.6, 0.85
 MOST_ODDS = 4.0
@@ -81,8 +80,7 @@ class Candidates:
 
 
 def _chances(found: Candidates, *, mix: bool) -> Array:
-    rows = evidence(found.frames, found.times_s)
-    return probabilities(rows, mix=mix).astype(np.float64)
+    return probabilities(found.frames, found.times_s, mix=mix).astype(np.float64)
 
 
 def levels_db(mono: Samples, times_s: Array) -> Array:
@@ -96,10 +94,10 @@ def levels_db(mono: Samples, times_s: Array) -> Array:
 
 def one_voice(found: Candidates, voice: str, *, lone: bool, mix: bool) -> list[Hit]:
     """Give every candidate that is a stroke (the strongest if ``lone``) to one voice."""
-    chances = _chances(found, mix=mix)
-    best = chances.max(axis=1)
-    chosen = np.nonzero(best > 0.3)[0]
-    if lone or len(chosen) == 0:
+    chosen = np.empty(0, np.int64)
+    if not lone:
+        chosen = np.nonzero(_chances(found, mix=mix).max(axis=1) > LIKELY)[0]
+    if len(chosen) == 0:
         chosen = np.array([_strongest(found)])
     return [
         Hit(float(found.times_s[i]), voice, float(found.levels_db[i]), 1.0, int(i)) for i in chosen
@@ -115,7 +113,7 @@ def lone_voice(found: Candidates) -> list[Hit]:
     """Name the one stroke of a recording of a single stroke."""
     index = _strongest(found)
     time = found.times_s[index : index + 1]
-    told = probabilities(evidence(found.frames, time), mix=False)[0]
+    told = probabilities(found.frames, time, mix=False)[0]
     chances = _by_print(told, prints_of(found.frames, time))
     kind = KINDS[int(np.argmax(chances))]
     voice = "tom-1" if kind == "tom" else kind
@@ -234,7 +232,11 @@ def _of_voices(kinds: Array, voices: list[str], of: NDArray[np.int64], *, mix: b
             place = 0 if kind == "kick" else int(voice[4:])
             unplaced = out[:, index] if mix else np.maximum(out[:, index], UNPLACED * either)
             elsewhere = np.where(of == NOWHERE, unplaced, 0.0)
-            elsewhere = np.where(of > NOWHERE, OTHER_DRUM * out[:, index], elsewhere)
+            # A foot and a hand can strike at once, two hands on two toms are rare.
+            too = out[:, index] >= SURELY_TOO if kind == "kick" else False
+            elsewhere = np.where(
+                of > NOWHERE, np.where(too, 1.0, OTHER_DRUM) * out[:, index], elsewhere
+            )
             here = out[:, index] if mix else either
             out[:, index] = np.where(of == place, here, elsewhere)
     return out

@@ -12,8 +12,12 @@ import numpy as np
 from numpy.typing import NDArray
 
 from emblar.core.analysis.classifier import KINDS
-from emblar.core.analysis.membranes import group_membranes, snare_among, stroke_pitch_hz
-from emblar.core.analysis.pitch import StrokeSpan
+from emblar.core.analysis.membranes import (
+    group_membranes,
+    snare_among,
+    stroke_pitch_hz,
+)
+from emblar.core.analysis.pitch import StrokeSpan, tuned_hz
 from emblar.core.analysis.toms_in_mix import Toms, colour, toms_in_mix
 
 Array = NDArray[np.float64]
@@ -73,7 +77,7 @@ def places(times_s: Array, low: Array, chances: Array, prints: Array, *, mix: bo
     times_s, low, chances, prints, mix
         As for ``with_a_snare``.
     """
-    maybe, of, toms = _maybe(chances), np.full(len(times_s), NOWHERE, np.int64), 0
+    maybe, of = _maybe(chances), np.full(len(times_s), NOWHERE, np.int64)
     if mix:
         # Other instruments' notes hide pitch and print: the classifier alone says what is a kick.
         of[maybe[chances[maybe, KICK] >= chances[maybe, TOM]]] = 0
@@ -81,11 +85,17 @@ def places(times_s: Array, low: Array, chances: Array, prints: Array, *, mix: bo
         for place, members in enumerate(found.toms):
             of[maybe[members]] = place + 1
         return Places(len(found.toms), of, maybe[found.others])
-    pitches = _pitches(times_s, low, chances, maybe)
-    for group in group_membranes(pitches, prints[maybe], chances[maybe, KICK], chances[maybe, TOM]):
-        toms += not group.kick
-        of[maybe[list(group.members)]] = 0 if group.kick else toms
-    return Places(toms, of, np.empty(0, np.int64))
+    spans = _spans(times_s, chances, maybe)
+    pitches = [stroke_pitch_hz(low, span) for span in spans]
+    groups = group_membranes(pitches, prints[maybe], chances[maybe, KICK], chances[maybe, TOM])
+    for group in groups:
+        if group.kick:
+            of[maybe[list(group.members)]] = 0
+    tuned = [group for group in groups if not group.kick]
+    pitch = [tuned_hz(g.pitch_hz, low, [spans[i] for i in g.members]) for g in tuned]
+    for place, index in enumerate(np.argsort(-np.array(pitch), kind="stable")):
+        of[maybe[list(tuned[index].members)]] = place + 1
+    return Places(len(tuned), of, np.empty(0, np.int64))
 
 
 def _maybe(chances: Array) -> Index:

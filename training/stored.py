@@ -1,0 +1,25 @@
+"""Dense networks as they are stored, and how well they do."""
+
+import numpy as np
+from sklearn.metrics import f1_score
+from sklearn.neural_network import MLPClassifier
+
+
+def weights_of(name: str, networks: list[MLPClassifier]) -> dict[str, np.ndarray]:
+    """Return dense networks as they are stored."""
+    stored = {}
+    for number, network in enumerate(networks):
+        layers = zip(network.coefs_, network.intercepts_, strict=True)
+        for index, (weight, bias) in enumerate(layers):
+            stored[f"{name}{number}_weight{index}"] = weight.astype(np.float16)
+            stored[f"{name}{number}_bias{index}"] = bias.astype(np.float32)
+    return stored
+
+
+def report(name: str, kinds: tuple[str, ...], labels: np.ndarray, chances: np.ndarray) -> None:
+    """Print how well held-out candidates are told."""
+    each = [
+        f"{kind} {f1_score(labels[:, index], chances[:, index] > 0.5):.3f}"
+        for index, kind in enumerate(kinds)
+    ]
+    print(f"  {name}: F1 on held-out scenes " + "  ".join(each), flush=True)
