@@ -51,7 +51,7 @@ LOWEST_WITHIN_DB = {"snare": 9.0, "tom": 4.0}
 SECOND_OVER_FIRST, UNDER_WITHIN_DB, NAMED_WITHIN_DB = (1.45, 2.0), 10.0, 5.0
 """Where a tom's (1,1) lies over its (0,1), between two heads and air; least level of the (0,1) …
 … and, where only toms are put in order by it, less is dared."""
-HEADS_OVER_FIRST, HEADS_WITHIN_DB = (2.0, 2.4), 16.0
+HEADS_OVER_FIRST, HEADS_WITHIN_DB, NAMED_HEADS_DB = (2.0, 2.4), 15.0, 12.0
 """The same of the mode in which the heads move against each other."""
 PEAK_FLOOR_DB, EARLY_FLOOR_DB = -12.0, -18.0
 HIGHEST_PUNCH_HZ, KICK_SECOND_OVER_FIRST = 105.0, (1.8, 2.7)
@@ -252,7 +252,7 @@ def modes_hz(
         chosen = min((r for r in rows if r[1] >= -within), key=lambda row: row[0])
         if kind == "tom":
             chosen = _mode_under(chosen, rows, SECOND_OVER_FIRST)
-            chosen = _early_under(chosen, early, UNDER_WITHIN_DB) if early is not None else chosen
+            chosen = _early_under(chosen, early) if early is not None else chosen
     if kind == "kick" and chosen[0] > HIGHEST_PUNCH_HZ:
         chosen = _mode_under(chosen, rows, KICK_SECOND_OVER_FIRST)
     return [chosen, *sorted((r for r in rows if r != chosen), key=lambda r: -r[1])]
@@ -264,14 +264,21 @@ def tuned_hz(hz: float, low: Array, strokes: Sequence[StrokeSpan]) -> float:
     What rang on from other toms lies just where that is sought: it is taken off whole.
     """
     early = voice_spectrum(low, strokes, "tom", EARLY_S, before_share=1.0)
-    return hz if early is None else _early_under((hz, 0.0), early, NAMED_WITHIN_DB)[0]
+    return (
+        hz if early is None else _early_under((hz, 0.0), early, NAMED_WITHIN_DB, NAMED_HEADS_DB)[0]
+    )
 
 
 def _early_under(
-    chosen: tuple[float, float], early: Array, within_db: float
+    chosen: tuple[float, float],
+    early: Array,
+    within_db: float = UNDER_WITHIN_DB,
+    heads_db: float = HEADS_WITHIN_DB,
 ) -> tuple[float, float]:
     rows = _peaks(early, "tom", EARLY_FLOOR_DB)
-    chosen = _mode_under(chosen, rows, HEADS_OVER_FIRST, HEADS_WITHIN_DB)
+    # Measured against the strongest of all: next to a faint mode anything is loud.
+    strong = [chosen, *(row for row in rows if row[1] >= -heads_db)]
+    chosen = _mode_under(chosen, strong, HEADS_OVER_FIRST, heads_db)
     return _mode_under(chosen, rows, SECOND_OVER_FIRST, within_db)
 
 
