@@ -51,7 +51,7 @@ LOWEST_WITHIN_DB = {"snare": 9.0, "tom": 4.0}
 SECOND_OVER_FIRST, UNDER_WITHIN_DB, NAMED_WITHIN_DB = (1.45, 2.0), 10.0, 5.0
 """Where a tom's (1,1) lies over its (0,1), between two heads and air; least level of the (0,1) …
 … and, where only toms are put in order by it, less is dared."""
-HEADS_OVER_FIRST, HEADS_WITHIN_DB, NAMED_HEADS_DB = (2.0, 2.4), 15.0, 12.0
+HEADS_OVER_FIRST, HEADS_WITHIN_DB = (2.0, 2.4), 15.0
 """The same of the mode in which the heads move against each other."""
 PEAK_FLOOR_DB, EARLY_FLOOR_DB = -12.0, -18.0
 HIGHEST_PUNCH_HZ, KICK_SECOND_OVER_FIRST = 105.0, (1.8, 2.7)
@@ -264,21 +264,18 @@ def tuned_hz(hz: float, low: Array, strokes: Sequence[StrokeSpan]) -> float:
     What rang on from other toms lies just where that is sought: it is taken off whole.
     """
     early = voice_spectrum(low, strokes, "tom", EARLY_S, before_share=1.0)
-    return (
-        hz if early is None else _early_under((hz, 0.0), early, NAMED_WITHIN_DB, NAMED_HEADS_DB)[0]
-    )
+    return hz if early is None else _early_under((hz, 0.0), early, NAMED_WITHIN_DB)[0]
 
 
 def _early_under(
     chosen: tuple[float, float],
     early: Array,
     within_db: float = UNDER_WITHIN_DB,
-    heads_db: float = HEADS_WITHIN_DB,
 ) -> tuple[float, float]:
     rows = _peaks(early, "tom", EARLY_FLOOR_DB)
     # Measured against the strongest of all: next to a faint mode anything is loud.
-    strong = [chosen, *(row for row in rows if row[1] >= -heads_db)]
-    chosen = _mode_under(chosen, strong, HEADS_OVER_FIRST, heads_db)
+    strong = [chosen, *(row for row in rows if row[1] >= -HEADS_WITHIN_DB)]
+    chosen = _mode_under(chosen, strong, HEADS_OVER_FIRST, HEADS_WITHIN_DB)
     return _mode_under(chosen, rows, SECOND_OVER_FIRST, within_db)
 
 
