@@ -75,7 +75,7 @@ def fitted(rows: Gathered, own: np.ndarray, fit: Fit) -> Network:
     """Return a network fitted on some candidates."""
     torch.manual_seed(fit.seed)
     network = Network(fit)
-    steps = len(own) // fit.batch
+    steps, loud = len(own) // fit.batch, louds(rows)
     best = torch.optim.AdamW(network.parameters(), lr=fit.fastest, weight_decay=fit.decay)
     pace = torch.optim.lr_scheduler.OneCycleLR(
         best, fit.fastest, total_steps=max(steps * fit.epochs, 1), pct_start=0.15
@@ -83,7 +83,7 @@ def fitted(rows: Gathered, own: np.ndarray, fit: Fit) -> Network:
     for epoch in range(fit.epochs):
         network.train()
         total = 0.0
-        for near, around, truth in _batches(rows, own, fit, epoch):
+        for near, around, truth in _batches(rows, own, loud, fit, epoch):
             odds = network(torch.from_numpy(near), torch.from_numpy(around))
             loss = functional.binary_cross_entropy_with_logits(odds, torch.from_numpy(truth))
             best.zero_grad()
@@ -96,11 +96,11 @@ def fitted(rows: Gathered, own: np.ndarray, fit: Fit) -> Network:
 
 
 def _batches(
-    rows: Gathered, own: np.ndarray, fit: Fit, epoch: int
+    rows: Gathered, own: np.ndarray, loud: np.ndarray, fit: Fit, epoch: int
 ) -> Iterator[tuple[np.ndarray, np.ndarray, np.ndarray]]:
     """Yield batches, the next one made while one is used."""
     rng = np.random.default_rng([fit.seed, epoch])
-    loud, colours = louds(rows), colour(rng, len(rows.kit), SCENE_COLOUR_DB)
+    colours = colour(rng, len(rows.kit), SCENE_COLOUR_DB)
     order = rng.permutation(own)
 
     def made(number: int) -> tuple[np.ndarray, np.ndarray, np.ndarray]:

@@ -8,7 +8,7 @@ from pathlib import Path
 import numpy as np
 
 from emblar.core.analysis.frames import BANDS, HOP_S
-from emblar.core.analysis.pictures import NOTHING_DB, REACH, around_of, loud_db, pictures_of
+from emblar.core.analysis.pictures import around_of, loud_db, pictures_of, windows_of
 from training.scenes import (
     Found,
     labelled,
@@ -108,11 +108,9 @@ def firsts(times_s: np.ndarray) -> np.ndarray:
 
 def windows(rows: Gathered, own: np.ndarray) -> np.ndarray:
     """Return the windows of candidates, silent outside their scenes."""
-    start, stop = (rows.starts[rows.scene[own] + k][:, None] for k in (0, 1))
-    at = start + firsts(rows.times_s[own])[:, None] + np.arange(*REACH)[None, :]
-    found = rows.level_db[np.clip(at, 0, len(rows.level_db) - 1)].astype(np.float32)
-    found[(at < start) | (at >= stop)] = NOTHING_DB
-    return found
+    start, stop = (rows.starts[rows.scene[own] + k] for k in (0, 1))
+    first = start + firsts(rows.times_s[own])
+    return windows_of(rows.level_db, first, start[:, None], stop[:, None])
 
 
 def blurred(

@@ -8,7 +8,7 @@ from scipy.signal import correlate
 
 from emblar.core.analysis import pictures as seen
 from emblar.core.analysis.classifier import KINDS, STRIDES, _networks, convolved, probabilities
-from emblar.core.analysis.frames import BANDS, HOP_S, frames_of
+from emblar.core.analysis.frames import BANDS, frames_of
 from emblar.core.synthesis.low_ferry import render_low_ferry
 
 RATE = 44100
@@ -100,4 +100,3 @@ def test_strokes_are_told_from_moments_between_them() -> None:
     )
     assert np.median(hit) > 0.8
     assert np.median(missed) < 0.2
-    assert HOP_S < 0.006

@@ -47,12 +47,20 @@ def level_db(power: Rows) -> Rows:
     return np.asarray(10.0 * np.log10(np.maximum(power, 10.0 ** (NOTHING_DB / 10.0))))
 
 
-def windows_of(level: Rows, first: NDArray[np.int64]) -> Rows:
-    """Return the windows around frames of a recording, shape (candidates, frames, BANDS)."""
+def windows_of(
+    level: Rows,
+    first: NDArray[np.int64],
+    start: int | NDArray[np.int64] = 0,
+    stop: int | NDArray[np.int64] | None = None,
+) -> Rows:
+    """Return the windows around frames of a recording, shape (candidates, frames, BANDS).
+
+    Recordings may lie one after another in ``level``: then ``start`` and ``stop`` are those of each
+    candidate's own, shape (candidates, 1).
+    """
     at = first[:, None] + np.arange(*REACH)[None, :]
-    inside = (at >= 0) & (at < len(level))
     found: Rows = level[np.clip(at, 0, len(level) - 1)].astype(np.float32)
-    found[~inside] = NOTHING_DB
+    found[(at < start) | (at >= (len(level) if stop is None else stop))] = NOTHING_DB
     return found
 
 

@@ -274,8 +274,8 @@ def _early_under(
 ) -> tuple[float, float]:
     rows = _peaks(early, "tom", EARLY_FLOOR_DB)
     # Measured against the strongest of all: next to a faint mode anything is loud.
-    strong = [chosen, *(row for row in rows if row[1] >= -HEADS_WITHIN_DB)]
-    chosen = _mode_under(chosen, strong, HEADS_OVER_FIRST, HEADS_WITHIN_DB)
+    strongest = (chosen[0], 0.0)
+    chosen = _mode_under(chosen, [strongest, *rows], HEADS_OVER_FIRST, HEADS_WITHIN_DB)
     return _mode_under(chosen, rows, SECOND_OVER_FIRST, within_db)
 
 
