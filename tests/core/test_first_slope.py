@@ -54,3 +54,12 @@ def test_too_few_windows_say_nothing() -> None:
     assert t60_s(Track(two, np.full(2, 100.0), np.array([1.0, 0.1])), 0.0) is None
     many = np.linspace(0.02, 0.5, 20)
     assert t60_s(Track(many, np.full(20, 100.0), np.full(20, 1.0)), 0.0) is None, "nothing falls"
+
+
+def test_what_comes_up_after_the_noise_had_it_is_the_room() -> None:
+    time = np.arange(0.02, 0.4, 0.012)
+    own = 10.0 ** (-3.0 * time / 0.2)
+    # The room cancels the note for a moment, then answers it.
+    level = np.where(time < 0.08, own, np.where(time < 0.10, 1e-3, 0.1 * 10.0 ** (-3.0 * time)))
+    found = t60_s(Track(time, np.full_like(time, 200.0), level), 0.008)
+    assert found == pytest.approx(0.2, rel=0.1)

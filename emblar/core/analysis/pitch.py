@@ -444,7 +444,7 @@ def _inside(track: Track, span: tuple[float, float]) -> NDArray[np.bool_]:
 
 def t60_s(track: Track, noise_amplitude: float) -> float | None:
     """Return T60 in s of the tracked fundamental, or None where less than 6 dB is seen to fall."""
-    heard = track.amplitude > 10.0 ** (NOISE_MARGIN_DB / 20.0) * noise_amplitude
+    heard = _until_lost(track.amplitude, 10.0 ** (NOISE_MARGIN_DB / 20.0) * noise_amplitude)
     time, level = track.time_s[heard], 20.0 * np.log10(track.amplitude[heard] + 1e-20)
     if len(time) < FEWEST_ON_SLOPE:
         return None
@@ -466,6 +466,18 @@ def t60_s(track: Track, noise_amplitude: float) -> float | None:
         time, level = time[keep], level[keep]
     seen = -slope * (time[-1] - time[0])
     return float(-60.0 / slope) if slope < 0 and seen >= LEAST_FALL_DB else None
+
+
+def _until_lost(amplitude: Array, least: float) -> NDArray[np.bool_]:
+    """Return where a partial is heard: what comes up again after it was lost is the room's."""
+    heard = np.asarray(amplitude > least)
+    if heard.any():
+        half = max(len(amplitude) // 2, 1)
+        peak = int(np.argmax(np.where(heard, amplitude, 0.0)[:half]))
+        lost = np.flatnonzero(~heard[peak:])
+        if len(lost) and lost[0] >= FEWEST_ON_SLOPE:
+            heard[peak + lost[0] :] = False
+    return heard
 
 
 def _first_slope(time_s: Array, level_db: Array) -> int:
