@@ -29,6 +29,8 @@ FILLS = (
     {"tom": "1...2...3...3...", "kick": "..x...x...x...x."},
     {"snare": "xxxx............", "tom": "....111.22..3.3.", "kick": "X...X...X...X..."},
 )
+PLACES = ((64, 64, 64, 64), (64, 24, 104, 64), (64, 104, 12, 40), (60, 0, 127, 90))
+"""Where bass, keys, guitar and strings stand, from 0, left, to 127, right."""
 FORCE = {"X": 1.0, "x": 0.75, "o": 0.35}
 
 
@@ -68,7 +70,7 @@ def groove(kit: Kit, seed: int, seconds: float = 24.0) -> Recording:
     rng = np.random.default_rng(seed)
     events = groove_events(kit, rng, seconds)
     out = np.zeros((int((seconds + 2.0) * RATE), 2))
-    pans = {v: rng.uniform(-0.5, 0.5) for v in kit.drums}
+    pans = {v: rng.uniform(-0.5, 0.5) * (v not in ("kick", "snare")) for v in kit.drums}
     for voice, drum in kit.drums.items():
         own = [e for e in events if e[1] == voice]
         gain = (0.35 if voice in ("hat", "cymbal") else 1.0) * 10 ** (rng.uniform(-4, 2) / 20)
@@ -100,6 +102,8 @@ def backing(seed: int, seconds: float) -> Array:
     for channel, (first, last) in enumerate(((32, 38), (0, 6), (24, 31), (48, 52))):
         program = int(rng.integers(first, last))
         track.append(mido.Message("program_change", channel=channel, program=program))
+        place = PLACES[seed % len(PLACES)][channel]
+        track.append(mido.Message("control_change", channel=channel, control=10, value=place))
     roots = rng.permutation([33, 36, 38, 40, 41, 43])[:4]
     notes: list[tuple[float, float, int, int, int]] = []
     beat = 60.0 / float(rng.uniform(84, 150))

@@ -2,8 +2,10 @@
 
 Conventions
 -----------
-Mono float32 at ``RATE``, RMS about 1. All of it is drawn at random and made from sines and noise.
+Float32 at ``RATE``, RMS about 1, one channel but for ``wide_backing``. All of it is drawn at random and made from sines and noise.
 """
+
+from collections.abc import Iterator
 
 import numpy as np
 from numpy.typing import NDArray
@@ -13,6 +15,7 @@ from training.sounds import RATE, coloured, decay, equaliser, log_uniform
 Sound = NDArray[np.float32]
 DYING = ("plucked", "struck")
 ROLES = ("bass", "chords", "lead", "arpeggio", "speech")
+CENTRED_ODDS, DOUBLED_ODDS = {"bass": 0.85, "speech": 0.85, "lead": 0.6}, 0.35
 SCALE = 2.0 ** (np.array([0, 2, 3, 5, 7, 9, 10, 12]) / 12)
 BAR = 16
 RIFF_ODDS, REST_ODDS = 0.6, 0.15
@@ -184,11 +187,37 @@ def _levelled(out: NDArray[np.float64], seconds: float) -> Sound:
 
 def backing(rng: np.random.Generator, seconds: float, step_s: float) -> Sound:
     """Return one to four parts together, RMS about 1."""
+    total = np.zeros(int(seconds * RATE), np.float32)
+    for _, own in _parts(rng, seconds, step_s):
+        total += own
+    return np.asarray(total / (np.sqrt(np.mean(total**2)) + 1e-9), np.float32)
+
+
+def wide_backing(rng: np.random.Generator, seconds: float, step_s: float) -> Sound:
+    """Return parts as ``backing`` does, each in its place, shape (n, 2), RMS about 1."""
+    total = np.zeros((int(seconds * RATE), 2), np.float32)
+    for role, own in _parts(rng, seconds, step_s):
+        centred = rng.random() < CENTRED_ODDS.get(role, 0.35)
+        sides = placed(0.0 if centred else float(rng.uniform(-1.0, 1.0)))
+        if not centred and rng.random() < DOUBLED_ODDS:
+            # Played twice, or a chorus: the other side has the same a little later.
+            late = int(log_uniform(rng, 0.003, 0.03) * RATE)
+            again = own[: len(own) - late] * np.float32(rng.uniform(0.4, 1.0))
+            total[late:] += again[:, None] * sides[::-1]
+        total += own[:, None] * sides
+    return np.asarray(total / (np.sqrt(np.mean(total**2)) + 1e-9), np.float32)
+
+
+def placed(pan: float) -> NDArray[np.float32]:
+    """Return the gains of left and right for a place from −1, left, to 1, right."""
+    return np.array([min(1.0 - pan, 1.0), min(1.0 + pan, 1.0)], np.float32)
+
+
+def _parts(rng: np.random.Generator, seconds: float, step_s: float) -> Iterator[tuple[str, Sound]]:
     roles = [str(r) for r in rng.choice(ROLES, int(rng.integers(1, 5)), replace=False)]
     for usual, odds in (("bass", 0.8), ("chords", 0.5)):
         if usual not in roles and rng.random() < odds:
             roles.append(usual)
-    total = np.zeros(int(seconds * RATE), np.float32)
     for role in roles:
-        total += part(rng, seconds, role, step_s) * np.float32(10 ** (rng.uniform(-6, 3) / 20))
-    return np.asarray(total / (np.sqrt(np.mean(total**2)) + 1e-9), np.float32)
+        own = part(rng, seconds, role, step_s)
+        yield role, own * np.float32(10 ** (rng.uniform(-6, 3) / 20))

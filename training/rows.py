@@ -15,6 +15,7 @@ from training.scenes import (
     labelled_grooves,
     labelled_mixes,
     labelled_songs,
+    labelled_wide,
 )
 
 HELD_OUT = 12
@@ -59,6 +60,7 @@ class Gathered:
 
 SCENES: dict[str, Callable[[int], Found]] = {
     "drums": labelled, "mix": labelled_mixes, "grooves": labelled_grooves, "songs": labelled_songs,
+    "wide": labelled_wide,
 }  # fmt: skip
 """How the scenes of each family of networks are made."""
 

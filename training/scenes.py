@@ -13,12 +13,13 @@ import numpy as np
 from numpy.typing import NDArray
 from scipy.signal import fftconvolve
 
+from emblar.core.analysis.audio import Audio, one_channel, side
 from emblar.core.analysis.classifier import KINDS
 from emblar.core.analysis.onsets import find_candidates
 from emblar.core.analysis.pictures import level_db
 from emblar.core.analysis.segments import flatness
 from emblar.core.analysis.tones import tones
-from training.backings import backing
+from training.backings import backing, placed, wide_backing
 from training.modelled import model_drum
 from training.sounds import RATE, Sound, cross_stick, drum, log_uniform, metal
 
@@ -32,6 +33,8 @@ SILENT_ODDS, MODELLED_ODDS = 0.07, 0.15
 MIXES, SONGS, GROOVES = 4, 2, 3
 BEHIND_DB = (-12.0, 8.0)
 """How loud the backing is, RMS re the drums."""
+SPREAD_ODDS, CENTRED_ODDS = 0.85, {"kick": 0.6, "snare": 0.5}
+"""How often a kit is heard in stereo at all, and these in its middle."""
 STEPS = {
     "hat": [0.85, 0.35, 0.85, 0.35],
     "cymbal": [0.25, 0.1, 0.2, 0.1],
@@ -120,12 +123,14 @@ def _looped(rng: np.random.Generator, steps: int, toms: int) -> list[tuple[int, 
     return [(step, kind, min(force, 1.0)) for (step, kind), force in once.items()]
 
 
-def _room(rng: np.random.Generator, dry: NDArray[np.float32]) -> NDArray[np.float32]:
+def _room(rng: np.random.Generator, dry: Sound) -> Sound:
+    """Return a sound in a room, which answers each channel otherwise."""
     t60 = log_uniform(rng, 0.15, 2.2)
     time = np.arange(int(t60 * RATE)) / RATE
-    response = rng.standard_normal(len(time)) * np.exp(-6.9 * time / t60)
+    response = rng.standard_normal((*dry.shape[1:], len(time))).T
+    response *= np.exp(-6.9 * time / t60).reshape(-1, *[1] * (dry.ndim - 1))
     response[: int(rng.uniform(0.002, 0.03) * RATE)] = 0
-    wet = fftconvolve(dry, response.astype(np.float32))[: len(dry)]
+    wet = fftconvolve(dry, response.astype(np.float32), axes=0)[: len(dry)]
     ratio = np.sqrt(np.mean(dry**2) / (np.mean(wet**2) + 1e-12))
     return np.asarray(dry + wet * ratio * 10 ** (rng.uniform(-28, -4) / 20), np.float32)
 
@@ -163,9 +168,13 @@ def perform(
     step_s: float,
     seconds: float = SECONDS,
     drawn: Drawn = _pattern,
+    sides: dict[str, Sound] | None = None,
 ) -> tuple[Sound, list[tuple[float, str]]]:
-    """Return a performance of a drawn pattern and its strokes."""
-    out = np.zeros(int((seconds + 2) * RATE), np.float32)
+    """Return a performance of a drawn pattern and its strokes, in stereo where ``sides`` says how.
+
+    ``sides`` are the gains of left and right of each instrument.
+    """
+    out = np.zeros((int((seconds + 2) * RATE), *([2] if sides else [])), np.float32)
     steps = int(seconds / step_s)
     toms = sum(k.startswith("tom") for k in band.layers)
     rows = drawn(rng, steps, toms) if rng.random() > SILENT_ODDS else []
@@ -180,7 +189,8 @@ def perform(
         sound = layer * np.float32(band.gains[kind] * (0.6 + 0.5 * force))
         first = int(time * RATE)
         stop = min(first + len(sound), len(out))
-        out[first:stop] += sound[: stop - first]
+        own = sound[: stop - first]
+        out[first:stop] += own[:, None] * sides[kind] if sides else own
         if kind != "stick":
             events.append((time, kind.split("-", maxsplit=1)[0]))
     out = out[: int(seconds * RATE)]
@@ -194,7 +204,7 @@ def finished(rng: np.random.Generator, sound: Sound) -> NDArray[np.float64]:
         drive = rng.uniform(1, 6)
         out = np.tanh(drive * out) / np.tanh(drive)
     noise = 10 ** (rng.uniform(-90, -45) / 20)
-    return np.asarray(out + noise * rng.standard_normal(len(out)), np.float64)
+    return np.asarray(out + noise * rng.standard_normal(out.shape), np.float64)
 
 
 def lone(rng: np.random.Generator, sound: Sound) -> NDArray[np.float64]:
@@ -288,6 +298,28 @@ def labelled_grooves(seed: int) -> Found:
     return _gathered(scenes)
 
 
+def labelled_wide(seed: int) -> Found:
+    """Return scenes of one drawn kit in stereo mixes: the middle of each, then its side."""
+    rng = np.random.default_rng([11, seed])
+    kit, step_s = band(rng), 15.0 / rng.uniform(70, 190)
+    scenes: list[Scene] = []
+    spread = rng.uniform(0.0, 0.8) if rng.random() < SPREAD_ODDS else 0.0
+    behind = wide_backing(rng, SECONDS, step_s)
+    for _ in range(MIXES):
+        sides = {
+            k: placed(0.0 if rng.random() < CENTRED_ODDS.get(k, 0.2) else rng.uniform(-1, 1) * spread)
+            for k in kit.layers
+        }  # fmt: skip
+        drums, events = perform(rng, kit, step_s, SECONDS, _pattern, sides)
+        level = (np.sqrt(np.mean(drums**2)) + 1e-3) * 10 ** (rng.uniform(*BEHIND_DB) / 20)
+        turned = np.roll(behind, int(rng.integers(len(behind))), axis=0)
+        audio = Audio(finished(rng, drums + turned * np.float32(level)), RATE)
+        beside = side(audio)
+        if beside is not None:
+            scenes += [(one_channel(audio), events), (beside, events)]
+    return _gathered(scenes, pairs=True)
+
+
 def _under_backings(rng: np.random.Generator, count: int, seconds: float, drawn: Drawn) -> Found:
     kit, step_s = band(rng), 15.0 / rng.uniform(70, 190)
     scenes = []
@@ -302,10 +334,17 @@ def _under_backings(rng: np.random.Generator, count: int, seconds: float, drawn:
     return _gathered(scenes)
 
 
-def _gathered(scenes: list[tuple[NDArray[np.float64], list[tuple[float, str]]]]) -> Found:
+Scene = tuple[NDArray[np.float64], list[tuple[float, str]]]
+"""A sound and its strokes."""
+
+
+def _gathered(scenes: list[Scene], *, pairs: bool = False) -> Found:
+    """Return scenes and their candidates; of ``pairs`` the second has those of the first."""
     levels, flat, tone, labels, at = [], [], [], [], []
-    for sound, events in scenes:
+    for number, (sound, events) in enumerate(scenes):
         frames, times = find_candidates(sound)
+        if pairs and number % 2:
+            times = at[-1].astype(np.float64)
         levels.append(level_db(frames.power).astype(np.float16))
         flat.append(flatness(frames, times).astype(np.float16))
         tone.append(tones(frames, times).astype(np.float16))

@@ -11,12 +11,13 @@ import numpy as np
 
 from emblar.core.analysis import classifier
 from training.alike import LOOPED, again
+from training.beside import both
 from training.network import Fit, chances, fitted, weights_of
 from training.rows import gather, parted
 from training.stored import report
 
 OUT = Path(classifier.__file__).parent / "data" / "voices.npz"
-FITS = {"drums": Fit(), "mix": Fit()}
+FITS = {"drums": Fit(), "mix": Fit(widths=(16, 32, 64, 96), hidden=(192, 96), epochs=9)}
 KITS = {"drums": 320, "mix": 480}
 
 
@@ -36,7 +37,7 @@ def main() -> None:
     parser.add_argument("--kits", type=int, help="fewer than usual, for a try")
     parser.add_argument("--cache", type=Path, help="folder to keep what was gathered in")
     parser.add_argument("--only", choices=list(FITS), nargs="*", default=list(FITS))
-    parser.add_argument("--again", action="store_true", help="fit the networks of likeness only")
+    parser.add_argument("--again", action="store_true", help="fit the later networks only")
     asked = parser.parse_args()
     stored: dict[str, np.ndarray] = {}
     if OUT.exists():
@@ -45,6 +46,9 @@ def main() -> None:
     for family in () if asked.again else asked.only:
         stored = {n: v for n, v in stored.items() if not n.startswith(family)}
         stored |= family_of(family, asked.kits or KITS[family], asked.cache)
+        np.savez_compressed(OUT, **stored)
+    if "mix" in asked.only:
+        stored |= both(asked.cache)
         np.savez_compressed(OUT, **stored)
     for family in LOOPED:
         if family in asked.only:

@@ -10,8 +10,8 @@ from typing import Any
 import numpy as np
 from sqlalchemy.orm import Session
 
-from emblar.core.analysis.analyse import measure_voices, others_play_on, voice_order
-from emblar.core.analysis.audio import Audio, one_channel
+from emblar.core.analysis.analyse import heard_low, measure_voices, others_play_on, voice_order
+from emblar.core.analysis.audio import Audio, one_channel, side
 from emblar.core.analysis.clean import AnalysedHit, mark_clean
 from emblar.core.analysis.edits import Edit, applied, merge_tom, move, put_in, split_tom, take_out
 from emblar.core.analysis.frames import frames_of
@@ -172,10 +172,9 @@ def _measured(
     clean = mark_clean(hits, mono, audio.duration_s, _spans(reference.regions))
     marked = with_manners(clean, mono)
     present = {h.voice for h in marked}
-    anew = measure_voices(
-        mono, low_band(mono), marked, audio.duration_s,
-        mix=others_play_on(reference.kind, lambda: frames_of(mono).is_mix), only=touched & present,
-    )  # fmt: skip
+    mix = others_play_on(reference.kind, lambda: frames_of(mono).is_mix)
+    lows = heard_low(mono, side(audio) if mix else None)
+    anew = measure_voices(mono, lows, marked, audio.duration_s, mix=mix, only=touched & present)
     cards = {v.voice: v for v in file.voices if v.voice in present - touched}
     cards |= {card.voice: voice_file(card) for card in anew}
     return file.model_copy(

@@ -60,7 +60,7 @@ def spans() -> list[StrokeSpan]:
 
 def card(sound: np.ndarray, *, mix: bool):
     return measure_voice(
-        "kick", sound, low_band(sound), strokes(), levels_db=[-10.0] * STROKES, mix=mix
+        "kick", sound, [low_band(sound)], strokes(), levels_db=[-10.0] * STROKES, mix=mix
     )
 
 
@@ -160,6 +160,22 @@ def test_strokes_with_nothing_in_common_in_range_are_no_error() -> None:
     silent[RATE // 2] = 1.0
     assert voice_spectrum(low_band(np.zeros(2 * RATE)), spans()[:2], "kick") is None
     found = measure_voice(
-        "tom-1", silent, low_band(silent), strokes()[:1], levels_db=[-20.0], mix=False
+        "tom-1", silent, [low_band(silent)], strokes()[:1], levels_db=[-20.0], mix=False
     )
     assert found.hits == 1
+
+
+@pytest.mark.parametrize(
+    ("partials", "wanted"),
+    [
+        ([(212.0, 0.12, 0.25), (313.0, 0.12, 1.0)], 212.0),
+        # Too faint, too far below to be the first mode, or high enough by itself.
+        ([(212.0, 0.12, 0.1), (313.0, 0.12, 1.0)], 313.0),
+        ([(140.0, 0.12, 0.25), (313.0, 0.12, 1.0)], 313.0),
+        ([(160.0, 0.12, 0.25), (235.0, 0.12, 1.0)], 235.0),
+    ],
+)
+def test_a_snare_that_seems_high_is_looked_under(
+    partials: list[tuple[float, float, float]], wanted: float
+) -> None:
+    assert heard("snare", partials) == pytest.approx(wanted, abs=2.0)

@@ -78,9 +78,9 @@ def test_a_double_kick_of_sixteen_a_second_is_not_merged() -> None:
 def test_nothing_is_named_where_there_are_no_candidates() -> None:
     sound = np.zeros(RATE)
     frames, times = find_candidates(sound)
-    found = Candidates(frames, times, levels_db(sound, times))
+    found = Candidates(frames, times, levels_db(sound, times), [low_band(sound)])
     assert len(found) == 0
-    assert name_strokes(found, low_band(sound), mix=False) == []
+    assert name_strokes(found, mix=False) == []
 
 
 def test_levels_are_those_of_the_first_50_ms() -> None:

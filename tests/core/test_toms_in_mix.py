@@ -52,7 +52,7 @@ def colours(low: np.ndarray, times: np.ndarray) -> np.ndarray:
 def test_less_sure_strokes_join_the_tom_whose_colour_they_have_and_others_none() -> None:
     low, times = song([150.0, 80.0] * 5 + [150.0, 80.0, 62.0], -99.0)
     chances = np.array([0.9] * 10 + [0.35] * 3)
-    found = toms_in_mix(colours(low, times), prints(-25.0, 13, 1), chances)
+    found = toms_in_mix([colours(low, times)], prints(-25.0, 13, 1), chances)
     assert [sorted(g.tolist()) for g in found.toms] == [[0, 2, 4, 6, 8, 10], [1, 3, 5, 7, 9, 11]]
     assert found.others.tolist() == [12]
 
@@ -61,7 +61,7 @@ def test_less_sure_strokes_join_the_tom_whose_colour_they_have_and_others_none()
 def test_three_toms_are_three_whatever_the_bass_plays(bass_db: float) -> None:
     order = [150.0, 110.0, 80.0] * 6
     low, times = song(order, bass_db)
-    found = toms_in_mix(colours(low, times), prints(-25.0, 18, 1), np.full(18, 0.8))
+    found = toms_in_mix([colours(low, times)], prints(-25.0, 18, 1), np.full(18, 0.8))
     assert [sorted(g.tolist()) for g in found.toms] == [list(range(i, 18, 3)) for i in range(3)]
     assert len(found.snare) == 0
     assert len(found.others) == 0
@@ -71,7 +71,7 @@ def test_what_seems_a_tom_now_and_then_is_none() -> None:
     order = [150.0] * 8 + [95.0, 63.0, 205.0]
     low, times = song(order, -10.0)
     tom = np.array([0.8] * 8 + [0.4] * 3)
-    found = toms_in_mix(colours(low, times), prints(-25.0, 11, 1), tom)
+    found = toms_in_mix([colours(low, times)], prints(-25.0, 11, 1), tom)
     assert [sorted(g.tolist()) for g in found.toms] == [list(range(8))]
     assert found.others.tolist() == [8, 9, 10]
 
@@ -80,7 +80,7 @@ def test_the_bright_one_may_be_a_snare_and_is_no_tom() -> None:
     order = [180.0] * 8 + [110.0] * 6
     low, times = song(order, -10.0)
     rows = np.concatenate([prints(-6.0, 8, 1), prints(-25.0, 6, 2)])
-    found = toms_in_mix(colours(low, times), rows, np.full(14, 0.8))
+    found = toms_in_mix([colours(low, times)], rows, np.full(14, 0.8))
     assert sorted(found.snare.tolist()) == list(range(8))
     assert [sorted(g.tolist()) for g in found.toms] == [list(range(8, 14))]
 
@@ -88,14 +88,15 @@ def test_the_bright_one_may_be_a_snare_and_is_no_tom() -> None:
 def test_no_kit_has_more_toms_than_players_bring() -> None:
     pitches = [200.0, 160.0, 128.0, 102.0, 82.0, 65.0]
     low, times = song(pitches * 4, -99.0)
-    found = toms_in_mix(colours(low, times), prints(-25.0, 24, 1), np.full(24, 0.8))
+    found = toms_in_mix([colours(low, times)], prints(-25.0, 24, 1), np.full(24, 0.8))
     assert len(found.toms) == MOST_TOMS
 
 
 def test_one_stroke_and_none_are_no_tom() -> None:
     for count in (0, 1):
         low, times = song([110.0], -99.0)
-        found = toms_in_mix(colours(low, times)[:count], prints(-25.0, count, 1), np.full(count, 1))
+        heard = [colours(low, times)[:count]]
+        found = toms_in_mix(heard, prints(-25.0, count, 1), np.full(count, 1))
         assert found.toms == ()
 
 
@@ -110,11 +111,11 @@ def test_places_are_kick_toms_high_to_low_and_nowhere() -> None:
     order = [60.0, 140.0, 95.0] * 6
     low, times = song(order, -10.0)
     told = chances([("kick", 0.9), ("tom", 0.8), ("tom", 0.8)] * 6)
-    found = places(times, low, told, prints(-25.0, 18, 1), mix=True)
+    found = places(times, [low], told, prints(-25.0, 18, 1), mix=True)
     assert found.toms == 2
     assert found.of.tolist() == [0, 1, 2] * 6
     told[4] = 0.02
-    again = places(times, low, told, prints(-25.0, 18, 1), mix=True)
+    again = places(times, [low], told, prints(-25.0, 18, 1), mix=True)
     assert again.of[4] == NOWHERE
 
 
@@ -124,9 +125,26 @@ def test_a_snare_is_put_in_only_where_hardly_any_was_heard() -> None:
     rows = np.concatenate([prints(-6.0, 8, 1), prints(-25.0, 6, 2)])
     told = chances([("tom", 0.8)] * 14)
     snare, tom = KINDS.index("snare"), KINDS.index("tom")
-    now = with_a_snare(times, low, told, rows, mix=True)
+    now = with_a_snare(times, [low], told, rows, mix=True)
     assert (now[:8, snare] == SNARE_AFTER_ALL).all()
     assert (now[:8, tom] < 0.2).all()
     assert (now[8:] == told[8:]).all()
     told[8:12] = chances([("snare", 0.9)] * 4)
-    assert (with_a_snare(times, low, told, rows, mix=True) == told).all()
+    assert (with_a_snare(times, [low], told, rows, mix=True) == told).all()
+
+
+def test_toms_hidden_in_the_middle_are_told_apart_in_the_side() -> None:
+    order = [150.0, 80.0, 110.0] * 6
+    low, times = song(order, 12.0)
+    beside, _ = song(order, -99.0, seed=3)
+    rows, chances = prints(-25.0, 18, 1), np.full(18, 0.8)
+    want = [list(range(place, 18, 3)) for place in (0, 2, 1)]
+    middle, both = (
+        toms_in_mix([colours(band, times) for band in bands], rows, chances)
+        for bands in ([low], [low, beside])
+    )
+    assert [sorted(g.tolist()) for g in both.toms] == want
+    assert [sorted(g.tolist()) for g in middle.toms] != want
+    # The middle has its way where it parts them no worse.
+    clear = toms_in_mix([colours(b, times) for b in (beside, low)], rows, chances)
+    assert [sorted(g.tolist()) for g in clear.toms] == want

@@ -11,7 +11,8 @@ from emblar.core.analysis.pictures import pictures
 from emblar.core.analysis.segments import FLAT_AT
 from emblar.core.analysis.tones import SIZE as TONES
 from training.alike import among_alike
-from training.backings import BAR, _riff, note, part
+from training.backings import BAR, _riff, note, part, placed, wide_backing
+from training.beside import of_both
 from training.modelled import drawn_voice, model_drum
 from training.rows import Gathered, blurred, colour, joined, louds, plain
 from training.scenes import (
@@ -25,6 +26,7 @@ from training.scenes import (
     finished,
     labelled,
     labelled_mixes,
+    labelled_wide,
     labels_of,
     perform,
 )
@@ -231,3 +233,29 @@ def test_drums_of_the_model_sound_at_their_pitch_and_softer_when_struck_softer(k
         hz = np.fft.rfftfreq(size, 1.0 / RATE)
         near = np.abs(12.0 * np.log2(np.maximum(hz, 1.0) / voice.settled_hz())) < 1.5
         assert level[near].max() > 0.2 * level[(hz > 25) & (hz < 400)].max()
+
+
+def test_stereo_scenes_come_in_pairs_that_share_their_candidates() -> None:
+    found = labelled_wide(1)
+    assert found.sizes[::2] == found.sizes[1::2]
+    assert len(found.sizes) == 2 * MIXES
+    parts = np.split(np.arange(len(found.labels)), np.cumsum(found.sizes)[:-1])
+    for middle, beside in zip(parts[::2], parts[1::2], strict=True):
+        assert (found.times_s[middle] == found.times_s[beside]).all()
+        assert (found.labels[middle] == found.labels[beside]).all()
+    levels = np.split(found.level_db.astype(float), np.cumsum(found.lengths)[:-1])
+    assert all((a != b).any() for a, b in zip(levels[::2], levels[1::2], strict=True))
+    rows = joined([found])
+    told, truth = of_both(rows, np.arange(len(rows.labels)))
+    assert len(told) == len(truth) == len(rows.labels) // 2
+
+
+def test_parts_of_a_stereo_backing_stand_in_different_places() -> None:
+    assert placed(0.0).tolist() == [1.0, 1.0]
+    assert placed(-1.0).tolist() == [1.0, 0.0]
+    assert placed(0.5).tolist() == [0.5, 1.0]
+    found = wide_backing(np.random.default_rng(3), 4.0, 0.12)
+    assert found.shape == (4 * RATE, 2)
+    assert np.sqrt(np.mean(found**2)) == pytest.approx(1.0, rel=1e-3)
+    apart = np.mean((found[:, 0] - found[:, 1]) ** 2)
+    assert apart > 0.01

@@ -7,7 +7,7 @@ and may raise to stop the work. ``ANALYSIS_VERSION`` changes whenever the number
 """
 
 from collections.abc import Callable, Collection, Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from typing import Literal
 
 import numpy as np
@@ -18,9 +18,11 @@ from emblar.core.analysis.audio import (
     Samples,
     check_audio,
     one_channel,
+    side,
 )
 from emblar.core.analysis.card import VoiceCard, measure_voice
 from emblar.core.analysis.clean import AnalysedHit, clean_strokes, mark_clean
+from emblar.core.analysis.frames import frames_of
 from emblar.core.analysis.manner import with_manners
 from emblar.core.analysis.onsets import dying_away, find_candidates
 from emblar.core.analysis.pitch import low_band
@@ -35,7 +37,7 @@ from emblar.core.analysis.voices import (
 from emblar.core.errors import BadAudioError
 
 Array = NDArray[np.float64]
-ANALYSIS_VERSION = 9
+ANALYSIS_VERSION = 10
 SourceKind = Literal["auto", "mix", "drums", "hit"]
 Progress = Callable[[str, float], None]
 PEAK_BINS_PER_S = 200
@@ -98,27 +100,36 @@ def analyse(
     if len(times) == 0:
         raise BadAudioError(NO_STROKES)
     progress("sorting strokes", 0.35)
-    found, low = Candidates(frames, times, levels_db(mono, times)), low_band(mono)
     # A recording brought as a mix in which nothing plays between the strokes is heard as drums.
     over = kind != "drums" and frames.is_mix
+    mix = others_play_on(kind, lambda: over)
+    beside = side(audio) if mix else None
+    lows = heard_low(mono, beside)
+    found = Candidates(frames, times, levels_db(mono, times), lows)
+    if beside is not None:
+        found = replace(found, side=frames_of(beside))
     if voice is not None:
         hits = one_voice(found, voice, lone=kind == "hit", mix=over)
     else:
-        hits = lone_voice(found) if kind == "hit" else name_strokes(found, low, mix=over)
+        hits = lone_voice(found) if kind == "hit" else name_strokes(found, mix=over)
     hits = _struck(hits, mono)
     if not hits:
         raise BadAudioError(NO_STROKES)
     progress("measuring", 0.5)
     told = [AnalysedHit(h.time_s, h.voice, h.level_db, h.confidence, False) for h in hits]
     marked = with_manners(mark_clean(told, mono, audio.duration_s), mono)
-    mix = others_play_on(kind, lambda: over)
-    cards = measure_voices(mono, low, marked, audio.duration_s, mix=mix, progress=progress)
+    cards = measure_voices(mono, lows, marked, audio.duration_s, mix=mix, progress=progress)
     return Analysis(audio.duration_s, audio.sample_rate_hz, audio.channels, marked, cards)
 
 
 def others_play_on(kind: str, heard: Callable[[], bool]) -> bool:
     """Whether instruments other than drums play on between strokes: as told, or as heard."""
     return kind == "mix" or (kind == "auto" and heard())
+
+
+def heard_low(mono: Samples, beside: Samples | None) -> list[Array]:
+    """Return the low bands that are listened to: of the middle, and of a stereo mix's side."""
+    return [low_band(sound) for sound in (mono, beside) if sound is not None]
 
 
 def _struck(hits: list[Hit], mono: Samples) -> list[Hit]:
@@ -137,7 +148,7 @@ def _struck(hits: list[Hit], mono: Samples) -> list[Hit]:
 
 def measure_voices(
     mono: Samples,
-    low: Array,
+    lows: Sequence[Array],
     hits: Sequence[AnalysedHit],
     duration_s: float,
     *,
@@ -147,7 +158,8 @@ def measure_voices(
 ) -> tuple[VoiceCard, ...]:
     """Measure every voice, or only some, from its clean strokes.
 
-    ``mix`` says whether other instruments play on between them (``others_play_on``).
+    ``mix`` says whether other instruments play on between them (``others_play_on``), ``lows``
+    are the low bands of the recording and of the side of a stereo mix (``heard_low``).
     """
     present = {hit.voice for hit in hits}
     names = sorted(present if only is None else present & set(only), key=voice_order)
@@ -156,7 +168,7 @@ def measure_voices(
         progress(f"measuring {name}", 0.5 + 0.5 * index / len(names))
         levels = [hit.level_db for hit in hits if hit.voice == name]
         clean = clean_strokes(hits, name, duration_s)
-        cards.append(measure_voice(name, mono, low, clean, levels_db=levels, mix=mix))
+        cards.append(measure_voice(name, mono, lows, clean, levels_db=levels, mix=mix))
     return tuple(cards)
 
 

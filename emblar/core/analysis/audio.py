@@ -22,6 +22,8 @@ LONGEST_S = 30 * 60.0
 LOWEST_RATE_HZ = 8000
 HIGHEST_RATE_HZ = 192_000
 SILENCE_PEAK = 10.0 ** (-70.0 / 20.0)
+LEAST_SIDE = 1e-4
+"""Power re the first component under which a second is nothing but noise."""
 
 
 @dataclass(frozen=True, slots=True)
@@ -88,14 +90,36 @@ def one_channel(audio: Audio) -> Samples:
 
     The sign is that of the louder channel, so polarity is kept.
     """
-    samples = audio.samples
     if audio.channels == 1:
-        mono = samples[:, 0].astype(np.float64)
-    else:
-        _, vectors = np.linalg.eigh((samples.T @ samples).astype(np.float64))
-        weights = vectors[:, -1]
-        weights = weights * np.sign(weights[np.argmax(np.abs(weights))])
-        mono = samples @ weights / np.abs(weights).sum()
-    if audio.sample_rate_hz == ANALYSIS_RATE_HZ:
+        return _at_rate(audio.samples[:, 0].astype(np.float64), audio.sample_rate_hz)
+    weights = _components(audio)[1][:, -1]
+    weights = weights * np.sign(weights[np.argmax(np.abs(weights))])
+    return _at_rate(audio.samples @ weights / np.abs(weights).sum(), audio.sample_rate_hz)
+
+
+def side(audio: Audio) -> Samples | None:
+    """Return the second component of the channels at ``ANALYSIS_RATE_HZ``, shape (n,).
+
+    What is in the middle of the stereo image, as bass and voice mostly are, is not in it. None
+    where there is hardly any.
+    """
+    if audio.channels == 1:
+        return None
+    power, vectors = _components(audio)
+    if power[-2] < LEAST_SIDE * power[-1]:
+        return None
+    weights = vectors[:, -2]
+    return _at_rate(audio.samples @ weights / np.abs(weights).sum(), audio.sample_rate_hz)
+
+
+def _components(audio: Audio) -> tuple[Samples, Samples]:
+    """Return power and weights of the components of the channels, the strongest last."""
+    samples = audio.samples
+    power, vectors = np.linalg.eigh((samples.T @ samples).astype(np.float64))
+    return power, vectors
+
+
+def _at_rate(mono: Samples, rate_hz: int) -> Samples:
+    if rate_hz == ANALYSIS_RATE_HZ:
         return np.ascontiguousarray(mono)
-    return np.asarray(soxr.resample(mono, audio.sample_rate_hz, ANALYSIS_RATE_HZ, quality="HQ"))
+    return np.asarray(soxr.resample(mono, rate_hz, ANALYSIS_RATE_HZ, quality="HQ"))

@@ -37,6 +37,7 @@ from emblar.core.notes import cents
 from emblar.core.quantities import Measured, Quantity, Unknown
 
 Array = NDArray[np.float64]
+Modes = list[tuple[float, float]]
 MOST_STROKES = 12
 ENOUGH_WHOLE = 2
 NO_CLEAN = "no stroke is clean enough: others sound over every one of them"
@@ -110,7 +111,7 @@ class VoiceCard:
 def measure_voice(
     voice: str,
     mono: Samples,
-    low: Array,
+    lows: Sequence[Array],
     clean: Sequence[CleanStroke],
     *,
     levels_db: Sequence[float],
@@ -122,8 +123,9 @@ def measure_voice(
     ----------
     voice
         Name of the voice.
-    mono, low
-        The recording at the analysis rate, and its low band.
+    mono, lows
+        The recording at the analysis rate, and its low band; in a stereo mix also that of its side:
+        a drum is measured where its strokes have most in common.
     clean
         The clean strokes.
     levels_db
@@ -136,9 +138,9 @@ def measure_voice(
     chosen = list(clean)[:MOST_STROKES]
     spans = [StrokeSpan(s.time_s, s.drum_gap_s) for s in chosen]
     why = NO_PITCH if not pitched else (NOT_TOLD if chosen else NO_CLEAN)
-    modes: list[tuple[float, float]] = []
+    low, modes = lows[0], Modes()
     if pitched and spans:
-        modes = (_modes_over_bed if mix else _modes)(low, spans, kind)
+        low, modes = (_over_bed if mix else _alone)(lows, spans, kind)
         why = OVER_BED if mix and not modes else why
     pitches: list[StrokePitch] = []
     if modes:
@@ -175,23 +177,30 @@ def _firm(decay: Quantity) -> bool:
     return isinstance(decay, Measured) and decay.sd <= LEAST_FIRM * decay.value
 
 
-def _modes(low: Array, spans: list[StrokeSpan], kind: str) -> list[tuple[float, float]]:
+def _alone(lows: Sequence[Array], spans: list[StrokeSpan], kind: str) -> tuple[Array, Modes]:
+    """Return a drum's modes where nothing else plays on, and where they are heard."""
+    low = lows[0]
     spectrum = voice_spectrum(low, spans, kind)
     if spectrum is None:
-        return []
+        return low, []
     early = voice_spectrum(low, spans, kind, EARLY_S, before_share=1.0)
     # What rings on where a snare's pitch is sought is toms and the room, quieter than the snare.
     over = kind != "snare" and bed_share(low, spans, kind) >= MOST_BED
-    return modes_hz(spectrum, kind, over_others=over, early=early)
+    return low, modes_hz(spectrum, kind, over_others=over, early=early)
 
 
-def _modes_over_bed(low: Array, spans: list[StrokeSpan], kind: str) -> list[tuple[float, float]]:
-    """Return a drum's modes where others play on; none if its strokes do not agree."""
-    found = over_bed(low, spans, kind)
-    if found is None:
-        return []
-    modes = modes_hz(found.spectrum, kind, over_others=True)
-    return modes if found.tells(modes[0][0], kind) else []
+def _over_bed(lows: Sequence[Array], spans: list[StrokeSpan], kind: str) -> tuple[Array, Modes]:
+    """Return a drum's modes where others play on, and where they are heard best.
+
+    There are none if its strokes do not agree.
+    """
+    found = [(low, over_bed(low, spans, kind)) for low in lows]
+    heard = [(low, own) for low, own in found if own is not None]
+    if not heard:
+        return lows[0], []
+    low, best = max(heard, key=lambda row: row[1].common)
+    modes = modes_hz(best.spectrum, kind, over_others=True)
+    return low, modes if best.tells(modes[0][0], kind) else []
 
 
 def _parts(

@@ -26,7 +26,8 @@ COMPRESSION_DB = 50.0
 CLOSEST_S = 0.028
 """Two strokes closer than this are taken as one."""
 LEAST_RISE = 0.10
-LEAST_RISE_DB = (6.5, 4.5, 3.5, 3.0)
+LEAST_RISE_DB, LEAST_RISE_IN_MIX_DB = (6.5, 4.5, 3.5, 3.0), (4.5, 3.0, 2.3, 2.0)
+"""Where other instruments play on, drums rise out of them by less."""
 OVER_LOCAL = 1.5
 LEAD_S, END_S = 0.1, 0.05
 WATCHED_S, LEAST_FALL_DB = 0.3, 1.5
@@ -91,7 +92,7 @@ def _rising(frames: Frames, times: Array) -> NDArray[np.bool_]:
     centres = band_centres_hz()
     peaks = np.round(times / HOP_S).astype(np.int64)
     found = np.zeros(len(peaks), bool)
-    for index, least in enumerate(LEAST_RISE_DB):
+    for index, least in enumerate(LEAST_RISE_IN_MIX_DB if frames.is_mix else LEAST_RISE_DB):
         inside = (centres >= GROUP_EDGES_HZ[index]) & (centres < GROUP_EDGES_HZ[index + 1])
         power = frames.power[:, inside].sum(axis=1)
         before = np.mean([power[np.maximum(peaks - k, 0)] for k in (4, 5, 6, 7)], axis=0)

@@ -56,6 +56,8 @@ HEADS_OVER_FIRST, HEADS_WITHIN_DB = (2.0, 2.4), 15.0
 PEAK_FLOOR_DB, EARLY_FLOOR_DB = -12.0, -18.0
 HIGHEST_PUNCH_HZ, KICK_SECOND_OVER_FIRST = 105.0, (1.8, 2.7)
 """Above this a kick is not tuned; where its second mode of m = 0 lies over its first."""
+HIGHEST_SNARE_HZ, SNARE_SECOND_OVER_FIRST, SNARE_WITHIN_DB = 250.0, (1.25, 1.9), 14.0
+"""Above this few snares are tuned; where the mode lies that is often louder than the first."""
 SAME_PEAK, EARLY_S = 0.04, (0.015, 0.120)
 TOM_OVER_BED_S = (0.030, 0.200)
 FEWEST_OVER_BED, LEAST_COMMON, LEAST_AGREEING, LEAST_CONCENTRATED = 3, 0.2, 0.4, 0.4
@@ -253,6 +255,9 @@ def modes_hz(
         if kind == "tom":
             chosen = _mode_under(chosen, rows, SECOND_OVER_FIRST)
             chosen = _early_under(chosen, early) if early is not None else chosen
+    if kind == "snare" and chosen[0] > HIGHEST_SNARE_HZ and not over_others:
+        faint = _peaks(spectrum, kind, -SNARE_WITHIN_DB)
+        chosen = _mode_under(chosen, faint, SNARE_SECOND_OVER_FIRST, SNARE_WITHIN_DB)
     if kind == "kick" and chosen[0] > HIGHEST_PUNCH_HZ:
         chosen = _mode_under(chosen, rows, KICK_SECOND_OVER_FIRST)
     return [chosen, *sorted((r for r in rows if r != chosen), key=lambda r: -r[1])]

@@ -13,6 +13,7 @@ to low; the one that keeps most treble may be a snare whose wires were not heard
 """
 
 import warnings
+from collections.abc import Sequence
 from dataclasses import dataclass
 from functools import lru_cache
 
@@ -27,9 +28,11 @@ Array = NDArray[np.float64]
 Index = NDArray[np.int64]
 RANGE_HZ, STEPS_PER_OCTAVE, WIDTH_SEMITONES = (50.0, 270.0), 24, 0.5
 SPAN_S, SHORTEST_S = (0.015, 0.120), 0.06
-PER_GROUP, STARTS, ROUNDS = 0.045, 12, 12
+PER_GROUP, STARTS, ROUNDS, MOST_COST = 0.045, 12, 12, 2.0
+NEARLY = 0.05
+"""The side has a say where parting brings its strokes together by nearly as much."""
 SURE, LEAST_SURE, MAYBE, SAME_COLOUR = 0.4, 4, 0.3, 0.4
-LEAST_STROKES, LEAST_WORTH, LEAST_WORTH_SHARE, MOST_TOMS = 2, 1.0, 0.3, 4
+LEAST_STROKES, LEAST_WORTH, LEAST_WORTH_SHARE, MOST_TOMS = 2, 1.0, 0.2, 4
 BRIGHT_DB = -13.0
 SNARE_TREBLE_DB, LEAST_SNARE, SNARE_SHARE = -11.0, 5, 0.5
 """A snare keeps this much treble, is struck this often, and holds this share of the surest tom."""
@@ -63,13 +66,14 @@ def colour(low: Array, stroke: StrokeSpan) -> Array:
     return np.asarray(own / np.sqrt(own @ own + 1e-30))
 
 
-def toms_in_mix(colours: Array, prints: Array, tom: Array) -> Toms:
+def toms_in_mix(heard: Sequence[Array], prints: Array, tom: Array) -> Toms:
     """Tell toms apart.
 
     Parameters
     ----------
-    colours
-        One per stroke that may be on a tom, shape (strokes, size).
+    heard
+        The colours of each stroke that may be on a tom, shape (strokes, size): in the middle of the
+        mix and, if it is stereo, in its side.
     prints
         One per stroke, shape (strokes, segments × bands).
     tom
@@ -78,7 +82,8 @@ def toms_in_mix(colours: Array, prints: Array, tom: Array) -> Toms:
     nothing = np.empty(0, np.int64)
     if len(tom) < LEAST_STROKES:
         return Toms((), nothing, nothing)
-    groups = _joined(_groups(colours, prints, tom), colours, tom)
+    colours, groups = _groups(heard, prints, tom)
+    groups = _joined(groups, colours, tom)
     treble, worth = treble_db(prints), [float(tom[g].sum()) for g in groups]
     bright = [float(np.median(treble[g])) for g in groups]
     most = max((w for w, b in zip(worth, bright, strict=True) if b < BRIGHT_DB), default=0.0)
@@ -100,13 +105,19 @@ def toms_in_mix(colours: Array, prints: Array, tom: Array) -> Toms:
     return Toms(tuple(high_to_low), snare, others)
 
 
-def _groups(colours: Array, prints: Array, tom: Array) -> list[Index]:
-    """Return groups of strokes alike among those likely on a tom, or all where hardly any is."""
+def _groups(heard: Sequence[Array], prints: Array, tom: Array) -> tuple[Array, list[Index]]:
+    """Return groups of strokes alike among those likely on a tom, and by which colours they are.
+
+    Where hardly any is likely on a tom, all are grouped.
+    """
     sure = np.nonzero(tom >= SURE)[0]
     own = sure if len(sure) >= LEAST_SURE else np.arange(len(tom))
     own = own[np.argsort(-prints[own].sum(axis=1), kind="stable")][:MOST_CLUSTERED]
-    labels = _labels(colours[own])
-    return [own[labels == label] for label in np.unique(labels)]
+    gains = [_labels(colours[own])[0] for colours in heard]
+    told = [c for c, g in zip(heard, gains, strict=True) if c is heard[0] or g >= gains[0] - NEARLY]
+    colours = np.concatenate(told, axis=1) / np.sqrt(len(told))
+    labels = _labels(colours[own])[1]
+    return colours, [own[labels == label] for label in np.unique(labels)]
 
 
 def _joined(groups: list[Index], colours: Array, tom: Array) -> list[Index]:
@@ -119,9 +130,9 @@ def _joined(groups: list[Index], colours: Array, tom: Array) -> list[Index]:
     return [np.concatenate([group, left[nearest == i]]) for i, group in enumerate(groups)]
 
 
-def _labels(colours: Array) -> Index:
-    """Return the group of each stroke; as many groups as pay for themselves."""
-    best, found = np.inf, np.zeros(len(colours), np.int64)
+def _labels(colours: Array) -> tuple[float, Index]:
+    """Return what parting strokes brings, and the group of each: as many as pay for themselves."""
+    costs, found = [MOST_COST], np.zeros(len(colours), np.int64)
     for count in range(1, min(MOST_TOMS, len(colours) // 2) + 1):
         for start in range(STARTS if count > 1 else 1):
             with warnings.catch_warnings():
@@ -131,12 +142,14 @@ def _labels(colours: Array) -> Index:
             means /= np.linalg.norm(means, axis=1, keepdims=True) + 1e-12
             like = colours @ means.T
             cost = float(np.mean(1.0 - like.max(axis=1))) + PER_GROUP * count
-            if cost < best:
-                best, found = cost, like.argmax(axis=1)
-    return found
+            if cost < min(costs):
+                found = like.argmax(axis=1)
+            costs.append(cost)
+    return costs[min(1, len(costs) - 1)] - min(costs), found
 
 
 def _pitch_hz(colours: Array) -> float:
     """Return where strokes of one drum add most; the ear goes by the lower one."""
     at = _grid()[0]
-    return float(at[int(np.argmax(np.median(colours, axis=0) * (at / at[0]) ** -0.5))])
+    usual = np.median(colours, axis=0).reshape(-1, len(at)).mean(axis=0)
+    return float(at[int(np.argmax(usual * (at / at[0]) ** -0.5))])

@@ -15,6 +15,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from emblar.core.analysis.audio import ANALYSIS_RATE_HZ, Samples
+from emblar.core.analysis.beside import both_heard
 from emblar.core.analysis.classifier import KINDS, probabilities
 from emblar.core.analysis.frames import Frames
 from emblar.core.analysis.likeness import reconsidered
@@ -69,6 +70,10 @@ class Candidates:
     frames: Frames
     times_s: Array
     levels_db: Array
+    lows: Sequence[Array]
+    """The low band at ``pitch.LOW_RATE_HZ``, and that of the side of a stereo mix."""
+    side: Frames | None = None
+    """The side of a stereo mix (``beside``)."""
 
     @property
     def gaps_s(self) -> Array:
@@ -80,7 +85,11 @@ class Candidates:
 
 
 def _chances(found: Candidates, *, mix: bool) -> Array:
-    return probabilities(found.frames, found.times_s, mix=mix).astype(np.float64)
+    own = probabilities(found.frames, found.times_s, mix=mix).astype(np.float64)
+    if not mix or found.side is None:
+        return own
+    side = probabilities(found.side, found.times_s, mix=True).astype(np.float64)
+    return both_heard(own, side, found.frames.power, found.side.power, found.times_s)
 
 
 def levels_db(mono: Samples, times_s: Array) -> Array:
@@ -147,30 +156,23 @@ def _by_print(chances: Array, print_: Array) -> Array:
     return out
 
 
-def name_strokes(found: Candidates, low: Array, *, mix: bool) -> list[Hit]:
+def name_strokes(found: Candidates, *, mix: bool) -> list[Hit]:
     """Return every stroke of every voice.
 
-    Parameters
-    ----------
-    found
-        The candidates.
-    low
-        The low band at ``pitch.LOW_RATE_HZ``.
-    mix
-        Whether other instruments play on between the strokes (``analyse.others_play_on``).
+    ``mix`` says whether other instruments play on between them (``analyse.others_play_on``).
     """
     if len(found) == 0:
         return []
     chances = _chances(found, mix=mix)
     prints = prints_of(found.frames, found.times_s)
     chances = reconsidered(chances, prints, found.times_s, mix=mix)
-    chances = with_a_snare(found.times_s, low, chances, prints, mix=mix)
+    chances = with_a_snare(found.times_s, found.lows, chances, prints, mix=mix)
     # The recording's own drums first as kinds, then with kick and toms told apart.
     kinds, _ = _weighed(chances, chances, prints)
     # Toms of different pitch have no print in common: the classifier alone says which are toms.
     tom = KINDS.index("tom")
     kinds[:, tom] = np.maximum(kinds[:, tom], chances[:, tom])
-    placed = places(found.times_s, low, chances, prints, mix=mix)
+    placed = places(found.times_s, found.lows, chances, prints, mix=mix)
     voices = ["kick", "snare", *(f"tom-{i + 1}" for i in range(placed.toms)), "hat", "cymbal"]
     prior = _of_voices(chances, voices, placed.of, mix=mix)
     now = _of_voices(kinds, voices, placed.of, mix=mix)

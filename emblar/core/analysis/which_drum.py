@@ -6,6 +6,7 @@ Chances are the classifier's, shape (candidates, KINDS). A candidate's place is 
 1 and up for the toms from high to low, ``NOWHERE`` if it is on none or cannot be placed.
 """
 
+from collections.abc import Sequence
 from dataclasses import dataclass
 
 import numpy as np
@@ -22,6 +23,7 @@ from emblar.core.analysis.toms_in_mix import Toms, colour, toms_in_mix
 
 Array = NDArray[np.float64]
 Index = NDArray[np.int64]
+Lows = Sequence[Array]
 KICK, SNARE, TOM = (KINDS.index(kind) for kind in ("kick", "snare", "tom"))
 MEMBRANE_FROM, SNARE_OVER = 0.25, 0.65
 NOWHERE = -1
@@ -37,7 +39,7 @@ class Places:
     others: Index
 
 
-def with_a_snare(times_s: Array, low: Array, chances: Array, prints: Array, *, mix: bool) -> Array:
+def with_a_snare(times_s: Array, lows: Lows, chances: Array, prints: Array, *, mix: bool) -> Array:
     """Return chances in which a kit has a snare, if hardly any stroke was surely one.
 
     A snare whose wires are off or faint sounds like a high tom to the classifier.
@@ -46,8 +48,8 @@ def with_a_snare(times_s: Array, low: Array, chances: Array, prints: Array, *, m
     ----------
     times_s, chances, prints
         The candidates.
-    low
-        The low band at ``pitch.LOW_RATE_HZ``.
+    lows
+        The low band at ``pitch.LOW_RATE_HZ``, and that of the side of a stereo mix.
     mix
         Whether other instruments play on.
     """
@@ -56,11 +58,11 @@ def with_a_snare(times_s: Array, low: Array, chances: Array, prints: Array, *, m
     if sure > FEW_SNARES * np.count_nonzero(struck):
         return chances
     if mix:
-        maybe, found = _toms(times_s, low, chances, prints)
+        maybe, found = _toms(times_s, lows, chances, prints)
         own = maybe[found.snare]
     else:
         maybe = _maybe(chances)
-        pitches = _pitches(times_s, low, chances, maybe)
+        pitches = _pitches(times_s, lows[0], chances, maybe)
         own = maybe[snare_among(pitches, prints[maybe], chances[maybe, KICK], chances[maybe, TOM])]
     out = chances.copy()
     out[own, SNARE] = SNARE_AFTER_ALL
@@ -69,23 +71,23 @@ def with_a_snare(times_s: Array, low: Array, chances: Array, prints: Array, *, m
     return out
 
 
-def places(times_s: Array, low: Array, chances: Array, prints: Array, *, mix: bool) -> Places:
+def places(times_s: Array, lows: Lows, chances: Array, prints: Array, *, mix: bool) -> Places:
     """Return which kick or tom each candidate is on.
 
     Parameters
     ----------
-    times_s, low, chances, prints, mix
+    times_s, lows, chances, prints, mix
         As for ``with_a_snare``.
     """
     maybe, of = _maybe(chances), np.full(len(times_s), NOWHERE, np.int64)
     if mix:
         # Other instruments' notes hide pitch and print: the classifier alone says what is a kick.
         of[maybe[chances[maybe, KICK] >= chances[maybe, TOM]]] = 0
-        maybe, found = _toms(times_s, low, chances, prints)
+        maybe, found = _toms(times_s, lows, chances, prints)
         for place, members in enumerate(found.toms):
             of[maybe[members]] = place + 1
         return Places(len(found.toms), of, maybe[found.others])
-    spans = _spans(times_s, chances, maybe)
+    low, spans = lows[0], _spans(times_s, chances, maybe)
     pitches = [stroke_pitch_hz(low, span) for span in spans]
     groups = group_membranes(pitches, prints[maybe], chances[maybe, KICK], chances[maybe, TOM])
     for group in groups:
@@ -120,9 +122,10 @@ def _pitches(times_s: Array, low: Array, chances: Array, maybe: Index) -> list[f
     return [stroke_pitch_hz(low, span) for span in _spans(times_s, chances, maybe)]
 
 
-def _toms(times_s: Array, low: Array, chances: Array, prints: Array) -> tuple[Index, Toms]:
+def _toms(times_s: Array, lows: Lows, chances: Array, prints: Array) -> tuple[Index, Toms]:
     """Return which candidates are rather on a tom than on the kick, and the toms they are on."""
     maybe = _maybe(chances)
     maybe = maybe[chances[maybe, KICK] < chances[maybe, TOM]]
-    colours = np.array([colour(low, span) for span in _spans(times_s, chances, maybe)])
-    return maybe, toms_in_mix(colours, prints[maybe], chances[maybe, TOM])
+    spans = _spans(times_s, chances, maybe)
+    heard = [np.array([colour(low, span) for span in spans]) for low in lows]
+    return maybe, toms_in_mix(heard, prints[maybe], chances[maybe, TOM])

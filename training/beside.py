@@ -1,0 +1,50 @@
+"""The networks of ``beside``: fitted on made-up stereo mixes, by what the first networks say."""
+
+import warnings
+from pathlib import Path
+
+import numpy as np
+from sklearn.exceptions import ConvergenceWarning
+from sklearn.neural_network import MLPClassifier
+
+from emblar.core.analysis import classifier
+from emblar.core.analysis.beside import rows_of
+from training.rows import SCENE_COLOUR_DB, Gathered, blurred, colour, gather, louds, parted
+from training.stored import report, weights_of
+
+COUNT, HIDDEN, ALPHA, EPOCHS = 2, (48,), 0.05, 20
+KITS = 120
+
+
+def of_both(rows: Gathered, own: np.ndarray) -> tuple[np.ndarray, np.ndarray]:
+    """Return rows of ``beside`` and labels of the candidates of whole pairs of scenes."""
+    rng, found, labels = np.random.default_rng(6), [], []
+    loud, colours = louds(rows), colour(rng, len(rows.kit), SCENE_COLOUR_DB)
+    for scene in np.unique(rows.scene[own])[::2]:
+        told, power = [], []
+        for one in (int(scene), int(scene) + 1):
+            level, these = rows.of_scene(one)
+            told.append(classifier.seen("mix", *blurred(rng, rows, these, loud, colours)))
+            power.append(10.0 ** (level.astype(np.float32) / 10.0))
+        found.append(rows_of(*told, *power, rows.times_s[these]))
+        labels.append(rows.labels[these])
+    return np.concatenate(found), np.concatenate(labels)
+
+
+def both(cache: Path | None) -> dict[str, np.ndarray]:
+    """Fit the networks on stereo mixes, by what the stored networks say of middle and side."""
+    rows = gather(KITS, "wide", cache)
+    print(f"wide: {len(rows.labels) // 2} candidates in {len(rows.kit) // 2} scenes", flush=True)
+    (fit, right), (check, truth) = (of_both(rows, own) for own in parted(rows))
+    networks = [
+        MLPClassifier(HIDDEN, alpha=ALPHA, batch_size=256, max_iter=EPOCHS, random_state=seed)
+        for seed in range(COUNT)
+    ]
+    with warnings.catch_warnings():
+        # Stopped before it has converged, on purpose.
+        warnings.simplefilter("ignore", ConvergenceWarning)
+        for network in networks:
+            network.fit(fit, right)
+    chances = np.mean([n.predict_proba(check) for n in networks], axis=0)
+    report("both", classifier.KINDS, truth, chances)
+    return weights_of("both", networks)
