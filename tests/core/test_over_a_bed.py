@@ -14,6 +14,7 @@ from emblar.core.analysis.pitch import (
     modes_hz,
     over_bed,
     settled_hz,
+    tuned_hz,
     voice_spectrum,
 )
 from emblar.core.notes import cents
@@ -179,3 +180,10 @@ def test_a_snare_that_seems_high_is_looked_under(
     partials: list[tuple[float, float, float]], wanted: float
 ) -> None:
     assert heard("snare", partials) == pytest.approx(wanted, abs=2.0)
+
+
+def test_what_is_faint_beside_the_loudest_is_no_fundamental_of_a_tom() -> None:
+    partials = [(173.0, 0.4, 1.0), (145.0, 0.4, 0.33), (86.0, 0.4, 0.28)]
+    sound = np.concatenate([np.zeros(RATE // 4), struck(partials, 2.0)])
+    # Grouped by the middle one: half of it lies there, but as faint as it.
+    assert tuned_hz(145.0, low_band(sound), [StrokeSpan(0.25, 1.9)]) == 145.0

@@ -279,8 +279,8 @@ def _early_under(
 ) -> tuple[float, float]:
     rows = _peaks(early, "tom", EARLY_FLOOR_DB)
     # Measured against the strongest of all: next to a faint mode anything is loud.
-    strongest = (chosen[0], 0.0)
-    chosen = _mode_under(chosen, [strongest, *rows], HEADS_OVER_FIRST, HEADS_WITHIN_DB)
+    rows = [(chosen[0], 0.0), *rows]
+    chosen = _mode_under(chosen, rows, HEADS_OVER_FIRST, HEADS_WITHIN_DB)
     return _mode_under(chosen, rows, SECOND_OVER_FIRST, within_db)
 
 
