@@ -1,11 +1,8 @@
 """The networks of ``likeness``: fitted on made-up songs, by what the first networks say of them."""
 
-import warnings
 from pathlib import Path
 
 import numpy as np
-from sklearn.exceptions import ConvergenceWarning
-from sklearn.neural_network import MLPClassifier
 
 from emblar.core.analysis import classifier
 from emblar.core.analysis.frames import Frames
@@ -13,9 +10,9 @@ from emblar.core.analysis.likeness import COMMON, SKINS, rows_of
 from emblar.core.analysis.segments import segment_power
 from emblar.core.analysis.templates import prints_from
 from training.rows import SCENE_COLOUR_DB, Gathered, blurred, colour, gather, louds, parted
-from training.stored import report, weights_of
+from training.stored import chances, dense, report, weights_of
 
-COUNT, HIDDEN, ALPHA, EPOCHS = 2, (48,), 0.1, 6
+ALPHA, EPOCHS = 0.1, 6
 SCATTER_DB, COLOUR_DB = 1.5, 2.0
 LOOPED = {"drums": ("grooves", 80), "mix": ("songs", 100)}
 """Scenes and number of kits on which the networks of likeness are fitted."""
@@ -53,18 +50,8 @@ def again(family: str, cache: Path | None) -> dict[str, np.ndarray]:
     stored: dict[str, np.ndarray] = {}
     for name, columns, kinds in ((f"skin-{family}", COMMON, slice(SKINS)),
                                  (f"metal-{family}", None, slice(SKINS, None))):  # fmt: skip
-        networks = [
-            MLPClassifier(
-                HIDDEN, alpha=ALPHA, batch_size=256, max_iter=EPOCHS, random_state=seed
-            )
-            for seed in range(COUNT)
-        ]  # fmt: skip
-        with warnings.catch_warnings():
-            # Stopped before it has converged, on purpose.
-            warnings.simplefilter("ignore", ConvergenceWarning)
-            for network in networks:
-                network.fit(alike[:, :columns], right[:, kinds])
-        chances = np.mean([n.predict_proba(check[:, :columns]) for n in networks], axis=0)
-        report(name, classifier.KINDS[kinds], truth[:, kinds], chances)
+        networks = dense(alike[:, :columns], right[:, kinds], ALPHA, EPOCHS)
+        told = chances(networks, check[:, :columns])
+        report(name, classifier.KINDS[kinds], truth[:, kinds], told)
         stored |= weights_of(name, networks)
     return stored

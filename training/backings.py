@@ -2,7 +2,8 @@
 
 Conventions
 -----------
-Float32 at ``RATE``, RMS about 1, one channel but for ``wide_backing``. All of it is drawn at random and made from sines and noise.
+Float32 at ``RATE``, RMS about 1, one channel but for ``wide_backing``. All of it is drawn at random
+and made from sines and noise.
 """
 
 from collections.abc import Iterator

@@ -1,18 +1,15 @@
 """The networks of ``beside``: fitted on made-up stereo mixes, by what the first networks say."""
 
-import warnings
 from pathlib import Path
 
 import numpy as np
-from sklearn.exceptions import ConvergenceWarning
-from sklearn.neural_network import MLPClassifier
 
 from emblar.core.analysis import classifier
 from emblar.core.analysis.beside import rows_of
 from training.rows import SCENE_COLOUR_DB, Gathered, blurred, colour, gather, louds, parted
-from training.stored import report, weights_of
+from training.stored import chances, dense, report, weights_of
 
-COUNT, HIDDEN, ALPHA, EPOCHS = 2, (48,), 0.05, 20
+ALPHA, EPOCHS = 0.05, 20
 KITS = 120
 
 
@@ -36,15 +33,6 @@ def both(cache: Path | None) -> dict[str, np.ndarray]:
     rows = gather(KITS, "wide", cache)
     print(f"wide: {len(rows.labels) // 2} candidates in {len(rows.kit) // 2} scenes", flush=True)
     (fit, right), (check, truth) = (of_both(rows, own) for own in parted(rows))
-    networks = [
-        MLPClassifier(HIDDEN, alpha=ALPHA, batch_size=256, max_iter=EPOCHS, random_state=seed)
-        for seed in range(COUNT)
-    ]
-    with warnings.catch_warnings():
-        # Stopped before it has converged, on purpose.
-        warnings.simplefilter("ignore", ConvergenceWarning)
-        for network in networks:
-            network.fit(fit, right)
-    chances = np.mean([n.predict_proba(check) for n in networks], axis=0)
-    report("both", classifier.KINDS, truth, chances)
+    networks = dense(fit, right, ALPHA, EPOCHS)
+    report("both", classifier.KINDS, truth, chances(networks, check))
     return weights_of("both", networks)

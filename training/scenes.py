@@ -15,6 +15,7 @@ from scipy.signal import fftconvolve
 
 from emblar.core.analysis.audio import Audio, one_channel, side
 from emblar.core.analysis.classifier import KINDS
+from emblar.core.analysis.frames import frames_of
 from emblar.core.analysis.onsets import find_candidates
 from emblar.core.analysis.pictures import level_db
 from emblar.core.analysis.segments import flatness
@@ -224,6 +225,8 @@ def labels_of(times: NDArray[np.float64], events: list[tuple[float, str]]) -> ND
 
 
 Rows = NDArray[np.float16]
+Scene = tuple[list[NDArray[np.float64]], list[tuple[float, str]]]
+"""What is heard, the middle before the side, and the strokes in it."""
 
 
 @dataclass(frozen=True, slots=True)
@@ -263,16 +266,16 @@ def labelled(seed: int) -> Found:
     behind = backing(rng, SECONDS, step_s) if seed % 3 else None
     for _ in range(2):
         drums, events = perform(rng, kit, step_s)
-        scenes.append((finished(rng, drums), events))
+        scenes.append(([finished(rng, drums)], events))
         if behind is not None:
             level = (np.sqrt(np.mean(drums**2)) + 1e-3) * 10 ** (rng.uniform(*BEHIND_DB) / 20)
-            scenes.append((finished(rng, drums + behind * np.float32(level)), events))
+            scenes.append(([finished(rng, drums + behind * np.float32(level))], events))
     for kind, layers in kit.layers.items():
         for layer in layers:
             sound = lone(rng, layer)
             start = max(int(np.argmax(np.abs(sound) > 0.1)) - 30, 0) / RATE
             scenes.append(
-                (sound, [] if kind == "stick" else [(start, kind.split("-", maxsplit=1)[0])])
+                ([sound], [] if kind == "stick" else [(start, kind.split("-", maxsplit=1)[0])])
             )
     return _gathered(scenes)
 
@@ -294,7 +297,7 @@ def labelled_grooves(seed: int) -> Found:
     scenes = []
     for _ in range(GROOVES):
         drums, events = perform(rng, kit, step_s, SONG_SECONDS, _looped)
-        scenes.append((finished(rng, drums), events))
+        scenes.append(([finished(rng, drums)], events))
     return _gathered(scenes)
 
 
@@ -316,8 +319,8 @@ def labelled_wide(seed: int) -> Found:
         audio = Audio(finished(rng, drums + turned * np.float32(level)), RATE)
         beside = side(audio)
         if beside is not None:
-            scenes += [(one_channel(audio), events), (beside, events)]
-    return _gathered(scenes, pairs=True)
+            scenes.append(([one_channel(audio), beside], events))
+    return _gathered(scenes)
 
 
 def _under_backings(rng: np.random.Generator, count: int, seconds: float, drawn: Drawn) -> Found:
@@ -330,26 +333,21 @@ def _under_backings(rng: np.random.Generator, count: int, seconds: float, drawn:
             drums, events = perform(rng, kit, step_s, seconds, drawn)
             level = (np.sqrt(np.mean(drums**2)) + 1e-3) * 10 ** (rng.uniform(*BEHIND_DB) / 20)
             turned = np.roll(behind, int(rng.integers(len(behind))))
-            scenes.append((finished(rng, drums + turned * np.float32(level)), events))
+            scenes.append(([finished(rng, drums + turned * np.float32(level))], events))
     return _gathered(scenes)
 
 
-Scene = tuple[NDArray[np.float64], list[tuple[float, str]]]
-"""A sound and its strokes."""
-
-
-def _gathered(scenes: list[Scene], *, pairs: bool = False) -> Found:
-    """Return scenes and their candidates; of ``pairs`` the second has those of the first."""
+def _gathered(scenes: list[Scene]) -> Found:
+    """Return scenes and their candidates, which are those of the first of its channels."""
     levels, flat, tone, labels, at = [], [], [], [], []
-    for number, (sound, events) in enumerate(scenes):
-        frames, times = find_candidates(sound)
-        if pairs and number % 2:
-            times = at[-1].astype(np.float64)
-        levels.append(level_db(frames.power).astype(np.float16))
-        flat.append(flatness(frames, times).astype(np.float16))
-        tone.append(tones(frames, times).astype(np.float16))
-        labels.append(labels_of(times, events))
-        at.append(times.astype(np.float32))
+    for (first, *others), events in scenes:
+        heard, times = find_candidates(first)
+        for frames in (heard, *map(frames_of, others)):
+            levels.append(level_db(frames.power).astype(np.float16))
+            flat.append(flatness(frames, times).astype(np.float16))
+            tone.append(tones(frames, times).astype(np.float16))
+            labels.append(labels_of(times, events))
+            at.append(times.astype(np.float32))
     return Found(
         *(np.concatenate(rows) for rows in (levels, flat, tone, labels, at)),
         [len(level) for level in levels],

@@ -1,8 +1,29 @@
-"""Dense networks as they are stored, and how well they do."""
+"""Dense networks as they are fitted and stored, and how well they do."""
+
+import warnings
 
 import numpy as np
+from sklearn.exceptions import ConvergenceWarning
 from sklearn.metrics import f1_score
 from sklearn.neural_network import MLPClassifier
+
+COUNT, HIDDEN = 2, (48,)
+
+
+def dense(rows: np.ndarray, labels: np.ndarray, alpha: float, epochs: int) -> list[MLPClassifier]:
+    """Return dense networks fitted on rows, stopped before they have converged."""
+    networks = [
+        MLPClassifier(HIDDEN, alpha=alpha, batch_size=256, max_iter=epochs, random_state=seed)
+        for seed in range(COUNT)
+    ]
+    with warnings.catch_warnings():
+        warnings.simplefilter("ignore", ConvergenceWarning)
+        return [network.fit(rows, labels) for network in networks]
+
+
+def chances(networks: list[MLPClassifier], rows: np.ndarray) -> np.ndarray:
+    """Return what dense networks say of rows together."""
+    return np.mean([network.predict_proba(rows) for network in networks], axis=0)
 
 
 def weights_of(name: str, networks: list[MLPClassifier]) -> dict[str, np.ndarray]:

@@ -186,7 +186,7 @@ def test_pictures_of_a_gathered_scene_are_those_of_its_sound() -> None:
     rng = np.random.default_rng(6)
     kit = band(rng)
     sounds = [finished(rng, perform(rng, kit, 0.12, 2.0)[0]) for _ in range(2)]
-    rows = joined([_gathered([(sound, []) for sound in sounds])])
+    rows = joined([_gathered([([sound], []) for sound in sounds])])
     for scene, sound in enumerate(sounds):
         near, around = (
             np.concatenate(x) for x in zip(*pictures(*find_candidates(sound)), strict=True)

@@ -5,7 +5,7 @@ Conventions
 The *middle* is the first component of the channels, the *side* the second (``audio``): bass and
 voice are mostly not in it, toms, hats and cymbals often are. The classifier hears both; a small
 network (family ``both``) weighs what it says of each, shape (candidates, KINDS), with how loud the
-side is beside the middle and how much either rises in each of ``GROUPS_HZ``. It was fitted on
+side is beside the middle and how much either rises in each of ``APART_HZ``. It was fitted on
 made-up stereo mixes, kits in their middle among them (``training``): a side with nothing of the
 drums in it has no say.
 """
@@ -15,14 +15,15 @@ from numpy.typing import NDArray
 
 from emblar.core.analysis.classifier import KINDS, told
 from emblar.core.analysis.frames import HOP_S, Powers, band_centres_hz
-from emblar.core.analysis.likeness import log_odds
+from emblar.core.analysis.likeness import GROUPS_HZ, log_odds
 from emblar.core.analysis.segments import Rows
 
 Array = NDArray[np.float64]
-GROUPS_HZ = ((0.0, 160.0), (160.0, 2400.0), (2400.0, 20000.0))
+APART_HZ = GROUPS_HZ[:-1]
+"""The last of all is all of them together."""
 EARLY, BEFORE = (0, 8), (-9, -1)
 QUIETEST, MOST_DB = 1e-16, 40.0
-SIZE = 2 * len(KINDS) + 3 * len(GROUPS_HZ)
+SIZE = 2 * len(KINDS) + 3 * len(APART_HZ)
 
 
 def both_heard(
@@ -46,10 +47,10 @@ def rows_of(middle: Array, side: Array, power: Powers, side_power: Powers, times
     """Return the rows that are weighed, shape (candidates, SIZE); as ``both_heard``."""
     first = np.round(np.asarray(times_s) / HOP_S).astype(np.int64)
     centres, levels = band_centres_hz(), []
-    for low, high in GROUPS_HZ:
+    for low, high in APART_HZ:
         inside = (centres >= low) & (centres < high)
-        own = [_level_db(p[:, inside].sum(axis=1), first, EARLY) for p in (power, side_power)]
-        before = [_level_db(p[:, inside].sum(axis=1), first, BEFORE) for p in (power, side_power)]
+        sums = [p[:, inside].sum(axis=1) for p in (power, side_power)]
+        own, before = ([_level_db(p, first, span) for p in sums] for span in (EARLY, BEFORE))
         levels += [own[1] - own[0], own[0] - before[0], own[1] - before[1]]
     held = np.clip(np.stack(levels, axis=1), -MOST_DB, MOST_DB) / 20.0
     return np.concatenate([log_odds(middle), log_odds(side), held], axis=1).astype(np.float32)

@@ -113,10 +113,12 @@ def _groups(heard: Sequence[Array], prints: Array, tom: Array) -> tuple[Array, l
     sure = np.nonzero(tom >= SURE)[0]
     own = sure if len(sure) >= LEAST_SURE else np.arange(len(tom))
     own = own[np.argsort(-prints[own].sum(axis=1), kind="stable")][:MOST_CLUSTERED]
-    gains = [_labels(colours[own])[0] for colours in heard]
-    told = [c for c, g in zip(heard, gains, strict=True) if c is heard[0] or g >= gains[0] - NEARLY]
-    colours = np.concatenate(told, axis=1) / np.sqrt(len(told))
-    labels = _labels(colours[own])[1]
+    gain, labels = _labels(heard[0][own])
+    sides = [c for c in heard[1:] if _labels(c[own])[0] >= gain - NEARLY]
+    colours = heard[0]
+    if sides:
+        colours = np.concatenate([colours, *sides], axis=1) / np.sqrt(1 + len(sides))
+        labels = _labels(colours[own])[1]
     return colours, [own[labels == label] for label in np.unique(labels)]
 
 

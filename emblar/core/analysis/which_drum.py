@@ -13,11 +13,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from emblar.core.analysis.classifier import KINDS
-from emblar.core.analysis.membranes import (
-    group_membranes,
-    snare_among,
-    stroke_pitch_hz,
-)
+from emblar.core.analysis.membranes import group_membranes, snare_among, stroke_pitch_hz
 from emblar.core.analysis.pitch import StrokeSpan, tuned_hz
 from emblar.core.analysis.toms_in_mix import Toms, colour, toms_in_mix
 
