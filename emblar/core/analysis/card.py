@@ -139,12 +139,13 @@ def measure_voice(
     spans = [StrokeSpan(s.time_s, s.drum_gap_s) for s in chosen]
     why = NO_PITCH if not pitched else (NOT_TOLD if chosen else NO_CLEAN)
     low, modes = lows[0], Modes()
+    over = pitched and (mix or bed_share(low, spans, kind) >= MOST_BED[kind])
     if pitched and spans:
-        low, modes = (_over_bed if mix else _alone)(lows, spans, kind)
+        low, modes = _over_bed(lows, spans, kind) if mix else _alone(low, spans, kind, over=over)
         why = OVER_BED if mix and not modes else why
     pitches: list[StrokePitch] = []
     if modes:
-        pitches = stroke_pitches(low, spans, modes[0][0], tom=kind == "tom")
+        pitches = stroke_pitches(low, spans, modes[0][0], tom=kind == "tom", over=over)
     settled = _whole_spans([p.settled_hz for p in pitches], spans, kind)
     fundamental, sd_cents, spread = _fundamental(settled, why, kind)
     known = fundamental.value if isinstance(fundamental, Measured) else None
@@ -177,16 +178,14 @@ def _firm(decay: Quantity) -> bool:
     return isinstance(decay, Measured) and decay.sd <= LEAST_FIRM * decay.value
 
 
-def _alone(lows: Sequence[Array], spans: list[StrokeSpan], kind: str) -> tuple[Array, Modes]:
+def _alone(low: Array, spans: list[StrokeSpan], kind: str, *, over: bool) -> tuple[Array, Modes]:
     """Return a drum's modes where nothing else plays on, and where they are heard."""
-    low = lows[0]
     spectrum = voice_spectrum(low, spans, kind)
     if spectrum is None:
         return low, []
     early = voice_spectrum(low, spans, kind, EARLY_S, before_share=1.0)
     # What rings on where a snare's pitch is sought is toms and the room, quieter than the snare.
-    over = kind != "snare" and bed_share(low, spans, kind) >= MOST_BED
-    return low, modes_hz(spectrum, kind, over_others=over, early=early)
+    return low, modes_hz(spectrum, kind, over_others=over and kind != "snare", early=early)
 
 
 def _over_bed(lows: Sequence[Array], spans: list[StrokeSpan], kind: str) -> tuple[Array, Modes]:

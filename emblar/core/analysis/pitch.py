@@ -15,7 +15,7 @@ Source: partials by ESPRIT (``partials``) on consecutive windows.
 """
 
 from collections.abc import Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 
 import numpy as np
 from numpy.typing import NDArray
@@ -23,6 +23,7 @@ from scipy.signal import find_peaks, firwin, upfirdn
 
 from emblar.core.analysis.audio import ANALYSIS_RATE_HZ, Samples
 from emblar.core.analysis.partials import Fits, fit_pieces
+from emblar.core.analysis.turning import Near, chirped
 
 Array = NDArray[np.float64]
 DECIMATION = 21
@@ -45,8 +46,8 @@ FAINTEST = 10.0**-4.5
 MOST_EARLY = 0.25
 SPECTRUM_SIZE = 16384
 RANGES_HZ = {"kick": (31.0, 135.0), "snare": (125.0, 340.0), "tom": (48.0, 260.0)}
-MOST_BED = 0.3
-"""Share of what was there before from which a range counts as another instrument's, too."""
+MOST_BED = {"kick": 0.3, "snare": 0.3, "tom": 1.0}
+"""Share of what was there before from which a range counts as another's, too; toms ring on."""
 LOWEST_WITHIN_DB = {"snare": 9.0, "tom": 4.0}
 SECOND_OVER_FIRST, UNDER_WITHIN_DB, NAMED_WITHIN_DB = (1.45, 2.0), 10.0, 5.0
 """Where a tom's (1,1) lies over its (0,1), between two heads and air; least level of the (0,1) …
@@ -63,7 +64,7 @@ TOM_OVER_BED_S = (0.030, 0.200)
 FEWEST_OVER_BED, LEAST_COMMON, LEAST_AGREEING, LEAST_CONCENTRATED = 3, 0.2, 0.4, 0.4
 SHORTEST_SPAN_S = 0.06
 LEADING_S, FARTHEST_BACK_S, MOST_GLIDE_OCTAVES_PER_S = 0.05, 0.03, 8.0
-BEFORE_SHARE, LEAST_ADDED = 0.35, 1e-3
+BEFORE_S, BEFORE_SHARE, LEAST_LEFT, LEAST_ADDED = 0.20, 0.35, 0.1, 1e-3
 
 
 @dataclass(frozen=True, slots=True)
@@ -137,10 +138,11 @@ def added_spectrum(
         start = max(stop - SHORTEST_SPAN_S, 0.015)
     if stop - start < SHORTEST_SPAN_S * 0.8:
         return None
-    before = _power(low, stroke.time_s - 0.20, stroke.time_s - 0.008)
+    before = _power(low, stroke.time_s - BEFORE_S, stroke.time_s - 0.008)
     after = _power(low, stroke.time_s + start, stroke.time_s + stop)
-    # A drum struck again goes on with the note it had: not all of that is another's.
-    return np.maximum(after - before_share * before, 0.0)
+    # A drum struck again goes on with the note it had: not all of that is another's, and what was
+    # louder before than now may be its own all the same.
+    return np.asarray(np.maximum(after - before_share * before, LEAST_LEFT * after))
 
 
 def voice_spectrum(
@@ -174,7 +176,7 @@ def bed_share(low: Array, strokes: Sequence[StrokeSpan], kind: str) -> float:
     start, stop = settle_span(kind)
     shares = []
     for stroke in strokes:
-        before = _power(low, stroke.time_s - 0.20, stroke.time_s - 0.008)[inside].sum()
+        before = _power(low, stroke.time_s - BEFORE_S, stroke.time_s - 0.008)[inside].sum()
         after = _power(low, stroke.time_s + start, stroke.time_s + stop)[inside].sum()
         shares.append(before / (after + 1e-20))
     return float(np.median(shares)) if shares else 0.0
@@ -214,7 +216,7 @@ def added_in(low: Array, stroke: StrokeSpan, span_s: tuple[float, float]) -> Arr
     Nothing is nothing at all: a stroke over a loud note still has its say.
     """
     after = _power(low, stroke.time_s + span_s[0], stroke.time_s + span_s[1])
-    before = _power(low, stroke.time_s - 0.20, stroke.time_s - 0.008)
+    before = _power(low, stroke.time_s - BEFORE_S, stroke.time_s - 0.008)
     return np.asarray(np.maximum(after - BEFORE_SHARE * before, LEAST_ADDED * after))
 
 
@@ -505,13 +507,29 @@ def _first_slope(time_s: Array, level_db: Array) -> int:
 
 
 def stroke_pitches(
-    low: Array, strokes: Sequence[StrokeSpan], expected_hz: float, *, tom: bool
+    low: Array, strokes: Sequence[StrokeSpan], expected_hz: float, *, tom: bool, over: bool = False
 ) -> list[StrokePitch]:
-    """Measure the fundamental of each stroke of a drum."""
-    return [
-        _stroke_pitch(low, stroke, track, tom=tom)
-        for stroke, track in zip(strokes, track_strokes(low, strokes, expected_hz), strict=True)
-    ]
+    """Measure the fundamental of each stroke of a drum.
+
+    Parameters
+    ----------
+    low, strokes, expected_hz
+        As for ``track_strokes``.
+    tom
+        Whether it is read in the settled span of toms.
+    over
+        Whether others sound on in its range: then only the tracked partial says where it is.
+    """
+    tracks = track_strokes(low, strokes, expected_hz)
+    told = [_stroke_pitch(low, *row, tom=tom) for row in zip(strokes, tracks, strict=True)]
+    if tom or over:
+        return told
+    out = []
+    for own, stroke in zip(told, strokes, strict=True):
+        near = Near(low, LOW_RATE_HZ, stroke.time_s, stroke.available_s, expected_hz)
+        settled, onset = chirped(near, own.settled_hz, SETTLE_SHORT_S), own.onset_hz
+        out.append(replace(own, settled_hz=settled, onset_hz=chirped(near, onset, ONSET_S)))
+    return out
 
 
 def _stroke_pitch(low: Array, stroke: StrokeSpan, track: Track, *, tom: bool) -> StrokePitch:

@@ -1,0 +1,70 @@
+"""The mean pitch of a chirping partial, by how fast its phase turns.
+
+Conventions
+-----------
+Works on the low band at a given rate. A kick falls by half an octave while half its energy leaves:
+a window long enough to fit partials in says what is left of it at the window's end, not the
+energy-weighted mean that *settled* and *onset* pitch are (``pitch``). The band around the partial,
+moved to 0 Hz, turns by 2π times how far its pitch is from there, moment by moment.
+"""
+
+from dataclasses import dataclass
+
+import numpy as np
+from numpy.typing import NDArray
+
+Array = NDArray[np.float64]
+PERIODS = 3.0
+"""How many of its periods the band's window holds: it parts what lies half its pitch away."""
+FEWEST, FARTHEST_OCTAVES = 8, 0.27
+AGREEING_CENTS = (15.0, 45.0)
+"""So far apart tracked partial and phase agree, and from here the phase alone has a say."""
+
+
+@dataclass(frozen=True, slots=True)
+class Near:
+    """A stroke in a low band: its time and how long it is undisturbed, s, and about its pitch."""
+
+    low: Array
+    rate_hz: float
+    time_s: float
+    available_s: float
+    pitch_hz: float
+
+
+def mean_pitch_hz(stroke: Near, span_s: tuple[float, float]) -> float | None:
+    """Return the energy-weighted mean of a partial's pitch in Hz; None where there is none.
+
+    ``span_s`` is from when to when after the stroke; what sounded before the stroke is left out.
+    """
+    rate, near = stroke.rate_hz, stroke.pitch_hz
+    stop = min(span_s[1], stroke.available_s)
+    first, count = max(round(stroke.time_s * rate), 0), round(stop * rate)
+    window = np.hanning(round(PERIODS / near * rate) + 2)[1:-1]
+    piece = stroke.low[first : first + count + len(window) // 2]
+    if len(piece) < len(window):
+        return None
+    turned = piece * np.exp(-2j * np.pi * near / rate * np.arange(len(piece)))
+    inside = np.convolve(turned, window, "same")[round(span_s[0] * rate) : count + 1]
+    weight = np.abs(inside[1:]) ** 2
+    if len(inside) < FEWEST or weight.sum() <= 0.0:
+        return None
+    turns = np.angle(inside[1:] * inside[:-1].conj()) / (2.0 * np.pi)
+    return near + float(np.average(turns, weights=weight)) * rate
+
+
+def chirped(stroke: Near, tracked_hz: float | None, span_s: tuple[float, float]) -> float | None:
+    """Return the mean pitch of a short drum over a span; None if no partial was tracked there.
+
+    Where tracked partial and phase are near each other the partial is the finer; far apart, the
+    drum chirps, and the phase follows.
+    """
+    turning_hz = mean_pitch_hz(stroke, span_s) if tracked_hz is not None else None
+    if tracked_hz is None or turning_hz is None or turning_hz <= 0.0:
+        return tracked_hz
+    if abs(np.log2(turning_hz / stroke.pitch_hz)) > FARTHEST_OCTAVES:
+        return tracked_hz
+    apart = float(np.log2(turning_hz / tracked_hz))
+    near_ct, far_ct = AGREEING_CENTS
+    share = float(np.clip((abs(1200.0 * apart) - near_ct) / (far_ct - near_ct), 0.0, 1.0))
+    return float(tracked_hz * 2.0 ** (share * apart))
