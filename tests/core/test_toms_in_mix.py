@@ -6,7 +6,7 @@ import pytest
 from emblar.core.analysis.classifier import KINDS
 from emblar.core.analysis.frames import BANDS, band_centres_hz
 from emblar.core.analysis.pitch import LOW_RATE_HZ, StrokeSpan
-from emblar.core.analysis.toms_in_mix import MOST_TOMS, colour, toms_in_mix
+from emblar.core.analysis.toms_in_mix import MOST_TOMS, colours_of, toms_in_mix
 from emblar.core.analysis.which_drum import NOWHERE, SNARE_AFTER_ALL, places, with_a_snare
 from emblar.core.synthesis.stroke import Partial, Voice, render_stroke
 
@@ -46,7 +46,7 @@ def song(order: list[float], bass_db: float, seed: int = 0) -> tuple[np.ndarray,
 
 
 def colours(low: np.ndarray, times: np.ndarray) -> np.ndarray:
-    return np.array([colour(low, StrokeSpan(float(t), GAP_S)) for t in times])
+    return colours_of(low, [StrokeSpan(float(t), GAP_S) for t in times])
 
 
 def test_less_sure_strokes_join_the_tom_whose_colour_they_have_and_others_none() -> None:
@@ -74,6 +74,17 @@ def test_what_seems_a_tom_now_and_then_is_none() -> None:
     found = toms_in_mix([colours(low, times)], prints(-25.0, 11, 1), tom)
     assert [sorted(g.tolist()) for g in found.toms] == [list(range(8))]
     assert found.others.tolist() == [8, 9, 10]
+
+
+def test_a_note_that_is_usual_in_the_recording_does_not_make_toms_alike() -> None:
+    order = [150.0, 80.0] * 6
+    low, times = song(order, -99.0)
+    time = np.arange(len(low)) / LOW_RATE_HZ
+    # A bass swells on one note with every stroke, and between them, too.
+    low += 0.8 * np.sin(2.0 * np.pi * 62.0 * time) * np.abs(np.sin(np.pi * time / 0.37))
+    like = colours(low, times) @ colours(low, times).T
+    same = np.add.outer(np.arange(12), np.arange(12)) % 2 == 0
+    assert like[same].min() > like[~same].max() + 0.2
 
 
 def test_the_bright_one_may_be_a_snare_and_is_no_tom() -> None:
