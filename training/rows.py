@@ -13,6 +13,7 @@ from training.scenes import (
     Found,
     labelled,
     labelled_grooves,
+    labelled_heavy,
     labelled_mixes,
     labelled_songs,
     labelled_wide,
@@ -60,7 +61,7 @@ class Gathered:
 
 SCENES: dict[str, Callable[[int], Found]] = {
     "drums": labelled, "mix": labelled_mixes, "grooves": labelled_grooves, "songs": labelled_songs,
-    "wide": labelled_wide,
+    "wide": labelled_wide, "heavy": labelled_heavy,
 }  # fmt: skip
 """How the scenes of each family of networks are made."""
 

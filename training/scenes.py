@@ -33,7 +33,8 @@ FORCES = (0.35, 0.65, 1.0)
 SILENT_ODDS, MODELLED_ODDS = 0.07, 0.15
 MIXES, SONGS, GROOVES = 4, 2, 3
 BEHIND_DB = (-12.0, 8.0)
-"""How loud the backing is, RMS re the drums."""
+HEAVY_DB = (-8.0, 12.0)
+"""How loud the backing is, RMS re the drums; and where drums are mostly the fainter."""
 SPREAD_ODDS, CENTRED_ODDS = 0.85, {"kick": 0.6, "snare": 0.5}
 """How often a kit is heard in stereo at all, and these in its middle."""
 STEPS = {
@@ -285,6 +286,11 @@ def labelled_mixes(seed: int) -> Found:
     return _under_backings(np.random.default_rng([8, seed]), MIXES, SECONDS, _pattern)
 
 
+def labelled_heavy(seed: int) -> Found:
+    """Return scenes as ``labelled_mixes`` does, under louder backings."""
+    return _under_backings(np.random.default_rng([12, seed]), MIXES, SECONDS, _pattern, HEAVY_DB)
+
+
 def labelled_songs(seed: int) -> Found:
     """Return longer scenes that come in loops of one drawn kit, as ``labelled_mixes`` does."""
     return _under_backings(np.random.default_rng([9, seed]), SONGS, SONG_SECONDS, _looped)
@@ -323,7 +329,13 @@ def labelled_wide(seed: int) -> Found:
     return _gathered(scenes)
 
 
-def _under_backings(rng: np.random.Generator, count: int, seconds: float, drawn: Drawn) -> Found:
+def _under_backings(
+    rng: np.random.Generator,
+    count: int,
+    seconds: float,
+    drawn: Drawn,
+    behind_db: tuple[float, float] = BEHIND_DB,
+) -> Found:
     kit, step_s = band(rng), 15.0 / rng.uniform(70, 190)
     scenes = []
     for _ in range(2):
@@ -331,7 +343,7 @@ def _under_backings(rng: np.random.Generator, count: int, seconds: float, drawn:
         behind = backing(rng, seconds, own_step)
         for _ in range(count):
             drums, events = perform(rng, kit, step_s, seconds, drawn)
-            level = (np.sqrt(np.mean(drums**2)) + 1e-3) * 10 ** (rng.uniform(*BEHIND_DB) / 20)
+            level = (np.sqrt(np.mean(drums**2)) + 1e-3) * 10 ** (rng.uniform(*behind_db) / 20)
             turned = np.roll(behind, int(rng.integers(len(behind))))
             scenes.append(([finished(rng, drums + turned * np.float32(level))], events))
     return _gathered(scenes)

@@ -5,6 +5,7 @@ which the product does not: ``pip install .[train]``.
 """
 
 import argparse
+from dataclasses import replace
 from pathlib import Path
 
 import numpy as np
@@ -17,18 +18,25 @@ from training.rows import gather, parted
 from training.stored import report
 
 OUT = Path(classifier.__file__).parent / "data" / "voices.npz"
-FITS = {"drums": Fit(), "mix": Fit(widths=(16, 32, 64, 96), hidden=(192, 96), epochs=9)}
-KITS = {"drums": 320, "mix": 480}
+WIDE = Fit(widths=(16, 32, 64, 96), hidden=(192, 96), epochs=9)
+FITS = {
+    "drums": (("drums", 320, Fit()),),
+    "mix": (("mix", 480, WIDE), ("heavy", 600, replace(WIDE, seed=6))),
+}
+"""Of each family's networks the scenes, the number of kits, and how it is fitted."""
 
 
-def family_of(family: str, kits: int, cache: Path | None) -> dict[str, np.ndarray]:
-    """Fit the network of a family, print how it does on held-out scenes, return its weights."""
-    rows = gather(kits, family, cache)
-    fit, held = parted(rows)
-    print(f"{family}: {len(rows.labels)} candidates in {len(rows.kit)} scenes", flush=True)
-    network = fitted(rows, fit, FITS[family])
-    report(family, classifier.KINDS, rows.labels[held], chances(network, rows, held))
-    return weights_of(f"{family}0", network)
+def family_of(family: str, kits: int | None, cache: Path | None) -> dict[str, np.ndarray]:
+    """Fit a family's networks, print how they do on held-out scenes, return their weights."""
+    stored: dict[str, np.ndarray] = {}
+    for number, (scenes, usual, size) in enumerate(FITS[family]):
+        rows = gather(kits or usual, scenes, cache)
+        fit, held = parted(rows)
+        print(f"{scenes}: {len(rows.labels)} candidates in {len(rows.kit)} scenes", flush=True)
+        network = fitted(rows, fit, size)
+        report(scenes, classifier.KINDS, rows.labels[held], chances(network, rows, held))
+        stored |= weights_of(f"{family}{number}", network)
+    return stored
 
 
 def main() -> None:
@@ -45,7 +53,7 @@ def main() -> None:
             stored = {name: kept[name] for name in kept.files}
     for family in () if asked.again else asked.only:
         stored = {n: v for n, v in stored.items() if not n.startswith(family)}
-        stored |= family_of(family, asked.kits or KITS[family], asked.cache)
+        stored |= family_of(family, asked.kits, asked.cache)
         np.savez_compressed(OUT, **stored)
     if "mix" in asked.only:
         stored |= both(asked.cache)
