@@ -38,7 +38,7 @@ BRIGHT_DB = -13.0
 SNARE_TREBLE_DB, LEAST_SNARE, SNARE_SHARE = -11.0, 5, 0.5
 """A snare keeps this much treble, is struck this often, and holds this share of the surest tom."""
 MOST_CLUSTERED = 700
-USUAL_SIZE, RINGING_S, LEAST_FREE, LEAST_USUAL, QUIETEST = 1024, 0.3, 0.2, 3e-2, 1e-30
+USUAL_SIZE, RINGING_S, LEAST_FREE, LEAST_USUAL, QUIETEST = 1024, 0.3, 0.2, 1e-2, 1e-30
 
 
 @dataclass(frozen=True, slots=True)
