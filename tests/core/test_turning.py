@@ -9,12 +9,13 @@ from emblar.core.analysis.audio import ANALYSIS_RATE_HZ
 from emblar.core.analysis.card import CleanStroke, measure_voice
 from emblar.core.analysis.pitch import (
     LOW_RATE_HZ,
+    ONSET_S,
     SETTLE_SHORT_S,
     StrokeSpan,
     low_band,
     stroke_pitches,
 )
-from emblar.core.analysis.turning import Near, mean_pitch_hz
+from emblar.core.analysis.turning import Near, chirp_share, chirped, mean_pitch_hz
 from emblar.core.notes import cents
 from emblar.core.quantities import Measured
 
@@ -75,6 +76,21 @@ def test_silence_and_what_is_cut_off_have_no_pitch() -> None:
     low = low_band(chirp(60.0, 0.0, 0.5)[0])
     assert mean_pitch_hz(at(low[: int(0.22 * LOW_RATE_HZ)]), SETTLE_SHORT_S) is None
     assert mean_pitch_hz(replace(at(low), available_s=0.021), SETTLE_SHORT_S) is None
+
+
+def test_the_phase_has_its_say_on_both_pitches_only_where_a_drum_chirps() -> None:
+    assert chirp_share(None, 60.0) == 0.0
+    assert chirp_share(60.3, 60.0) == 0.0
+    assert chirp_share(63.0, 60.0) == 1.0
+    assert 0.0 < chirp_share(61.0, 60.0) < 1.0
+    near = at(low_band(chirp(60.0, 0.0, 0.5)[0]))
+    spans = (SETTLE_SHORT_S, ONSET_S)
+    assert chirped(near, 60.2, 61.9, spans) == (60.2, 61.9), "the partial is the finer one"
+    settled, onset = chirped(near, 55.0, 66.0, spans)
+    assert settled == pytest.approx(60.0, rel=0.005)
+    assert onset == pytest.approx(60.0, rel=0.01)
+    assert chirped(near, None, None, spans) == (None, None)
+    assert chirped(near, None, 61.0, spans) == (None, 61.0)
 
 
 def twice(gap_s: float, seed: int) -> np.ndarray:

@@ -527,8 +527,8 @@ def stroke_pitches(
     out = []
     for own, stroke in zip(told, strokes, strict=True):
         near = Near(low, LOW_RATE_HZ, stroke.time_s, stroke.available_s, expected_hz)
-        settled, onset = chirped(near, own.settled_hz, SETTLE_SHORT_S), own.onset_hz
-        out.append(replace(own, settled_hz=settled, onset_hz=chirped(near, onset, ONSET_S)))
+        settled, onset = chirped(near, own.settled_hz, own.onset_hz, (SETTLE_SHORT_S, ONSET_S))
+        out.append(replace(own, settled_hz=settled, onset_hz=onset))
     return out
 
 

@@ -14,6 +14,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 Array = NDArray[np.float64]
+Span = tuple[float, float]
 PERIODS = 3.0
 """How many of its periods the band's window holds: it parts what lies half its pitch away."""
 FEWEST, FARTHEST_OCTAVES = 8, 0.27
@@ -32,7 +33,7 @@ class Near:
     pitch_hz: float
 
 
-def mean_pitch_hz(stroke: Near, span_s: tuple[float, float]) -> float | None:
+def mean_pitch_hz(stroke: Near, span_s: Span) -> float | None:
     """Return the energy-weighted mean of a partial's pitch in Hz; None where there is none.
 
     ``span_s`` is from when to when after the stroke; what sounded before the stroke is left out.
@@ -53,18 +54,39 @@ def mean_pitch_hz(stroke: Near, span_s: tuple[float, float]) -> float | None:
     return near + float(np.average(turns, weights=weight)) * rate
 
 
-def chirped(stroke: Near, tracked_hz: float | None, span_s: tuple[float, float]) -> float | None:
-    """Return the mean pitch of a short drum over a span; None if no partial was tracked there.
+def chirp_share(turning_hz: float | None, tracked_hz: float) -> float:
+    """Return how much the phase has a say in a short drum's pitch, from 0 to 1.
 
     Where tracked partial and phase are near each other the partial is the finer; far apart, the
     drum chirps, and the phase follows.
     """
-    turning_hz = mean_pitch_hz(stroke, span_s) if tracked_hz is not None else None
-    if tracked_hz is None or turning_hz is None or turning_hz <= 0.0:
-        return tracked_hz
-    if abs(np.log2(turning_hz / stroke.pitch_hz)) > FARTHEST_OCTAVES:
-        return tracked_hz
-    apart = float(np.log2(turning_hz / tracked_hz))
+    if turning_hz is None:
+        return 0.0
     near_ct, far_ct = AGREEING_CENTS
-    share = float(np.clip((abs(1200.0 * apart) - near_ct) / (far_ct - near_ct), 0.0, 1.0))
-    return float(tracked_hz * 2.0 ** (share * apart))
+    apart = abs(1200.0 * float(np.log2(turning_hz / tracked_hz)))
+    return float(np.clip((apart - near_ct) / (far_ct - near_ct), 0.0, 1.0))
+
+
+def chirped(
+    stroke: Near, settled_hz: float | None, onset_hz: float | None, spans_s: tuple[Span, Span]
+) -> tuple[float | None, float | None]:
+    """Return settled and onset pitch of a short drum, by partial or phase (``chirp_share``).
+
+    What is None stays so: no partial was tracked there. ``spans_s`` are those of both. Whether a
+    drum chirps is told by its settled span; both pitches are then read alike, or the bend between
+    them would be that of two methods.
+    """
+    turning = [_plausible(stroke, span) for span in spans_s]
+    share = chirp_share(turning[0], settled_hz) if settled_hz is not None else 0.0
+    settled, onset = (
+        tracked if tracked is None or by_phase is None else tracked * (by_phase / tracked) ** share
+        for tracked, by_phase in zip((settled_hz, onset_hz), turning, strict=True)
+    )
+    return settled, onset
+
+
+def _plausible(stroke: Near, span_s: Span) -> float | None:
+    found = mean_pitch_hz(stroke, span_s)
+    if found is None or found <= 0.0:
+        return None
+    return found if abs(np.log2(found / stroke.pitch_hz)) <= FARTHEST_OCTAVES else None
