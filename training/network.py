@@ -20,6 +20,7 @@ from emblar.core.analysis.classifier import KINDS, STRIDES
 from emblar.core.analysis.frames import BANDS
 from emblar.core.analysis.pictures import AROUND, CHANNELS, FRAMES
 from training.rows import SCENE_COLOUR_DB, Gathered, blurred, colour, louds, plain
+from training.stored import packed
 
 KERNELS = ((3, 5), (3, 3), (3, 3), (3, 3))
 SOMETIMES_OFF = 0.2
@@ -144,6 +145,6 @@ def weights_of(name: str, network: Network) -> dict[str, np.ndarray]:
         layers.append((weight.T, dense.bias))
     stored = {}
     for index, (weight, bias) in enumerate(layers):
-        stored[f"{name}_weight{index}"] = weight.detach().numpy().astype(np.float16)
+        stored[f"{name}_weight{index}"] = packed(weight.detach().numpy())
         stored[f"{name}_bias{index}"] = bias.detach().numpy().astype(np.float32)
     return stored
