@@ -12,6 +12,8 @@ from emblar.core.analysis.pitch import (
     ONSET_S,
     SETTLE_SHORT_S,
     StrokeSpan,
+    added_spectrum,
+    grid_hz,
     low_band,
     stroke_pitches,
 )
@@ -113,3 +115,15 @@ def test_a_tom_struck_again_at_once_has_the_pitch_it_had() -> None:
     card = measure_voice("tom-1", sound, [low_band(sound)], [last], levels_db=[-14.0, -20.0])
     assert isinstance(card.fundamental, Measured)
     assert abs(cents(card.fundamental.value, 82.0)) < 15.0
+
+
+def test_a_share_of_what_sounded_before_is_taken_off_or_all_of_it() -> None:
+    low, stroke = low_band(twice(0.11, 1)), StrokeSpan(AT_S + 0.11, 0.8)
+    at = int(np.argmin(np.abs(grid_hz() - 82.0)))
+    some, all_of_it = (
+        added_spectrum(low, stroke, "tom", **kw) for kw in ({}, {"before_share": 1.0})
+    )
+    assert some is not None
+    assert all_of_it is not None
+    assert some[at] > 0.0
+    assert all_of_it[at] == 0.0, "it was louder before"

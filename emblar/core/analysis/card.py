@@ -141,7 +141,7 @@ def measure_voice(
     low, modes = lows[0], Modes()
     over = pitched and (mix or bed_share(low, spans, kind) >= MOST_BED[kind])
     if pitched and spans:
-        low, modes = _over_bed(lows, spans, kind) if mix else _alone(low, spans, kind, over=over)
+        low, modes = _over_bed(lows, spans, kind) if mix else (low, _alone(low, spans, kind, over))
         why = OVER_BED if mix and not modes else why
     pitches: list[StrokePitch] = []
     if modes:
@@ -178,14 +178,14 @@ def _firm(decay: Quantity) -> bool:
     return isinstance(decay, Measured) and decay.sd <= LEAST_FIRM * decay.value
 
 
-def _alone(low: Array, spans: list[StrokeSpan], kind: str, *, over: bool) -> tuple[Array, Modes]:
-    """Return a drum's modes where nothing else plays on, and where they are heard."""
+def _alone(low: Array, spans: list[StrokeSpan], kind: str, over: bool) -> Modes:
+    """Return a drum's modes where nothing but drums, which may ring ``over`` it, plays on."""
     spectrum = voice_spectrum(low, spans, kind)
     if spectrum is None:
-        return low, []
+        return []
     early = voice_spectrum(low, spans, kind, EARLY_S, before_share=1.0)
     # What rings on where a snare's pitch is sought is toms and the room, quieter than the snare.
-    return low, modes_hz(spectrum, kind, over_others=over and kind != "snare", early=early)
+    return modes_hz(spectrum, kind, over_others=over and kind != "snare", early=early)
 
 
 def _over_bed(lows: Sequence[Array], spans: list[StrokeSpan], kind: str) -> tuple[Array, Modes]:

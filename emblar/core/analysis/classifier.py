@@ -15,7 +15,7 @@ last ``conv`` the greater of every two frames is kept.
 """
 
 from dataclasses import dataclass
-from functools import lru_cache
+from functools import cache
 from importlib.resources import files
 
 import numpy as np
@@ -41,7 +41,7 @@ class Network:
     dense: tuple[Layer, ...]
 
 
-@lru_cache(maxsize=6)
+@cache
 def _networks(family: str) -> tuple[Network, ...]:
     source = files("emblar.core.analysis").joinpath("data/voices.npz")
     found: dict[str, dict[str, list[Layer]]] = {}

@@ -23,15 +23,13 @@ from scipy.signal import find_peaks, firwin, upfirdn
 
 from emblar.core.analysis.audio import ANALYSIS_RATE_HZ, Samples
 from emblar.core.analysis.partials import Fits, fit_pieces
-from emblar.core.analysis.turning import Near, chirped
+from emblar.core.analysis.turning import FARTHEST_OCTAVES, Near, chirped
 
 Array = NDArray[np.float64]
 DECIMATION = 21
 LOW_RATE_HZ = ANALYSIS_RATE_HZ / DECIMATION
 STEP_S, LATE_STEP_S, LATE_S = 0.012, 0.035, 0.150
 TRACK_CENTS = 220.0
-FARTHEST_OCTAVES = 0.27
-"""A tracked partial stays this close to where the drum's spectrum has its mode."""
 LONGEST_TRACK_S = 1.3
 SETTLE_TOM_S = (0.080, 0.350)
 SETTLE_LATE_S = (0.150, 0.450)
@@ -130,7 +128,8 @@ def added_spectrum(
 ) -> Array | None:
     """Return what a stroke adds in its settled span, power; None if it is cut off before.
 
-    ``before_share`` of what sounded before it is taken off.
+    ``before_share`` of what sounded before it is taken off: all of it if that is 1, else never so
+    much that less than ``LEAST_LEFT`` of what sounds now stays.
     """
     start, stop = span_s or settle_span(kind)
     stop = min(stop, stroke.available_s)
@@ -142,7 +141,8 @@ def added_spectrum(
     after = _power(low, stroke.time_s + start, stroke.time_s + stop)
     # A drum struck again goes on with the note it had: not all of that is another's, and what was
     # louder before than now may be its own all the same.
-    return np.asarray(np.maximum(after - before_share * before, LEAST_LEFT * after))
+    least = LEAST_LEFT if before_share < 1.0 else 0.0
+    return np.asarray(np.maximum(after - before_share * before, least * after))
 
 
 def voice_spectrum(

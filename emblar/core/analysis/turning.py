@@ -17,7 +17,9 @@ Array = NDArray[np.float64]
 Span = tuple[float, float]
 PERIODS = 3.0
 """How many of its periods the band's window holds: it parts what lies half its pitch away."""
-FEWEST, FARTHEST_OCTAVES = 8, 0.27
+FEWEST = 8
+FARTHEST_OCTAVES = 0.27
+"""A drum's pitch stays this close to where its spectrum has its mode."""
 AGREEING_CENTS = (15.0, 45.0)
 """So far apart tracked partial and phase agree, and from here the phase alone has a say."""
 
