@@ -23,6 +23,7 @@ from scipy.signal import find_peaks, firwin, upfirdn
 
 from emblar.core.analysis.audio import ANALYSIS_RATE_HZ, Samples
 from emblar.core.analysis.partials import Fits, fit_pieces
+from emblar.core.analysis.slopes import before_room_s
 from emblar.core.analysis.turning import FARTHEST_OCTAVES, Near, chirped
 
 Array = NDArray[np.float64]
@@ -110,7 +111,8 @@ def settle_span(kind: str) -> tuple[float, float]:
     return SETTLE_TOM_S if kind == "tom" else SETTLE_SHORT_S
 
 
-def _power(low: Array, start_s: float, stop_s: float) -> Array:
+def power_in(low: Array, start_s: float, stop_s: float) -> Array:
+    """Return the power of a stretch of the low band at ``grid_hz``; none of hardly any."""
     first, last = round(start_s * LOW_RATE_HZ), round(stop_s * LOW_RATE_HZ)
     piece = low[max(first, 0) : max(last, 0)]
     if len(piece) < 8:
@@ -137,8 +139,8 @@ def added_spectrum(
         start = max(stop - SHORTEST_SPAN_S, 0.015)
     if stop - start < SHORTEST_SPAN_S * 0.8:
         return None
-    before = _power(low, stroke.time_s - BEFORE_S, stroke.time_s - 0.008)
-    after = _power(low, stroke.time_s + start, stroke.time_s + stop)
+    before = power_in(low, stroke.time_s - BEFORE_S, stroke.time_s - 0.008)
+    after = power_in(low, stroke.time_s + start, stroke.time_s + stop)
     # A drum struck again goes on with the note it had: not all of that is another's, and what was
     # louder before than now may be its own all the same.
     least = LEAST_LEFT if before_share < 1.0 else 0.0
@@ -176,8 +178,8 @@ def bed_share(low: Array, strokes: Sequence[StrokeSpan], kind: str) -> float:
     start, stop = settle_span(kind)
     shares = []
     for stroke in strokes:
-        before = _power(low, stroke.time_s - BEFORE_S, stroke.time_s - 0.008)[inside].sum()
-        after = _power(low, stroke.time_s + start, stroke.time_s + stop)[inside].sum()
+        before = power_in(low, stroke.time_s - BEFORE_S, stroke.time_s - 0.008)[inside].sum()
+        after = power_in(low, stroke.time_s + start, stroke.time_s + stop)[inside].sum()
         shares.append(before / (after + 1e-20))
     return float(np.median(shares)) if shares else 0.0
 
@@ -215,8 +217,8 @@ def added_in(low: Array, stroke: StrokeSpan, span_s: tuple[float, float]) -> Arr
 
     Nothing is nothing at all: a stroke over a loud note still has its say.
     """
-    after = _power(low, stroke.time_s + span_s[0], stroke.time_s + span_s[1])
-    before = _power(low, stroke.time_s - BEFORE_S, stroke.time_s - 0.008)
+    after = power_in(low, stroke.time_s + span_s[0], stroke.time_s + span_s[1])
+    before = power_in(low, stroke.time_s - BEFORE_S, stroke.time_s - 0.008)
     return np.asarray(np.maximum(after - BEFORE_SHARE * before, LEAST_ADDED * after))
 
 
@@ -455,6 +457,10 @@ def t60_s(track: Track, noise_amplitude: float) -> float | None:
     time, level = track.time_s[heard], 20.0 * np.log10(track.amplitude[heard] + 1e-20)
     if len(time) < FEWEST_ON_SLOPE:
         return None
+    peak = int(np.argmax(level[: max(len(level) // 2, 1)]))
+    own = before_room_s(time[peak:], level[peak:])
+    if own is not None:
+        return own
     stop = _first_slope(time, level)
     time, level = time[:stop], level[:stop]
     # The first windows hold the attack, too; of a short drum they are all there is.

@@ -1,0 +1,70 @@
+"""A drum's own decay where a room, which dies away more slowly, takes over from it.
+
+Conventions
+-----------
+Levels in dB are those of one partial over time, from its peak on. They are explained as the power
+of two exponentials added, the slower one the room's, by least squares over a grid (``T60_S``,
+``ROOM_T60_S``, ``ROOM_DB``), each level standing for its own stretch of time and none counted for
+more than ``MOST_OFF_DB``, since partials beat. The faster one is the drum's only where two explain
+much more than one (``BETTER``): drums with two slopes of their own are read as a whole.
+
+Source: sums of exponentials as in coupled rooms (Xiang and Goggans 2001).
+"""
+
+from functools import cache
+
+import numpy as np
+from numpy.typing import NDArray
+
+Array = NDArray[np.float64]
+T60_S = np.geomspace(0.04, 5.0, 40)
+ROOM_T60_S = np.geomspace(0.25, 6.0, 28)
+ROOM_DB = -np.arange(6.0, 30.0, 2.0)
+"""Level of the room's part at the peak, re the drum's."""
+SLOWER, BETTER, MOST_OFF_DB = 2.0, 0.4, 6.0
+FEWEST, LONGEST_S = 5, 1.0
+POWER_T60 = 2.0 * np.log(1e3)
+
+
+@cache
+def _grid() -> tuple[NDArray[np.int64], Array, Array]:
+    """Return of every pair of slopes which is the drum's, the room's T60 in s, and its share."""
+    own, room, share = np.meshgrid(
+        np.arange(len(T60_S)), ROOM_T60_S, 10.0 ** (ROOM_DB / 10.0), indexing="ij"
+    )
+    slower = room > SLOWER * T60_S[own]
+    return own[slower], room[slower], share[slower]
+
+
+def before_room_s(time_s: Array, level_db: Array) -> float | None:
+    """Return T60 in s of the faster of two slopes, or None where one explains it as well."""
+    own = time_s - time_s[0] < LONGEST_S if len(time_s) else np.empty(0, bool)
+    if np.count_nonzero(own) < FEWEST:
+        return None
+    time, level = time_s[own] - time_s[0], level_db[own]
+    weight = np.gradient(time) / np.gradient(time).sum()
+    one = _off(level + 60.0 * time / T60_S[:, None], weight)
+    index, room_s, share = _grid()
+    power = np.exp(-POWER_T60 * time / T60_S[index][:, None])
+    power += share[:, None] * np.exp(-POWER_T60 * time / room_s[:, None])
+    two = np.full(len(T60_S), np.inf)
+    np.minimum.at(two, index, _off(level - 10.0 * np.log10(power), weight))
+    best = int(np.argmin(two))
+    if two[best] >= BETTER * one.min():
+        return None
+    return float(T60_S[best] * (T60_S[1] / T60_S[0]) ** _between(two, best))
+
+
+def _off(residual_db: Array, weight: Array) -> Array:
+    """Return the weighted mean square of residuals, shape (models, times), about their means."""
+    about = residual_db - (residual_db @ weight)[:, None]
+    return np.asarray(np.minimum(about**2, MOST_OFF_DB**2) @ weight)
+
+
+def _between(values: Array, best: int) -> float:
+    """Return where the least value lies, in steps from ``best``, by a parabola."""
+    if not 0 < best < len(values) - 1 or not np.isfinite(values[best - 1 : best + 2]).all():
+        return 0.0
+    a, b, c = values[best - 1 : best + 2]
+    curve = a - 2.0 * b + c
+    return float(np.clip(0.5 * (a - c) / curve, -0.5, 0.5)) if curve > 0.0 else 0.0
