@@ -194,7 +194,7 @@ def perform(
         own = sound[: stop - first]
         out[first:stop] += own[:, None] * sides[kind] if sides else own
         if kind != "stick":
-            events.append((time, kind.split("-", maxsplit=1)[0]))
+            events.append((time, kind))
     out = out[: int(seconds * RATE)]
     return (_room(rng, out) if rng.random() < 0.5 else out), events
 
@@ -217,11 +217,12 @@ def lone(rng: np.random.Generator, sound: Sound) -> NDArray[np.float64]:
 
 
 def labels_of(times: NDArray[np.float64], events: list[tuple[float, str]]) -> NDArray[np.bool_]:
-    """Return which kinds each candidate carries."""
+    """Return which kinds each candidate carries; ``tom-0``, ``tom-1``, … are toms."""
     labels = np.zeros((len(times), len(KINDS)), bool)
-    for time, kind in events:
+    for time, voice in events:
+        kind = KINDS.index(voice.split("-", maxsplit=1)[0])
         if len(times) and np.abs(times - time).min() < NEAR_S:
-            labels[int(np.argmin(np.abs(times - time))), KINDS.index(kind)] = True
+            labels[int(np.argmin(np.abs(times - time))), kind] = True
     return labels
 
 
@@ -275,9 +276,7 @@ def labelled(seed: int) -> Found:
         for layer in layers:
             sound = lone(rng, layer)
             start = max(int(np.argmax(np.abs(sound) > 0.1)) - 30, 0) / RATE
-            scenes.append(
-                ([sound], [] if kind == "stick" else [(start, kind.split("-", maxsplit=1)[0])])
-            )
+            scenes.append(([sound], [] if kind == "stick" else [(start, kind)]))
     return _gathered(scenes)
 
 

@@ -4,9 +4,10 @@ import numpy as np
 import pytest
 
 from emblar.core.analysis.classifier import KINDS
+from emblar.core.analysis.colours import Heard, heard_of
 from emblar.core.analysis.frames import BANDS, band_centres_hz
 from emblar.core.analysis.pitch import LOW_RATE_HZ, StrokeSpan
-from emblar.core.analysis.toms_in_mix import MOST_TOMS, colours_of, toms_in_mix
+from emblar.core.analysis.toms_in_mix import MOST_TOMS, toms_in_mix
 from emblar.core.analysis.which_drum import NOWHERE, SNARE_AFTER_ALL, places, with_a_snare
 from emblar.core.synthesis.stroke import Partial, Voice, render_stroke
 
@@ -45,14 +46,14 @@ def song(order: list[float], bass_db: float, seed: int = 0) -> tuple[np.ndarray,
     return low, times
 
 
-def colours(low: np.ndarray, times: np.ndarray) -> np.ndarray:
-    return colours_of(low, [StrokeSpan(float(t), GAP_S) for t in times])
+def heard(low: np.ndarray, times: np.ndarray) -> Heard:
+    return heard_of(low, [StrokeSpan(float(t), GAP_S) for t in times])
 
 
 def test_less_sure_strokes_join_the_tom_whose_colour_they_have_and_others_none() -> None:
     low, times = song([150.0, 80.0] * 5 + [150.0, 80.0, 62.0], -99.0)
     chances = np.array([0.9] * 10 + [0.35] * 3)
-    found = toms_in_mix([colours(low, times)], prints(-25.0, 13, 1), chances)
+    found = toms_in_mix([heard(low, times)], prints(-25.0, 13, 1), chances)
     assert [sorted(g.tolist()) for g in found.toms] == [[0, 2, 4, 6, 8, 10], [1, 3, 5, 7, 9, 11]]
     assert found.others.tolist() == [12]
 
@@ -61,7 +62,7 @@ def test_less_sure_strokes_join_the_tom_whose_colour_they_have_and_others_none()
 def test_three_toms_are_three_whatever_the_bass_plays(bass_db: float) -> None:
     order = [150.0, 110.0, 80.0] * 6
     low, times = song(order, bass_db)
-    found = toms_in_mix([colours(low, times)], prints(-25.0, 18, 1), np.full(18, 0.8))
+    found = toms_in_mix([heard(low, times)], prints(-25.0, 18, 1), np.full(18, 0.8))
     assert [sorted(g.tolist()) for g in found.toms] == [list(range(i, 18, 3)) for i in range(3)]
     assert len(found.snare) == 0
     assert len(found.others) == 0
@@ -71,7 +72,7 @@ def test_what_seems_a_tom_now_and_then_is_none() -> None:
     order = [150.0] * 8 + [95.0, 63.0, 205.0]
     low, times = song(order, -10.0)
     tom = np.array([0.8] * 8 + [0.4] * 3)
-    found = toms_in_mix([colours(low, times)], prints(-25.0, 11, 1), tom)
+    found = toms_in_mix([heard(low, times)], prints(-25.0, 11, 1), tom)
     assert [sorted(g.tolist()) for g in found.toms] == [list(range(8))]
     assert found.others.tolist() == [8, 9, 10]
 
@@ -82,7 +83,7 @@ def test_a_note_that_is_usual_in_the_recording_does_not_make_toms_alike() -> Non
     time = np.arange(len(low)) / LOW_RATE_HZ
     # A bass swells on one note with every stroke, and between them, too.
     low += 0.8 * np.sin(2.0 * np.pi * 62.0 * time) * np.abs(np.sin(np.pi * time / 0.37))
-    found = colours(low, times)
+    found = heard(low, times).colours
     like = found @ found.T
     same = np.add.outer(np.arange(12), np.arange(12)) % 2 == 0
     assert like[same].min() > like[~same].max() + 0.2
@@ -92,7 +93,7 @@ def test_the_bright_one_may_be_a_snare_and_is_no_tom() -> None:
     order = [180.0] * 8 + [110.0] * 6
     low, times = song(order, -10.0)
     rows = np.concatenate([prints(-6.0, 8, 1), prints(-25.0, 6, 2)])
-    found = toms_in_mix([colours(low, times)], rows, np.full(14, 0.8))
+    found = toms_in_mix([heard(low, times)], rows, np.full(14, 0.8))
     assert sorted(found.snare.tolist()) == list(range(8))
     assert [sorted(g.tolist()) for g in found.toms] == [list(range(8, 14))]
 
@@ -100,15 +101,14 @@ def test_the_bright_one_may_be_a_snare_and_is_no_tom() -> None:
 def test_no_kit_has_more_toms_than_players_bring() -> None:
     pitches = [200.0, 160.0, 128.0, 102.0, 82.0, 65.0]
     low, times = song(pitches * 4, -99.0)
-    found = toms_in_mix([colours(low, times)], prints(-25.0, 24, 1), np.full(24, 0.8))
+    found = toms_in_mix([heard(low, times)], prints(-25.0, 24, 1), np.full(24, 0.8))
     assert len(found.toms) == MOST_TOMS
 
 
 def test_one_stroke_and_none_are_no_tom() -> None:
     for count in (0, 1):
         low, times = song([110.0], -99.0)
-        heard = [colours(low, times)[:count]]
-        found = toms_in_mix(heard, prints(-25.0, count, 1), np.full(count, 1))
+        found = toms_in_mix([heard(low, times[:count])], prints(-25.0, count, 1), np.full(count, 1))
         assert found.toms == ()
 
 
@@ -152,11 +152,11 @@ def test_toms_hidden_in_the_middle_are_told_apart_in_the_side() -> None:
     rows, chances = prints(-25.0, 18, 1), np.full(18, 0.8)
     want = [list(range(place, 18, 3)) for place in (0, 2, 1)]
     middle, both = (
-        toms_in_mix([colours(band, times) for band in bands], rows, chances)
+        toms_in_mix([heard(band, times) for band in bands], rows, chances)
         for bands in ([low], [low, beside])
     )
     assert [sorted(g.tolist()) for g in both.toms] == want
     assert [sorted(g.tolist()) for g in middle.toms] != want
     # The middle has its way where it parts them no worse.
-    clear = toms_in_mix([colours(b, times) for b in (beside, low)], rows, chances)
+    clear = toms_in_mix([heard(b, times) for b in (beside, low)], rows, chances)
     assert [sorted(g.tolist()) for g in clear.toms] == want

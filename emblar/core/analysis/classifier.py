@@ -62,14 +62,14 @@ def _family(name: str) -> str:
 
 
 def convolved(near: Rows, layer: Layer, stride: tuple[int, int]) -> Rows:
-    """Return pictures (count, height, width, in) after a layer and the rectifier."""
+    """Return pictures (count, height, width, in) after a layer, before the rectifier."""
     weight, bias = layer
     high, wide = weight.shape[:2]
     padded = np.pad(near, ((0, 0), (high // 2,) * 2, (wide // 2,) * 2, (0, 0)))
     views = sliding_window_view(padded, (high, wide), axis=(1, 2))[:, :: stride[0], :: stride[1]]
     # (count, height, width, in, high, wide) as rows of what each place sees.
     seen = views.transpose(0, 1, 2, 4, 5, 3).reshape(*views.shape[:3], -1)
-    return np.asarray(np.maximum(seen @ weight.reshape(-1, weight.shape[3]) + bias, 0.0))
+    return np.asarray(seen @ weight.reshape(-1, weight.shape[3]) + bias)
 
 
 def _odds(rows: Rows, layers: tuple[Layer, ...]) -> Rows:
@@ -82,7 +82,7 @@ def _odds(rows: Rows, layers: tuple[Layer, ...]) -> Rows:
 
 def _seen(near: Rows, around: Rows, network: Network) -> Rows:
     for layer, stride in zip(network.conv, STRIDES, strict=True):
-        near = convolved(near, layer, stride)
+        near = np.maximum(convolved(near, layer, stride), 0.0)
     even = near[:, :, : near.shape[2] // 2 * 2]
     pooled = np.maximum(even[:, :, ::2], even[:, :, 1::2])
     return _odds(np.concatenate([pooled.reshape(len(near), -1), around], axis=1), network.dense)
@@ -98,6 +98,17 @@ def probabilities(frames: Frames, times_s: NDArray[np.float64], *, mix: bool) ->
 def seen(family: str, near: Rows, around: Rows) -> Probabilities:
     """Return what a family of convolutional networks says of pictures and plain numbers."""
     return _chances(np.mean([_seen(near, around, n) for n in _networks(family)], axis=0))
+
+
+def along(family: str, rows: Rows) -> Rows:
+    """Return what a family's networks make of rows (count, size, channels) on average."""
+    found = []
+    for network in _networks(family):
+        seen = rows[:, None]
+        for layer in network.conv[:-1]:
+            seen = np.maximum(convolved(seen, layer, (1, 1)), 0.0)
+        found.append(convolved(seen, network.conv[-1], (1, 1))[:, 0])
+    return np.asarray(np.mean(found, axis=0))
 
 
 def told(family: str, rows: Rows) -> Probabilities:

@@ -13,9 +13,10 @@ import numpy as np
 from numpy.typing import NDArray
 
 from emblar.core.analysis.classifier import KINDS
+from emblar.core.analysis.colours import heard_of
 from emblar.core.analysis.membranes import group_membranes, snare_among, stroke_pitch_hz
 from emblar.core.analysis.pitch import StrokeSpan, tuned_hz
-from emblar.core.analysis.toms_in_mix import Toms, colours_of, toms_in_mix
+from emblar.core.analysis.toms_in_mix import Toms, toms_in_mix
 
 Array = NDArray[np.float64]
 Index = NDArray[np.int64]
@@ -123,5 +124,5 @@ def _toms(times_s: Array, lows: Lows, chances: Array, prints: Array) -> tuple[In
     maybe = _maybe(chances)
     maybe = maybe[chances[maybe, KICK] < chances[maybe, TOM]]
     spans = _spans(times_s, chances, maybe)
-    heard = [colours_of(low, spans) for low in lows]
+    heard = [heard_of(low, spans) for low in lows]
     return maybe, toms_in_mix(heard, prints[maybe], chances[maybe, TOM])

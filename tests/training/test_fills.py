@@ -1,0 +1,41 @@
+"""Made-up fills: the same for the same seed, toms tuned apart, kept as they were heard."""
+
+from pathlib import Path
+
+import numpy as np
+import pytest
+
+from emblar.core.analysis.colours import SIZE, SPANS_S
+from training.fills import APART_OCTAVES, Fills, _kept, _kit, heard
+
+
+@pytest.fixture(scope="module")
+def scenes() -> list[Fills]:
+    return heard(2)
+
+
+def test_a_kit_is_heard_in_several_scenes_stroke_by_stroke(scenes: list[Fills]) -> None:
+    assert len(scenes) > 1
+    for scene in scenes:
+        assert scene.levels.shape == (len(scene.tom), len(SPANS_S) + 2, SIZE)
+        assert np.isfinite(scene.levels).all()
+        assert len(set(scene.tom.tolist())) > 1
+        # Each tom is tuned to one pitch, in every scene the same.
+        assert len({(int(t), float(hz)) for t, hz in zip(scene.tom, scene.tuned_hz, strict=True)}) \
+            == len(set(scene.tom.tolist()))  # fmt: skip
+
+
+def test_toms_of_a_kit_are_tuned_apart() -> None:
+    for seed in range(8):
+        _, tuned = _kit(np.random.default_rng(seed))
+        assert np.diff(np.sort(np.log2(tuned))).min() > APART_OCTAVES
+
+
+def test_what_is_kept_is_what_was_heard(tmp_path: Path, scenes: list[Fills]) -> None:
+    for _ in range(2):
+        again = _kept(2, tmp_path)
+        assert len(again) == len(scenes)
+        for one, other in zip(again, scenes, strict=True):
+            assert np.array_equal(one.levels, other.levels)
+            assert np.array_equal(one.tom, other.tom)
+            assert np.array_equal(one.tuned_hz, other.tuned_hz)

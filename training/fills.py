@@ -1,0 +1,144 @@
+"""Toms under backings, of which the networks of ``colours`` learn: what is heard of each stroke.
+
+Conventions
+-----------
+``heard(seed)`` is the same for the same seed: one kit of two to four toms, no two of them tuned
+alike, whose fills are played under two backings. Strokes begin a few milliseconds off, as they are
+found.
+"""
+
+import itertools
+from concurrent.futures import ProcessPoolExecutor
+from dataclasses import dataclass
+from pathlib import Path
+
+import numpy as np
+
+from emblar.core.analysis.colours import levels_db
+from emblar.core.analysis.pitch import StrokeSpan, low_band
+from training.backings import backing
+from training.modelled import model_drum
+from training.scenes import (
+    FORCES,
+    MODELLED_ODDS,
+    Band,
+    _pattern,
+    finished,
+    perform,
+)
+from training.sounds import drum, metal
+
+SECONDS, BACKINGS, TURNS = 12.0, 2, 2
+BEHIND_DB = (-8.0, 13.0)
+"""How loud the backing is, RMS re the drums."""
+APART_OCTAVES, WITHIN_OCTAVES = 0.15, 1.6
+LONGEST_RUN, PAUSE, GAPS = 9, 8, (1, 1, 2, 2, 3)
+RUN_ODDS, OTHER_TOM_ODDS = 0.5, 0.5
+OFF_S, AFTER_S, DEAD_S, LAST_S = 0.003, 0.004, 0.008, 0.1
+DRUMS = ("kick", "snare")
+Row = tuple[int, str, float]
+
+
+@dataclass(frozen=True, slots=True)
+class Fills:
+    """The strokes on toms of one scene.
+
+    ``levels`` as in ``colours``, float16; ``tom`` which one each is on; ``tuned_hz`` of each
+    stroke's tom; ``kit`` by its seed.
+    """
+
+    levels: np.ndarray
+    tom: np.ndarray
+    tuned_hz: np.ndarray
+    kit: int
+
+
+def heard(seed: int) -> list[Fills]:
+    """Return what is heard of the toms of one drawn kit, scene by scene."""
+    rng = np.random.default_rng([13, seed])
+    kit, tuned = _kit(rng)
+    step_s, found = 15.0 / rng.uniform(70, 190), []
+    for _ in range(BACKINGS):
+        behind = backing(rng, SECONDS, step_s)
+        for _ in range(TURNS):
+            rows = _fills(rng, int(SECONDS / step_s), len(tuned))
+            drums, events = perform(rng, kit, step_s, SECONDS, lambda *_, rows=rows: rows)
+            level = (np.sqrt(np.mean(drums**2)) + 1e-3) * 10 ** (rng.uniform(*BEHIND_DB) / 20)
+            turned = np.roll(behind, int(rng.integers(len(behind))))
+            low = low_band(finished(rng, drums + turned * np.float32(level)))
+            toms = [(t, int(v[4:])) for t, v in events if v[:3] == "tom" and t < SECONDS - LAST_S]
+            if len({tom for _, tom in toms}) < 2:
+                continue
+            struck = np.array(sorted(t for t, v in events if v in DRUMS or v[:3] == "tom"))
+            spans = [_span(t + rng.normal(0, OFF_S), struck) for t, _ in toms]
+            own = np.array([tom for _, tom in toms])
+            levels = levels_db(low, spans).astype(np.float16)
+            found.append(Fills(levels, own, tuned[own], seed))
+    return found
+
+
+def gathered(kits: int, cache: Path | None) -> list[Fills]:
+    """Return the scenes of so many kits, those that are in the cache folder from there."""
+    with ProcessPoolExecutor() as pool:
+        return list(itertools.chain.from_iterable(
+            pool.map(_kept, range(kits), itertools.repeat(cache), chunksize=4)
+        ))  # fmt: skip
+
+
+def _kept(seed: int, cache: Path | None) -> list[Fills]:
+    at = cache / f"fills-{seed}.npz" if cache is not None else None
+    if at is not None and at.exists():
+        with np.load(at) as kept:
+            parts = [np.split(kept[name], kept["ends"][:-1]) for name in ("levels", "tom", "hz")]
+        return [Fills(*own, seed) for own in zip(*parts, strict=True)]
+    found = heard(seed)
+    if at is not None and found:
+        levels, tom, hz = (
+            np.concatenate([getattr(f, name) for f in found])
+            for name in ("levels", "tom", "tuned_hz")
+        )
+        ends = np.cumsum([len(f.tom) for f in found])
+        np.savez(at, levels=levels, tom=tom, hz=hz, ends=ends)
+    return found
+
+
+def _kit(rng: np.random.Generator) -> tuple[Band, np.ndarray]:
+    """Draw a kit; return it and where its toms are tuned, Hz."""
+    count = int(rng.integers(2, 5))
+    while True:
+        maker = drum if rng.random() > MODELLED_ODDS else model_drum
+        toms = [maker(rng, "tom") for _ in range(count)]
+        tuned = np.array([hz for _, hz in toms])
+        octaves = np.sort(np.log2(tuned))
+        if np.diff(octaves).min() > APART_OCTAVES and np.ptp(octaves) < WITHIN_OCTAVES:
+            break
+    makers = {f"tom-{i}": own for i, (own, _) in enumerate(toms)}
+    makers |= {kind: drum(rng, kind)[0] for kind in DRUMS}
+    makers |= {kind: metal(rng, kind) for kind in ("hat", "cymbal")}
+    gains = {
+        k: 10 ** (rng.uniform(-7, 3) / 20) * (0.4 if k in ("hat", "cymbal") else 1) for k in makers
+    }
+    return Band({k: [m(f) for f in FORCES] for k, m in makers.items()}, gains), tuned
+
+
+def _fills(rng: np.random.Generator, steps: int, toms: int) -> list[Row]:
+    """Return a pattern whose toms are struck in runs, on one and then on another."""
+    rows = [row for row in _pattern(rng, steps, toms) if not row[1].startswith("tom")]
+    step = 0
+    while step < steps:
+        if rng.random() < RUN_ODDS:
+            length, gap = int(rng.integers(1, LONGEST_RUN)), int(rng.choice(GAPS))
+            tom = int(rng.integers(toms))
+            for _ in range(length):
+                if rng.random() < OTHER_TOM_ODDS:
+                    tom = int(rng.integers(toms))
+                if step < steps:
+                    rows.append((step, f"tom-{tom}", rng.uniform(0.35, 1.0)))
+                step += gap
+        step += int(rng.integers(1, PAUSE))
+    return rows
+
+
+def _span(time_s: float, struck: np.ndarray) -> StrokeSpan:
+    later = struck[struck > time_s + AFTER_S]
+    return StrokeSpan(time_s, float(later[0]) - time_s - DEAD_S if len(later) else 2.0)
