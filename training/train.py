@@ -13,6 +13,7 @@ import numpy as np
 from emblar.core.analysis import classifier
 from training.alike import LOOPED, again
 from training.beside import both
+from training.colouring import KITS, networks
 from training.network import Fit, chances, fitted, weights_of
 from training.rows import gather, parted
 from training.stored import report
@@ -56,6 +57,7 @@ def main() -> None:
         stored |= family_of(family, asked.kits, asked.cache)
         np.savez_compressed(OUT, **stored)
     if "mix" in asked.only:
+        stored |= networks(asked.kits or KITS, asked.cache)
         stored |= both(asked.cache)
         np.savez_compressed(OUT, **stored)
     for family in LOOPED:
