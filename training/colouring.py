@@ -19,6 +19,7 @@ from torch.nn import functional
 
 from emblar.core.analysis.colours import CHANNELS, SIZE, at_hz, shown_of
 from training.fills import Fills, gathered
+from training.network import stepped
 from training.rows import HELD_OUT
 from training.stored import packed
 
@@ -93,11 +94,7 @@ def fitted(scenes: Sequence[Fills], layers: Layers, loss: Loss) -> Along:
             own = [scenes[i] for i in part]
             shown = np.concatenate([shown_of(_blurred(rng, scene.levels)) for scene in own])
             off = loss(network, torch.from_numpy(shown), own)
-            best.zero_grad()
-            off.backward()
-            best.step()
-            pace.step()
-            total += off.item()
+            total += stepped(off, best, pace)
         print(f"    epoch {epoch}: loss {total / parts:.4f}", flush=True)
     return network.eval()
 

@@ -22,8 +22,8 @@ from training.scenes import (
     FORCES,
     MODELLED_ODDS,
     Band,
-    _pattern,
     finished,
+    pattern,
     perform,
 )
 from training.sounds import drum, metal
@@ -123,7 +123,7 @@ def _kit(rng: np.random.Generator) -> tuple[Band, np.ndarray]:
 
 def _fills(rng: np.random.Generator, steps: int, toms: int) -> list[Row]:
     """Return a pattern whose toms are struck in runs, on one and then on another."""
-    rows = [row for row in _pattern(rng, steps, toms) if not row[1].startswith("tom")]
+    rows = [row for row in pattern(rng, steps, toms) if not row[1].startswith("tom")]
     step = 0
     while step < steps:
         if rng.random() < RUN_ODDS:

@@ -87,13 +87,20 @@ def fitted(rows: Gathered, own: np.ndarray, fit: Fit) -> Network:
         for near, around, truth in _batches(rows, own, loud, fit, epoch):
             odds = network(torch.from_numpy(near), torch.from_numpy(around))
             loss = functional.binary_cross_entropy_with_logits(odds, torch.from_numpy(truth))
-            best.zero_grad()
-            loss.backward()
-            best.step()
-            pace.step()
-            total += loss.item()
+            total += stepped(loss, best, pace)
         print(f"    epoch {epoch}: loss {total / max(steps, 1):.4f}", flush=True)
     return network.eval()
+
+
+def stepped(
+    loss: torch.Tensor, best: torch.optim.Optimizer, pace: torch.optim.lr_scheduler.LRScheduler
+) -> float:
+    """Make one step down and return the loss."""
+    best.zero_grad()
+    loss.backward()
+    best.step()
+    pace.step()
+    return loss.item()
 
 
 def _batches(

@@ -45,7 +45,8 @@ STEPS = {
 }
 
 
-def _pattern(rng: np.random.Generator, steps: int, toms: int) -> list[tuple[int, str, float]]:
+def pattern(rng: np.random.Generator, steps: int, toms: int) -> list[tuple[int, str, float]]:
+    """Return strokes as (step, drum, force), in time or strewn over the bars."""
     return (_time if rng.random() < TIME_ODDS else _loose)(rng, steps, toms)
 
 
@@ -109,7 +110,7 @@ def _loose(rng: np.random.Generator, steps: int, toms: int) -> list[tuple[int, s
 def _looped(rng: np.random.Generator, steps: int, toms: int) -> list[tuple[int, str, float]]:
     """Return a pattern that comes again, now and then with a stroke less or more, and its fills."""
     size = int(rng.choice(LOOPS))
-    loop = [row for row in _pattern(rng, size, toms) if not row[1].startswith("tom")]
+    loop = [row for row in pattern(rng, size, toms) if not row[1].startswith("tom")]
     found = [
         (start + step, kind, force * rng.uniform(0.85, 1.15))
         for start in range(0, steps, size)
@@ -118,7 +119,7 @@ def _looped(rng: np.random.Generator, steps: int, toms: int) -> list[tuple[int, 
     ]
     more = [
         row
-        for row in _pattern(rng, steps, toms)
+        for row in pattern(rng, steps, toms)
         if row[1].startswith("tom") or rng.random() < ADDED_TO_LOOP
     ]
     once = {(step, kind): force for step, kind, force in [*more, *found] if step < steps}
@@ -169,7 +170,7 @@ def perform(
     band: Band,
     step_s: float,
     seconds: float = SECONDS,
-    drawn: Drawn = _pattern,
+    drawn: Drawn = pattern,
     sides: dict[str, Sound] | None = None,
 ) -> tuple[Sound, list[tuple[float, str]]]:
     """Return a performance of a drawn pattern and its strokes, in stereo where ``sides`` says how.
@@ -282,12 +283,12 @@ def labelled(seed: int) -> Found:
 
 def labelled_mixes(seed: int) -> Found:
     """Return scenes of one drawn kit under two backings, as ``labelled`` does."""
-    return _under_backings(np.random.default_rng([8, seed]), MIXES, SECONDS, _pattern)
+    return _under_backings(np.random.default_rng([8, seed]), MIXES, SECONDS, pattern)
 
 
 def labelled_heavy(seed: int) -> Found:
     """Return scenes as ``labelled_mixes`` does, under louder backings."""
-    return _under_backings(np.random.default_rng([12, seed]), MIXES, SECONDS, _pattern, HEAVY_DB)
+    return _under_backings(np.random.default_rng([12, seed]), MIXES, SECONDS, pattern, HEAVY_DB)
 
 
 def labelled_songs(seed: int) -> Found:
@@ -318,7 +319,7 @@ def labelled_wide(seed: int) -> Found:
             k: placed(0.0 if rng.random() < CENTRED_ODDS.get(k, 0.2) else rng.uniform(-1, 1) * spread)
             for k in kit.layers
         }  # fmt: skip
-        drums, events = perform(rng, kit, step_s, SECONDS, _pattern, sides)
+        drums, events = perform(rng, kit, step_s, SECONDS, pattern, sides)
         level = (np.sqrt(np.mean(drums**2)) + 1e-3) * 10 ** (rng.uniform(*BEHIND_DB) / 20)
         turned = np.roll(behind, int(rng.integers(len(behind))), axis=0)
         audio = Audio(finished(rng, drums + turned * np.float32(level)), RATE)

@@ -37,7 +37,7 @@ USUAL_SIZE, RINGING_S, LEAST_FREE, LEAST_USUAL = 1024, 0.3, 0.2, 1e-2
 FLOOR, QUIETEST = 1e-11, 1e-30
 """Least power, re the loudest of the recording, and of all."""
 MOST_DB, DB_SCALE, ADDED_SCALE = 60.0, 12.0, 4.0
-CHANNELS = 3 * len(SPANS_S) + 2
+CHANNELS, MOST_AT_ONCE = 3 * len(SPANS_S) + 2, 128
 
 
 @dataclass(frozen=True, slots=True)
@@ -73,7 +73,11 @@ def heard_of(low: Array, strokes: Sequence[StrokeSpan]) -> Heard:
     shown = shown_of(levels_db(low, strokes))
     if len(shown) == 0:
         return Heard(np.empty((0, SIZE)), np.empty((0, SIZE)))
-    return Heard(colours_of(shown), log_softmax(along("pitch", shown)[:, :, 0], axis=1))
+    parts = np.array_split(shown, -(-len(shown) // MOST_AT_ONCE))
+    return Heard(
+        np.concatenate([colours_of(part) for part in parts]),
+        np.concatenate([log_softmax(along("pitch", part)[:, :, 0], axis=1) for part in parts]),
+    )
 
 
 def colours_of(shown: Rows) -> Array:
@@ -88,14 +92,10 @@ def levels_db(low: Array, strokes: Sequence[StrokeSpan]) -> Array:
     After each in ``SPANS_S``, before it, and what is usual. A span ends where the next drum is
     struck, but not so soon that nothing could be told.
     """
-    rows = [
-        [*(power_in(low, own.time_s + a, own.time_s + b) for a, b in _spans(own.available_s)),
-         power_in(low, own.time_s + BEFORE_S[0], own.time_s + BEFORE_S[1])]
-        for own in strokes
-    ]  # fmt: skip
-    found = np.empty((len(rows), len(SPANS_S) + 2, SIZE))
-    for row, own in zip(found, rows, strict=True):
-        row[:-1] = np.array(own) @ _onto().T
+    found = np.empty((len(strokes), len(SPANS_S) + 2, SIZE))
+    for row, own in zip(found, strokes, strict=True):
+        for index, (start, stop) in enumerate([*_spans(own.available_s), BEFORE_S]):
+            row[index] = _onto() @ power_in(low, own.time_s + start, own.time_s + stop)
     found[:, -1] = _usual(low, strokes)
     floor = FLOOR * found.max(initial=0.0) + QUIETEST
     return np.asarray(10.0 * np.log10(found + floor))
