@@ -6,8 +6,9 @@ Inputs are ``pictures``; outputs are probabilities of ``KINDS``, several of whic
 a candidate with none of them is no stroke. There is a convolutional network for drums alone and
 two, whose log odds are averaged, for drums in a mix. Further, dense ones weigh what candidates that
 sound alike say of each other (``likeness``), and what middle and side of a stereo mix say
-(``beside``). The weights (``data/voices.npz``) are written by ``python -m training.train``; nothing
-but made-up sounds went into them.
+(``beside``); others, of layers along frequency, tell toms apart (``colours``). The weights
+(``data/voices.npz``) are written by ``python -m training.train``; nothing but made-up sounds went
+into them.
 
 Layers are ``conv`` (weight (height, width, in, out), each with its stride in ``STRIDES``, zeros
 around it) and ``dense`` (weight (in, out)), all but the last followed by a rectifier; after the

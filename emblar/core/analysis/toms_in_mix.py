@@ -3,11 +3,11 @@
 Conventions
 -----------
 Strokes of one drum have colours (``colours``) that are alike though a bass note leads the strongest
-peak astray. Strokes likely on a tom are parted
-by colour into as many groups as pay for themselves (k-means: each must bring strokes nearer to
-their means by ``PER_GROUP``): means of many strokes are surer than pairs of them. Less sure
-strokes join by colour; groups that hold enough of what the classifier takes for toms are toms, high
-to low; the one that keeps most treble may be a snare whose wires were not heard.
+peak astray. Strokes likely on a tom are parted by colour into as many groups as pay for themselves
+(k-means: each must bring strokes nearer to their means by ``PER_GROUP``): means of many strokes are
+surer than pairs of them. Less sure strokes join by colour; groups that hold enough of what the
+classifier takes for toms are toms, high to low by where the strokes say they are tuned; the one
+that keeps most treble may be a snare whose wires were not heard.
 """
 
 import warnings
