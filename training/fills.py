@@ -18,14 +18,7 @@ from emblar.core.analysis.colours import levels_db
 from emblar.core.analysis.pitch import StrokeSpan, low_band
 from training.backings import backing
 from training.modelled import model_drum
-from training.scenes import (
-    FORCES,
-    MODELLED_ODDS,
-    Band,
-    finished,
-    pattern,
-    perform,
-)
+from training.scenes import MODELLED_ODDS, Band, pattern, perform, rendered, under
 from training.sounds import drum, metal
 
 SECONDS, BACKINGS, TURNS = 12.0, 2, 2
@@ -63,9 +56,7 @@ def heard(seed: int) -> list[Fills]:
         for _ in range(TURNS):
             rows = _fills(rng, int(SECONDS / step_s), len(tuned))
             drums, events = perform(rng, kit, step_s, SECONDS, lambda *_, rows=rows: rows)
-            level = (np.sqrt(np.mean(drums**2)) + 1e-3) * 10 ** (rng.uniform(*BEHIND_DB) / 20)
-            turned = np.roll(behind, int(rng.integers(len(behind))))
-            low = low_band(finished(rng, drums + turned * np.float32(level)))
+            low = low_band(under(rng, drums, behind, BEHIND_DB))
             toms = [(t, int(v[4:])) for t, v in events if v[:3] == "tom" and t < SECONDS - LAST_S]
             if len({tom for _, tom in toms}) < 2:
                 continue
@@ -115,10 +106,7 @@ def _kit(rng: np.random.Generator) -> tuple[Band, np.ndarray]:
     makers = {f"tom-{i}": own for i, (own, _) in enumerate(toms)}
     makers |= {kind: drum(rng, kind)[0] for kind in DRUMS}
     makers |= {kind: metal(rng, kind) for kind in ("hat", "cymbal")}
-    gains = {
-        k: 10 ** (rng.uniform(-7, 3) / 20) * (0.4 if k in ("hat", "cymbal") else 1) for k in makers
-    }
-    return Band({k: [m(f) for f in FORCES] for k, m in makers.items()}, gains), tuned
+    return rendered(rng, makers), tuned
 
 
 def _fills(rng: np.random.Generator, steps: int, toms: int) -> list[Row]:

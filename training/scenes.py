@@ -22,7 +22,7 @@ from emblar.core.analysis.segments import flatness
 from emblar.core.analysis.tones import tones
 from training.backings import backing, placed, wide_backing
 from training.modelled import model_drum
-from training.sounds import RATE, Sound, cross_stick, drum, log_uniform, metal
+from training.sounds import RATE, Maker, Sound, cross_stick, drum, log_uniform, metal
 
 SECONDS, SONG_SECONDS = 9.0, 18.0
 LOOPS = (16, 16, 32)
@@ -159,6 +159,11 @@ def band(rng: np.random.Generator, *, modelled_odds: float = 0.0) -> Band:
     makers |= {k: metal(rng, k) for k in ("hat", "cymbal")}
     if rng.random() < 0.2:
         makers["stick"] = cross_stick(rng)
+    return rendered(rng, makers)
+
+
+def rendered(rng: np.random.Generator, makers: dict[str, Maker]) -> Band:
+    """Return a kit of these instruments, and draw how loud each is."""
     gains = {
         k: 10 ** (rng.uniform(-7, 3) / 20) * (0.4 if k in ("hat", "cymbal") else 1) for k in makers
     }
@@ -208,6 +213,15 @@ def finished(rng: np.random.Generator, sound: Sound) -> NDArray[np.float64]:
         out = np.tanh(drive * out) / np.tanh(drive)
     noise = 10 ** (rng.uniform(-90, -45) / 20)
     return np.asarray(out + noise * rng.standard_normal(out.shape), np.float64)
+
+
+def under(
+    rng: np.random.Generator, drums: Sound, behind: Sound, behind_db: tuple[float, float]
+) -> NDArray[np.float64]:
+    """Return drums under a backing of a level drawn in dB re theirs, begun somewhere in it."""
+    level = (np.sqrt(np.mean(drums**2)) + 1e-3) * 10 ** (rng.uniform(*behind_db) / 20)
+    turned = np.roll(behind, int(rng.integers(len(behind))), axis=0)
+    return finished(rng, drums + turned * np.float32(level))
 
 
 def lone(rng: np.random.Generator, sound: Sound) -> NDArray[np.float64]:
@@ -320,9 +334,7 @@ def labelled_wide(seed: int) -> Found:
             for k in kit.layers
         }  # fmt: skip
         drums, events = perform(rng, kit, step_s, SECONDS, pattern, sides)
-        level = (np.sqrt(np.mean(drums**2)) + 1e-3) * 10 ** (rng.uniform(*BEHIND_DB) / 20)
-        turned = np.roll(behind, int(rng.integers(len(behind))), axis=0)
-        audio = Audio(finished(rng, drums + turned * np.float32(level)), RATE)
+        audio = Audio(under(rng, drums, behind, BEHIND_DB), RATE)
         beside = side(audio)
         if beside is not None:
             scenes.append(([one_channel(audio), beside], events))
@@ -343,9 +355,7 @@ def _under_backings(
         behind = backing(rng, seconds, own_step)
         for _ in range(count):
             drums, events = perform(rng, kit, step_s, seconds, drawn)
-            level = (np.sqrt(np.mean(drums**2)) + 1e-3) * 10 ** (rng.uniform(*behind_db) / 20)
-            turned = np.roll(behind, int(rng.integers(len(behind))))
-            scenes.append(([finished(rng, drums + turned * np.float32(level))], events))
+            scenes.append(([under(rng, drums, behind, behind_db)], events))
     return _gathered(scenes)
 
 

@@ -6,7 +6,9 @@ import numpy as np
 import pytest
 
 from emblar.core.analysis.colours import SIZE, SPANS_S
+from emblar.core.analysis.toms_in_mix import USUAL_HZ, USUAL_OCTAVES
 from training.fills import APART_OCTAVES, Fills, _kept, _kit, heard
+from training.sounds import PITCH_HZ
 
 
 @pytest.fixture(scope="module")
@@ -29,6 +31,10 @@ def test_toms_of_a_kit_are_tuned_apart() -> None:
     for seed in range(8):
         _, tuned = _kit(np.random.default_rng(seed))
         assert np.diff(np.sort(np.log2(tuned))).min() > APART_OCTAVES
+
+
+def test_what_is_taken_off_a_tuning_is_what_was_drawn() -> None:
+    assert PITCH_HZ["tom"][:2] == (USUAL_HZ, USUAL_OCTAVES)
 
 
 def test_what_is_kept_is_what_was_heard(tmp_path: Path, scenes: list[Fills]) -> None:

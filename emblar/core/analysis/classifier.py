@@ -101,15 +101,13 @@ def seen(family: str, near: Rows, around: Rows) -> Probabilities:
     return _chances(np.mean([_seen(near, around, n) for n in _networks(family)], axis=0))
 
 
-def along(family: str, rows: Rows) -> Rows:
-    """Return what a family's networks make of rows (count, size, channels) on average."""
-    found = []
-    for network in _networks(family):
-        seen = rows[:, None]
-        for layer in network.conv[:-1]:
-            seen = np.maximum(convolved(seen, layer, (1, 1)), 0.0)
-        found.append(convolved(seen, network.conv[-1], (1, 1))[:, 0])
-    return np.asarray(np.mean(found, axis=0))
+def along(name: str, rows: Rows) -> Rows:
+    """Return what a network of layers along one axis makes of rows (count, size, channels)."""
+    (network,) = _networks(name)
+    seen = rows[:, None]
+    for layer in network.conv[:-1]:
+        seen = np.maximum(convolved(seen, layer, (1, 1)), 0.0)
+    return convolved(seen, network.conv[-1], (1, 1))[:, 0]
 
 
 def told(family: str, rows: Rows) -> Probabilities:

@@ -457,7 +457,7 @@ def t60_s(track: Track, noise_amplitude: float) -> float | None:
     time, level = track.time_s[heard], 20.0 * np.log10(track.amplitude[heard] + 1e-20)
     if len(time) < FEWEST_ON_SLOPE:
         return None
-    peak = int(np.argmax(level[: max(len(level) // 2, 1)]))
+    peak = _peak_at(level)
     own = before_room_s(time[peak:], level[peak:])
     if own is not None:
         return own
@@ -493,13 +493,18 @@ def _until_lost(amplitude: Array, least: float) -> NDArray[np.bool_]:
     return heard
 
 
+def _peak_at(level_db: Array) -> int:
+    """Return where a partial is loudest, in the first half: what comes later is another's."""
+    return int(np.argmax(level_db[: max(len(level_db) // 2, 1)]))
+
+
 def _first_slope(time_s: Array, level_db: Array) -> int:
     """Return how many windows there are before the room, or a neighbour, takes over.
 
     That is 22 dB down, or where a steep fall well below the peak turns round without coming near it
     again as a beating pair would.
     """
-    peak = int(np.argmax(level_db[: max(len(level_db) // 2, 1)]))
+    peak = _peak_at(level_db)
     fallen, since = level_db[peak] - level_db, time_s - time_s[peak]
     under = np.nonzero(fallen[peak:] > FIRST_SLOPE_DB)[0]
     stop = peak + int(under[0]) if len(under) else len(level_db)

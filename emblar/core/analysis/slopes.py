@@ -17,6 +17,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 Array = NDArray[np.float64]
+Index = NDArray[np.int64]
 T60_S = np.geomspace(0.04, 5.0, 40)
 ROOM_T60_S = np.geomspace(0.25, 6.0, 28)
 ROOM_DB = -np.arange(6.0, 30.0, 2.0)
@@ -27,12 +28,12 @@ POWER_T60 = 2.0 * np.log(1e3)
 
 
 @cache
-def _grid() -> tuple[NDArray[np.int64], Array, Array]:
-    """Return of every pair of slopes which is the drum's, the room's T60 in s, and its share."""
+def _grid() -> tuple[Index, Index, Array]:
+    """Return of every pair of slopes the place of the drum's and of the room's, and its share."""
     own, room, share = np.meshgrid(
-        np.arange(len(T60_S)), ROOM_T60_S, 10.0 ** (ROOM_DB / 10.0), indexing="ij"
+        np.arange(len(T60_S)), np.arange(len(ROOM_T60_S)), 10.0 ** (ROOM_DB / 10.0), indexing="ij"
     )
-    slower = room > SLOWER * T60_S[own]
+    slower = ROOM_T60_S[room] > SLOWER * T60_S[own]
     return own[slower], room[slower], share[slower]
 
 
@@ -42,11 +43,12 @@ def before_room_s(time_s: Array, level_db: Array) -> float | None:
     if np.count_nonzero(own) < FEWEST:
         return None
     time, level = time_s[own] - time_s[0], level_db[own]
-    weight = np.gradient(time) / np.gradient(time).sum()
+    stretch = np.gradient(time)
+    weight = stretch / stretch.sum()
     one = _off(level + 60.0 * time / T60_S[:, None], weight)
-    index, room_s, share = _grid()
-    power = np.exp(-POWER_T60 * time / T60_S[index][:, None])
-    power += share[:, None] * np.exp(-POWER_T60 * time / room_s[:, None])
+    index, room, share = _grid()
+    dry, late = (np.exp(-POWER_T60 * time / t60[:, None]) for t60 in (T60_S, ROOM_T60_S))
+    power = dry[index] + share[:, None] * late[room]
     two = np.full(len(T60_S), np.inf)
     np.minimum.at(two, index, _off(level - 10.0 * np.log10(power), weight))
     best = int(np.argmin(two))

@@ -61,8 +61,8 @@ def toms_in_mix(heard: Sequence[Heard], prints: Array, tom: Array) -> Toms:
     nothing = np.empty(0, np.int64)
     if len(tom) < LEAST_STROKES:
         return Toms((), nothing, nothing)
-    used, groups = _groups(heard, prints, tom)
-    groups = _joined(groups, _colours(used), tom)
+    used, colours, groups = _groups(heard, prints, tom)
+    groups = _joined(groups, colours, tom)
     treble, worth = treble_db(prints), [float(tom[g].sum()) for g in groups]
     bright = [float(np.median(treble[g])) for g in groups]
     most = max((w for w, b in zip(worth, bright, strict=True) if b < BRIGHT_DB), default=0.0)
@@ -86,10 +86,10 @@ def toms_in_mix(heard: Sequence[Heard], prints: Array, tom: Array) -> Toms:
 
 def _groups(
     heard: Sequence[Heard], prints: Array, tom: Array
-) -> tuple[Sequence[Heard], list[Index]]:
-    """Return groups of strokes alike among those likely on a tom, and in what they are alike.
+) -> tuple[Sequence[Heard], Array, list[Index]]:
+    """Return in what strokes are heard to be alike, their colours there, and groups of the alike.
 
-    Where hardly any is likely on a tom, all are grouped.
+    Those likely on a tom are grouped. Where hardly any is likely on a tom, all are grouped.
     """
     sure = np.nonzero(tom >= SURE)[0]
     own = sure if len(sure) >= LEAST_SURE else np.arange(len(tom))
@@ -97,13 +97,10 @@ def _groups(
     gain, labels = _labels(heard[0].colours[own])
     sides = [h for h in heard[1:] if _labels(h.colours[own])[0] >= gain - NEARLY]
     used = [heard[0], *sides]
+    colours = np.concatenate([h.colours for h in used], axis=1) / np.sqrt(len(used))
     if sides:
-        labels = _labels(_colours(used)[own])[1]
-    return used, [own[labels == label] for label in np.unique(labels)]
-
-
-def _colours(heard: Sequence[Heard]) -> Array:
-    return np.asarray(np.concatenate([h.colours for h in heard], axis=1) / np.sqrt(len(heard)))
+        labels = _labels(colours[own])[1]
+    return used, colours, [own[labels == label] for label in np.unique(labels)]
 
 
 def _joined(groups: list[Index], colours: Array, tom: Array) -> list[Index]:
