@@ -86,6 +86,26 @@ def test_what_is_switched_on_and_stays_is_no_stroke() -> None:
     assert dying_away(stroke("kick"), np.array([0.3])).tolist() == [True]
 
 
+def test_strokes_under_a_chord_that_swells_between_them_are_strokes() -> None:
+    every, count = 0.5, 12
+    struck = 0.5 + every * np.arange(count)
+    drums = np.zeros(int((count * every + 2.0) * RATE))
+    for index, time in enumerate(struck):
+        one = stroke(("kick", "snare")[index % 2])[int(0.3 * RATE) :]
+        first = int(time * RATE)
+        drums[first : first + len(one)] += one[: len(drums) - first]
+    t = np.arange(len(drums)) / RATE
+    swell = 0.15 + 0.85 * ((t - struck[0]) % every) / every
+    chord = sum(np.sin(2 * np.pi * f * t + f) for f in (196.0, 246.9, 293.7, 392.0, 587.3)) / 5
+    mix = drums / np.abs(drums).max() + 0.8 * swell * chord
+    mix /= np.abs(mix).max()
+    assert np.count_nonzero(dying_away(mix, struck)) < 3
+    found = analyse(Audio(mix[:, None], RATE), kind="mix")
+    told = np.array([hit.time_s for hit in found.hits if hit.voice in ("kick", "snare")])
+    reached = np.abs(struck[:, None] - told).min(axis=1) < 0.03
+    assert np.count_nonzero(reached) >= count - 2
+
+
 def _prints(centre_band: int, count: int, seed: int) -> np.ndarray:
     rng = np.random.default_rng(seed)
     shape = np.exp(-0.5 * ((np.arange(BANDS) - centre_band) / 2.0) ** 2) + 1e-4

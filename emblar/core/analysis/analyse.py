@@ -37,7 +37,7 @@ from emblar.core.analysis.voices import (
 from emblar.core.errors import BadAudioError
 
 Array = NDArray[np.float64]
-ANALYSIS_VERSION = 12
+ANALYSIS_VERSION = 13
 SourceKind = Literal["auto", "mix", "drums", "hit"]
 Progress = Callable[[str, float], None]
 PEAK_BINS_PER_S = 200
@@ -112,7 +112,8 @@ def analyse(
         hits = one_voice(found, voice, lone=kind == "hit", mix=over)
     else:
         hits = lone_voice(found) if kind == "hit" else name_strokes(found, mix=over)
-    hits = _struck(hits, mono)
+    if not over:
+        hits = _struck(hits, mono)
     if not hits:
         raise BadAudioError(NO_STROKES)
     progress("measuring", 0.5)
@@ -133,7 +134,10 @@ def heard_low(mono: Samples, beside: Samples | None) -> list[Array]:
 
 
 def _struck(hits: list[Hit], mono: Samples) -> list[Hit]:
-    """Return the hits after which something dies away."""
+    """Return the hits after which something dies away.
+
+    Under a backing that plays on nothing does, and the classifier alone says what is a stroke.
+    """
     kept = hits
     while kept:
         times = np.unique([hit.time_s for hit in kept])
