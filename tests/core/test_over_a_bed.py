@@ -116,6 +116,24 @@ def test_three_strokes_are_the_fewest_that_can_agree() -> None:
     assert three.tells(66.0, "kick")
 
 
+@pytest.mark.parametrize(("hz", "told"), [(190.0, True), (310.0, False)])
+def test_under_a_backing_what_is_likely_a_snares_second_mode_is_not_its_pitch(
+    hz: float, told: bool
+) -> None:
+    one = struck([(hz, 0.3, 1.0), (1700.0, 0.05, 0.4)])
+    sound = np.concatenate([np.zeros(RATE // 2), np.tile(one, STROKES)])
+    own = measure_voice(
+        "snare", sound, [low_band(sound)], strokes(), levels_db=[-10.0] * STROKES, mix=True
+    )
+    assert isinstance(own.fundamental, Measured) == told
+    alone = measure_voice("snare", sound, [low_band(sound)], strokes(), levels_db=[-10.0] * STROKES)
+    assert isinstance(alone.fundamental, Measured)
+    assert abs(cents(alone.fundamental.value, hz)) < 15.0
+    if told:
+        # What strokes have in common under others is surer of its mode than of its cents.
+        assert own.fundamental_sd_cents > alone.fundamental_sd_cents + 10.0
+
+
 def heard(kind: str, partials: list[tuple[float, float, float]]) -> float:
     sound = np.concatenate([np.zeros(RATE // 4), struck(partials, 2.0)])
     low, span = low_band(sound), [StrokeSpan(0.25, 1.9)]

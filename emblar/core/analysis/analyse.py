@@ -21,7 +21,7 @@ from emblar.core.analysis.audio import (
     side,
 )
 from emblar.core.analysis.card import VoiceCard, measure_voice
-from emblar.core.analysis.clean import AnalysedHit, clean_strokes, mark_clean
+from emblar.core.analysis.clean import AnalysedHit, clean_strokes, mark_clean, spans_of
 from emblar.core.analysis.frames import frames_of
 from emblar.core.analysis.manner import with_manners
 from emblar.core.analysis.onsets import dying_away, find_candidates
@@ -172,7 +172,8 @@ def measure_voices(
         progress(f"measuring {name}", 0.5 + 0.5 * index / len(names))
         levels = [hit.level_db for hit in hits if hit.voice == name]
         clean = clean_strokes(hits, name, duration_s)
-        cards.append(measure_voice(name, mono, lows, clean, levels_db=levels, mix=mix))
+        every = spans_of(hits, name, duration_s)
+        cards.append(measure_voice(name, mono, lows, clean, levels_db=levels, mix=mix, every=every))
     return tuple(cards)
 
 

@@ -16,6 +16,7 @@ from numpy.typing import NDArray
 
 from emblar.core.analysis.audio import ANALYSIS_RATE_HZ, Samples
 from emblar.core.analysis.card import CleanStroke
+from emblar.core.analysis.pitch import StrokeSpan
 
 Array = NDArray[np.float64]
 CLIP_LEVEL = 0.999
@@ -96,6 +97,16 @@ def clean_strokes(hits: Sequence[AnalysedHit], voice: str, duration_s: float) ->
         if hit.voice == voice and hit.clean
     ]
     return sorted(strokes, key=lambda s: -s.drum_gap_s)
+
+
+def spans_of(hits: Sequence[AnalysedHit], voice: str, duration_s: float) -> list[StrokeSpan]:
+    """Return all strokes of a voice with the time until the next one on any drum, s."""
+    drums = _drum_times(hits)
+    return [
+        StrokeSpan(hit.time_s, _next(drums, hit.time_s, duration_s) - hit.time_s - LEAD_S)
+        for hit in hits
+        if hit.voice == voice
+    ]
 
 
 def _clipped(mono: Samples, time_s: float) -> bool:

@@ -205,6 +205,9 @@ class OverBed:
             agreeing = np.abs(np.log2(self.strongest_hz / pitch_hz)) < 1.0 / 12.0
             return float(agreeing.mean()) >= LEAST_AGREEING
         if kind == "snare":
+            if pitch_hz > HIGHEST_SNARE_HZ:
+                # Its second mode, the first lost under the others: so it was on all sampled kits.
+                return False
             grid, (low_hz, high_hz) = grid_hz(), RANGES_HZ[kind]
             near = np.abs(np.log2(np.maximum(grid, 1.0) / pitch_hz)) < 1.0 / 12.0
             inside = near & (grid >= low_hz) & (grid <= high_hz)

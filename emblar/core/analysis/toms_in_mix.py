@@ -20,6 +20,7 @@ from scipy.cluster.vq import kmeans2
 
 from emblar.core.analysis.colours import Heard, at_hz
 from emblar.core.analysis.membranes import treble_db
+from emblar.core.analysis.tuning import log_chances
 
 Array = NDArray[np.float64]
 Index = NDArray[np.int64]
@@ -32,8 +33,6 @@ BRIGHT_DB = -13.0
 SNARE_TREBLE_DB, LEAST_SNARE, SNARE_SHARE = -11.0, 5, 0.5
 """A snare keeps this much treble, is struck this often, and holds this share of the surest tom."""
 MOST_CLUSTERED, DIMENSIONS = 700, 24
-USUAL_HZ, USUAL_OCTAVES, UNUSUAL, MOST_UNUSUAL = 104.0, 0.42, 0.13, 8.0
-"""How the toms are tuned of which was learned, and how much is taken off what they say of it."""
 
 
 @dataclass(frozen=True, slots=True)
@@ -140,11 +139,5 @@ def _narrowed(colours: Array) -> Array:
 
 
 def _pitch_hz(heard: Sequence[Heard], group: Index) -> float:
-    """Return where the drum that strokes are of is tuned, as far as can be told for an order.
-
-    Every stroke says it with what is usual of toms in mind; together they would make too much of
-    that, so that some of it is taken off.
-    """
-    told = np.mean([h.pitch[group].mean(axis=0) for h in heard], axis=0)
-    away = np.log2(at_hz() / USUAL_HZ) / USUAL_OCTAVES
-    return float(at_hz()[int(np.argmax(told + UNUSUAL * np.minimum(away**2, MOST_UNUSUAL)))])
+    """Return where the drum that strokes are of is likeliest tuned."""
+    return float(at_hz()[int(np.argmax(log_chances([h.pitch[group] for h in heard])))])

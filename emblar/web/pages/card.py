@@ -141,6 +141,11 @@ def how_sure(card: VoiceFile | None, found: Heard) -> tuple[str, ...]:
             f"Pitch from {card.clean_hits} clean stroke{'' if card.clean_hits == 1 else 's'}, "
             f"{card.fundamental_spread_cents:.0f} ct apart from each other."
         )
+    elif card.fundamental_hz is not None and "fundamental_hz" not in card.origins:
+        said.append(
+            f"Pitch from all {card.hits} strokes together: none could be followed by itself under "
+            "what else plays."
+        )
     if card.soft and card.loud:
         said.append(
             f"Soft ({card.soft.strokes}) and loud strokes ({card.loud.strokes}) apart: the short "

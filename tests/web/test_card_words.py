@@ -1,0 +1,28 @@
+"""What the card says its numbers stand on."""
+
+from types import SimpleNamespace
+
+import numpy as np
+
+from emblar.core.analysis.card import measure_voice
+from emblar.core.analysis.pitch import DECIMATION, StrokeSpan
+from emblar.formats.analysis import voice_file
+from emblar.web.pages.card import how_sure
+from tests.core.test_toms_in_mix import GAP_S, song
+
+TOGETHER = "Pitch from all 6 strokes together: none could be followed by itself"
+
+
+def test_a_pitch_told_by_all_strokes_together_says_so_and_one_told_by_a_person_does_not() -> None:
+    low, times = song([150.0, 106.0, 75.0] * 6, -6.0)
+    every = [StrokeSpan(float(t), GAP_S) for t in times[::3]]
+    mono = np.repeat(low, DECIMATION)
+    card = measure_voice("tom-1", mono, [low], [], levels_db=[-10.0] * 6, mix=True, every=every)
+    found = SimpleNamespace(
+        reference=SimpleNamespace(kind="mix"), analysis=SimpleNamespace(hits=[])
+    )
+    said = how_sure(voice_file(card), found)
+    assert said[0].startswith(TOGETHER)
+    assert any("full mix" in sentence for sentence in said)
+    by_hand = how_sure(voice_file(card, {"fundamental": "said by the player"}), found)
+    assert not any(sentence.startswith(TOGETHER) for sentence in by_hand)
