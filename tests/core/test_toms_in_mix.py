@@ -131,6 +131,27 @@ def test_places_are_kick_toms_high_to_low_and_nowhere() -> None:
     assert again.of[4] == NOWHERE
 
 
+def test_alone_too_toms_are_told_apart_by_more_than_one_peak() -> None:
+    # Every other stroke of one tom is loudest in a mode near the other's note.
+    low, times = song([150.0, 87.5] * 6, -99.0)
+    time = np.arange(round(GAP_S * LOW_RATE_HZ)) / LOW_RATE_HZ
+    for at in times[1::4]:
+        first = round(at * LOW_RATE_HZ)
+        low[first : first + len(time)] += 1.3 * np.sin(880.0 * time) * 10.0 ** (-3.0 * time / 0.4)
+    told = chances([("tom", 0.9)] * 12)
+    found = places(times, [low], told, prints(-25.0, 12, 1), mix=False)
+    assert found.toms == 2
+    assert found.of.tolist() == [1, 2] * 6
+
+
+def test_alone_a_kick_is_told_from_toms_and_they_are_numbered_high_to_low() -> None:
+    low, times = song([60.0, 95.0, 140.0] * 5, -99.0)
+    told = chances([("kick", 0.9), ("tom", 0.8), ("tom", 0.8)] * 5)
+    found = places(times, [low], told, prints(-25.0, 15, 1), mix=False)
+    assert found.toms == 2
+    assert found.of.tolist() == [0, 2, 1] * 5
+
+
 def test_a_snare_is_put_in_only_where_hardly_any_was_heard() -> None:
     order = [180.0] * 8 + [110.0] * 6
     low, times = song(order, -10.0)

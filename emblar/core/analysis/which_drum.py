@@ -90,11 +90,22 @@ def places(times_s: Array, lows: Lows, chances: Array, prints: Array, *, mix: bo
     for group in groups:
         if group.kick:
             of[maybe[list(group.members)]] = 0
-    tuned = [group for group in groups if not group.kick]
-    pitch = [tuned_hz(g.pitch_hz, low, [spans[i] for i in g.members]) for g in tuned]
-    for place, index in enumerate(np.argsort(-np.array(pitch), kind="stable")):
-        of[maybe[list(tuned[index].members)]] = place + 1
-    return Places(len(tuned), of, np.empty(0, np.int64))
+    # Alone, pitch and print say what is a kick; toms are told apart as in a mix, by more than that.
+    seem, found = _toms(times_s, lows, chances, prints)
+    toms = [own[of[own] != 0] for own in (seem[members] for members in found.toms)]
+    toms = [np.searchsorted(maybe, own) for own in toms if len(own)]
+    tuned = [_tuned_hz(low, [(pitches[i], spans[i]) for i in own.tolist()]) for own in toms]
+    for place, index in enumerate(np.argsort(-np.array(tuned), kind="stable")):
+        of[maybe[toms[index]]] = place + 1
+    return Places(len(toms), of, np.empty(0, np.int64))
+
+
+def _tuned_hz(low: Array, strokes: Sequence[tuple[float | None, StrokeSpan]]) -> float:
+    """Return the pitch of a tom by the pitches and spans of its strokes; 0 if none has one."""
+    pitches = [pitch_hz for pitch_hz, _ in strokes if pitch_hz is not None]
+    if not pitches:
+        return 0.0
+    return tuned_hz(float(np.median(pitches)), low, [span for _, span in strokes])
 
 
 def _maybe(chances: Array) -> Index:
