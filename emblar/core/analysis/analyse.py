@@ -37,7 +37,7 @@ from emblar.core.analysis.voices import (
 from emblar.core.errors import BadAudioError
 
 Array = NDArray[np.float64]
-ANALYSIS_VERSION = 14
+ANALYSIS_VERSION = 15
 SourceKind = Literal["auto", "mix", "drums", "hit"]
 Progress = Callable[[str, float], None]
 PEAK_BINS_PER_S = 200
@@ -111,7 +111,7 @@ def analyse(
     if voice is not None:
         hits = one_voice(found, voice, lone=kind == "hit", mix=over)
     else:
-        hits = lone_voice(found) if kind == "hit" else name_strokes(found, mix=over)
+        hits = lone_voice(found) if kind == "hit" else name_strokes(found, mix=over, said_mix=mix)
     if not over:
         hits = _struck(hits, mono)
     if not hits:

@@ -9,7 +9,7 @@ pitch per 10 dB of stroke level, over clean strokes.
 """
 
 from collections.abc import Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 
 import numpy as np
 from numpy.typing import NDArray
@@ -58,6 +58,8 @@ READING_CENTS = {"tom": 8.0, "snare": 14.0, "kick": 50.0}
 OVER_BED_CENTS = {"tom": 0.0, "snare": 30.0, "kick": 60.0}
 """How far a pitch is off besides under a backing (what holds 95 % in two, on 13 sampled kits); of
 toms ``tuning`` knows."""
+OVER_BED_BEND_CENTS, OVER_BED_SUSTAIN = {"tom": 25.0, "snare": 0.0, "kick": 0.0}, 0.08
+"""The same of how far it bends, and, as a share, of how long it rings (on made-up mixes)."""
 ALTERNATIVE_DB = -9.0
 """A mode this close to the strongest is told as another reading of the pitch."""
 
@@ -169,8 +171,8 @@ def measure_voice(
     shapes = [stroke_shape(mono, s.time_s, known, s.any_gap_s) for s in chosen]
     rings = voice_ring(low, spans, known) if known else []
     told = _pitch_quantities(pitches, rings, known, why)
-    if mix and not _firm(told["decay"]):
-        told["decay"] = Unknown(OVER_BED)
+    if mix and pitched:
+        told |= _over_others(told["glide_cents"], told["decay"], kind)
     return VoiceCard(
         voice=voice,
         hits=len(levels_db),
@@ -193,6 +195,17 @@ def measure_voice(
 def _firm(decay: Quantity) -> bool:
     """Whether strokes agree on a decay: a held note under a drum makes it any length."""
     return isinstance(decay, Measured) and decay.sd <= LEAST_FIRM * decay.value
+
+
+def _over_others(bend: Quantity, decay: Quantity, kind: str) -> dict[str, Quantity]:
+    """Return bend and decay as unsure as they are where others play on."""
+    if not _firm(decay):
+        decay = Unknown(OVER_BED)
+    if isinstance(bend, Measured):
+        bend = replace(bend, sd=float(np.hypot(bend.sd, OVER_BED_BEND_CENTS[kind])))
+    if isinstance(decay, Measured):
+        decay = replace(decay, sd=float(np.hypot(decay.sd, OVER_BED_SUSTAIN * decay.value)))
+    return {"glide_cents": bend, "decay": decay}
 
 
 def _alone(low: Array, spans: list[StrokeSpan], kind: str, over: bool) -> Modes:

@@ -156,10 +156,11 @@ def _by_print(chances: Array, print_: Array) -> Array:
     return out
 
 
-def name_strokes(found: Candidates, *, mix: bool) -> list[Hit]:
+def name_strokes(found: Candidates, *, mix: bool, said_mix: bool = False) -> list[Hit]:
     """Return every stroke of every voice.
 
-    ``mix`` says whether other instruments play on between them (``analyse.others_play_on``).
+    ``mix`` says whether other instruments are heard to play on between them, ``said_mix`` whether
+    they are said to.
     """
     if len(found) == 0:
         return []
@@ -172,7 +173,7 @@ def name_strokes(found: Candidates, *, mix: bool) -> list[Hit]:
     # Toms of different pitch have no print in common: the classifier alone says which are toms.
     tom = KINDS.index("tom")
     kinds[:, tom] = np.maximum(kinds[:, tom], chances[:, tom])
-    placed = places(found.times_s, found.lows, chances, prints, mix=mix)
+    placed = places(found.times_s, found.lows, chances, prints, mix=mix, said_mix=said_mix)
     voices = ["kick", "snare", *(f"tom-{i + 1}" for i in range(placed.toms)), "hat", "cymbal"]
     prior = _of_voices(chances, voices, placed.of, mix=mix)
     now = _of_voices(kinds, voices, placed.of, mix=mix)

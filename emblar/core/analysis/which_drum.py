@@ -68,13 +68,17 @@ def with_a_snare(times_s: Array, lows: Lows, chances: Array, prints: Array, *, m
     return out
 
 
-def places(times_s: Array, lows: Lows, chances: Array, prints: Array, *, mix: bool) -> Places:
+def places(
+    times_s: Array, lows: Lows, chances: Array, prints: Array, *, mix: bool, said_mix: bool = False
+) -> Places:
     """Return which kick or tom each candidate is on.
 
     Parameters
     ----------
     times_s, lows, chances, prints, mix
         As for ``with_a_snare``.
+    said_mix
+        Whether others are said to play though they are not heard to play on between the strokes.
     """
     maybe, of = _maybe(chances), np.full(len(times_s), NOWHERE, np.int64)
     if mix:
@@ -94,9 +98,12 @@ def places(times_s: Array, lows: Lows, chances: Array, prints: Array, *, mix: bo
     seem, found = _toms(times_s, lows, chances, prints)
     toms = [own[of[own] != 0] for own in (seem[members] for members in found.toms)]
     toms = [np.searchsorted(maybe, own) for own in toms if len(own)]
-    tuned = [_tuned_hz(low, [(pitches[i], spans[i]) for i in own.tolist()]) for own in toms]
-    for place, index in enumerate(np.argsort(-np.array(tuned), kind="stable")):
-        of[maybe[toms[index]]] = place + 1
+    if not said_mix:
+        # Nothing else leads their notes astray: they put them in order.
+        tuned = [_tuned_hz(low, [(pitches[i], spans[i]) for i in own.tolist()]) for own in toms]
+        toms = [toms[index] for index in np.argsort(-np.array(tuned), kind="stable")]
+    for place, own in enumerate(toms):
+        of[maybe[own]] = place + 1
     return Places(len(toms), of, np.empty(0, np.int64))
 
 
