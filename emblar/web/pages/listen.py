@@ -317,7 +317,7 @@ def _window(
         later=at(middle + 0.7 * span, span),
         closer=at(middle, max(span / 2.0, SHORTEST_SPAN_S)),
         wider=at(middle, span * 2.0),
-        text=f"{start:.1f} to {stop:.1f} s of {analysis.source.duration_s:.1f} s",
+        text=f"{_clock(start)} to {_clock(stop)} of {_clock(analysis.source.duration_s)}",
     )
 
 
