@@ -21,6 +21,11 @@ def shifted(pitch_hz: float, cents_up: float) -> float:
     return float(pitch_hz * 2.0 ** (cents_up / 1200.0))
 
 
+def spread_hz(pitch_hz: float, spread_cents: float) -> float:
+    """Return a spread about a pitch in Hz that is given in cents."""
+    return shifted(pitch_hz, spread_cents) - pitch_hz
+
+
 def nearest_note(pitch_hz: float) -> tuple[str, int]:
     """Return the nearest note and the deviation from it.
 

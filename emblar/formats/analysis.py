@@ -12,6 +12,7 @@ from emblar.core.analysis.clean import AnalysedHit
 from emblar.core.analysis.loudness import Part
 from emblar.core.analysis.pitch import Track
 from emblar.core.analysis.ring import Ring
+from emblar.core.notes import spread_hz
 from emblar.core.quantities import Measured, Quantity, Unknown, reason_or_none, value_or_none
 from emblar.formats.drum import Strict
 
@@ -275,7 +276,7 @@ def card_from_file(voice: VoiceFile) -> VoiceCard:
             quantities[name] = Measured(value, sd or 0.0, unit)
     fundamental: Quantity = Unknown(voice.reasons.get("fundamental_hz", "not told"))
     if voice.fundamental_hz is not None:
-        sd_hz = voice.fundamental_hz * (2.0 ** ((voice.fundamental_sd_cents or 0.0) / 1200.0) - 1.0)
+        sd_hz = spread_hz(voice.fundamental_hz, voice.fundamental_sd_cents or 0.0)
         fundamental = Measured(voice.fundamental_hz, sd_hz, "Hz")
     cards: dict[str, Any] = quantities
     return VoiceCard(

@@ -20,6 +20,7 @@ from emblar.core.catalogue import (
     wires,
 )
 from emblar.core.errors import DrumError
+from emblar.core.notes import spread_hz
 from emblar.core.planning.kit import RANGES, check_rods
 from emblar.core.planning.predicted import predicted_card
 from emblar.core.quantities import Measured
@@ -116,7 +117,7 @@ class TakeFile(Strict):
         """Return the take for the model; a sustain without a spread is trusted to 15 %."""
         pitch = sustain = None
         if self.drum_pitch_hz is not None:
-            sd = self.drum_pitch_hz * (2.0 ** (self.drum_pitch_sd_cents / 1200.0) - 1.0)
+            sd = spread_hz(self.drum_pitch_hz, self.drum_pitch_sd_cents)
             pitch = Measured(self.drum_pitch_hz, sd, "Hz")
         if self.sustain_s is not None:
             sustain = Measured(self.sustain_s, self.sustain_sd_s or 0.15 * self.sustain_s, "s")

@@ -12,6 +12,7 @@ from emblar.core.acoustics.inverse import LugPitches
 from emblar.core.acoustics.limits import Limit
 from emblar.core.acoustics.strike import on_surface
 from emblar.core.catalogue import construction, damper, strike, wires
+from emblar.core.notes import spread_hz
 from emblar.core.planning.plan_drum import DrumPlan
 from emblar.core.quantities import Measured
 from emblar.formats.brief import ShelfDrumFile
@@ -79,7 +80,7 @@ class DrumPlanFile(Strict):
         load = {"batter": p.rod_load_n.batter}
         if p.film_stress_mpa.reso is not None and p.rod_load_n.reso is not None:
             stress["reso"], load["reso"] = p.film_stress_mpa.reso * 1e6, p.rod_load_n.reso
-        sd_hz = p.drum_pitch_hz * (2.0 ** (p.drum_pitch_sd_cents / 1200.0) - 1.0)
+        sd_hz = spread_hz(p.drum_pitch_hz, p.drum_pitch_sd_cents)
         return Prediction(
             drum_pitch=Measured(p.drum_pitch_hz, sd_hz, "Hz"),
             drum_pitch_sd_cents=p.drum_pitch_sd_cents,

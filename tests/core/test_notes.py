@@ -2,7 +2,7 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
-from emblar.core.notes import cents, nearest_note, note_frequency_hz, note_text, shifted
+from emblar.core.notes import cents, nearest_note, note_frequency_hz, note_text, shifted, spread_hz
 from emblar.core.quantities import Measured, Unknown, reason_or_none, value_or_none
 
 pitches = st.floats(20.0, 2000.0)
@@ -19,6 +19,12 @@ def test_a_pitch_is_written_as_note_and_cents(hz: float, text: str) -> None:
 @given(pitches, st.floats(-1200, 1200))
 def test_shifting_by_cents_and_measuring_them_are_inverse(hz: float, up: float) -> None:
     assert cents(shifted(hz, up), hz) == pytest.approx(up, abs=1e-6)
+
+
+def test_a_spread_in_cents_is_one_in_hz_that_reaches_that_far_up() -> None:
+    assert spread_hz(110.0, 1200.0) == pytest.approx(110.0)
+    assert spread_hz(110.0, 0.0) == 0.0
+    assert cents(110.0 + spread_hz(110.0, 35.0), 110.0) == pytest.approx(35.0)
 
 
 @given(pitches)

@@ -21,7 +21,7 @@ from emblar.core.acoustics.basis import Array
 from emblar.core.acoustics.coefficients import Coefficient, Coefficients, prior_coefficients
 from emblar.core.acoustics.drum import Drum
 from emblar.core.acoustics.forward import Prediction, outline, predict
-from emblar.core.notes import cents
+from emblar.core.notes import cents, spread_hz
 from emblar.core.quantities import Measured
 
 PITCH_NAMES = ("film_tolerance", "coating_mass", "outer_air_share", "edge_inset", "sound_speed")
@@ -86,7 +86,7 @@ class Calibration:
         higher = 2.0 ** (self.offset_cents / 1200.0)
         hz = found.drum_pitch.value * higher
         modes = tuple(replace(m, frequency_hz=m.frequency_hz * higher) for m in found.modes)
-        pitch = Measured(hz, hz * (2.0 ** (pitch_sd / 1200.0) - 1.0), "Hz")
+        pitch = Measured(hz, spread_hz(hz, pitch_sd), "Hz")
         sustain = Measured(found.sustain.value, sustain_sd * found.sustain.value, "s")
         return Calibrated(
             replace(

@@ -31,7 +31,7 @@ from emblar.core.acoustics.strike import (
     on_surface,
     place,
 )
-from emblar.core.notes import cents
+from emblar.core.notes import cents, spread_hz
 from emblar.core.quantities import Measured
 
 HIGHEST_ORDER = 5
@@ -163,9 +163,7 @@ def predict(
     sd_cents = _pitch_sd_cents(drum, batter_lug_hz, reso_lug_hz, pitch.frequency_hz, k)
     sustain = t60_s(decay_rate(pitch, drum, tensions, k))
     return Prediction(
-        drum_pitch=Measured(
-            pitch.frequency_hz, pitch.frequency_hz * (2.0 ** (sd_cents / 1200.0) - 1.0), "Hz"
-        ),
+        drum_pitch=Measured(pitch.frequency_hz, spread_hz(pitch.frequency_hz, sd_cents), "Hz"),
         drum_pitch_sd_cents=sd_cents,
         upper_mode_hz=upper.frequency_hz if upper else None,
         sustain=Measured(sustain, 0.35 * sustain, "s"),

@@ -35,7 +35,7 @@ from emblar.core.analysis.robust import centre_and_spread, combined, slope_per_1
 from emblar.core.analysis.room import room_share
 from emblar.core.analysis.shape import StrokeShape, stroke_shape
 from emblar.core.analysis.tuning import Tuned, tuned, weighed
-from emblar.core.notes import cents
+from emblar.core.notes import cents, spread_hz
 from emblar.core.quantities import Measured, Quantity, Unknown
 
 Array = NDArray[np.float64]
@@ -198,14 +198,12 @@ def _firm(decay: Quantity) -> bool:
 
 
 def _over_others(bend: Quantity, decay: Quantity, kind: str) -> dict[str, Quantity]:
-    """Return bend and decay as unsure as they are where others play on."""
-    if not _firm(decay):
-        decay = Unknown(OVER_BED)
+    """Return bend and decay as unsure as they are where others play on, a decay if it is firm."""
     if isinstance(bend, Measured):
         bend = replace(bend, sd=float(np.hypot(bend.sd, OVER_BED_BEND_CENTS[kind])))
     if isinstance(decay, Measured):
         decay = replace(decay, sd=float(np.hypot(decay.sd, OVER_BED_SUSTAIN * decay.value)))
-    return {"glide_cents": bend, "decay": decay}
+    return {"glide_cents": bend, "decay": decay if _firm(decay) else Unknown(OVER_BED)}
 
 
 def _alone(low: Array, spans: list[StrokeSpan], kind: str, over: bool) -> Modes:
@@ -325,11 +323,7 @@ def _fundamental(
     assert isinstance(quantity, Measured)
     _, spread = centre_and_spread(offsets)
     sd_cents = float(np.hypot(quantity.sd, OVER_BED_CENTS[kind] if mix else 0.0))
-    return _tuned_to(middle, sd_cents), sd_cents, spread
-
-
-def _tuned_to(hz: float, sd_cents: float) -> Measured:
-    return Measured(hz, hz * (2.0 ** (sd_cents / 1200.0) - 1.0), "Hz")
+    return Measured(middle, spread_hz(middle, sd_cents), "Hz"), sd_cents, spread
 
 
 def _together(
@@ -340,7 +334,8 @@ def _together(
     if isinstance(tracked, Measured) and sd_cents is not None:
         both = weighed(together, Tuned(tracked.value, sd_cents))
     told = both or together
-    return _tuned_to(told.hz, told.sd_cents), told.sd_cents, both is not None
+    pitch = Measured(told.hz, spread_hz(told.hz, told.sd_cents), "Hz")
+    return pitch, told.sd_cents, both is not None
 
 
 def _shape_quantities(

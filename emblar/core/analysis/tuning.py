@@ -17,6 +17,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from emblar.core.analysis.colours import Heard, at_hz
+from emblar.core.notes import cents, shifted
 
 Array = NDArray[np.float64]
 USUAL_HZ, USUAL_OCTAVES, UNUSUAL, MOST_UNUSUAL = 104.0, 0.42, 0.13, 8.0
@@ -60,23 +61,24 @@ def tuned(heard: Sequence[Heard]) -> Tuned | None:
         return None
     told = log_chances([h.pitch for h in heard])
     chance = np.exp((told - told.max()) * min(count, WORTH_STROKES))
-    cents = 1200.0 * np.log2(at_hz())
-    about = np.abs(cents - cents[int(np.argmax(chance))]) <= ABOUT_CENTS
+    # Above 1 Hz.
+    at_cents = 1200.0 * np.log2(at_hz())
+    about = np.abs(at_cents - at_cents[int(np.argmax(chance))]) <= ABOUT_CENTS
     within = chance * about
     if within.sum() < LEAST_WITHIN * chance.sum():
         return None
     weight = within / within.sum()
-    middle = float(weight @ cents)
-    spread = float(np.sqrt(weight @ (cents - middle) ** 2))
-    settled, sd_cents = middle - EARLY_SHARP_CENTS, float(np.hypot(spread, OWN_CENTS))
-    return Tuned(2.0 ** (settled / 1200.0), sd_cents) if sd_cents <= MOST_CENTS else None
+    middle = float(weight @ at_cents)
+    spread = float(np.sqrt(weight @ (at_cents - middle) ** 2))
+    hz, sd_cents = shifted(1.0, middle - EARLY_SHARP_CENTS), float(np.hypot(spread, OWN_CENTS))
+    return Tuned(hz, sd_cents) if sd_cents <= MOST_CENTS else None
 
 
 def weighed(own: Tuned, tracked: Tuned) -> Tuned | None:
     """Return both together, what all strokes say and the partial tracked; None if they disagree."""
-    apart = 1200.0 * float(np.log2(tracked.hz / own.hz))
+    apart = cents(tracked.hz, own.hz)
     sd = float(np.hypot(tracked.sd_cents, TRACKED_CENTS))
     if abs(apart) > AGREEING_SD * float(np.hypot(sd, own.sd_cents)):
         return None
     share = own.sd_cents**2 / (own.sd_cents**2 + sd**2)
-    return Tuned(own.hz * 2.0 ** (share * apart / 1200.0), sd * float(np.sqrt(share)))
+    return Tuned(shifted(own.hz, share * apart), sd * float(np.sqrt(share)))

@@ -6,7 +6,7 @@ from dataclasses import dataclass
 from markupsafe import Markup
 
 from emblar.actions.listen import Heard
-from emblar.core.notes import note_text
+from emblar.core.notes import note_text, spread_hz
 from emblar.core.planning.steps import steps
 from emblar.formats.analysis import VoiceFile
 from emblar.web.drawing.decay import decay
@@ -78,7 +78,7 @@ def _ruler(card: VoiceFile, name: str, value: float, sd: float | None) -> Markup
     if step is None or (step.kind == "ratio" and value <= 0.0):
         return None
     if name == "pitch":
-        sd = value * (2.0 ** ((card.fundamental_sd_cents or 0.0) / 1200.0) - 1.0)
+        sd = spread_hz(value, card.fundamental_sd_cents or 0.0)
     soft, loud = (
         step.apart(part.values[name].value, value) if part and name in part.values else None
         for part in (card.soft, card.loud)
@@ -108,7 +108,7 @@ def track_drawing(card: VoiceFile | None) -> Markup | None:
     """Return the pitch over time, or None where it was not read."""
     if card is None or card.fundamental_hz is None or not card.tracks:
         return None
-    sd_hz = card.fundamental_hz * (2.0 ** ((card.fundamental_sd_cents or 0.0) / 1200.0) - 1.0)
+    sd_hz = spread_hz(card.fundamental_hz, card.fundamental_sd_cents or 0.0)
     tracks = [(t.time_s, t.frequency_hz) for t in card.tracks]
     return pitch_track(tracks, card.fundamental_hz, sd_hz)
 
