@@ -28,9 +28,9 @@ def of_both(rows: Gathered, own: np.ndarray) -> tuple[np.ndarray, np.ndarray]:
     return np.concatenate(found), np.concatenate(labels)
 
 
-def both(cache: Path | None) -> dict[str, np.ndarray]:
+def both(kits: int | None, cache: Path | None) -> dict[str, np.ndarray]:
     """Fit the networks on stereo mixes, by what the stored networks say of middle and side."""
-    rows = gather(KITS, "wide", cache)
+    rows = gather(kits or KITS, "wide", cache)
     print(f"wide: {len(rows.labels) // 2} candidates in {len(rows.kit) // 2} scenes", flush=True)
     (fit, right), (check, truth) = (of_both(rows, own) for own in parted(rows))
     networks = dense(fit, right, ALPHA, EPOCHS)

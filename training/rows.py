@@ -14,8 +14,8 @@ from training.scenes import (
     labelled,
     labelled_grooves,
     labelled_heavy,
+    labelled_long,
     labelled_mixes,
-    labelled_songs,
     labelled_wide,
 )
 
@@ -60,7 +60,7 @@ class Gathered:
 
 
 SCENES: dict[str, Callable[[int], Found]] = {
-    "drums": labelled, "mix": labelled_mixes, "grooves": labelled_grooves, "songs": labelled_songs,
+    "drums": labelled, "mix": labelled_mixes, "grooves": labelled_grooves, "long": labelled_long,
     "wide": labelled_wide, "heavy": labelled_heavy,
 }  # fmt: skip
 """How the scenes of each family of networks are made."""

@@ -24,14 +24,14 @@ from training.backings import backing, placed, wide_backing
 from training.modelled import model_drum
 from training.sounds import RATE, Maker, Sound, cross_stick, drum, log_uniform, metal
 
-SECONDS, SONG_SECONDS = 9.0, 18.0
+SECONDS, SONG_SECONDS, LONG_SECONDS = 9.0, 18.0, 24.0
 LOOPS = (16, 16, 32)
 KEPT_IN_LOOP, ADDED_TO_LOOP = 0.9, 0.06
 NEAR_S = 0.022
 BAR, TIME_ODDS = 16, 0.5
 FORCES = (0.35, 0.65, 1.0)
 SILENT_ODDS, MODELLED_ODDS = 0.07, 0.15
-MIXES, SONGS, GROOVES = 4, 2, 3
+MIXES, LONG, GROOVES = 4, 2, 3
 BEHIND_DB = (-12.0, 8.0)
 HEAVY_DB = (-8.0, 12.0)
 """How loud the backing is, RMS re the drums; and where drums are mostly the fainter."""
@@ -305,9 +305,14 @@ def labelled_heavy(seed: int) -> Found:
     return _under_backings(np.random.default_rng([12, seed]), MIXES, SECONDS, pattern, HEAVY_DB)
 
 
-def labelled_songs(seed: int) -> Found:
-    """Return longer scenes that come in loops of one drawn kit, as ``labelled_mixes`` does."""
-    return _under_backings(np.random.default_rng([9, seed]), SONGS, SONG_SECONDS, _looped)
+def labelled_long(seed: int) -> Found:
+    """Return longer scenes of one drawn kit as ``labelled_mixes`` does, in loops or not.
+
+    Two kits of three are mostly fainter than their backing.
+    """
+    behind_db = HEAVY_DB if seed % 3 else BEHIND_DB
+    drawn = _looped if seed % 2 else pattern
+    return _under_backings(np.random.default_rng([19, seed]), LONG, LONG_SECONDS, drawn, behind_db)
 
 
 def labelled_grooves(seed: int) -> Found:

@@ -10,10 +10,16 @@ from sklearn.neural_network import MLPClassifier
 COUNT, HIDDEN = 2, (48,)
 
 
-def dense(rows: np.ndarray, labels: np.ndarray, alpha: float, epochs: int) -> list[MLPClassifier]:
+def dense(
+    rows: np.ndarray,
+    labels: np.ndarray,
+    alpha: float,
+    epochs: int,
+    hidden: tuple[int, ...] = HIDDEN,
+) -> list[MLPClassifier]:
     """Return dense networks fitted on rows, stopped before they have converged."""
     networks = [
-        MLPClassifier(HIDDEN, alpha=alpha, batch_size=256, max_iter=epochs, random_state=seed)
+        MLPClassifier(hidden, alpha=alpha, batch_size=256, max_iter=epochs, random_state=seed)
         for seed in range(COUNT)
     ]
     with warnings.catch_warnings():

@@ -11,7 +11,8 @@ from pathlib import Path
 import numpy as np
 
 from emblar.core.analysis import classifier
-from training.alike import LOOPED, again
+from training.alike import FITS as AGAIN
+from training.alike import again
 from training.beside import both
 from training.colouring import KITS, networks
 from training.network import Fit, chances, fitted, weights_of
@@ -58,11 +59,11 @@ def main() -> None:
         np.savez_compressed(OUT, **stored)
     if "mix" in asked.only:
         stored |= networks(asked.kits or KITS, asked.cache)
-        stored |= both(asked.cache)
+        stored |= both(asked.kits, asked.cache)
         np.savez_compressed(OUT, **stored)
-    for family in LOOPED:
+    for family in AGAIN:
         if family in asked.only:
-            stored |= again(family, asked.cache)
+            stored |= again(family, asked.kits, asked.cache)
             np.savez_compressed(OUT, **stored)
     print(f"{OUT.name}: {OUT.stat().st_size / 1024:.0f} kB")
 

@@ -2,13 +2,17 @@
 
 import numpy as np
 import pytest
+from scipy.special import expit
 
 from emblar.core.analysis import likeness
 from emblar.core.analysis.classifier import KINDS
 from emblar.core.analysis.frames import BANDS
 from emblar.core.analysis.likeness import (
+    BESIDE,
     COMMON,
     SIZE,
+    SKINS,
+    _among,
     _at,
     _period,
     log_odds,
@@ -81,6 +85,33 @@ def test_alone_kick_and_toms_keep_the_chances_that_pitch_and_print_are_weighed_w
     assert np.array_equal(alone[:, placed], chances[:, placed])
     mixed = reconsidered(chances, own, times, mix=True)
     assert (np.abs(mixed[:, placed] - chances[:, placed]) > 0.01).any(axis=0).all()
+
+
+def test_a_candidate_stands_among_all_as_it_does_however_sure_the_classifier_is() -> None:
+    rng = np.random.default_rng(8)
+    odds = rng.normal(0.0, 1.5, (40, KIND_COUNT))
+    own, shy = (1.0 / (1.0 + np.exp(-(odds - less))) for less in (0.0, 1.0))
+    stands = SKINS * (1 + len(BESIDE))
+    rows = [_among(chances, log_odds(chances))[:, :stands] for chances in (own, shy)]
+    assert rows[0] == pytest.approx(rows[1])
+    first = int(np.argmax(odds[:, 0]))
+    assert rows[0][first, 0] == 1.0
+    assert rows[0][first, SKINS] > 0.0
+
+
+def test_in_a_mix_the_same_chance_says_more_where_it_stands_out() -> None:
+    rng = np.random.default_rng(0)
+    of = np.tile([0, 2, 1, 2], 12)
+    kick, kind = of == 0, np.array([KINDS.index(k) for k in ("kick", "snare", "hat")])[of]
+    odds = rng.normal(-4.0, 0.6, (48, KIND_COUNT))
+    odds[np.arange(48), kind] = np.where(kick, -0.8, 1.4) + rng.normal(0.0, 0.5, 48)
+    times, own = 0.25 * np.arange(48), prints(rng, of)
+    apart = reconsidered(expit(odds), own, times, mix=True)[:, 0]
+    assert apart[kick].min() > apart[~kick].max()
+    # A bass that plays on every other step, and is as likely a kick.
+    odds[~kick, 0] = -0.8 + rng.normal(0.0, 0.5, 36)
+    among_as_likely = reconsidered(expit(odds), own, times, mix=True)[:, 0]
+    assert apart[kick].mean() > 1.5 * among_as_likely[kick].mean()
 
 
 def test_what_comes_again_is_seen_one_period_away() -> None:

@@ -5,12 +5,13 @@ import pytest
 
 from emblar.core.analysis import likeness
 from emblar.core.analysis.classifier import KINDS
-from emblar.core.analysis.frames import BANDS, FLAT_BANDS, frames_of
+from emblar.core.analysis.frames import BANDS, FLAT_BANDS, HOP_S, frames_of
 from emblar.core.analysis.onsets import find_candidates
 from emblar.core.analysis.pictures import pictures
 from emblar.core.analysis.segments import FLAT_AT
 from emblar.core.analysis.tones import SIZE as TONES
-from training.alike import among_alike
+from training import scenes
+from training.alike import FITS, among_alike
 from training.backings import BAR, _riff, note, part, placed, wide_backing
 from training.beside import of_both
 from training.modelled import drawn_voice, model_drum
@@ -25,6 +26,7 @@ from training.scenes import (
     band,
     finished,
     labelled,
+    labelled_long,
     labelled_mixes,
     labelled_wide,
     labels_of,
@@ -169,10 +171,34 @@ def test_notes_of_an_instrument_sound_of_it_at_any_pitch(manner: str) -> None:
 
 def test_what_candidates_of_a_scene_say_of_each_other_stays_with_them(rows: Gathered) -> None:
     own = np.flatnonzero(np.isin(rows.scene, [0, 2]))
-    alike = among_alike(rows, own, mix=False)
+    alike, labels = among_alike(rows, own, "drums")
     assert alike.shape == (len(own), likeness.SIZE)
-    alone = among_alike(rows, np.flatnonzero(rows.scene == 0), mix=False)
+    assert np.array_equal(labels, rows.labels[own])
+    alone, _ = among_alike(rows, np.flatnonzero(rows.scene == 0), "drums")
     assert np.allclose(alike[: len(alone)], alone)
+
+
+def test_scenes_of_mixes_are_seen_as_by_classifiers_that_are_surer_or_less(rows: Gathered) -> None:
+    own = np.flatnonzero(rows.scene == 0)
+    alike, labels = among_alike(rows, own, "mix")
+    first, second = np.split(alike, FITS["mix"].seen)
+    assert np.array_equal(labels, np.tile(rows.labels[own], (2, 1)))
+    odds = [part[:, : len(KINDS)] for part in (first, second)]
+    assert not np.allclose(*odds, atol=0.05)
+    # Each is surer or less sure of a kind as a whole: their order stays.
+    for kind in range(len(KINDS)):
+        inside = np.all([np.abs(o[:, kind]) < 0.99 * np.abs(odds).max() for o in odds], axis=0)
+        ranks = [np.argsort(o[inside, kind], kind="stable") for o in odds]
+        assert np.array_equal(*ranks)
+
+
+def test_longer_scenes_are_the_same_for_the_same_seed(monkeypatch: pytest.MonkeyPatch) -> None:
+    monkeypatch.setattr(scenes, "LONG_SECONDS", 3.0)
+    one, again = labelled_long(1), labelled_long(1)
+    assert len(one.sizes) == 2 * scenes.LONG
+    assert np.array_equal(one.level_db, again.level_db)
+    assert one.labels.any()
+    assert max(one.lengths) * HOP_S == pytest.approx(3.0, abs=0.05)
 
 
 @pytest.mark.parametrize("role", ["bass", "chords", "lead", "speech"])
