@@ -1,4 +1,4 @@
-"""The networks of ``likeness``: fitted on made-up songs, by what the first networks say of them."""
+"""The networks of ``likeness``: fitted on longer scenes, by what the first networks say of them."""
 
 from dataclasses import dataclass
 from pathlib import Path

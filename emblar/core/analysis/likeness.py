@@ -16,7 +16,7 @@ their odds lie.
 
 Rows are candidates of one recording; chances are the classifier's, shape (candidates, KINDS). Small
 networks (``classifier.told``) weigh the rows: one family for kick, snare and toms, one for hat and
-cymbal, fitted on made-up songs (``training``).
+cymbal, fitted on made-up scenes (``training``).
 """
 
 import numpy as np
