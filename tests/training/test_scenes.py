@@ -182,7 +182,7 @@ def test_scenes_of_mixes_are_seen_as_by_classifiers_that_are_surer_or_less(rows:
     own = np.flatnonzero(rows.scene == 0)
     alike, labels = among_alike(rows, own, "mix")
     first, second = np.split(alike, FITS["mix"].seen)
-    assert np.array_equal(labels, np.tile(rows.labels[own], (2, 1)))
+    assert np.array_equal(labels, np.tile(rows.labels[own], (FITS["mix"].seen, 1)))
     odds = [part[:, : len(KINDS)] for part in (first, second)]
     assert not np.allclose(*odds, atol=0.05)
     # Each is surer or less sure of a kind as a whole: their order stays.

@@ -13,6 +13,7 @@ from dataclasses import dataclass
 
 import numpy as np
 from numpy.typing import NDArray
+from scipy.special import expit, logit
 
 from emblar.core.analysis.audio import ANALYSIS_RATE_HZ, Samples
 from emblar.core.analysis.beside import both_heard
@@ -180,9 +181,10 @@ def name_strokes(found: Candidates, *, mix: bool, said_mix: bool = False) -> lis
     score, loudness = _weighed(prior, now, prints, placed.others.tolist())
     score = _rarely_together(_one_tom(score, loudness, voices), voices)
     if mix:
-        # A bass that plays with a kick is in its template, too: what that explains counts half.
+        # A bass that plays with a kick is in its template, and in its place among the drums, too:
+        # what they say counts half.
         of_kick = [_log_odds(own) for own in (chances[:, KINDS.index("kick")], score[:, 0])]
-        score[:, 0] = 1.0 / (1.0 + np.exp(-np.mean(of_kick, axis=0)))
+        score[:, 0] = expit(np.mean(of_kick, axis=0))
     hits = []
     for index, voice in enumerate(voices):
         threshold = _threshold(voice, score[:, index], mix=mix)
@@ -204,12 +206,11 @@ def _threshold(voice: str, score: Array, *, mix: bool) -> float:
     if voice != "snare":
         return usual
     middle = 0.5 * (_log_odds(np.array([usual]))[0] + _parted(_log_odds(score)))
-    return float(1.0 / (1.0 + np.exp(-middle)))
+    return float(expit(middle))
 
 
 def _log_odds(chance: Array) -> Array:
-    held = np.clip(chance, 1e-4, 1.0 - 1e-4)
-    return np.asarray(np.log(held / (1.0 - held)))
+    return np.asarray(logit(np.clip(chance, 1e-4, 1.0 - 1e-4)))
 
 
 def _parted(odds: Array) -> float:
@@ -280,7 +281,7 @@ def _rarely_together(score: Array, voices: list[str]) -> Array:
     for index in (snare, *toms):
         other = best_tom if index == snare else score[:, snare]
         lesser = both & (score[:, index] < other)
-        fainter = 1.0 / (1.0 + np.exp(-(_log_odds(score[:, index]) - TOGETHER_ODDS)))
+        fainter = expit(_log_odds(score[:, index]) - TOGETHER_ODDS)
         out[:, index] = np.where(lesser, fainter, score[:, index])
     return out
 
@@ -333,7 +334,7 @@ def _weighed(
         held = np.clip(prior[:, index], 1e-3, 1.0 - 1e-3)
         # Hats and cymbals are never struck alike twice; their templates say less.
         push *= HIGH_WEIGHT if index >= prior.shape[1] - len(HIGH_KINDS) else 1.0
-        score[:, index] = 1.0 / (1.0 + np.exp(-(np.log(held / (1.0 - held)) + push)))
+        score[:, index] = expit(logit(held) + push)
     return _given_back(prior, score), loudness
 
 
