@@ -40,6 +40,13 @@ FINE_HIGHEST_HZ = 1800.0
 FINE_BINS = int(FINE_HIGHEST_HZ * FINE_WINDOW / ANALYSIS_RATE_HZ)
 FINE_HZ = ANALYSIS_RATE_HZ / FINE_WINDOW
 FINE_BLOCK = 128
+CLIFF, CLIFF_DB = (0.93, 0.98, 1.06), 40.0
+LOWEST_CLIFF_HZ, HIGHEST_CLIFF_HZ = 3000.0, 19500.0
+"""Where a recording is cut off: this much falls from the first two shares of a frequency to above
+the third."""
+LEAST_SHARE, FALLS_OVER, STEP_DOWN_DB = 0.4, 6, 2.0
+"""Share of a band that must be heard; else it is taken to fall from the one below as much as those
+below it do, over so many, and so much more (the least of sampled drums fall by more up there)."""
 BED_HZ, BED_PERCENTILES = (200.0, 2000.0), (20.0, 90.0)
 BED_FRAMES = 10
 BED_SPAN_DB = (1.8, 13.0)
@@ -110,20 +117,64 @@ def _transform(
 
 
 def frames_of(mono: Samples) -> Frames:
-    """Return the band powers of one channel at ``ANALYSIS_RATE_HZ``."""
+    """Return the band powers of one channel at ``ANALYSIS_RATE_HZ``.
+
+    What was cut off above a frequency, by a low sample rate or by coding, is taken to go on as it
+    does below (``heard_to_hz``).
+    """
     power = np.empty((len(mono) // HOP + 1, BANDS), np.float32)
     flatness = np.empty((len(power), FLAT_BANDS), np.float32)
+    total = np.zeros(HIGH_WINDOW // 2 + 1)
+    for rows, spectrum in _transform(mono, HIGH_WINDOW):
+        power[rows, LOW_BANDS:] = spectrum @ HIGH_BANK
+        total += spectrum.sum(axis=0)
+    highest_hz = heard_to_hz(total)
+    _go_on(power, highest_hz)
     edges = np.round(np.array(FLAT_EDGES_HZ) * LOW_WINDOW / ANALYSIS_RATE_HZ).astype(int)
+    edges = edges[: max(int(np.searchsorted(FLAT_EDGES_HZ, 0.9 * highest_hz)), 1) + 1]
+    edges[-1] = min(edges[-1], int(highest_hz * LOW_WINDOW / ANALYSIS_RATE_HZ))
     counts = np.diff(edges)
     for rows, spectrum in _transform(mono, LOW_WINDOW):
         power[rows, :LOW_BANDS] = spectrum[:, LOW_BINS]
         inside = spectrum[:, edges[0] : edges[-1]] + QUIETEST
         mean = np.add.reduceat(inside, edges[:-1] - edges[0], axis=1) / counts
         logs = np.add.reduceat(np.log10(inside), edges[:-1] - edges[0], axis=1) / counts
-        flatness[rows] = 10.0 * (logs - np.log10(mean))
-    for rows, spectrum in _transform(mono, HIGH_WINDOW):
-        power[rows, LOW_BANDS:] = spectrum @ HIGH_BANK
+        flatness[rows, : len(counts)] = 10.0 * (logs - np.log10(mean))
+    flatness[:, len(counts) :] = flatness[:, [len(counts) - 1]]
     fine = np.empty((len(mono) // (HOP * FINE_EVERY) + 1, FINE_BINS), np.float32)
     for rows, spectrum in _transform(mono, FINE_WINDOW, HOP * FINE_EVERY, FINE_BLOCK):
         fine[rows] = spectrum[:, :FINE_BINS]
     return Frames(power, flatness, fine)
+
+
+def heard_to_hz(power: NDArray[np.float64]) -> float:
+    """Return the frequency above which a recording was cut off, half the rate if it was not.
+
+    ``power`` is that of the whole recording at the bins of ``HIGH_WINDOW``. No sound ends so steep
+    as by ``CLIFF_DB`` within an eighth of its frequency.
+    """
+    bins = np.arange(len(power)) * ANALYSIS_RATE_HZ / HIGH_WINDOW
+    above = np.maximum.accumulate(power[::-1])[::-1]
+    for index in np.flatnonzero((bins >= LOWEST_CLIFF_HZ) & (bins < HIGHEST_CLIFF_HZ)):
+        hz = bins[index]
+        below = power[(bins >= CLIFF[0] * hz) & (bins <= CLIFF[1] * hz)].mean()
+        beyond = above[min(int(np.searchsorted(bins, CLIFF[2] * hz)), len(above) - 1)]
+        if beyond < below * 10.0 ** (-CLIFF_DB / 10.0):
+            return float(CLIFF[1] * hz)
+    return ANALYSIS_RATE_HZ / 2.0
+
+
+def _go_on(power: Powers, highest_hz: float) -> None:
+    """Put in what bands above a frequency would have: as far as heard, or as those below fall."""
+    edges = SPLIT_HZ * 2.0 ** (np.arange(HIGH_BANK.shape[1] + 1) / BANDS_PER_OCTAVE)
+    share = np.clip((highest_hz - edges[:-1]) / np.diff(edges), 0.0, 1.0)
+    for band in np.flatnonzero(share < 1.0):
+        column = LOW_BANDS + int(band)
+        if share[band] >= LEAST_SHARE:
+            power[:, column] /= share[band]
+        else:
+            falls = (power[:, column - 1] + QUIETEST) / (
+                power[:, column - 1 - FALLS_OVER] + QUIETEST
+            )
+            step = np.minimum(falls, 1.0) ** (1.0 / FALLS_OVER) * 10.0 ** (-STEP_DOWN_DB / 10.0)
+            power[:, column] = power[:, column - 1] * step
