@@ -7,8 +7,14 @@ from emblar.core.analysis.classifier import KINDS
 from emblar.core.analysis.colours import Heard, heard_of
 from emblar.core.analysis.frames import BANDS, band_centres_hz
 from emblar.core.analysis.pitch import LOW_RATE_HZ, StrokeSpan
-from emblar.core.analysis.toms_in_mix import MOST_TOMS, toms_in_mix
-from emblar.core.analysis.which_drum import NOWHERE, SNARE_AFTER_ALL, places, with_a_snare
+from emblar.core.analysis.toms_in_mix import MOST_TOMS, Toms, toms_in_mix
+from emblar.core.analysis.which_drum import (
+    NOWHERE,
+    SNARE_AFTER_ALL,
+    agreed,
+    places,
+    with_a_snare,
+)
 from emblar.core.synthesis.stroke import Partial, Voice, render_stroke
 
 GAP_S = 0.5
@@ -184,3 +190,21 @@ def test_toms_hidden_in_the_middle_are_told_apart_in_the_side() -> None:
     # The middle has its way where it parts them no worse.
     clear = toms_in_mix([heard(b, times) for b in (beside, low)], rows, chances)
     assert [sorted(g.tolist()) for g in clear.toms] == want
+
+
+def test_the_way_to_part_toms_that_most_agree_on_is_taken() -> None:
+    nothing = np.empty(0, np.int64)
+
+    def parted(*toms: list[int]) -> Toms:
+        return Toms(tuple(np.array(t) for t in toms), nothing, nothing)
+
+    runs = [
+        parted([0, 1, 2, 3]),
+        parted([0, 1], [2, 3]),
+        parted([0, 1], [2, 3]),
+        parted([0, 1], [3]),
+    ]
+    assert agreed(runs, 5) is runs[1]
+    assert agreed([parted([2, 3], [0, 1]), *runs[1:3]], 5) is runs[1]
+    assert agreed(runs[:1], 5) is runs[0]
+    assert agreed([parted(), parted()], 0).toms == ()

@@ -18,7 +18,7 @@ from scipy.special import expit, logit
 from emblar.core.analysis.audio import ANALYSIS_RATE_HZ, Samples
 from emblar.core.analysis.beside import both_heard
 from emblar.core.analysis.classifier import KINDS, probabilities
-from emblar.core.analysis.frames import Frames
+from emblar.core.analysis.frames import HOP_S, Frames
 from emblar.core.analysis.likeness import reconsidered
 from emblar.core.analysis.membranes import falls_db, treble_db
 from emblar.core.analysis.templates import (
@@ -45,7 +45,7 @@ LEVEL_S = 0.05
 UNPLACED, OTHER_DRUM, SURELY_TOO = 0.7, 0.25, 0.9
 SECOND_TOM_DB, FAINT_SCORE = 5.0, 0.2
 STRUCK, GIVEN = 0.6, 0.85
-MOST_ODDS = 4.0
+MOST_ODDS, LEAST_CHANCE = 4.0, 1e-6
 TOGETHER_ODDS = 2.5
 KICK_FALL_DB, FALL_STEP_DB, MOST_PUSH = 12.0, 4.0, 1.5
 WIRES_DB, MUFFLED_DB, AGAINST = (-12.5, 1.0), -17.0, 0.1
@@ -86,11 +86,23 @@ class Candidates:
 
 
 def _chances(found: Candidates, *, mix: bool) -> Array:
-    own = probabilities(found.frames, found.times_s, mix=mix).astype(np.float64)
-    if not mix or found.side is None:
+    if not mix:
+        return probabilities(found.frames, found.times_s, mix=False).astype(np.float64)
+    own = _told_in_mix(found.frames, found.times_s)
+    if found.side is None:
         return own
-    side = probabilities(found.side, found.times_s, mix=True).astype(np.float64)
+    side = _told_in_mix(found.side, found.times_s)
     return both_heard(own, side, found.frames.power, found.side.power, found.times_s)
+
+
+def _told_in_mix(frames: Frames, times_s: Array) -> Array:
+    """Return the chances of kinds, heard from both frames between which a stroke lies.
+
+    Under a backing, where a stroke lies between frames would sway what it is told as.
+    """
+    told = [probabilities(frames, times_s + side * HOP_S / 2.0, mix=True) for side in (-1.0, 1.0)]
+    odds = logit(np.clip(np.array(told, np.float64), LEAST_CHANCE, 1.0 - LEAST_CHANCE))
+    return np.asarray(expit(odds.mean(axis=0)))
 
 
 def levels_db(mono: Samples, times_s: Array) -> Array:
