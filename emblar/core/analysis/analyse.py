@@ -14,9 +14,12 @@ import numpy as np
 from numpy.typing import NDArray
 
 from emblar.core.analysis.audio import (
+    ANALYSIS_RATE_HZ,
     Audio,
     Samples,
+    begins_at,
     check_audio,
+    from_sample,
     one_channel,
     side,
 )
@@ -37,7 +40,7 @@ from emblar.core.analysis.voices import (
 from emblar.core.errors import BadAudioError
 
 Array = NDArray[np.float64]
-ANALYSIS_VERSION = 17
+ANALYSIS_VERSION = 18
 SourceKind = Literal["auto", "mix", "drums", "hit"]
 Progress = Callable[[str, float], None]
 PEAK_BINS_PER_S = 200
@@ -95,7 +98,9 @@ def analyse(
     """
     check_audio(audio)
     progress("finding strokes", 0.05)
-    mono = one_channel(audio)
+    whole = one_channel(audio)
+    first = begins_at(whole)
+    mono, since_s = from_sample(whole, first), first / ANALYSIS_RATE_HZ
     frames, times = find_candidates(mono)
     if len(times) == 0:
         raise BadAudioError(NO_STROKES)
@@ -104,6 +109,7 @@ def analyse(
     over = kind != "drums" and frames.is_mix
     mix = others_play_on(kind, lambda: over)
     beside = side(audio) if mix else None
+    beside = from_sample(beside, first) if beside is not None else None
     lows = heard_low(mono, beside)
     found = Candidates(frames, times, levels_db(mono, times), lows)
     if beside is not None:
@@ -118,9 +124,11 @@ def analyse(
         raise BadAudioError(NO_STROKES)
     progress("measuring", 0.5)
     told = [AnalysedHit(h.time_s, h.voice, h.level_db, h.confidence, False) for h in hits]
-    marked = with_manners(mark_clean(told, mono, audio.duration_s), mono)
-    cards = measure_voices(mono, lows, marked, audio.duration_s, mix=mix, progress=progress)
-    return Analysis(audio.duration_s, audio.sample_rate_hz, audio.channels, marked, cards)
+    end_s = audio.duration_s - since_s
+    marked = with_manners(mark_clean(told, mono, end_s), mono)
+    cards = measure_voices(mono, lows, marked, end_s, mix=mix, progress=progress)
+    placed = tuple(replace(hit, time_s=max(hit.time_s + since_s, 0.0)) for hit in marked)
+    return Analysis(audio.duration_s, audio.sample_rate_hz, audio.channels, placed, cards)
 
 
 def others_play_on(kind: str, heard: Callable[[], bool]) -> bool:

@@ -22,6 +22,11 @@ LONGEST_S = 30 * 60.0
 LOWEST_RATE_HZ = 8000
 HIGHEST_RATE_HZ = 192_000
 SILENCE_PEAK = 10.0 ** (-70.0 / 20.0)
+LEAD_S, GRID = 0.25, 4620
+"""Silence that is listened to before the first sound; samples in which all that is read in steps
+(of 5 ms, 1 ms, a sample of the low band) comes round to where it was."""
+FIRST_HEARD, LOUD = 10.0 ** (-90.0 / 20.0), 10.0 ** (-30.0 / 20.0)
+"""Re the recording's peak."""
 LEAST_SIDE = 1e-4
 """Power re the first component under which a second is nothing but noise."""
 
@@ -110,6 +115,23 @@ def side(audio: Audio) -> Samples | None:
         return None
     weights = vectors[:, -2]
     return _at_rate(audio.samples @ weights / np.abs(weights).sum(), audio.sample_rate_hz)
+
+
+def begins_at(mono: Samples) -> int:
+    """Return the sample at which listening begins, before the first if nothing is silent there.
+
+    So that nothing hangs on how much silence a recording happens to begin with: between ``LEAD_S``
+    and ``LEAD_S`` and ``GRID`` samples before it is first heard, and a whole number of ``GRID``
+    before it is first loud.
+    """
+    level = np.abs(mono)
+    heard, loud = (int(np.argmax(level > share * level.max())) for share in (FIRST_HEARD, LOUD))
+    return loud - -(-(loud - heard + round(LEAD_S * ANALYSIS_RATE_HZ)) // GRID) * GRID
+
+
+def from_sample(mono: Samples, first: int) -> Samples:
+    """Return a recording from a sample on; the first is held where that is before it."""
+    return np.pad(mono[max(first, 0) :], (max(-first, 0), 0), mode="edge")
 
 
 def _components(audio: Audio) -> tuple[Samples, Samples]:

@@ -30,6 +30,7 @@ from emblar.core.analysis.pitch import (
     stroke_pitches,
     voice_spectrum,
 )
+from emblar.core.analysis.reel import reel
 from emblar.core.analysis.ring import Ring, voice_ring
 from emblar.core.analysis.robust import centre_and_spread, combined, slope_per_10_db
 from emblar.core.analysis.room import room_share
@@ -44,6 +45,7 @@ MOST_STROKES = 12
 ENOUGH_WHOLE = 2
 NO_CLEAN = "no stroke is clean enough: others sound over every one of them"
 NOT_TOLD = "every stroke is cut off by the next one before this can be read"
+NO_NOTE = "no note of it lasts long enough for this to be read"
 OVER_BED = (
     "other instruments sound in its range, and its strokes do not agree over them: bring a drum "
     "stem or single hits"
@@ -55,6 +57,8 @@ PITCH_FLOOR_CENTS = 70.0
 """Method's own error of a pitch in cents, times periods seen: 70 ct over (Hz · span in s)."""
 READING_CENTS = {"tom": 8.0, "snare": 14.0, "kick": 50.0}
 """How far two sound ways of reading the settled pitch of a real drum lie apart."""
+SUSTAIN_FLOOR = {"kick": 0.06, "snare": 0.10, "tom": 0.10}
+"""Share of T60 by which a slope is off however many strokes agree (on made-up drums alone)."""
 OVER_BED_CENTS = {"tom": 0.0, "snare": 30.0, "kick": 60.0}
 """How far a pitch is off besides under a backing (what holds 95 % in two, on 13 sampled kits); of
 toms ``tuning`` knows."""
@@ -146,13 +150,16 @@ def measure_voice(
     kind = voice.split("-", maxsplit=1)[0]
     pitched = kind not in ("hat", "cymbal")
     chosen = list(clean)[:MOST_STROKES]
-    spans = [StrokeSpan(s.time_s, s.drum_gap_s) for s in chosen]
-    why = NO_PITCH if not pitched else (NOT_TOLD if chosen else NO_CLEAN)
-    low, modes = lows[0], Modes()
+    reels = [reel(sound, [StrokeSpan(s.time_s, s.drum_gap_s) for s in chosen]) for sound in lows]
+    bands, spans = [sound for sound, _ in reels], reels[0][1]
+    why = _why(spans, kind)
+    low, modes = bands[0], Modes()
     over = pitched and (mix or bed_share(low, spans, kind) >= MOST_BED[kind])
-    if pitched and spans:
-        low, modes = _over_bed(lows, spans, kind) if mix else (low, _alone(low, spans, kind, over))
-        why = OVER_BED if mix and not modes else why
+    if mix and pitched and spans:
+        low, modes = _over_bed(bands, spans, kind)
+        why = why if modes else OVER_BED
+    elif pitched and spans:
+        modes = _alone(low, spans, kind, over)
     expected, together = modes[0][0] if modes else None, None
     if mix and kind == "tom" and every:
         together, why = tuned([heard_of(sound, every) for sound in lows]), OVER_BED
@@ -161,7 +168,9 @@ def measure_voice(
     if expected is not None:
         pitches = stroke_pitches(low, spans, expected, tom=kind == "tom", over=over)
     settled = _whole_spans([p.settled_hz for p in pitches], spans, kind)
-    fundamental, sd_cents, spread = _fundamental(settled, why, kind, mix=mix)
+    unsteady = float(np.median([p.unsteady_cents for p in pitches])) if pitches else 0.0
+    more = float(np.hypot(unsteady, OVER_BED_CENTS[kind] if mix and pitched else 0.0))
+    fundamental, sd_cents, spread = _fundamental(settled, why, kind, more)
     if together is not None:
         fundamental, sd_cents, agreed = _together(together, fundamental, sd_cents)
         if not agreed:
@@ -170,7 +179,7 @@ def measure_voice(
     known = fundamental.value if isinstance(fundamental, Measured) else None
     shapes = [stroke_shape(mono, s.time_s, known, s.any_gap_s) for s in chosen]
     rings = voice_ring(low, spans, known) if known else []
-    told = _pitch_quantities(pitches, rings, known, why)
+    told = _pitch_quantities(pitches, rings, known, why, SUSTAIN_FLOOR.get(kind, 0.0))
     if mix and pitched:
         told |= _over_others(told["glide_cents"], told["decay"], kind)
     return VoiceCard(
@@ -190,6 +199,15 @@ def measure_voice(
         tracks=tuple(p.track for p in pitches if len(p.track.time_s)),
         parts=_parts(chosen, shapes, pitches, settled),
     )
+
+
+def _why(spans: Sequence[StrokeSpan], kind: str) -> str:
+    """Return why a pitch may not be told: these strokes are all there is to read it of."""
+    if kind in ("hat", "cymbal"):
+        return NO_PITCH
+    if not spans:
+        return NO_CLEAN
+    return NO_NOTE if max(s.available_s for s in spans) >= settle_span(kind)[1] else NOT_TOLD
 
 
 def _firm(decay: Quantity) -> bool:
@@ -273,7 +291,7 @@ def _whole_spans(
 
 
 def _pitch_quantities(
-    pitches: list[StrokePitch], rings: list[Ring], known: float | None, why: str
+    pitches: list[StrokePitch], rings: list[Ring], known: float | None, why: str, floor: float
 ) -> dict[str, Quantity]:
     glides = [
         cents(p.onset_hz, p.settled_hz) if p.onset_hz and p.settled_hz else None for p in pitches
@@ -289,7 +307,7 @@ def _pitch_quantities(
     return {
         "onset": combined(onset, "Hz", floor=0.01 * base, lone=0.02 * base, reason=why),
         "glide_cents": combined(glides, "ct", floor=8.0, lone=20.0, reason=why),
-        "decay": combined(decays, "s", floor=0.08 * scale, lone=0.15 * scale, reason=why),
+        "decay": combined(decays, "s", floor=floor * scale, lone=0.15 * scale, reason=why),
         "ring": Measured(top.level_db, top.level_sd_db, "dB") if top else no_ring,
         "ring_ratio": Measured(top.ratio, 0.01, "×") if top else no_ring,
         "ring_decay": ring_t60 if top else no_ring,
@@ -310,7 +328,7 @@ def _dynamics(
 
 
 def _fundamental(
-    settled: list[float | None], why: str, kind: str, *, mix: bool
+    settled: list[float | None], why: str, kind: str, more_cents: float
 ) -> tuple[Quantity, float | None, float | None]:
     told = [f for f in settled if f is not None]
     if not told:
@@ -322,7 +340,7 @@ def _fundamental(
     quantity = combined(offsets, "ct", floor=floor, lone=15.0, reason=NOT_TOLD)
     assert isinstance(quantity, Measured)
     _, spread = centre_and_spread(offsets)
-    sd_cents = float(np.hypot(quantity.sd, OVER_BED_CENTS[kind] if mix else 0.0))
+    sd_cents = float(np.hypot(quantity.sd, more_cents))
     return Measured(middle, spread_hz(middle, sd_cents), "Hz"), sd_cents, spread
 
 

@@ -5,7 +5,7 @@ Conventions
 Times in s from the start. The novelty of a group of bands is the mean rise of their logarithmic
 power over 10 ms, each band compared with the strongest of its neighbours just before, so that a
 gliding note is not a new stroke. Peaks of any group are candidates; peaks close together are one.
-Candidates are then moved to the start of the rise on a 1 ms envelope.
+Candidates are then moved, to the sample, to the start of the rise of the level in 1 ms.
 
 Source: Böck & Widmer 2013 (flux with a maximum filter over frequency).
 """
@@ -34,6 +34,8 @@ WATCHED_S, LEAST_FALL_DB = 0.3, 1.5
 SEARCH_BACK_S, SEARCH_AHEAD_S = 0.014, 0.020
 LOCAL_FLOOR = 0.05
 """Share of the local peak below which a rise does not count."""
+RISE_STEP = ANALYSIS_RATE_HZ // 1000
+QUIETEST = 1e-14
 
 
 def novelty(frames: Frames) -> Array:
@@ -103,25 +105,25 @@ def _rising(frames: Frames, times: Array) -> NDArray[np.bool_]:
 
 
 def _refined(mono: Samples, times: Array) -> Array:
-    """Move each time to the steepest rise of a 1 ms envelope near it."""
+    """Move each time, to the sample, to the steepest rise of the level in 1 ms near it."""
     if len(times) == 0:
         return times
-    step = ANALYSIS_RATE_HZ // 1000
     emphasised = sosfilt(butter(1, 800.0, "highpass", fs=ANALYSIS_RATE_HZ, output="sos"), mono)
-    mixed = emphasised + 0.15 * mono
-    # Frames are whole samples: a millisecond is 44 of them, not quite 1 ms.
-    frame_s = step / ANALYSIS_RATE_HZ
-    frames = len(mono) // step
-    envelope = np.sqrt((mixed[: frames * step].reshape(frames, step) ** 2).mean(axis=1) + 1e-14)
-    back, ahead = round(SEARCH_BACK_S / frame_s), round(SEARCH_AHEAD_S / frame_s)
-    first = np.clip(
-        np.round(times / frame_s).astype(np.int64) - back, 2, max(frames - back - ahead - 3, 2)
-    )
-    places = np.clip(first[:, None] + np.arange(-2, back + ahead + 2)[None, :], 0, frames - 1)
-    near = envelope[places]
-    level = np.log(near + LOCAL_FLOOR * near.max(axis=1, keepdims=True))
-    rise = level[:, 3:] + level[:, 2:-1] - level[:, 1:-2] - level[:, :-3]
-    found = np.sort((first + np.argmax(rise, axis=1)) * frame_s)
+    power = (emphasised + 0.15 * mono) ** 2
+    back, ahead = (round(s * ANALYSIS_RATE_HZ) for s in (SEARCH_BACK_S, SEARCH_AHEAD_S))
+    # Two steps before the first place and after the last, and the edge of a step.
+    place = np.arange(-back - 2 * RISE_STEP, ahead + 2 * RISE_STEP + 1)
+    padded = np.pad(power, (back + 2 * RISE_STEP, ahead + 2 * RISE_STEP + 1))
+    firsts = np.round(times * ANALYSIS_RATE_HZ).astype(np.int64)
+    found = np.empty(len(times))
+    for index, first in enumerate(np.clip(firsts, 0, len(power))):
+        total = np.cumsum(padded[first : first + len(place)])
+        near = np.sqrt((total[RISE_STEP:] - total[:-RISE_STEP]) / RISE_STEP + QUIETEST)
+        level = np.log(near + LOCAL_FLOOR * near.max())
+        one, two, three = RISE_STEP, 2 * RISE_STEP, 3 * RISE_STEP
+        rise = level[three:] + level[two:-one] - level[one:-two] - level[:-three]
+        found[index] = first + int(np.argmax(rise)) - back + 1
+    found = np.sort(found) / ANALYSIS_RATE_HZ
     keep = np.concatenate([[True], np.diff(found) >= CLOSEST_S * 0.7])
     return np.asarray(found[keep])
 

@@ -4,7 +4,8 @@ Conventions
 -----------
 Works on the low band decimated to ``LOW_RATE_HZ``. *Settled*: energy-weighted mean of the tracked
 fundamental over 80–350 ms after the stroke for toms (150–450 ms while it still glides by more than
-30 cents per 100 ms), 20–150 ms for snare and kick. *Onset pitch*: 15–60 ms. T60 is from the slope
+30 cents per 100 ms; near that limit both spans have a say), 20–150 ms for snare and kick. *Onset
+pitch*: 15–60 ms. T60 is from the slope
 of the tracked amplitude until the next stroke of any drum, or until it comes near the noise.
 
 The mode is chosen on the voice's own spectrum: what its strokes add, each scaled to unit energy,
@@ -14,6 +15,7 @@ the median over strokes. Toms and kicks: the strongest peak in range; snares: th
 Source: partials by ESPRIT (``partials``) on consecutive windows.
 """
 
+import math
 from collections.abc import Sequence
 from dataclasses import dataclass, replace
 
@@ -24,7 +26,7 @@ from scipy.signal import find_peaks, firwin, upfirdn
 from emblar.core.analysis.audio import ANALYSIS_RATE_HZ, Samples
 from emblar.core.analysis.partials import Fits, fit_pieces
 from emblar.core.analysis.slopes import before_room_s
-from emblar.core.analysis.turning import FARTHEST_OCTAVES, Near, chirped
+from emblar.core.analysis.turning import FARTHEST_OCTAVES, Near, chirped, mean_pitch_hz
 
 Array = NDArray[np.float64]
 DECIMATION = 21
@@ -36,7 +38,11 @@ SETTLE_TOM_S = (0.080, 0.350)
 SETTLE_LATE_S = (0.150, 0.450)
 SETTLE_SHORT_S = (0.020, 0.150)
 ONSET_S = (0.015, 0.060)
-GLIDING_CENTS_PER_S = 300.0
+FARTHEST_OFF_CENTS, HOP_CENTS, EVEN_STEPS = 150.0, 50.0, 120
+"""A window this far from all the others, or from its neighbours, is another partial's."""
+STILL_GLIDING_CENTS_PER_S = (250.0, 350.0)
+WANDERING_CENTS, UNSTEADY_CENTS = (45.0, 60.0), 40.0
+"""How far off a line a partial may be, in the root mean square, times windows over those found."""
 NOISE_MARGIN_DB = 8.0
 FIRST_SLOPE_DB, LEAST_FALL_DB = 22.0, 6.0
 FEWEST_ON_SLOPE, ENOUGH_ON_SLOPE, ATTACK_S = 3, 5, 0.03
@@ -91,6 +97,8 @@ class StrokePitch:
     onset_hz: float | None
     t60_s: float | None
     track: Track
+    unsteady_cents: float = 0.0
+    """How much less sure its settled pitch is because no partial of it holds still."""
 
 
 def low_band(mono: Samples) -> Array:
@@ -408,22 +416,59 @@ def _track(
 def settled_hz(track: Track, *, tom: bool) -> float | None:
     """Return the settled fundamental in Hz by the convention above, or None if not heard."""
     span = SETTLE_TOM_S if tom else SETTLE_SHORT_S
-    inside = _inside(track, span)
-    if tom and np.count_nonzero(inside) >= 6:
-        slope = np.polyfit(track.time_s[inside], np.log2(track.frequency_hz[inside]), 1)[0]
-        late = _inside(track, SETTLE_LATE_S)
-        if abs(1200.0 * slope) > GLIDING_CENTS_PER_S and np.count_nonzero(late) >= 5:
-            inside = late
+    inside, late = _inside(track, span), _inside(track, SETTLE_LATE_S)
     if np.count_nonzero(inside) < 3:
         return None
+    early = _over(track, inside, span)
+    if not tom or np.count_nonzero(inside) < 6 or np.count_nonzero(late) < 5:
+        return early.mean_hz()
+    # Near the limit both spans have a say: a hair more or less of glide is not ten cents of pitch.
+    steady, gliding = STILL_GLIDING_CENTS_PER_S
+    share = np.clip((early.glide_cents_per_s() - steady) / (gliding - steady), 0.0, 1.0)
+    later = _over(track, late, SETTLE_LATE_S).mean_hz()
+    return float(early.mean_hz() ** (1.0 - share) * later**share)
+
+
+@dataclass(frozen=True, slots=True)
+class _Line:
+    """A track over a span at even steps: s, natural logarithms of Hz and of amplitude."""
+
+    time_s: Array
+    pitch: Array
+    level: Array
+
+    def mean_hz(self) -> float:
+        """Return the energy-weighted mean in Hz."""
+        weight = np.exp(2.0 * (self.level - self.level.max()))
+        return float(np.average(np.exp(self.pitch), weights=weight))
+
+    def glide_cents_per_s(self) -> float:
+        """Return how fast it goes up or down, cents per s."""
+        return abs(1200.0 / math.log(2.0) * float(np.polyfit(self.time_s, self.pitch, 1)[0]))
+
+
+def _over(track: Track, inside: NDArray[np.bool_], span_s: tuple[float, float]) -> _Line:
+    """Return a track over a span, between its windows, too, of which some are ``inside``.
+
+    Windows are where they happen to be: so one that lies on the span's edge is not all or nothing.
+    """
+    middle = np.median(track.frequency_hz[inside])
+    good = np.abs(1200.0 * np.log2(track.frequency_hz / middle)) < FARTHEST_OFF_CENTS
     time, frequency, amplitude = _led_back(
-        track.time_s[inside], track.frequency_hz[inside], track.amplitude[inside], span[0]
+        track.time_s[good], track.frequency_hz[good], track.amplitude[good], span_s[0]
     )
-    # Early windows lie closer together than late ones: each stands for its own stretch of time.
-    weight = amplitude**2 * np.gradient(time)
-    middle = np.median(frequency)
-    good = np.abs(1200.0 * np.log2(frequency / middle)) < 150.0
-    return float(np.average(frequency[good], weights=weight[good] + 1e-20))
+    order = np.argsort(time, kind="stable")
+    # One window that hopped to another partial lies off both its neighbours, to the same side.
+    steps = 1200.0 * np.diff(np.log2(frequency[order]))
+    hops = (steps[:-1] * steps[1:] < 0.0) & (np.abs(steps) > HOP_CENTS)[:-1]
+    order = np.delete(order, 1 + np.flatnonzero(hops & (np.abs(steps) > HOP_CENTS)[1:]))
+    first, last = max(span_s[0], time[order[0]]), min(span_s[1], time[order[-1]])
+    at = np.linspace(first, last, EVEN_STEPS)
+    return _Line(
+        at,
+        np.interp(at, time[order], np.log(frequency[order])),
+        np.interp(at, time[order], np.log(amplitude[order] + 1e-20)),
+    )
 
 
 def _led_back(
@@ -536,14 +581,53 @@ def stroke_pitches(
     """
     tracks = track_strokes(low, strokes, expected_hz)
     told = [_stroke_pitch(low, *row, tom=tom) for row in zip(strokes, tracks, strict=True)]
-    if tom or over:
+    if over:
         return told
     out = []
     for own, stroke in zip(told, strokes, strict=True):
         near = Near(low, LOW_RATE_HZ, stroke.time_s, stroke.available_s, expected_hz)
-        settled, onset = chirped(near, own.settled_hz, own.onset_hz, (SETTLE_SHORT_S, ONSET_S))
+        if tom:
+            out.append(_held(own, near))
+            continue
+        # What few windows hold a partial of, but some do, is read by phase alone.
+        few = own.settled_hz is None and _inside(own.track, SETTLE_SHORT_S).any()
+        share = 1.0 if few else _wandering(own.track, near, SETTLE_SHORT_S)
+        tracked = expected_hz if few else own.settled_hz
+        spans = (SETTLE_SHORT_S, ONSET_S)
+        settled, onset = chirped(near, tracked, own.onset_hz, spans, least=share)
         out.append(replace(own, settled_hz=settled, onset_hz=onset))
     return out
+
+
+def _held(told: StrokePitch, near: Near) -> StrokePitch:
+    """Return a tom's pitch, by the phase of the band round its mode where its partial wanders.
+
+    A tom with hardly a note has no partial to follow: what is tracked hops between what there is.
+    """
+    if told.settled_hz is None:
+        return told
+    turning = mean_pitch_hz(near, SETTLE_TOM_S)
+    share = _wandering(told.track, near, SETTLE_TOM_S)
+    if turning is None or share == 0.0:
+        return told
+    settled = told.settled_hz * (turning / told.settled_hz) ** share
+    return replace(told, settled_hz=settled, unsteady_cents=share * UNSTEADY_CENTS)
+
+
+def _wandering(track: Track, near: Near, span_s: tuple[float, float]) -> float:
+    """Return from 0 to 1 whether a track is no partial's: off a line, or lost, in a span."""
+    inside = _inside(track, span_s)
+    if np.count_nonzero(inside) < 3:
+        return 0.0
+    length = window_s(near.pitch_hz)
+    middles = _starts(near.available_s, length) + length / 2.0
+    asked = np.count_nonzero((middles >= span_s[0]) & (middles <= span_s[1]))
+    time, amplitude = track.time_s[inside], track.amplitude[inside]
+    pitch = 1200.0 * np.log2(track.frequency_hz[inside])
+    off = pitch - np.polyval(np.polyfit(time, pitch, 1, w=amplitude + 1e-20), time)
+    apart = float(np.sqrt(np.average(off**2, weights=amplitude**2 + 1e-20)))
+    steady_ct, lost_ct = WANDERING_CENTS
+    return float(np.clip((apart * asked / len(time) - steady_ct) / (lost_ct - steady_ct), 0.0, 1.0))
 
 
 def _stroke_pitch(low: Array, stroke: StrokeSpan, track: Track, *, tom: bool) -> StrokePitch:

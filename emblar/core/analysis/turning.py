@@ -70,16 +70,20 @@ def chirp_share(turning_hz: float | None, tracked_hz: float) -> float:
 
 
 def chirped(
-    stroke: Near, settled_hz: float | None, onset_hz: float | None, spans_s: tuple[Span, Span]
+    stroke: Near,
+    settled_hz: float | None,
+    onset_hz: float | None,
+    spans_s: tuple[Span, Span],
+    least: float = 0.0,
 ) -> tuple[float | None, float | None]:
     """Return settled and onset pitch of a short drum, by partial or phase (``chirp_share``).
 
-    What is None stays so: no partial was tracked there. ``spans_s`` are those of both. Whether a
-    drum chirps is told by its settled span; both pitches are then read alike, or the bend between
-    them would be that of two methods.
+    What is None stays so: no partial was tracked there. ``spans_s`` are those of both, ``least`` is
+    how much the phase has a say at least. Whether a drum chirps is told by its settled span; both
+    pitches are then read alike, or the bend between them would be that of two methods.
     """
     turning = [_plausible(stroke, span) for span in spans_s]
-    share = chirp_share(turning[0], settled_hz) if settled_hz is not None else 0.0
+    share = max(chirp_share(turning[0], settled_hz), least) if settled_hz is not None else 0.0
     settled, onset = (
         tracked if tracked is None or by_phase is None else tracked * (by_phase / tracked) ** share
         for tracked, by_phase in zip((settled_hz, onset_hz), turning, strict=True)
