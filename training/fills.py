@@ -15,7 +15,7 @@ from pathlib import Path
 import numpy as np
 
 from emblar.core.analysis.colours import levels_db
-from emblar.core.analysis.pitch import StrokeSpan, low_band
+from emblar.core.analysis.low_band import StrokeSpan, low_band
 from training.backings import backing
 from training.modelled import model_drum
 from training.scenes import MODELLED_ODDS, Band, pattern, perform, rendered, under

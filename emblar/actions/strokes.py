@@ -15,9 +15,9 @@ from emblar.core.analysis.audio import Audio, one_channel, side
 from emblar.core.analysis.clean import AnalysedHit, mark_clean
 from emblar.core.analysis.edits import Edit, applied, merge_tom, move, put_in, split_tom, take_out
 from emblar.core.analysis.frames import frames_of
+from emblar.core.analysis.low_band import StrokeSpan, low_band
 from emblar.core.analysis.manner import with_manners
 from emblar.core.analysis.membranes import stroke_pitch_hz
-from emblar.core.analysis.pitch import StrokeSpan, low_band
 from emblar.core.analysis.voices import levels_db
 from emblar.core.errors import InputError
 from emblar.formats.analysis import (

@@ -8,7 +8,7 @@ from emblar.core.analysis.beside import SIZE, both_heard, rows_of
 from emblar.core.analysis.card import CleanStroke, measure_voice
 from emblar.core.analysis.classifier import KINDS
 from emblar.core.analysis.frames import BANDS, HOP_S
-from emblar.core.analysis.pitch import low_band
+from emblar.core.analysis.low_band import low_band
 from emblar.core.notes import cents
 from emblar.core.quantities import Measured
 

@@ -4,7 +4,7 @@ import numpy as np
 import pytest
 
 from emblar.core.analysis.colours import CHANNELS, SIZE, at_hz, heard_of, levels_db, shown_of
-from emblar.core.analysis.pitch import LOW_RATE_HZ, StrokeSpan
+from emblar.core.analysis.low_band import LOW_RATE_HZ, StrokeSpan
 from tests.core.test_toms_in_mix import GAP_S, song
 
 ORDER = [150.0, 106.0, 75.0] * 6

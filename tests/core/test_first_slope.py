@@ -4,7 +4,8 @@ import numpy as np
 import pytest
 
 from emblar.core.analysis.audio import ANALYSIS_RATE_HZ
-from emblar.core.analysis.pitch import StrokeSpan, Track, low_band, stroke_pitches, t60_s
+from emblar.core.analysis.low_band import StrokeSpan, low_band
+from emblar.core.analysis.pitch import Track, stroke_pitches, t60_s
 
 
 def stroke(hz: float, t60: float, *, room_db: float | None = None, room_t60: float = 1.2):

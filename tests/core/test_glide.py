@@ -6,7 +6,7 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 
 from emblar.core.analysis.glide import stroke_glide, unbent
-from emblar.core.analysis.pitch import LOW_RATE_HZ, StrokeSpan
+from emblar.core.analysis.low_band import LOW_RATE_HZ, StrokeSpan
 from emblar.core.analysis.ring import voice_ring
 from emblar.core.notes import cents
 from emblar.core.synthesis.stroke import Partial, Voice, render_stroke

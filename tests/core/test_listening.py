@@ -12,17 +12,11 @@ from emblar.core.analysis.analyse import Analysis, analyse
 from emblar.core.analysis.audio import Audio
 from emblar.core.analysis.clean import AnalysedHit, clean_stretches
 from emblar.core.analysis.frames import BANDS, band_centres_hz, frames_of
+from emblar.core.analysis.low_band import StrokeSpan, grid_hz, low_band
 from emblar.core.analysis.membranes import group_membranes
+from emblar.core.analysis.modes import bed_share, modes_hz, voice_spectrum
 from emblar.core.analysis.onsets import dying_away, find_candidates
 from emblar.core.analysis.pictures import pictures
-from emblar.core.analysis.pitch import (
-    StrokeSpan,
-    bed_share,
-    grid_hz,
-    low_band,
-    modes_hz,
-    voice_spectrum,
-)
 from emblar.core.analysis.ring import Ring, voice_ring
 from emblar.core.analysis.robust import slope_per_10_db
 from emblar.core.analysis.room import room_share

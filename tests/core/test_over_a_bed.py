@@ -5,18 +5,16 @@ import pytest
 
 from emblar.core.analysis.audio import ANALYSIS_RATE_HZ
 from emblar.core.analysis.card import OVER_BED, CleanStroke, measure_voice
-from emblar.core.analysis.pitch import (
+from emblar.core.analysis.low_band import StrokeSpan, low_band
+from emblar.core.analysis.modes import (
     MOST_BED,
-    StrokeSpan,
-    Track,
     bed_share,
-    low_band,
     modes_hz,
     over_bed,
-    settled_hz,
     tuned_hz,
     voice_spectrum,
 )
+from emblar.core.analysis.pitch import Track, settled_hz
 from emblar.core.notes import cents
 from emblar.core.quantities import Measured, Unknown
 

@@ -6,8 +6,8 @@ import pytest
 from emblar.core.analysis.analyse import analyse
 from emblar.core.analysis.audio import Audio
 from emblar.core.analysis.frames import BANDS, frames_of
+from emblar.core.analysis.low_band import low_band
 from emblar.core.analysis.onsets import find_candidates
-from emblar.core.analysis.pitch import low_band
 from emblar.core.analysis.shape import stroke_shape
 from emblar.core.analysis.templates import gains_of, print_seconds, prints_of, template_of
 from emblar.core.analysis.voices import Candidates, levels_db, name_strokes

@@ -28,15 +28,9 @@ from emblar.core.analysis.frames import (
     frames_of,
     heard_to_hz,
 )
+from emblar.core.analysis.low_band import LOW_RATE_HZ, StrokeSpan, low_band
 from emblar.core.analysis.onsets import find_candidates
-from emblar.core.analysis.pitch import (
-    LOW_RATE_HZ,
-    StrokeSpan,
-    Track,
-    low_band,
-    settled_hz,
-    stroke_pitches,
-)
+from emblar.core.analysis.pitch import Track, settled_hz, stroke_pitches
 from emblar.core.analysis.reel import BEFORE, reel
 from emblar.core.analysis.voices import _told_in_mix
 from emblar.core.notes import cents

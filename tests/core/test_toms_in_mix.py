@@ -6,7 +6,7 @@ import pytest
 from emblar.core.analysis.classifier import KINDS
 from emblar.core.analysis.colours import Heard, heard_of
 from emblar.core.analysis.frames import BANDS, band_centres_hz
-from emblar.core.analysis.pitch import LOW_RATE_HZ, StrokeSpan
+from emblar.core.analysis.low_band import LOW_RATE_HZ, StrokeSpan
 from emblar.core.analysis.toms_in_mix import MOST_TOMS, Toms, toms_in_mix
 from emblar.core.analysis.which_drum import (
     NOWHERE,

@@ -5,7 +5,7 @@ import pytest
 
 from emblar.core.analysis.card import OVER_BED, measure_voice
 from emblar.core.analysis.colours import Heard, at_hz, heard_of
-from emblar.core.analysis.pitch import DECIMATION, StrokeSpan
+from emblar.core.analysis.low_band import DECIMATION, StrokeSpan
 from emblar.core.analysis.tuning import EARLY_SHARP_CENTS, WORTH_STROKES, Tuned, tuned, weighed
 from emblar.core.notes import cents
 from emblar.core.quantities import Measured, Unknown

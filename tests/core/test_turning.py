@@ -7,17 +7,17 @@ import pytest
 
 from emblar.core.analysis.audio import ANALYSIS_RATE_HZ
 from emblar.core.analysis.card import CleanStroke, measure_voice
-from emblar.core.analysis.pitch import (
-    LOW_RATE_HZ,
-    ONSET_S,
-    SETTLE_SHORT_S,
-    StrokeSpan,
-    added_spectrum,
-    grid_hz,
-    low_band,
-    stroke_pitches,
+from emblar.core.analysis.low_band import LOW_RATE_HZ, SETTLE_SHORT_S, StrokeSpan, grid_hz, low_band
+from emblar.core.analysis.modes import added_spectrum
+from emblar.core.analysis.pitch import ONSET_S, stroke_pitches
+from emblar.core.analysis.turning import (
+    Near,
+    between,
+    by_phase_hz,
+    chirp_share,
+    chirped,
+    mean_pitch_hz,
 )
-from emblar.core.analysis.turning import Near, chirp_share, chirped, mean_pitch_hz
 from emblar.core.notes import cents
 from emblar.core.quantities import Measured
 
@@ -127,3 +127,12 @@ def test_a_share_of_what_sounded_before_is_taken_off_or_all_of_it() -> None:
     assert all_of_it is not None
     assert some[at] > 0.0
     assert all_of_it[at] == 0.0, "it was louder before"
+
+
+def test_a_phase_that_is_far_from_the_mode_has_no_say() -> None:
+    low = low_band(chirp(60.0, 0.0, 0.5)[0])
+    assert by_phase_hz(at(low, 61.0), SETTLE_SHORT_S) == pytest.approx(60.0, rel=0.005)
+    assert by_phase_hz(at(low, 78.0), SETTLE_SHORT_S) is None
+    assert between(80.0, None, 0.7) == between(80.0, 60.0, 0.0) == 80.0
+    assert between(80.0, 60.0, 1.0) == pytest.approx(60.0)
+    assert 60.0 < between(80.0, 60.0, 0.5) < 70.0

@@ -5,7 +5,7 @@ from types import SimpleNamespace
 import numpy as np
 
 from emblar.core.analysis.card import measure_voice
-from emblar.core.analysis.pitch import DECIMATION, StrokeSpan
+from emblar.core.analysis.low_band import DECIMATION, StrokeSpan
 from emblar.formats.analysis import voice_file
 from emblar.web.pages.card import how_sure
 from tests.core.test_toms_in_mix import GAP_S, song

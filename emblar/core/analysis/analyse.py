@@ -26,9 +26,9 @@ from emblar.core.analysis.audio import (
 from emblar.core.analysis.card import VoiceCard, measure_voice
 from emblar.core.analysis.clean import AnalysedHit, clean_strokes, mark_clean, spans_of
 from emblar.core.analysis.frames import frames_of
+from emblar.core.analysis.low_band import low_band
 from emblar.core.analysis.manner import with_manners
 from emblar.core.analysis.onsets import dying_away, find_candidates
-from emblar.core.analysis.pitch import low_band
 from emblar.core.analysis.voices import (
     Candidates,
     Hit,

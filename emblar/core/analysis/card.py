@@ -17,19 +17,16 @@ from numpy.typing import NDArray
 from emblar.core.analysis.audio import Samples
 from emblar.core.analysis.colours import heard_of
 from emblar.core.analysis.loudness import Part, soft_and_loud
-from emblar.core.analysis.pitch import (
+from emblar.core.analysis.low_band import StrokeSpan, settle_span
+from emblar.core.analysis.modes import (
     EARLY_S,
     MOST_BED,
-    StrokePitch,
-    StrokeSpan,
-    Track,
     bed_share,
     modes_hz,
     over_bed,
-    settle_span,
-    stroke_pitches,
     voice_spectrum,
 )
+from emblar.core.analysis.pitch import StrokePitch, Track, stroke_pitches
 from emblar.core.analysis.reel import reel
 from emblar.core.analysis.ring import Ring, voice_ring
 from emblar.core.analysis.robust import centre_and_spread, combined, slope_per_10_db
@@ -152,7 +149,7 @@ def measure_voice(
     chosen = list(clean)[:MOST_STROKES]
     reels = [reel(sound, [StrokeSpan(s.time_s, s.drum_gap_s) for s in chosen]) for sound in lows]
     bands, spans = [sound for sound, _ in reels], reels[0][1]
-    why = _why(spans, kind)
+    why = _why(spans, kind) if pitched else NO_PITCH
     low, modes = bands[0], Modes()
     over = pitched and (mix or bed_share(low, spans, kind) >= MOST_BED[kind])
     if mix and pitched and spans:
@@ -203,8 +200,6 @@ def measure_voice(
 
 def _why(spans: Sequence[StrokeSpan], kind: str) -> str:
     """Return why a pitch may not be told: these strokes are all there is to read it of."""
-    if kind in ("hat", "cymbal"):
-        return NO_PITCH
     if not spans:
         return NO_CLEAN
     return NO_NOTE if max(s.available_s for s in spans) >= settle_span(kind)[1] else NOT_TOLD

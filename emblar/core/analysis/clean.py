@@ -16,7 +16,7 @@ from numpy.typing import NDArray
 
 from emblar.core.analysis.audio import ANALYSIS_RATE_HZ, Samples
 from emblar.core.analysis.card import CleanStroke
-from emblar.core.analysis.pitch import StrokeSpan
+from emblar.core.analysis.low_band import StrokeSpan
 
 Array = NDArray[np.float64]
 CLIP_LEVEL = 0.999

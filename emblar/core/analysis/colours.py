@@ -19,14 +19,8 @@ from numpy.typing import NDArray
 from scipy.special import log_softmax
 
 from emblar.core.analysis.classifier import along
-from emblar.core.analysis.pitch import (
-    BEFORE_SHARE,
-    LEAST_LEFT,
-    LOW_RATE_HZ,
-    StrokeSpan,
-    grid_hz,
-    power_in,
-)
+from emblar.core.analysis.low_band import LOW_RATE_HZ, StrokeSpan, grid_hz, power_in
+from emblar.core.analysis.modes import BEFORE_SHARE, LEAST_LEFT
 from emblar.core.analysis.segments import Rows
 
 Array = NDArray[np.float64]
@@ -68,7 +62,7 @@ def _onto() -> Array:
 def heard_of(low: Array, strokes: Sequence[StrokeSpan]) -> Heard:
     """Return what is heard of strokes.
 
-    ``low`` is the low band of the whole recording at ``pitch.LOW_RATE_HZ``.
+    ``low`` is the low band of the whole recording at ``low_band.LOW_RATE_HZ``.
     """
     shown = shown_of(levels_db(low, strokes))
     if len(shown) == 0:

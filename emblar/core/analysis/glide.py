@@ -16,7 +16,7 @@ from numpy.typing import NDArray
 from scipy.interpolate import CubicSpline
 from scipy.signal import resample_poly
 
-from emblar.core.analysis.pitch import LOW_RATE_HZ, StrokeSpan
+from emblar.core.analysis.low_band import LOW_RATE_HZ, StrokeSpan
 
 Array = NDArray[np.float64]
 WIDTH = 0.22

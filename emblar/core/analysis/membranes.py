@@ -17,7 +17,8 @@ from numpy.typing import NDArray
 from scipy.cluster.hierarchy import fcluster, linkage
 
 from emblar.core.analysis.frames import BANDS, band_centres_hz
-from emblar.core.analysis.pitch import StrokeSpan, added_spectrum, grid_hz
+from emblar.core.analysis.low_band import StrokeSpan, grid_hz
+from emblar.core.analysis.modes import added_spectrum
 
 Array = NDArray[np.float64]
 Groups = list[NDArray[np.int64]]

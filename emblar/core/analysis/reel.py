@@ -14,7 +14,7 @@ from collections.abc import Sequence
 import numpy as np
 from numpy.typing import NDArray
 
-from emblar.core.analysis.pitch import LOW_RATE_HZ, StrokeSpan
+from emblar.core.analysis.low_band import LOW_RATE_HZ, StrokeSpan
 
 Array = NDArray[np.float64]
 BEFORE_S, BEYOND_S, LONGEST_S = 0.3, 0.2, 8.0
@@ -29,7 +29,7 @@ def reel(low: Array, strokes: Sequence[StrokeSpan]) -> tuple[Array, list[StrokeS
     Parameters
     ----------
     low
-        The low band of the whole recording at ``pitch.LOW_RATE_HZ``.
+        The low band of the whole recording at ``low_band.LOW_RATE_HZ``.
     strokes
         Where to look.
     """

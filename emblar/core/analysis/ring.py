@@ -18,8 +18,8 @@ from numpy.typing import NDArray
 
 from emblar.core.acoustics.damping import T60_FACTOR
 from emblar.core.analysis.glide import stroke_glide, unbent
+from emblar.core.analysis.low_band import LOW_RATE_HZ, StrokeSpan
 from emblar.core.analysis.partials import fit_pieces
-from emblar.core.analysis.pitch import LOW_RATE_HZ, StrokeSpan
 from emblar.core.analysis.robust import centre_and_spread
 
 Array = NDArray[np.float64]

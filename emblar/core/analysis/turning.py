@@ -82,16 +82,22 @@ def chirped(
     how much the phase has a say at least. Whether a drum chirps is told by its settled span; both
     pitches are then read alike, or the bend between them would be that of two methods.
     """
-    turning = [_plausible(stroke, span) for span in spans_s]
+    turning = [by_phase_hz(stroke, span) for span in spans_s]
     share = max(chirp_share(turning[0], settled_hz), least) if settled_hz is not None else 0.0
     settled, onset = (
-        tracked if tracked is None or by_phase is None else tracked * (by_phase / tracked) ** share
+        None if tracked is None else between(tracked, by_phase, share)
         for tracked, by_phase in zip((settled_hz, onset_hz), turning, strict=True)
     )
     return settled, onset
 
 
-def _plausible(stroke: Near, span_s: Span) -> float | None:
+def between(tracked_hz: float, by_phase_hz: float | None, share: float) -> float:
+    """Return a pitch of which the phase says so much of it, all of it the track if none is told."""
+    return tracked_hz if by_phase_hz is None else tracked_hz * (by_phase_hz / tracked_hz) ** share
+
+
+def by_phase_hz(stroke: Near, span_s: Span) -> float | None:
+    """Return ``mean_pitch_hz`` where it is near enough to the mode to be the drum's, else None."""
     found = mean_pitch_hz(stroke, span_s)
     if found is None or found <= 0.0:
         return None

@@ -45,7 +45,7 @@ LEVEL_S = 0.05
 UNPLACED, OTHER_DRUM, SURELY_TOO = 0.7, 0.25, 0.9
 SECOND_TOM_DB, FAINT_SCORE = 5.0, 0.2
 STRUCK, GIVEN = 0.6, 0.85
-MOST_ODDS, LEAST_CHANCE = 4.0, 1e-6
+MOST_ODDS = 4.0
 TOGETHER_ODDS = 2.5
 KICK_FALL_DB, FALL_STEP_DB, MOST_PUSH = 12.0, 4.0, 1.5
 WIRES_DB, MUFFLED_DB, AGAINST = (-12.5, 1.0), -17.0, 0.1
@@ -72,7 +72,7 @@ class Candidates:
     times_s: Array
     levels_db: Array
     lows: Sequence[Array]
-    """The low band at ``pitch.LOW_RATE_HZ``, and that of the side of a stereo mix."""
+    """The low band at ``low_band.LOW_RATE_HZ``, and that of the side of a stereo mix."""
     side: Frames | None = None
     """The side of a stereo mix (``beside``)."""
 
@@ -101,8 +101,7 @@ def _told_in_mix(frames: Frames, times_s: Array) -> Array:
     Under a backing, where a stroke lies between frames would sway what it is told as.
     """
     told = [probabilities(frames, times_s + side * HOP_S / 2.0, mix=True) for side in (-1.0, 1.0)]
-    odds = logit(np.clip(np.array(told, np.float64), LEAST_CHANCE, 1.0 - LEAST_CHANCE))
-    return np.asarray(expit(odds.mean(axis=0)))
+    return np.asarray(expit(_log_odds(np.array(told, np.float64)).mean(axis=0)))
 
 
 def levels_db(mono: Samples, times_s: Array) -> Array:

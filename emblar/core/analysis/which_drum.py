@@ -14,8 +14,9 @@ from numpy.typing import NDArray
 
 from emblar.core.analysis.classifier import KINDS
 from emblar.core.analysis.colours import heard_of
+from emblar.core.analysis.low_band import StrokeSpan
 from emblar.core.analysis.membranes import group_membranes, snare_among, stroke_pitch_hz
-from emblar.core.analysis.pitch import StrokeSpan, tuned_hz
+from emblar.core.analysis.modes import tuned_hz
 from emblar.core.analysis.toms_in_mix import Toms, toms_in_mix
 
 Array = NDArray[np.float64]
@@ -48,7 +49,7 @@ def with_a_snare(times_s: Array, lows: Lows, chances: Array, prints: Array, *, m
     times_s, chances, prints
         The candidates.
     lows
-        The low band at ``pitch.LOW_RATE_HZ``, and that of the side of a stereo mix.
+        The low band at ``low_band.LOW_RATE_HZ``, and that of the side of a stereo mix.
     mix
         Whether other instruments play on.
     """

@@ -14,7 +14,7 @@ import numpy as np
 
 from emblar.core.acoustics.forward import Prediction
 from emblar.core.analysis.audio import ANALYSIS_RATE_HZ, Samples
-from emblar.core.analysis.pitch import StrokeSpan, low_band
+from emblar.core.analysis.low_band import StrokeSpan, low_band
 from emblar.core.analysis.ring import voice_ring
 from emblar.core.analysis.shape import stroke_shape
 from emblar.core.quantities import Measured
