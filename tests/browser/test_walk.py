@@ -6,7 +6,7 @@ from typing import Any
 
 import pytest
 from axe_playwright_python.sync_playwright import Axe
-from playwright.sync_api import Page, expect
+from playwright.sync_api import Page, Route, expect
 
 from emblar.actions import kit, listen, plan
 from emblar.actions.sessions import Brief, start_session
@@ -196,6 +196,22 @@ def test_from_brief_to_sheet_by_keys_alone(page: Page, planned: int) -> None:
     page.keyboard.press("7")
     expect(page.get_by_text("To bring:")).to_be_visible()
     expect(page.get_by_text(re.compile("double ply, coated")).first).to_be_visible()
+
+
+def test_keys_pressed_while_a_page_is_still_coming_are_not_lost(page: Page, planned: int) -> None:
+    held: list[Route] = []
+
+    def hold(route: Route) -> None:
+        held.append(route)
+
+    page.route("**/static/player.js", hold)
+    page.goto(f"/sessions/{planned}/plan?sel=tom-1", wait_until="commit")
+    expect(page.get_by_text(re.compile(r"^Plan 1 "))).to_be_visible()
+    page.keyboard.press("a")
+    page.wait_for_timeout(300)
+    expect(page.get_by_text(re.compile(r"^Plan 1 "))).to_be_visible()
+    held[0].continue_()
+    expect(page.get_by_text(re.compile(r"^Plan 2 "))).to_be_visible(timeout=30_000)
 
 
 def test_another_way_is_taken_with_one_press(page: Page, planned: int) -> None:

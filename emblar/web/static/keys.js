@@ -30,19 +30,32 @@
     if (next) window.location.assign(next.getAttribute("href"));
   };
 
+  const press = (key) => {
+    if (key === "[" || key === "]") {
+      step(key === "]" ? 1 : -1);
+      return false;
+    }
+    const element = document.querySelector(`[data-key="${CSS.escape(key)}"]`);
+    element?.dispatchEvent(new MouseEvent("click", { bubbles: true, cancelable: true, view: window }));
+    return Boolean(element);
+  };
+
+  // A key pressed while the page is still coming waits until all of it, and every script, is there.
+  let early = [];
+  const pressed = () => {
+    const keys = early;
+    early = null;
+    keys.forEach(press);
+  };
+  document.addEventListener("DOMContentLoaded", () => setTimeout(pressed));
+
   document.addEventListener("keydown", (event) => {
     if (event.ctrlKey || event.metaKey || event.altKey || typing(event.target)) return;
     if (document.querySelector("dialog[open]")) return;
-    if (event.key === "[" || event.key === "]") {
-      step(event.key === "]" ? 1 : -1);
-      return;
-    }
     // A focused button or link keeps its own Enter and space.
-    const own = event.target.matches("button, a, summary") && ["Enter", " "].includes(event.key);
-    const element = document.querySelector(`[data-key="${CSS.escape(event.key)}"]`);
-    if (!element || own) return;
-    event.preventDefault();
-    element.dispatchEvent(new MouseEvent("click", { bubbles: true, cancelable: true, view: window }));
+    if (event.target.matches("button, a, summary") && ["Enter", " "].includes(event.key)) return;
+    if (early) early.push(event.key);
+    else if (press(event.key)) event.preventDefault();
   });
 
   document.addEventListener("click", (event) => {
