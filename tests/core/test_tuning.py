@@ -6,7 +6,14 @@ import pytest
 from emblar.core.analysis.card import OVER_BED, measure_voice
 from emblar.core.analysis.colours import Heard, at_hz, heard_of
 from emblar.core.analysis.low_band import DECIMATION, StrokeSpan
-from emblar.core.analysis.tuning import EARLY_SHARP_CENTS, WORTH_STROKES, Tuned, tuned, weighed
+from emblar.core.analysis.tuning import (
+    EARLY_SHARP_CENTS,
+    WORTH_STROKES,
+    Tuned,
+    high_to_low,
+    tuned,
+    weighed,
+)
 from emblar.core.notes import cents
 from emblar.core.quantities import Measured, Unknown
 from tests.core.test_toms_in_mix import GAP_S, song
@@ -45,6 +52,21 @@ def test_one_stroke_or_strokes_that_disagree_tell_nothing() -> None:
     found = tuned([told(98.0, 98.0, 160.0, 160.0), told(*[98.0] * 4)])
     assert found is not None
     assert abs(cents(found.hz, 98.0)) < 50.0
+
+
+@pytest.mark.parametrize("count", [0, 1, 2, 4])
+def test_toms_are_put_in_order_from_high_to_low(count: int) -> None:
+    pitches = [82.0, 140.0, 61.0, 105.0][:count]
+    order = high_to_low([[told(*[hz] * 3)] for hz in pitches])
+    assert [pitches[i] for i in order] == sorted(pitches, reverse=True)
+
+
+def test_a_tom_that_another_note_hides_in_the_middle_is_placed_by_the_side() -> None:
+    # In the middle its strokes say something low, not surely; in the side where it is.
+    hidden = [told(*[72.0] * 4, semitones=14.0), told(*[165.0] * 4)]
+    others = [[told(*[hz] * 4), told(*[hz] * 4)] for hz in (110.0, 80.0)]
+    assert high_to_low([*others, hidden]) == (2, 0, 1)
+    assert high_to_low([*others, hidden[:1] * 2]) == (0, 1, 2)
 
 
 def test_a_partial_near_by_is_weighed_in_and_one_far_off_is_anothers() -> None:

@@ -18,20 +18,19 @@ import numpy as np
 from numpy.typing import NDArray
 from scipy.cluster.vq import kmeans2
 
-from emblar.core.analysis.colours import Heard, at_hz
+from emblar.core.analysis.colours import Heard
 from emblar.core.analysis.membranes import treble_db
-from emblar.core.analysis.tuning import log_chances
+from emblar.core.analysis.tuning import high_to_low
 
 Array = NDArray[np.float64]
 Index = NDArray[np.int64]
-PER_GROUP, STARTS, ROUNDS, MOST_COST = 0.04, 12, 12, 2.0
+PER_GROUP, STARTS, ROUNDS, MOST_COST = 0.05, 12, 12, 2.0
 NEARLY = 0.05
 """The side has a say where parting brings its strokes together by nearly as much."""
 SURE, LEAST_SURE, MAYBE, SAME_COLOUR = 0.4, 4, 0.3, 0.4
 LEAST_STROKES, LEAST_WORTH, LEAST_WORTH_SHARE, MOST_TOMS = 2, 1.0, 0.2, 4
-BRIGHT_DB = -13.0
-SNARE_TREBLE_DB, LEAST_SNARE, SNARE_SHARE = -11.0, 5, 0.5
-"""A snare keeps this much treble, is struck this often, and holds this share of the surest tom."""
+BRIGHT_DB, LEAST_SNARE, SNARE_SHARE = -9.0, 5, 0.5
+"""Brighter groups are no toms; a snare is struck so often, and is worth this share of a tom."""
 MOST_CLUSTERED, DIMENSIONS = 700, 24
 
 
@@ -60,7 +59,7 @@ def toms_in_mix(heard: Sequence[Heard], prints: Array, tom: Array) -> Toms:
     nothing = np.empty(0, np.int64)
     if len(tom) < LEAST_STROKES:
         return Toms((), nothing, nothing)
-    used, colours, groups = _groups(heard, prints, tom)
+    colours, groups = _groups(heard, prints, tom)
     groups = _joined(groups, colours, tom)
     treble, worth = treble_db(prints), [float(tom[g].sum()) for g in groups]
     bright = [float(np.median(treble[g])) for g in groups]
@@ -68,7 +67,7 @@ def toms_in_mix(heard: Sequence[Heard], prints: Array, tom: Array) -> Toms:
     snares = [
         (b, g)
         for w, b, g in zip(worth, bright, groups, strict=True)
-        if b > SNARE_TREBLE_DB and len(g) >= LEAST_SNARE and w >= SNARE_SHARE * most
+        if b > BRIGHT_DB and len(g) >= LEAST_SNARE and w >= SNARE_SHARE * most
     ]
     least = max(LEAST_WORTH, LEAST_WORTH_SHARE * most)
     toms = [
@@ -77,16 +76,14 @@ def toms_in_mix(heard: Sequence[Heard], prints: Array, tom: Array) -> Toms:
         if len(g) >= LEAST_STROKES and b < BRIGHT_DB and w >= least
     ]
     toms = sorted(toms, key=lambda row: -row[0])[:MOST_TOMS]
-    high_to_low = sorted((g for _, g in toms), key=lambda g: -_pitch_hz(used, g))
+    order = high_to_low([[Heard(h.colours[g], h.pitch[g]) for h in heard] for _, g in toms])
     snare = max(snares, key=lambda row: row[0])[1] if snares else nothing
-    others = np.setdiff1d(np.arange(len(tom)), np.concatenate([*high_to_low, snare]))
-    return Toms(tuple(high_to_low), snare, others)
+    others = np.setdiff1d(np.arange(len(tom)), np.concatenate([*(g for _, g in toms), snare]))
+    return Toms(tuple(toms[index][1] for index in order), snare, others)
 
 
-def _groups(
-    heard: Sequence[Heard], prints: Array, tom: Array
-) -> tuple[Sequence[Heard], Array, list[Index]]:
-    """Return in what strokes are heard to be alike, their colours there, and groups of the alike.
+def _groups(heard: Sequence[Heard], prints: Array, tom: Array) -> tuple[Array, list[Index]]:
+    """Return the colours by which strokes are heard to be alike, and groups of the alike.
 
     Those likely on a tom are grouped. Where hardly any is likely on a tom, all are grouped.
     """
@@ -99,7 +96,7 @@ def _groups(
     colours = np.concatenate([h.colours for h in used], axis=1) / np.sqrt(len(used))
     if sides:
         labels = _labels(colours[own])[1]
-    return used, colours, [own[labels == label] for label in np.unique(labels)]
+    return colours, [own[labels == label] for label in np.unique(labels)]
 
 
 def _joined(groups: list[Index], colours: Array, tom: Array) -> list[Index]:
@@ -136,8 +133,3 @@ def _narrowed(colours: Array) -> Array:
     value, vector = np.linalg.eigh(colours @ colours.T)
     most = np.argsort(-value)[:DIMENSIONS]
     return np.asarray(vector[:, most] * np.sqrt(np.maximum(value[most], 0.0)))
-
-
-def _pitch_hz(heard: Sequence[Heard], group: Index) -> float:
-    """Return where the drum that strokes are of is likeliest tuned."""
-    return float(at_hz()[int(np.argmax(log_chances([h.pitch[group] for h in heard])))])
