@@ -154,6 +154,15 @@ def test_a_kick_is_not_tuned_to_its_second_mode() -> None:
     assert heard("kick", [(38.0, 0.6, 0.3), (84.0, 0.4, 0.8)]) == pytest.approx(84.0, rel=0.03)
 
 
+@pytest.mark.parametrize("louder_db", [-1.0, -0.1, 0.1, 2.0])
+def test_of_two_modes_as_loud_a_kick_is_tuned_to_the_one_in_its_range(louder_db: float) -> None:
+    above = 10.0 ** (louder_db / 20.0)
+    partials = [(57.0, 0.4, 0.55), (83.0, 0.4, 1.0), (118.0, 0.4, above)]
+    assert heard("kick", partials) == pytest.approx(83.0, rel=0.02)
+    partials[1] = (83.0, 0.4, 0.3)
+    assert heard("kick", partials) == pytest.approx(57.0, rel=0.04), "too faint: the ratio says it"
+
+
 def test_a_glide_is_read_from_where_its_span_begins() -> None:
     def track(first_s: float) -> Track:
         time = np.arange(first_s, 0.16, 0.012)

@@ -32,8 +32,9 @@ SECOND_OVER_FIRST, UNDER_WITHIN_DB, NAMED_WITHIN_DB = (1.45, 2.0), 10.0, 5.0
 HEADS_OVER_FIRST, HEADS_WITHIN_DB = (2.0, 2.4), 15.0
 """The same of the mode in which the heads move against each other."""
 PEAK_FLOOR_DB, EARLY_FLOOR_DB = -12.0, -18.0
-HIGHEST_PUNCH_HZ, KICK_SECOND_OVER_FIRST = 105.0, (1.8, 2.7)
-"""Above this a kick is not tuned; where its second mode of m = 0 lies over its first."""
+HIGHEST_PUNCH_HZ, PUNCH_WITHIN_DB, KICK_SECOND_OVER_FIRST = 105.0, 3.0, (1.8, 2.7)
+"""Above this a kick is not tuned: what is nearly as loud below it is its fundamental, or else what
+lies where its first mode of m = 0 would under the loudest as its second."""
 HIGHEST_SNARE_HZ, SNARE_SECOND_OVER_FIRST, SNARE_WITHIN_DB = 250.0, (1.25, 1.9), 14.0
 """Above this few snares are tuned; where the mode lies that is often louder than the first."""
 SAME_PEAK, EARLY_S = 0.04, (0.015, 0.120)
@@ -188,7 +189,9 @@ def modes_hz(
         faint = _peaks(spectrum, kind, -SNARE_WITHIN_DB)
         chosen = _mode_under(chosen, faint, SNARE_SECOND_OVER_FIRST, SNARE_WITHIN_DB)
     if kind == "kick" and chosen[0] > HIGHEST_PUNCH_HZ:
-        chosen = _mode_under(chosen, rows, KICK_SECOND_OVER_FIRST)
+        tuned = [r for r in rows if r[0] <= HIGHEST_PUNCH_HZ and r[1] >= -PUNCH_WITHIN_DB]
+        under = _mode_under(chosen, rows, KICK_SECOND_OVER_FIRST)
+        chosen = max(tuned, key=lambda row: row[1], default=under)
     return [chosen, *sorted((r for r in rows if r != chosen), key=lambda r: -r[1])]
 
 
