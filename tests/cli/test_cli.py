@@ -1,12 +1,14 @@
 import json
 import subprocess
 import sys
+from collections.abc import Callable
 from pathlib import Path
 
 import numpy as np
 import pytest
 import soundfile
 
+from emblar.cli.main import main
 from emblar.core.notes import cents
 from emblar.core.synthesis.low_ferry import low_ferry_voices
 from emblar.core.synthesis.stroke import render_stroke
@@ -26,6 +28,23 @@ def emblar(*arguments: str) -> subprocess.CompletedProcess[str]:
     )
 
 
+Refused = Callable[..., str]
+
+
+@pytest.fixture
+def refused(monkeypatch: pytest.MonkeyPatch, capsys: pytest.CaptureFixture[str]) -> Refused:
+    """Run a command in this process, which is to end with code 2; return its standard error."""
+
+    def run(*arguments: str) -> str:
+        monkeypatch.setattr(sys, "argv", ["emblar", *arguments])
+        with pytest.raises(SystemExit) as ended:
+            main()
+        assert ended.value.code == 2
+        return capsys.readouterr().err
+
+    return run
+
+
 def test_analyse_writes_the_analysis(tmp_path: Path) -> None:
     voice = low_ferry_voices()["tom-1"]
     rng = np.random.default_rng(0)
@@ -43,14 +62,15 @@ def test_analyse_writes_the_analysis(tmp_path: Path) -> None:
 
 
 @pytest.mark.parametrize("name", list(bad_recordings()))
-def test_a_bad_recording_ends_with_one_line_and_code_2(tmp_path: Path, name: str) -> None:
+def test_a_bad_recording_ends_with_one_line_and_code_2(
+    tmp_path: Path, refused: Refused, name: str
+) -> None:
     data, says = bad_recordings()[name]
     file, out = tmp_path / name, tmp_path / "out.json"
     file.write_bytes(data)
-    done = emblar("analyse", str(file), "--json", str(out))
-    assert done.returncode == 2
-    assert done.stderr.count("\n") == 1
-    assert any(part in done.stderr for part in says.split("|"))
+    said = refused("analyse", str(file), "--json", str(out))
+    assert said.count("\n") == 1
+    assert any(part in said for part in says.split("|"))
     assert not out.exists(), "nothing half-saved"
 
 
@@ -63,11 +83,9 @@ def test_300_mb_are_refused_without_reading_them(tmp_path: Path) -> None:
     assert "300 MB; Emblar takes up to 200 MB" in done.stderr
 
 
-def test_a_missing_file_and_an_unknown_voice_are_said(tmp_path: Path) -> None:
-    missing = emblar("analyse", str(tmp_path / "none.wav"))
-    assert (missing.returncode, "cannot be read" in missing.stderr) == (2, True)
-    odd = emblar("analyse", "x.wav", "--voice", "cowbell")
-    assert (odd.returncode, "no voice" in odd.stderr) == (2, True)
+def test_a_missing_file_and_an_unknown_voice_are_said(tmp_path: Path, refused: Refused) -> None:
+    assert "cannot be read" in refused("analyse", str(tmp_path / "none.wav"))
+    assert "no voice" in refused("analyse", "x.wav", "--voice", "cowbell")
 
 
 def test_predict_prints_the_prediction(tmp_path: Path) -> None:
@@ -78,23 +96,26 @@ def test_predict_prints_the_prediction(tmp_path: Path) -> None:
     assert json.loads(done.stdout)["schema"] == "emblar.prediction/1"
 
 
+def test_predict_names_what_cannot_be(tmp_path: Path) -> None:
+    file = tmp_path / "tom.json"
+    file.write_text(json.dumps(TOM | {"wish": {"drum_pitch_hz": 590.0}}))
+    done = emblar("predict", str(file))
+    assert any(x["severity"] == "stop" for x in json.loads(done.stdout)["limits"])
+
+
 @pytest.mark.parametrize(
     ("text", "says"),
     [
         (json.dumps(TOM | {"rods": 2}), "rods: 2 is outside 4 to 20"),
         ("not json", "Invalid JSON"),
-        (json.dumps(TOM | {"wish": {"drum_pitch_hz": 590.0}}), ""),
     ],
 )
-def test_predict_names_what_is_wrong(tmp_path: Path, text: str, says: str) -> None:
+def test_predict_names_what_is_wrong(
+    tmp_path: Path, refused: Refused, text: str, says: str
+) -> None:
     file = tmp_path / "tom.json"
     file.write_text(text)
-    done = emblar("predict", str(file))
-    if says:
-        assert done.returncode == 2
-        assert says in done.stderr
-    else:
-        assert any(x["severity"] == "stop" for x in json.loads(done.stdout)["limits"])
+    assert says in refused("predict", str(file))
 
 
 def test_render_writes_a_sound_that_lasts_and_ends_in_silence(tmp_path: Path) -> None:
@@ -131,13 +152,11 @@ def test_practice_taps_every_rod_and_strikes(tmp_path: Path) -> None:
     ],
 )
 def test_what_cannot_be_rendered_is_said(
-    tmp_path: Path, command: tuple[str, ...], says: str
+    tmp_path: Path, refused: Refused, command: tuple[str, ...], says: str
 ) -> None:
     file = tmp_path / "tom.json"
     file.write_text(json.dumps(TOM))
-    done = emblar(*(part.format(drum=file, folder=tmp_path) for part in command))
-    assert done.returncode == 2
-    assert says in done.stderr
+    assert says in refused(*(part.format(drum=file, folder=tmp_path) for part in command))
 
 
 def test_plan_writes_the_kits_plan_and_says_it(tmp_path: Path) -> None:
@@ -152,10 +171,8 @@ def test_plan_writes_the_kits_plan_and_says_it(tmp_path: Path) -> None:
     assert written["alternatives"][0]["voices"]["kick"]["drum"] == "Kick 22"
 
 
-def test_a_brief_that_cannot_be_read_is_refused(tmp_path: Path) -> None:
+def test_a_brief_that_cannot_be_read_is_refused(tmp_path: Path, refused: Refused) -> None:
     file = tmp_path / "brief.json"
     file.write_text(json.dumps(brief(ask={"tempo_bpm": 5})))
-    wrong = emblar("plan", str(file))
-    assert (wrong.returncode, "tempo_bpm" in wrong.stderr) == (2, True)
-    missing = emblar("plan", str(tmp_path / "none.json"))
-    assert (missing.returncode, "cannot be read" in missing.stderr) == (2, True)
+    assert "tempo_bpm" in refused("plan", str(file))
+    assert "cannot be read" in refused("plan", str(tmp_path / "none.json"))
