@@ -88,8 +88,9 @@ def levels_db(low: Array, strokes: Sequence[StrokeSpan]) -> Array:
     """
     found = np.empty((len(strokes), len(SPANS_S) + 2, SIZE))
     for row, own in zip(found, strokes, strict=True):
-        for index, (start, stop) in enumerate([*_spans(own.available_s), BEFORE_S]):
-            row[index] = _onto() @ power_in(low, own.time_s + start, own.time_s + stop)
+        spans = [*_spans(own.available_s), BEFORE_S]
+        power = [power_in(low, own.time_s + start, own.time_s + stop) for start, stop in spans]
+        row[:-1] = np.array(power) @ _onto().T
     found[:, -1] = _usual(low, strokes)
     floor = FLOOR * found.max(initial=0.0) + QUIETEST
     return np.asarray(10.0 * np.log10(found + floor))

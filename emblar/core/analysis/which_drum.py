@@ -58,7 +58,7 @@ def with_a_snare(times_s: Array, lows: Lows, chances: Array, prints: Array, *, m
     if sure > FEW_SNARES * np.count_nonzero(struck):
         return chances
     if mix:
-        maybe, found = _toms(times_s, lows, chances, prints)
+        maybe, found = _toms(times_s, lows, chances, prints, mix=True)
         own = maybe[found.snare]
     else:
         maybe = _maybe(chances)
@@ -87,7 +87,7 @@ def places(
     if mix:
         # Other instruments' notes hide pitch and print: the classifier alone says what is a kick.
         of[maybe[chances[maybe, KICK] >= chances[maybe, TOM]]] = 0
-        maybe, found = _toms(times_s, lows, chances, prints)
+        maybe, found = _toms(times_s, lows, chances, prints, mix=True)
         for place, members in enumerate(found.toms):
             of[maybe[members]] = place + 1
         return Places(len(found.toms), of, maybe[found.others])
@@ -98,7 +98,7 @@ def places(
         if group.kick:
             of[maybe[list(group.members)]] = 0
     # Alone, pitch and print say what is a kick; toms are told apart as in a mix, by more than that.
-    seem, found = _toms(times_s, lows, chances, prints)
+    seem, found = _toms(times_s, lows, chances, prints, mix=False)
     toms = [own[of[own] != 0] for own in (seem[members] for members in found.toms)]
     toms = [np.searchsorted(maybe, own) for own in toms if len(own)]
     if not said_mix:
@@ -140,13 +140,16 @@ def _pitches(times_s: Array, low: Array, chances: Array, maybe: Index) -> list[f
     return [stroke_pitch_hz(low, span) for span in _spans(times_s, chances, maybe)]
 
 
-def _toms(times_s: Array, lows: Lows, chances: Array, prints: Array) -> tuple[Index, Toms]:
+def _toms(
+    times_s: Array, lows: Lows, chances: Array, prints: Array, *, mix: bool
+) -> tuple[Index, Toms]:
     """Return which candidates are rather on a tom than on the kick, and the toms they are on."""
     maybe = _maybe(chances)
     maybe = maybe[chances[maybe, KICK] < chances[maybe, TOM]]
     spans = _spans(times_s, chances, maybe)
     runs = []
-    for off_s in LISTENED_FROM_S:
+    # Alone, nothing else sways what is heard: one beginning parts them as five do.
+    for off_s in LISTENED_FROM_S if mix else LISTENED_FROM_S[:1]:
         moved = [StrokeSpan(s.time_s + off_s, s.available_s - off_s) for s in spans]
         heard = [heard_of(low, moved) for low in lows]
         runs.append(toms_in_mix(heard, prints[maybe], chances[maybe, TOM]))
