@@ -182,7 +182,7 @@ def _analyse_and_keep(reference: ReferenceInfo, data: bytes) -> None:
     analysis = analyse(measured, kind=kind, voice=reference.voice, progress=progress)
     low, high = peaks(decoded.audio)
     parts = None
-    if kind == "mix":
+    if analysis.mix:
         progress("taking the drums out", 0.85)
         parts = _encoded(
             separated

@@ -102,13 +102,15 @@ def test_one_voice_is_taken_along_alone(session: int) -> None:
         listen_files.stem_file(session, "drumless")
 
 
-def test_a_full_mix_gets_drums_and_a_drumless_rest_that_add_up(groove: bytes) -> None:
+@pytest.mark.parametrize("kind", ["mix", "auto"])
+def test_a_full_mix_gets_drums_and_a_drumless_rest_that_add_up(kind: str) -> None:
     drums = short_groove()
     t = np.arange(len(drums)) / RATE
-    chord = 0.06 * sum(np.sin(2 * np.pi * f * t) for f in (220.0, 277.2, 329.6))
-    mix = 0.7 * (drums + np.asarray(chord)[:, None])
+    struck = 10.0 ** (-1.2 * np.mod(t, 0.5))
+    chord = 0.1 * struck * sum(np.sin(2 * np.pi * f * t) for f in (220.0, 277.2, 329.6))
+    mix = 0.6 * (drums + np.asarray(chord)[:, None])
     found = start_session(Brief("Mix")).id
-    reference = listen.bring_recording(found, "mix.flac", encoded(mix, "FLAC", "PCM_24"), "mix")
+    reference = listen.bring_recording(found, "mix.flac", encoded(mix, "FLAC", "PCM_24"), kind)
     listen.run_analysis(reference.id)
     parts = [
         decode(listen_files.stem_file(found, part).data).audio.samples

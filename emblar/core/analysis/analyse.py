@@ -59,6 +59,8 @@ class Analysis:
     channels: int
     hits: tuple[AnalysedHit, ...]
     voices: tuple[VoiceCard, ...]
+    mix: bool = False
+    """Whether instruments other than drums are said, or heard, to play on between strokes."""
 
 
 def voice_order(voice: str) -> tuple[int, str]:
@@ -128,7 +130,7 @@ def analyse(
     marked = with_manners(mark_clean(told, mono, end_s), mono)
     cards = measure_voices(mono, lows, marked, end_s, mix=mix, progress=progress)
     placed = tuple(replace(hit, time_s=max(hit.time_s + since_s, 0.0)) for hit in marked)
-    return Analysis(audio.duration_s, audio.sample_rate_hz, audio.channels, placed, cards)
+    return Analysis(audio.duration_s, audio.sample_rate_hz, audio.channels, placed, cards, mix)
 
 
 def others_play_on(kind: str, heard: Callable[[], bool]) -> bool:

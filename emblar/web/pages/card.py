@@ -159,7 +159,7 @@ def how_sure(card: VoiceFile | None, found: Heard) -> tuple[str, ...]:
     doubtful = sum(h.confidence < SHARE_SURE for h in own)
     if doubtful:
         said.append(f"{doubtful} of its {len(own)} strokes could belong to another drum.")
-    if found.reference.kind == "mix":
+    if found.reference.rest_audio_id is not None:
         said.append("Read from a full mix without taking the drums out first: trust it less.")
     return tuple(said)
 
