@@ -91,7 +91,8 @@ def stem_file(session_id: int, part: str) -> ListenFile:
     if part not in {voice.voice for voice in found.analysis.voices}:
         raise NotFoundError(f"There is no part “{part}” in this recording.")
     audio = decode(_bytes(drums)).audio
-    voices = separate_voices(audio.samples, audio.sample_rate_hz, hits_from_file(found.analysis))
+    hits = hits_from_file(found.analysis)
+    voices = separate_voices(audio.samples, audio.sample_rate_hz, hits, only=part)
     if part not in voices:
         raise NotFoundError(f"{part} sounds too seldom to be taken out of the recording.")
     peak = max(float(np.abs(voices[part]).max(initial=0.0)), 1.0)

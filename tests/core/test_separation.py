@@ -48,6 +48,10 @@ def test_a_voice_alone_holds_its_strokes_and_little_of_the_others(song: Performa
     hits = hits_of(song, 12.0)
     voices = separate_voices(drums, RATE, hits)
     assert np.allclose(sum(voices.values()), drums, atol=1e-9)
+    (kick,) = separate_voices(drums, RATE, hits, only="kick").items()
+    assert kick[0] == "kick"
+    assert np.array_equal(kick[1], voices["kick"])
+    assert separate_voices(drums, RATE, hits, only="tom-9") == {}
     others = [h.time_s for h in hits if h.voice == "snare"]
     kicks = [h.time_s for h in hits if h.voice == "kick"]
 

@@ -178,17 +178,21 @@ class TemplateSeparator:
 
 
 def separate_voices(
-    drums: Array, sample_rate_hz: int, hits: Sequence[AnalysedHit]
+    drums: Array, sample_rate_hz: int, hits: Sequence[AnalysedHit], *, only: str | None = None
 ) -> dict[str, Array]:
-    """Return each voice of drums alone, and under ``"leftover"`` what no voice explains."""
+    """Return each voice of drums alone, and under ``"leftover"`` what no voice explains.
+
+    With ``only`` that voice by itself, if it can be told, which takes far less time.
+    """
     transform = _transform(sample_rate_hz)
     templates = learn(drums, transform, hits)
-    out = {voice: np.zeros_like(drums) for voice in templates}
+    out = {voice: np.zeros_like(drums) for voice in templates if only in (None, voice)}
     for block in _blocks(drums, transform):
         sounding = _sounding(templates, hits, block)
         total = sum((s**2 for s in sounding.values()), np.full_like(block.magnitude, TINY))
         explained = np.minimum(2.0 * total / (block.magnitude**2 + TINY), 1.0)
-        for voice, own in sounding.items():
-            _write(out[voice], block, own**2 / total * explained, transform)
-    out["leftover"] = drums - sum(out.values(), np.zeros_like(drums))
+        for voice, alone in out.items():
+            _write(alone, block, sounding[voice] ** 2 / total * explained, transform)
+    if only is None:
+        out["leftover"] = drums - sum(out.values(), np.zeros_like(drums))
     return out
