@@ -6,7 +6,7 @@ import numpy as np
 
 from emblar.core.analysis.card import measure_voice
 from emblar.core.analysis.low_band import DECIMATION, StrokeSpan
-from emblar.formats.analysis import voice_file
+from emblar.formats.analysis import TrackFile, voice_file
 from emblar.web.pages.card import how_sure
 from tests.core.test_toms_in_mix import GAP_S, song
 
@@ -24,5 +24,10 @@ def test_a_pitch_told_by_all_strokes_together_says_so_and_one_told_by_a_person_d
     said = how_sure(voice_file(card), found)
     assert said[0].startswith(TOGETHER)
     assert any("full mix" in sentence for sentence in said)
+    track = TrackFile(time_s=[0.1], frequency_hz=[150.0], level_db=[0.0])
+    one = voice_file(card).model_copy(update={"tracks": [track]})
+    assert how_sure(one, found)[0].endswith("and from one that could be followed by itself.")
+    found.reference.rest_audio_id = None
+    assert how_sure(one, found)[0] == "Pitch from one clean stroke."
     by_hand = how_sure(voice_file(card, {"fundamental": "said by the player"}), found)
     assert not any(sentence.startswith(TOGETHER) for sentence in by_hand)

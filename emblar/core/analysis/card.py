@@ -334,7 +334,8 @@ def _fundamental(
     floor = PITCH_FLOOR_CENTS / (middle * (last - first)) + READING_CENTS[kind]
     quantity = combined(offsets, "ct", floor=floor, lone=15.0, reason=NOT_TOLD)
     assert isinstance(quantity, Measured)
-    _, spread = centre_and_spread(offsets)
+    # One stroke is in company with none.
+    spread = centre_and_spread(offsets)[1] if len(told) > 1 else None
     sd_cents = float(np.hypot(quantity.sd, more_cents))
     return Measured(middle, spread_hz(middle, sd_cents), "Hz"), sd_cents, spread
 

@@ -138,14 +138,11 @@ def how_sure(card: VoiceFile | None, found: Heard) -> tuple[str, ...]:
     said = []
     if card.fundamental_hz is not None and card.fundamental_spread_cents is not None:
         said.append(
-            f"Pitch from {card.clean_hits} clean stroke{'' if card.clean_hits == 1 else 's'}, "
+            f"Pitch from {card.clean_hits} clean strokes, "
             f"{card.fundamental_spread_cents:.0f} ct apart from each other."
         )
     elif card.fundamental_hz is not None and "fundamental_hz" not in card.origins:
-        said.append(
-            f"Pitch from all {card.hits} strokes together: none could be followed by itself under "
-            "what else plays."
-        )
+        said.append(_alone_or_together(card, found))
     if card.soft and card.loud:
         said.append(
             f"Soft ({card.soft.strokes}) and loud strokes ({card.loud.strokes}) apart: the short "
@@ -162,6 +159,16 @@ def how_sure(card: VoiceFile | None, found: Heard) -> tuple[str, ...]:
     if found.reference.rest_audio_id is not None:
         said.append("Read from a full mix without taking the drums out first: trust it less.")
     return tuple(said)
+
+
+def _alone_or_together(card: VoiceFile, found: Heard) -> str:
+    """Return what a pitch stands on that no two strokes tell by themselves."""
+    together = f"Pitch from all {card.hits} strokes together"
+    if not card.tracks:
+        return f"{together}: none could be followed by itself under what else plays."
+    if found.reference.rest_audio_id is not None and card.voice.startswith("tom-"):
+        return f"{together} and from one that could be followed by itself."
+    return "Pitch from one clean stroke."
 
 
 def _manners(card: VoiceFile, found: Heard) -> list[str]:
