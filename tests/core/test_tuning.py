@@ -57,14 +57,14 @@ def test_one_stroke_or_strokes_that_disagree_tell_nothing() -> None:
 @pytest.mark.parametrize("count", [0, 1, 2, 4])
 def test_toms_are_put_in_order_from_high_to_low(count: int) -> None:
     pitches = [82.0, 140.0, 61.0, 105.0][:count]
-    order = high_to_low([[told(*[hz] * 3)] for hz in pitches])
+    order = high_to_low([[told(*[hz] * 3).pitch] for hz in pitches])
     assert [pitches[i] for i in order] == sorted(pitches, reverse=True)
 
 
 def test_a_tom_that_another_note_hides_in_the_middle_is_placed_by_the_side() -> None:
     # In the middle its strokes say something low, not surely; in the side where it is.
-    hidden = [told(*[72.0] * 4, semitones=14.0), told(*[165.0] * 4)]
-    others = [[told(*[hz] * 4), told(*[hz] * 4)] for hz in (110.0, 80.0)]
+    hidden = [told(*[72.0] * 4, semitones=14.0).pitch, told(*[165.0] * 4).pitch]
+    others = [[told(*[hz] * 4).pitch] * 2 for hz in (110.0, 80.0)]
     assert high_to_low([*others, hidden]) == (2, 0, 1)
     assert high_to_low([*others, hidden[:1] * 2]) == (0, 1, 2)
 

@@ -76,7 +76,7 @@ def toms_in_mix(heard: Sequence[Heard], prints: Array, tom: Array) -> Toms:
         if len(g) >= LEAST_STROKES and b < BRIGHT_DB and w >= least
     ]
     toms = sorted(toms, key=lambda row: -row[0])[:MOST_TOMS]
-    order = high_to_low([[Heard(h.colours[g], h.pitch[g]) for h in heard] for _, g in toms])
+    order = high_to_low([[h.pitch[g] for h in heard] for _, g in toms])
     snare = max(snares, key=lambda row: row[0])[1] if snares else nothing
     others = np.setdiff1d(np.arange(len(tom)), np.concatenate([*(g for _, g in toms), snare]))
     return Toms(tuple(toms[index][1] for index in order), snare, others)

@@ -54,16 +54,16 @@ def log_chances(pitches: Sequence[Array]) -> Array:
     return np.asarray(told + UNUSUAL * np.minimum(away**2, MOST_UNUSUAL))
 
 
-def high_to_low(toms: Sequence[Sequence[Heard]]) -> tuple[int, ...]:
+def high_to_low(toms: Sequence[Sequence[Array]]) -> tuple[int, ...]:
     """Return the likeliest order of toms, the highest first.
 
-    Each is what is heard of its strokes in the middle of the mix and, if it is stereo, in its side.
-    Another instrument's note leads strokes astray in one of the two more often than in both: either
-    may be right.
+    Each is what its strokes say of its pitch (rows of log chances) in the middle of the mix and, if
+    it is stereo, in its side. Another instrument's note leads strokes astray in one of the
+    two more often than in both: either may be right.
     """
     if not toms:
         return ()
-    told = np.array([np.mean([_chances([h.pitch]) for h in tom], axis=0) for tom in toms])
+    told = np.array([np.mean([_chances([rows]) for rows in tom], axis=0) for tom in toms])
     below = np.cumsum(told, axis=1) - 0.5 * told
     higher = np.log(np.maximum(told @ below.T, LEAST_CHANCE))
     orders = permutations(range(len(toms)))
