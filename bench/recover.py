@@ -84,7 +84,7 @@ def recovered(seed: int) -> Found | None:
     field = Field(owned, [batter], [reso], [on_it], [striker], ["medium"], port_in=owned.port_in)
     options = field.grid([semitones])
     told = field.outlook(options, pitch)
-    if not told.reached[0] or told.stress_pa[0] > 44e6:
+    if not told.reached[0] or told.stress_share[0] > 0.98:
         return None
     drum = model(owned, batter=batter, reso=reso, dampers=on_it, striker=striker)
     made = predict(drum, float(told.batter_hz[0]), float(told.reso_hz[0]))

@@ -1,5 +1,6 @@
 """Settings, from the environment (``EMBLAR_…``) or from what ``emblar serve`` sets up."""
 
+from datetime import UTC, datetime
 from functools import lru_cache
 from pathlib import Path
 
@@ -23,6 +24,14 @@ class Settings(BaseSettings):
         default=Path("var"), description="Where Emblar's own PostgreSQL keeps its data and logs"
     )
     host: str = Field(default="127.0.0.1", description="Address the browser connects to")
+    open_to_network: bool = Field(
+        default=False,
+        description="Serve at another address than this machine's own, to whoever reaches it: "
+        "there are no accounts yet",
+    )
+    now: datetime | None = Field(
+        default=None, description="The time it is taken to be, for pictures; empty: what it is"
+    )
     port: int = Field(default=8000, description="Port the browser connects to")
 
 
@@ -30,3 +39,8 @@ class Settings(BaseSettings):
 def settings() -> Settings:
     """Return the settings of this process."""
     return Settings()
+
+
+def now() -> datetime:
+    """Return the time, or what it is set to be."""
+    return settings().now or datetime.now(UTC)

@@ -1,14 +1,24 @@
-"""Take the pictures of docs/screenshots from a running demo: ``make demo`` first, then this."""
+"""Take the pictures of docs/screenshots from a demo of their own, its clock standing still."""
 
+import os
+import signal
+import subprocess
 import sys
+import tempfile
+import time
 import urllib.error
 import urllib.request
+from collections.abc import Iterator
+from contextlib import contextmanager
 from pathlib import Path
 
 from playwright.sync_api import Page, sync_playwright
 
 FOLDER = Path(__file__).parent.parent / "docs" / "screenshots"
-ADDRESS = "http://127.0.0.1:8000"
+PORT = 8791
+ADDRESS = f"http://127.0.0.1:{PORT}"
+NOW = "2026-05-04T01:00:00+00:00"
+START_S = 180.0
 FLAGS = ["--no-sandbox", "--disable-quic", "--no-first-run", "--disable-background-networking"]
 VIEWS = {
     "sessions": "/",
@@ -20,6 +30,7 @@ VIEWS = {
     "ways": "/sessions/1/plan/ways?sel=tom-2&left=best&right=least+work",
     "bench": "/sessions/1/bench",
     "sheet": "/sessions/1/sheet",
+    "readings": "/sessions/1/listen?sel=kick",
 }
 
 
@@ -29,13 +40,36 @@ def _take(page: Page, path: str, name: str) -> None:
     page.screenshot(path=FOLDER / f"{name}.png")
 
 
-def main() -> None:
-    """Take every picture."""
+@contextmanager
+def _demo() -> Iterator[None]:
+    """Have a new demo running."""
+    with tempfile.TemporaryDirectory(prefix="emblar-pictures-") as home:
+        Path(home).chmod(0o755)
+        env = {**os.environ, "EMBLAR_HOME": home, "EMBLAR_PORT": str(PORT), "EMBLAR_NOW": NOW}
+        demo = subprocess.Popen(
+            [Path(sys.executable).with_name("emblar"), "serve", "--demo"], env=env
+        )
+        try:
+            deadline = time.monotonic() + START_S
+            while time.monotonic() < deadline and not _is_up():
+                time.sleep(0.5)
+            yield
+        finally:
+            demo.send_signal(signal.SIGINT)
+            demo.wait(30)
+
+
+def _is_up() -> bool:
     try:
         urllib.request.urlopen(f"{ADDRESS}/health", timeout=3).close()
     except urllib.error.URLError:
-        sys.exit("Start the demo first (make demo), then take the pictures.")
-    with sync_playwright() as playwright:
+        return False
+    return True
+
+
+def main() -> None:
+    """Take every picture."""
+    with _demo(), sync_playwright() as playwright:
         browser = playwright.chromium.launch(executable_path="/usr/bin/chromium", args=FLAGS)
         for scheme, views in (("light", VIEWS), ("dark", {"plan-dark": VIEWS["plan"]})):
             page = browser.new_page(

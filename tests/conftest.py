@@ -6,6 +6,9 @@ import tempfile
 from collections.abc import Iterator
 from pathlib import Path
 
+# Two test processes on two cores: numpy's own threads would only be in each other's way.
+os.environ.setdefault("OPENBLAS_NUM_THREADS", "1")
+
 import hypothesis
 import pytest
 from sqlalchemy import text
@@ -62,6 +65,7 @@ def database(postgres_url: str) -> Iterator[None]:
         connection.execute(
             text(
                 "truncate session, audio, reference, evidence, drum, plan, shelf_head, own_part,"
+                " submission,"
                 " procrastinate_jobs,"
                 " procrastinate_workers restart identity cascade"
             )

@@ -10,6 +10,8 @@ from emblar.store.evidence import EvidenceInfo
 
 CONFIDENCE = {"hearsay": 0.25, "likely": 0.5, "sure": 0.9}
 """How far a piece of evidence is trusted, by the word it is given (assumption)."""
+CHOSEN = "the reading you chose"
+READING_SD_SHARE = 0.01
 
 
 def give_value(
@@ -28,6 +30,17 @@ def give_value(
     return _keep(session_id, voice, quantity, value, sd, confidence, said)
 
 
+def use_reading(session_id: int, voice: str, hz: float) -> EvidenceInfo:
+    """Keep which reading of a voice's pitch a person hears; an earlier choice gives way."""
+    check_evidence(Evidence("pitch", hz, None, CONFIDENCE["sure"], CHOSEN))
+    with transaction() as db:
+        for piece in store.listing(db, session_id):
+            if (piece.voice, piece.quantity, piece.source) == (voice, "pitch", CHOSEN):
+                store.take_away(db, session_id, piece.id)
+    sd = round(hz * READING_SD_SHARE, 3)
+    return _keep(session_id, voice, "pitch", hz, sd, CONFIDENCE["sure"], CHOSEN)
+
+
 def give_gear(session_id: int, voice: str, words: str, trust: str) -> EvidenceInfo:
     """Keep what is known of the gear a voice was played on."""
     if not words.strip():
@@ -35,16 +48,16 @@ def give_gear(session_id: int, voice: str, words: str, trust: str) -> EvidenceIn
     return _keep(session_id, voice, None, None, None, _confidence(trust), words.strip())
 
 
-def take_evidence_away(evidence_id: int) -> EvidenceInfo:
+def take_evidence_away(session_id: int, evidence_id: int) -> EvidenceInfo:
     """Take a piece of evidence away; it can be brought back."""
     with transaction() as db:
-        return store.take_away(db, evidence_id)
+        return store.take_away(db, session_id, evidence_id)
 
 
-def bring_evidence_back(evidence_id: int) -> EvidenceInfo:
+def bring_evidence_back(session_id: int, evidence_id: int) -> EvidenceInfo:
     """Bring a piece of evidence back."""
     with transaction() as db:
-        return store.bring_back(db, evidence_id)
+        return store.bring_back(db, session_id, evidence_id)
 
 
 def _confidence(trust: str) -> float:

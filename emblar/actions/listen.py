@@ -1,5 +1,6 @@
 """Listen: bring a recording, have it analysed, read what was found."""
 
+import contextlib
 import logging
 import time
 from collections.abc import Sequence
@@ -8,6 +9,7 @@ from functools import lru_cache
 from pathlib import PurePath
 
 import numpy as np
+from sqlalchemy.orm import Session
 
 from emblar.core.analysis.analyse import (
     ANALYSIS_VERSION,
@@ -19,17 +21,25 @@ from emblar.core.analysis.analyse import (
 from emblar.core.analysis.audio import Audio, check_audio
 from emblar.core.analysis.edits import check_voice
 from emblar.core.analysis.separation import Parts, TemplateSeparator
-from emblar.core.errors import BadAudioError, InputError, NotFoundError, ServiceError
+from emblar.core.errors import (
+    BadAudioError,
+    DocumentError,
+    InputError,
+    NotFoundError,
+    ServiceError,
+)
 from emblar.core.planning.pooled import Evidence, Source, pooled_card
 from emblar.formats.analysis import (
     AnalysisFile,
     VoiceFile,
     analysis_file,
+    analysis_from_document,
     card_from_file,
     voice_file,
 )
-from emblar.jobs.queue import defer_analysis
+from emblar.jobs.queue import ANALYSE, defer_analysis
 from emblar.settings import settings
+from emblar.sound.apart import decode_apart
 from emblar.sound.decode import decode
 from emblar.sound.encode import encode, kept_form
 from emblar.sound.neural import neural_separator
@@ -44,9 +54,14 @@ from emblar.store.references import ReferenceInfo
 KINDS: tuple[SourceKind, ...] = ("auto", "mix", "drums", "hit")
 PROGRESS_EVERY_S = 0.3
 MOST_READ = 8
+MOST_ATTEMPTS = 4
 UNEXPECTED = (
-    "The analysis stopped at an error of ours. The recording is not kept; bring it again, or a "
-    "shorter piece of it. The log has the details."
+    "The analysis stopped at an error of ours; the log has the details. The recording is kept: "
+    "analyse it again, or bring a shorter piece of it."
+)
+STOPPED_TOO_OFTEN = (
+    f"The analysis was stopped {MOST_ATTEMPTS} times before it was done. The recording is kept: "
+    "analyse it again, or bring a shorter piece of it."
 )
 log = logging.getLogger("emblar.listen")
 
@@ -112,7 +127,7 @@ def bring_recording(
         raise InputError(f"“{kind}” is not a kind of recording: use {', '.join(KINDS)}.")
     if voice is not None:
         check_voice(voice)
-    decoded = decode(data)
+    decoded = decode_apart(data)
     check_audio(decoded.audio)
     kept, media_type = kept_form(data, decoded)
     name = PurePath(filename).name or "recording"
@@ -134,11 +149,20 @@ def bring_recording(
 
 
 def run_analysis(reference_id: int) -> None:
-    """Analyse a reference and keep the result whole; safe to run again."""
+    """Analyse a reference and keep the result whole; safe to run again.
+
+    Raises
+    ------
+    ServiceError
+        The database was lost meanwhile; nothing was kept, run it again.
+    """
     try:
         with transaction() as db:
-            reference = store.start(db, reference_id)
+            reference = store.start(db, reference_id, most_attempts=MOST_ATTEMPTS)
             if reference is None or reference.audio_id is None:
+                return
+            if not reference.active:
+                store.fail(db, reference_id, STOPPED_TOO_OFTEN, keep=True)
                 return
             size = audio_store.info(db, reference.audio_id).size_bytes
             data = audio_store.read(db, reference.audio_id, 0, size)
@@ -148,13 +172,53 @@ def run_analysis(reference_id: int) -> None:
         _analyse_and_keep(reference, data)
     except CancelledError:
         return
-    except (BadAudioError, ServiceError) as error:
-        with transaction() as db:
-            store.fail(db, reference_id, str(error))
+    except BadAudioError as error:
+        _fail(reference_id, str(error), keep=False)
+    except ServiceError:
+        # The queue runs it again; what keeps failing ends at MOST_ATTEMPTS.
+        raise
     except Exception:
         log.exception("analysis of reference %d failed", reference_id)
-        with transaction() as db:
-            store.fail(db, reference_id, UNEXPECTED)
+        _fail(reference_id, UNEXPECTED, keep=True)
+
+
+def _fail(reference_id: int, message: str, *, keep: bool) -> None:
+    with transaction() as db:
+        store.fail(db, reference_id, message, keep=keep)
+
+
+def take_up_lost() -> int:
+    """Put analyses on the queue again that wait or run, but that no job is left of.
+
+    Returns
+    -------
+    int
+        How many. Those that were tried ``MOST_ATTEMPTS`` times end as failed when they run.
+    """
+    with transaction() as db:
+        lost = store.without_job(db, ANALYSE)
+        for reference_id in lost:
+            defer_analysis(db, reference_id)
+    return len(lost)
+
+
+def analyse_again(session_id: int, reference_id: int) -> ReferenceInfo:
+    """Have a recording that is kept analysed anew, from the first try on.
+
+    Raises
+    ------
+    InputError
+        It is being analysed, or its sound was not kept.
+    """
+    with transaction() as db:
+        reference = store.get(db, reference_id, session_id)
+        if reference.active:
+            raise InputError("It is being analysed already.")
+        if reference.audio_id is None:
+            raise InputError("Its sound was not kept. Bring the recording again.")
+        store.restart(db, reference_id)
+        defer_analysis(db, reference_id)
+        return store.get(db, reference_id, session_id)
 
 
 def _analyse_and_keep(reference: ReferenceInfo, data: bytes) -> None:
@@ -189,12 +253,15 @@ def _analyse_and_keep(reference: ReferenceInfo, data: bytes) -> None:
             or TemplateSeparator(analysis.hits).separate(measured.samples, measured.sample_rate_hz),
             measured.sample_rate_hz,
         )
+    document = analysis_file(analysis)
+    if separated is not None and document.decided is not None:
+        document.decided.of = "drums"
     with transaction() as db:
         kept = tuple(audio_store.keep(db, data, "audio/flac") for data in parts) if parts else None
         store.finish(
             db,
             reference.id,
-            analysis=analysis_file(analysis).model_dump(by_alias=True),
+            analysis=document.model_dump(by_alias=True),
             peaks={"low": low, "high": high},
             version=ANALYSIS_VERSION,
             parts=(kept[0], kept[1]) if kept else None,
@@ -211,18 +278,18 @@ def _encoded(parts: Parts, rate: int) -> tuple[bytes, bytes]:
     )
 
 
-def take_file_away(reference_id: int) -> ReferenceInfo:
+def take_file_away(session_id: int, reference_id: int) -> ReferenceInfo:
     """Take a file away from its record; the other files stay."""
     with transaction() as db:
-        if store.get(db, reference_id).main_id is None:
+        if store.get(db, reference_id, session_id).main_id is None:
             raise InputError("This is the record's first file. Bring another record instead.")
         return store.take_away(db, reference_id)
 
 
-def bring_file_back(reference_id: int) -> ReferenceInfo:
+def bring_file_back(session_id: int, reference_id: int) -> ReferenceInfo:
     """Bring a file back that was taken away."""
     with transaction() as db:
-        return store.bring_back(db, reference_id)
+        return store.bring_back(db, reference_id, session_id)
 
 
 def reference_of(session_id: int) -> ReferenceInfo | None:
@@ -231,10 +298,10 @@ def reference_of(session_id: int) -> ReferenceInfo | None:
         return store.latest(db, session_id)
 
 
-def one_reference(reference_id: int) -> ReferenceInfo:
-    """Return one reference."""
+def one_reference(session_id: int, reference_id: int) -> ReferenceInfo:
+    """Return one reference of a session."""
     with transaction() as db:
-        return store.get(db, reference_id)
+        return store.get(db, reference_id, session_id)
 
 
 def heard(session_id: int) -> Heard | None:
@@ -246,7 +313,12 @@ def heard(session_id: int) -> Heard | None:
         files = store.files(db, session_id)
         said = evidence_store.listing(db, session_id)
         marks = store.versions(db, [file.id for file in files])
-        kept = {i: _kept((settings().database_url, i, mark)) for i, mark in marks.items()}
+        kept = _readable({i: (settings().database_url, i, mark) for i, mark in marks.items()})
+    files = [file for file in files if file.id in kept]
+    if not files:
+        return None
+    if reference.id not in kept:
+        reference = store.first_shown(files)
     shown = kept[reference.id].analysis
     if len(files) > 1 or any(piece.quantity for piece in said):
         cards = _pooled(reference, [(file, kept[file.id].analysis) for file in files], said)
@@ -254,12 +326,36 @@ def heard(session_id: int) -> Heard | None:
     return Heard(reference, shown, kept[reference.id].peaks, tuple(files), tuple(said))
 
 
+def unreadable_of(session_id: int) -> tuple[ReferenceInfo, ...]:
+    """Return the files of the record whose analysis cannot be read: they can be analysed again."""
+    with together() as db:
+        files = store.files(db, session_id)
+        marks = store.versions(db, [file.id for file in files])
+        found = _readable({i: (settings().database_url, i, mark) for i, mark in marks.items()})
+    return tuple(file for file in files if file.id not in found)
+
+
+def cancelled_of(session_id: int) -> ReferenceInfo | None:
+    """Return the newest recording if its analysis was cancelled, else None."""
+    with transaction() as db:
+        return store.newest_cancelled(db, session_id)
+
+
+def _readable(versions: dict[int, tuple[str, int, str]]) -> dict[int, _Kept]:
+    """Return the analyses that can be read, by reference."""
+    found = {}
+    for reference_id, version in versions.items():
+        with contextlib.suppress(DocumentError):
+            found[reference_id] = _kept(version)
+    return found
+
+
 @lru_cache(maxsize=MOST_READ)
 def _kept(version: tuple[str, int, str]) -> _Kept:
     """Return an analysis by database, reference and its mark; unchanged, it is not read again."""
     with transaction() as db:
         document, waveform = store.documents(db, version[1])
-    return _Kept(AnalysisFile.model_validate(document), (waveform["low"], waveform["high"]))
+    return _Kept(analysis_from_document(document), (waveform["low"], waveform["high"]))
 
 
 def _pooled(
@@ -290,13 +386,20 @@ def cancel_analysis(reference_id: int) -> None:
         store.cancel(db, reference_id)
 
 
-def sound_range(audio_id: int, start: int, count: int) -> bytes:
-    """Return a range of a sound's bytes."""
+def sound_range(session_id: int, audio_id: int, start: int, count: int) -> bytes:
+    """Return a range of the bytes of a session's sound."""
     with transaction() as db:
+        _check_sound(db, session_id, audio_id)
         return audio_store.read(db, audio_id, start, count)
 
 
-def sound_info(audio_id: int) -> audio_store.AudioInfo:
-    """Return what is known of a sound."""
+def sound_info(session_id: int, audio_id: int) -> audio_store.AudioInfo:
+    """Return what is known of a session's sound."""
     with transaction() as db:
+        _check_sound(db, session_id, audio_id)
         return audio_store.info(db, audio_id)
+
+
+def _check_sound(db: Session, session_id: int, audio_id: int) -> None:
+    if audio_id not in store.sounds(db, session_id):
+        raise NotFoundError("That recording is not here any more.")

@@ -6,6 +6,7 @@ from dataclasses import dataclass
 import numpy as np
 
 from emblar.actions.listen import heard
+from emblar.actions.sessions import asked_of, one_session
 from emblar.core.analysis.separation import separate_voices
 from emblar.core.errors import NotFoundError
 from emblar.formats.analysis import hits_from_file
@@ -13,7 +14,6 @@ from emblar.formats.strokes import card_csv, midi_bytes, strokes_csv, strokes_ja
 from emblar.sound.decode import decode
 from emblar.sound.encode import encode
 from emblar.store import audio as audio_store
-from emblar.store import sessions as session_store
 from emblar.store.database import transaction
 
 MEDIA = {
@@ -40,8 +40,7 @@ def _plain(name: str) -> str:
 
 
 def _title(session_id: int) -> str:
-    with transaction() as db:
-        return session_store.get(db, session_id).name
+    return one_session(session_id).name
 
 
 def listen_file(session_id: int, what: str) -> ListenFile:
@@ -57,7 +56,7 @@ def listen_file(session_id: int, what: str) -> ListenFile:
         raise NotFoundError("Nothing is analysed in this session yet.")
     title, file = _title(session_id), found.analysis
     if what == "strokes.mid":
-        data = midi_bytes(file, title)
+        data = midi_bytes(file, title, asked_of(one_session(session_id)).tempo_bpm)
     elif what == "strokes.csv":
         data = strokes_csv(file).encode()
     elif what == "strokes.jams":

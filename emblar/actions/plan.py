@@ -1,18 +1,26 @@
 """Plan: solve every drum of the kit for the voice it is to play, and keep the version."""
 
+from collections.abc import Sequence
 from dataclasses import dataclass, replace
 from typing import Any
 
-from pydantic import ValidationError
-
+from emblar.actions.evidence import use_reading
 from emblar.actions.listen import Heard, heard
 from emblar.actions.sessions import asked_of, one_session
 from emblar.actions.shelf import loose_heads, use_own_parts
 from emblar.core.catalogue import constructions, dampers, strikers
-from emblar.core.errors import EmblarError, InputError
+from emblar.core.errors import DocumentError, EmblarError, InputError
 from emblar.core.planning.brief import Brief, Shelf
 from emblar.core.planning.kit import OwnedDrum
-from emblar.core.planning.plan_drum import DrumPlan, Request, plan_drum
+from emblar.core.planning.plan_drum import (
+    DrumPlan,
+    Request,
+    Task,
+    plan_drum,
+    plan_drums,
+    with_less_to_buy,
+    without_heads,
+)
 from emblar.core.planning.recipe import relation_of
 from emblar.core.planning.target import Target, moved, target_from_card
 from emblar.core.planning.toms import School, tom_pitches_hz
@@ -22,6 +30,7 @@ from emblar.core.synthesis.stroke import Samples, Voice, drum_voice
 from emblar.formats.analysis import card_from_file
 from emblar.formats.kitplan import RecipeFile
 from emblar.formats.plan import DrumPlanFile, drum_plan_file
+from emblar.formats.stored import lenient
 from emblar.sound.encode import wav_bytes
 from emblar.store import drums as drum_store
 from emblar.store import plans as store
@@ -104,15 +113,21 @@ def _plan_kit(session_id: int) -> KitPlan:
     found, brief = heard(session_id), asked_of(one_session(session_id)).brief()
     with transaction() as db:
         drums = drum_store.listing(db, session_id)
-    planned: dict[int, DrumPlan] = {}
+    tasks: dict[int, Task] = {}
     problems: dict[int, str] = {}
-    shelf = the_shelf()
     for drum in drums:
         try:
-            planned[drum.id] = _plan(drum, found, brief, shelf)
+            tasks[drum.id] = _task(drum, found)
         except EmblarError as error:
             problems[drum.id] = str(error)
-    return _keep(session_id, {i: drum_plan_file(p) for i, p in planned.items()}, problems)
+    planned: dict[int, DrumPlanFile] = {}
+    results = plan_drums(list(tasks.values()), brief=brief, shelf=the_shelf())
+    for drum_id, result in zip(tasks, results, strict=True):
+        if isinstance(result, EmblarError):
+            problems[drum_id] = str(result)
+        else:
+            planned[drum_id] = _as_on_record(result, found, tasks[drum_id])
+    return _keep(session_id, planned, problems)
 
 
 def tune_toms(session_id: int, school: School) -> KitPlan:
@@ -123,6 +138,11 @@ def tune_toms(session_id: int, school: School) -> KitPlan:
     InputError
         No tom plays a voice, or the record or the brief does not tell what the school needs.
     """
+    with one_at_a_time(session_id):
+        return _tune_toms(session_id, school)
+
+
+def _tune_toms(session_id: int, school: School) -> KitPlan:
     found, asked = heard(session_id), asked_of(one_session(session_id))
     with transaction() as db:
         drums = drum_store.listing(db, session_id)
@@ -151,9 +171,8 @@ def the_shelf() -> Shelf:
     return Shelf((), tuple(h.owned for h in loose_heads()), tuple(dampers()), tuple(strikers()))
 
 
-def _plan(
-    drum: KitDrum, found: Heard | None, brief: Brief, shelf: Shelf, *, thorough: bool = True
-) -> DrumPlan:
+def _task(drum: KitDrum, found: Heard | None) -> Task:
+    """Return what is to be planned for a drum: the record as wished, and what was asked by hand."""
     request = request_of(drum)
     target = target_of(found, drum.voice)
     if target is None:
@@ -163,10 +182,13 @@ def _plan(
                 "a pitch by hand."
             )
         target = Target("by hand", {}, {})
-    wished = moved(target, steps_of(drum))
-    plan = plan_drum(drum.owned, wished, request, brief=brief, shelf=shelf, thorough=thorough)
-    # What is shown beside the plan is the record as it is, not as it is wished.
-    return replace(plan, target=dict(target.values))
+    return Task(drum.owned, moved(target, steps_of(drum)), request)
+
+
+def _as_on_record(plan: DrumPlan, found: Heard | None, task: Task) -> DrumPlanFile:
+    """Return a plan to keep; beside it stands the record as it is, not as it is wished."""
+    target = target_of(found, task.target.voice)
+    return drum_plan_file(replace(plan, target=dict(target.values) if target else {}))
 
 
 def replan_drum(session_id: int, drum_id: int, wish: dict[str, Any]) -> KitPlan:
@@ -178,38 +200,78 @@ def replan_drum(session_id: int, drum_id: int, wish: dict[str, Any]) -> KitPlan:
         return _replan_drum(session_id, drum_id, wish)
 
 
+def replan_for_reading(session_id: int, drum_id: int, hz: float) -> KitPlan:
+    """Plan a drum for the reading of its pitch that a person hears on the record.
+
+    Raises
+    ------
+    InputError
+        It plays nothing of the record.
+    """
+    with one_at_a_time(session_id), transaction() as db:
+        drum = drum_store.get(db, session_id, drum_id)
+        if drum.voice is None:
+            raise InputError(f"{drum.owned.name} plays no voice of the record yet.")
+        use_reading(session_id, drum.voice, hz)
+        wish = {name: value for name, value in drum.wish.items() if name != "pitch_hz"}
+        return _replan_drum(session_id, drum_id, wish)
+
+
 def _replan_drum(session_id: int, drum_id: int, wish: dict[str, Any]) -> KitPlan:
     found, brief = heard(session_id), asked_of(one_session(session_id)).brief()
     with transaction() as db:
-        drum = drum_store.get(db, drum_id)
-    planned = _plan(replace(drum, wish=wish), found, brief, the_shelf(), thorough=False)
-    with transaction() as db:
-        drum_store.set_wish(db, drum_id, wish)
+        drum = drum_store.get(db, session_id, drum_id)
     before = latest_plan(session_id)
     drums = dict(before.drums) if before else {}
     problems = dict(before.problems) if before else {}
-    drums[drum_id] = drum_plan_file(planned)
+    task = _task(replace(drum, wish=wish), found)
+    others = [file for i, file in drums.items() if i != drum_id]
+    shelf, brief = left_by(others, the_shelf(), brief)
+    planned = plan_drum(
+        task.owned, task.target, task.request, brief=brief, shelf=shelf, thorough=False
+    )
+    with transaction() as db:
+        drum_store.set_wish(db, drum_id, wish)
+    drums[drum_id] = _as_on_record(planned, found, task)
     problems.pop(drum_id, None)
     return _keep(session_id, drums, problems)
 
 
+def left_by(others: Sequence[DrumPlanFile], shelf: Shelf, brief: Brief) -> tuple[Shelf, Brief]:
+    """Return what other drums' plans leave of the shelf, and of the heads that may be bought."""
+    taken: list[tuple[str, float]] = []
+    for file in others:
+        if file.drum is None:
+            continue
+        new = [h for h, now in ((file.batter, file.drum.batter), (file.reso, file.drum.reso))
+               if h is not None and h != now]  # fmt: skip
+        for bought in file.bought:
+            if bought in new:
+                new.remove(bought)
+        taken += [(h, file.drum.diameter_in) for h in new]
+    return without_heads(shelf, taken), with_less_to_buy(brief, sum(len(f.bought) for f in others))
+
+
 def _keep(session_id: int, drums: dict[int, DrumPlanFile], problems: dict[int, str]) -> KitPlan:
     document = {
-        "drums": {str(i): d.model_dump(by_alias=True) for i, d in drums.items()},
+        "drums": {str(i): d.model_dump(by_alias=True, mode="json") for i, d in drums.items()},
         "problems": {str(i): text for i, text in problems.items()},
     }
     with transaction() as db:
-        info = store.add(db, session_id, document)
+        before = store.latest(db, session_id)
+        # The same again is no new version.
+        same = before is not None and before.document == document
+        info = before if before is not None and same else store.add(db, session_id, document)
     return KitPlan(info.version, drums, problems)
 
 
 def _kit_plan(info: PlanInfo) -> KitPlan:
     drums: dict[int, DrumPlanFile] = {}
-    problems = {int(i): text for i, text in info.document["problems"].items()}
-    for i, document in info.document["drums"].items():
+    problems = {int(i): text for i, text in info.document.get("problems", {}).items()}
+    for i, document in info.document.get("drums", {}).items():
         try:
-            file = DrumPlanFile.model_validate(document)
-        except ValidationError:
+            file = lenient(DrumPlanFile, document, "This plan")
+        except DocumentError:
             problems[int(i)] = PLANNED_BEFORE
             continue
         gone = [d for d in file.dampers if d not in dampers()]

@@ -11,7 +11,7 @@ from emblar.formats.plan import DrumPlanFile
 from emblar.formats.recipes import DrumRecipeFile, RecipesFile, recipes_of
 from emblar.store import drums as store
 from emblar.store import sessions as session_store
-from emblar.store.database import transaction
+from emblar.store.database import one_at_a_time, transaction
 from emblar.store.drums import KitDrum
 
 
@@ -76,6 +76,11 @@ def bring_recipes(session_id: int, data: bytes) -> Brought:
     """
     use_own_parts()
     file = recipes_of(data)
+    with one_at_a_time(session_id):
+        return _bring(session_id, file)
+
+
+def _bring(session_id: int, file: RecipesFile) -> Brought:
     with transaction() as db:
         drums = store.listing(db, session_id)
     pairs, left = matched(file.drums, drums)

@@ -3,8 +3,9 @@
 from dataclasses import dataclass, field
 from datetime import datetime
 
-from emblar.core.errors import InputError
+from emblar.core.errors import DocumentError, InputError
 from emblar.formats.brief import AskFile
+from emblar.formats.stored import lenient
 from emblar.store import sessions as store
 from emblar.store.database import transaction
 from emblar.store.sessions import SessionInfo
@@ -27,10 +28,12 @@ class Brief:
 def _checked(brief: Brief) -> Brief:
     name = brief.name.strip()
     if not name:
-        raise InputError("Give the session a name, for example the song's.")
-    for text in (name, brief.studio, brief.artist):
+        raise InputError("Give the session a name, for example the song's.", field="name")
+    for field_, text in (("name", name), ("studio", brief.studio), ("artist", brief.artist)):
         if len(text) > LONGEST_TEXT:
-            raise InputError(f"“{text[:40]}…” is longer than {LONGEST_TEXT} characters.")
+            raise InputError(
+                f"“{text[:40]}…” is longer than {LONGEST_TEXT} characters.", field=field_
+            )
     return Brief(
         name, brief.studio.strip(), brief.artist.strip(), brief.wish.strip(), brief.downbeat_at,
         brief.ask,
@@ -81,8 +84,11 @@ def one_session(session_id: int) -> SessionInfo:
 
 
 def asked_of(session: SessionInfo) -> AskFile:
-    """Return what is asked of a session's plan."""
-    return AskFile.model_validate(session.asked)
+    """Return what is asked of a session's plan; nothing if what was kept cannot be read."""
+    try:
+        return lenient(AskFile, session.asked, "The brief")
+    except DocumentError:
+        return AskFile()
 
 
 def delete_session(session_id: int) -> None:

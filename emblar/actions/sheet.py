@@ -9,6 +9,7 @@ from emblar.actions.sessions import asked_of
 from emblar.core.catalogue import construction, damper, hoops, shells, strikers, wire_settings
 from emblar.core.errors import InputError
 from emblar.core.notes import note_text
+from emblar.core.planning.findings import findings
 from emblar.core.planning.microphones import microphone_note
 from emblar.formats.plan import DrumPlanFile
 from emblar.formats.sheet import SheetDrum, SheetFile, SheetHead
@@ -41,13 +42,23 @@ def sheet(session_id: int) -> SheetFile:
         cymbals=_cymbals(found),
         microphones=asked_of(info).microphones,
         minutes=sum(file.minutes for _, file in planned),
-        shopping=_counted(
-            f"{construction(head).name}, {drum.owned.diameter_in:g} in"
-            for drum, file in planned
-            for head in file.bought
-        ),
+        shopping=_counted(name for drum, file in planned for name in _to_buy(drum, file)),
         packing=_counted(_packed(planned)),
     )
+
+
+def _to_buy(drum: KitDrum, file: DrumPlanFile) -> list[str]:
+    """Return the heads to buy for a drum: those planned, and those that inspection condemned."""
+    size = f"{drum.owned.diameter_in:g} in"
+    names = [f"{construction(head).name}, {size}" for head in file.bought]
+    spent = {findings()[name].changes for name in drum.owned.findings}
+    for side, head, now in (
+        ("batter", file.batter, drum.owned.batter),
+        ("reso", file.reso, drum.owned.reso),
+    ):
+        if side in spent and head is not None and head == now:
+            names.append(f"{construction(head).name}, {size}, in place of the pitted one")
+    return names
 
 
 def _packed(planned: list[tuple[KitDrum, DrumPlanFile]]) -> list[str]:
@@ -126,6 +137,7 @@ def _drum(drum: KitDrum, plan: DrumPlanFile, found: Heard | None) -> SheetDrum:
         record_sustain_s=card.decay_s if card else None,
         limits=predicted.limits,
         cautions=plan.cautions,
+        to_buy=_to_buy(drum, plan),
     )
 
 

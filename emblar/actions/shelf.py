@@ -11,7 +11,7 @@ import re
 from collections.abc import Collection, Sequence
 from typing import Any
 
-from emblar.core.catalogue import construction, row_of, use_own
+from emblar.core.catalogue import SNARE_SIDE_MOST_MIL, construction, row_of, use_own
 from emblar.core.errors import InputError
 from emblar.core.planning.brief import Condition, OwnedHead
 from emblar.core.planning.kit import check_range
@@ -27,6 +27,13 @@ MADE = ("coated", "fluid", "ring", "dot", "vented", "woven")
 """What can be true of a head besides its plies."""
 LIMITS = {"radius": (0.0, 1.0), "resistance": (0.0, 200.0), "mass_kg": (0.0, 1.0),
           "minutes": (0.0, 240.0)}  # fmt: skip
+CALLED = {
+    "radius": ("Place", 1.0, ""),
+    "resistance": ("Takes", 1.0, " N s/m"),
+    "mass_kg": ("Moves with the film", 1000.0, " g"),
+    "minutes": ("Time to put on", 1.0, " min"),
+}
+"""What a person calls a damper's numbers, and what is typed over what is kept."""
 
 
 def use_own_parts() -> None:
@@ -59,7 +66,7 @@ def add_head(construction_id: str, diameter_in: float, count: int, condition: st
     construction(construction_id)
     check_range("diameter_in", diameter_in)
     if not 1 <= count <= MOST:
-        raise InputError(f"count: {count} is outside 1 to {MOST}.")
+        raise InputError(f"Count: {count} is outside 1 to {MOST}.", field="count")
     known = next((c for c in CONDITIONS if c == condition), None)
     if known is None:
         raise InputError(f"condition: “{condition}” is none of {', '.join(CONDITIONS)}.")
@@ -78,7 +85,12 @@ def add_damper(name: str, kind: str, side: str, numbers: dict[str, float]) -> Ow
     title = _title(name, "damper", "damper")
     for field, (low, high) in LIMITS.items():
         if not low <= numbers[field] <= high:
-            raise InputError(f"{field}: {numbers[field]:g} is outside {low:g} to {high:g}.")
+            called, scale, unit = CALLED[field]
+            raise InputError(
+                f"{called}: {scale * numbers[field]:g} is outside {scale * low:g} to "
+                f"{scale * high:g}{unit}.",
+                field=field.removesuffix("_kg"),
+            )
     row: dict[str, Any] = {"id": _id(title, numbers), "name": title, **numbers}
     return _added("damper", row | {"kinds": [kind], "side": side})
 
@@ -106,14 +118,28 @@ def add_construction(
     """
     title = _title(name, "construction", "head")
     if not kinds or not sides:
-        raise InputError("Say on which drums and which side this head is used.")
+        raise InputError(
+            "Say on which drums and which side this head is used.",
+            field="sides" if kinds else "kinds",
+        )
     thick = [_ply(text) for text in re.split(r"[+/ ]+", plies.strip()) if text]
     if not 1 <= len(thick) <= MOST_PLIES:
         raise InputError(
-            f"plies: {len(thick)} is outside 1 to {MOST_PLIES}, in mil, as in “7 + 7”."
+            f"Plies: {len(thick)} is outside 1 to {MOST_PLIES}, in mil, as in “7 + 7”.",
+            field="plies",
         )
     if "fluid" in made and len(thick) < LEAST_FOR_FLUID:
-        raise InputError("fluid: lies between two plies; give both, as in “7 + 7”.")
+        raise InputError("Fluid lies between two plies; give both, as in “7 + 7”.", field="plies")
+    if (
+        tuple(kinds) == ("snare",)
+        and tuple(sides) == ("reso",)
+        and sum(thick) > SNARE_SIDE_MOST_MIL
+    ):
+        raise InputError(
+            f"A snare side is {SNARE_SIDE_MOST_MIL:g} mil at most; wires do not answer on a "
+            "heavier film.",
+            field="plies",
+        )
     truths: dict[str, bool] = {field: True for field in MADE if field in made}
     if "hard_collar" in made:
         truths["may_crack_collar"] = False
@@ -127,19 +153,25 @@ def _ply(text: str) -> float:
     try:
         ply = float(text.replace(",", "."))
     except ValueError as error:
-        raise InputError(f"plies: “{text}” is not a number. Nothing was added.") from error
+        raise InputError(
+            f"“{text[:40]}” is not a number. Nothing was added.", field="plies"
+        ) from error
     low, high = PLY_MIL
     if not low <= ply <= high:
-        raise InputError(f"plies: {ply:g} is outside {low:g} to {high:g} mil.")
+        raise InputError(f"Plies: {ply:g} is outside {low:g} to {high:g} mil.", field="plies")
     return ply
 
 
 def _title(name: str, table: str, what: str) -> str:
     title = name.strip()
     if not title or len(title) > MOST_LETTERS:
-        raise InputError(f"Give the {what} a name of up to {MOST_LETTERS} characters.")
+        raise InputError(
+            f"Give the {what} a name of up to {MOST_LETTERS} characters.", field="name"
+        )
     if title in {part.row["name"] for part in own_parts() if part.part == table}:
-        raise InputError(f"There is already a {what} “{title}” of your own. Choose another name.")
+        raise InputError(
+            f"There is already a {what} “{title}” of your own. Choose another name.", field="name"
+        )
     return title
 
 

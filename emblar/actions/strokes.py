@@ -4,25 +4,35 @@ Every correction is kept with the reference and can be taken back, the last one 
 """
 
 from collections.abc import Callable, Sequence
-from dataclasses import replace
+from dataclasses import dataclass, replace
 from typing import Any
 
 import numpy as np
 from sqlalchemy.orm import Session
 
-from emblar.core.analysis.analyse import heard_low, measure_voices, others_play_on, voice_order
-from emblar.core.analysis.audio import Audio, one_channel, side
-from emblar.core.analysis.clean import AnalysedHit, mark_clean
-from emblar.core.analysis.edits import Edit, applied, merge_tom, move, put_in, split_tom, take_out
+from emblar.core.analysis.analyse import others_play_on, remeasure, voice_order
+from emblar.core.analysis.audio import Audio, begins_at, one_channel
+from emblar.core.analysis.clean import AnalysedHit
+from emblar.core.analysis.edits import (
+    Edit,
+    Seen,
+    applied,
+    merge_tom,
+    move,
+    put_in,
+    split_tom,
+    take_out,
+)
 from emblar.core.analysis.frames import frames_of
 from emblar.core.analysis.low_band import StrokeSpan, low_band
-from emblar.core.analysis.manner import with_manners
 from emblar.core.analysis.membranes import stroke_pitch_hz
 from emblar.core.analysis.voices import levels_db
-from emblar.core.errors import InputError
+from emblar.core.errors import ConflictError, InputError
 from emblar.formats.analysis import (
     AnalysisFile,
+    DecidedFile,
     HitFile,
+    analysis_from_document,
     hit_file,
     hit_from_file,
     hits_from_file,
@@ -39,26 +49,39 @@ Hits = Sequence[AnalysedHit]
 SPAN_S = 0.4
 
 
-def move_stroke(session_id: int, index: int, voice: str) -> str:
-    """Give a stroke to another voice; return what was done in words."""
-    return _correct(session_id, lambda hits, _: move(hits, index, voice))
+def move_stroke(session_id: int, seen: Seen, voice: str) -> str:
+    """Give a stroke to another voice; return what was done in words.
+
+    Raises
+    ------
+    ConflictError
+        The stroke is not where it was seen any more; nothing was changed.
+    """
+    return _correct(session_id, lambda hits, _: move(hits, seen, voice))
 
 
-def take_out_stroke(session_id: int, index: int) -> str:
-    """Take a stroke out."""
-    return _correct(session_id, lambda hits, _: take_out(hits, index))
+def take_out_stroke(session_id: int, seen: Seen) -> str:
+    """Take a stroke out.
+
+    Raises
+    ------
+    ConflictError
+        The stroke is not where it was seen any more; nothing was changed.
+    """
+    return _correct(session_id, lambda hits, _: take_out(hits, seen))
 
 
 def put_in_stroke(session_id: int, time_s: float, voice: str) -> str:
     """Put a stroke in where none was found."""
 
-    def edit(_: Hits, audio: Audio) -> Edit:
+    def edit(hits: Hits, audio: Audio) -> Edit:
         if not 0.0 <= time_s < audio.duration_s:
             raise InputError(
-                f"{time_s:.2f} s is outside the recording: 0 to {audio.duration_s:.2f} s."
+                f"{time_s:.2f} s is outside the recording: 0 to {audio.duration_s:.2f} s.",
+                field="time_s",
             )
         at = levels_db(one_channel(audio), np.array([time_s]))
-        return put_in(time_s, voice, float(at[0]))
+        return put_in(hits, time_s, voice, float(at[0]))
 
     return _correct(session_id, edit)
 
@@ -80,49 +103,92 @@ def merge(session_id: int, voice: str) -> str:
     return _correct(session_id, lambda hits, _: merge_tom(hits, voice))
 
 
-def take_back(session_id: int) -> str:
-    """Take the last correction back."""
+@dataclass(frozen=True, slots=True)
+class LastCorrection:
+    """The last correction in words, and how many there are: which one a person saw."""
+
+    says: str
+    count: int
+
+
+def take_back(session_id: int, seen: int | None = None) -> str:
+    """Take the last correction back.
+
+    Parameters
+    ----------
+    seen
+        How many corrections there were when the person asked for it, if known.
+
+    Raises
+    ------
+    InputError
+        There is none.
+    ConflictError
+        Others were made or taken back meanwhile; nothing was changed.
+    """
     with transaction() as db:
-        reference = store.shown(db, session_id)
-        history = store.edits(db, reference.id) if reference else []
-    if not history:
-        raise InputError("There is no correction to take back.")
-    last = _edit_from(history[-1]).undone()
-    _correct(session_id, lambda _hits, _audio: last, keep=False)
+        reference, file, audio = _shown(db, session_id)
+        history = store.edits(db, reference.id)
+        if not history:
+            raise InputError("There is no correction to take back.")
+        if seen is not None and seen != len(history):
+            raise ConflictError(
+                "Another correction was made or taken back meanwhile, perhaps in another window. "
+                "Nothing was changed; load the page again."
+            )
+        last = _edit_from(history[-1]).undone()
+        _keep(db, reference, file, audio, last, history[:-1])
     return f"Taken back: {last.says}"
 
 
-def last_correction(session_id: int) -> str:
-    """Return the last correction in words, or an empty string."""
+def last_correction(session_id: int) -> LastCorrection | None:
+    """Return the last correction, or None."""
     with transaction() as db:
         reference = store.shown(db, session_id)
         history = store.edits(db, reference.id) if reference else []
-    return str(history[-1]["says"]) if history else ""
+    return LastCorrection(str(history[-1]["says"]), len(history)) if history else None
 
 
-def _correct(session_id: int, make: Callable[[Hits, Audio], Edit], *, keep: bool = True) -> str:
+def _correct(session_id: int, make: Callable[[Hits, Audio], Edit]) -> str:
     """Make an edit, measure the voices it touches anew and keep all of it, or nothing."""
     with transaction() as db:
         reference, file, audio = _shown(db, session_id)
-        before = hits_from_file(file)
-        edit = make(before, audio)
-        corrected = _measured(file, applied(before, edit), edit.voices(), audio, reference)
-        history = store.edits(db, reference.id)
-        history = [*history, _edit_document(edit)] if keep else history[:-1]
-        store.correct(db, reference.id, analysis=corrected.model_dump(by_alias=True), edits=history)
-        _follow(db, session_id, edit)
+        edit = make(hits_from_file(file), audio)
+        history = [*store.edits(db, reference.id), _edit_document(edit)]
+        _keep(db, reference, file, audio, edit, history)
     return edit.says
 
 
+def _keep(
+    db: Session,
+    reference: ReferenceInfo,
+    file: AnalysisFile,
+    audio: Audio,
+    edit: Edit,
+    history: list[dict[str, Any]],
+) -> None:
+    hits = applied(hits_from_file(file), edit)
+    corrected = _measured(file, hits, edit.voices(), audio, reference)
+    store.correct(db, reference.id, analysis=corrected.model_dump(by_alias=True), edits=history)
+    _follow(db, reference.session_id, edit)
+
+
 def _shown(db: Session, session_id: int) -> tuple[ReferenceInfo, AnalysisFile, Audio]:
-    """Return the file whose strokes are shown, what was found in it, and its sound."""
+    """Return the file whose strokes are shown, what was found in it, and the sound measured.
+
+    Others who correct it wait until this transaction has ended.
+    """
     reference = store.shown(db, session_id)
     if reference is None or reference.audio_id is None:
         raise InputError("There is no analysed recording yet. Bring one in Listen.")
+    store.lock(db, reference.id)
     document, _ = store.documents(db, reference.id)
-    size = audio_store.info(db, reference.audio_id).size_bytes
-    audio = decode(audio_store.read(db, reference.audio_id, 0, size)).audio
-    return reference, AnalysisFile.model_validate(document), audio
+    file = analysis_from_document(document)
+    drums_only = file.decided is not None and file.decided.of == "drums"
+    sound = reference.drums_audio_id if drums_only else None
+    audio_id = sound or reference.audio_id
+    size = audio_store.info(db, audio_id).size_bytes
+    return reference, file, decode(audio_store.read(db, audio_id, 0, size)).audio
 
 
 def name_region(session_id: int, name: str, start_s: float, stop_s: float, *, measure: bool) -> str:
@@ -168,21 +234,28 @@ def _measured(
     audio: Audio,
     reference: ReferenceInfo,
 ) -> AnalysisFile:
-    mono = one_channel(audio)
-    clean = mark_clean(hits, mono, audio.duration_s, _spans(reference.regions))
-    marked = with_manners(clean, mono)
+    decided = file.decided or _decide(audio, reference.kind)
+    marked, anew = remeasure(
+        audio, hits, mix=decided.mix, begins=decided.begins, only=touched,
+        regions_s=_spans(reference.regions),
+    )  # fmt: skip
     present = {h.voice for h in marked}
-    mix = others_play_on(reference.kind, lambda: frames_of(mono).is_mix)
-    lows = heard_low(mono, side(audio) if mix else None)
-    anew = measure_voices(mono, lows, marked, audio.duration_s, mix=mix, only=touched & present)
     cards = {v.voice: v for v in file.voices if v.voice in present - touched}
     cards |= {card.voice: voice_file(card) for card in anew}
     return file.model_copy(
         update={
             "hits": [hit_file(h) for h in marked],
             "voices": [cards[name] for name in sorted(cards, key=voice_order)],
+            "decided": decided,
         }
     )
+
+
+def _decide(audio: Audio, kind: str) -> DecidedFile:
+    """Return what an analysis of before decided and did not keep."""
+    mono = one_channel(audio)
+    mix = others_play_on(kind, lambda: frames_of(mono).is_mix)
+    return DecidedFile(mix=mix, begins=begins_at(mono))
 
 
 def _follow(db: Session, session_id: int, edit: Edit) -> None:

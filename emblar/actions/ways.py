@@ -7,6 +7,7 @@ asks for all of it on the drums it uses.
 from collections import OrderedDict
 from dataclasses import dataclass, replace
 
+from emblar.actions.kit import serious
 from emblar.actions.listen import Heard, heard
 from emblar.actions.plan import (
     KitPlan,
@@ -23,10 +24,12 @@ from emblar.core.planning.assign import Alternative
 from emblar.core.planning.assign import KitPlan as Weighing
 from emblar.core.planning.assign import plan_kit as search_kit
 from emblar.core.planning.brief import Brief, Shelf
+from emblar.core.planning.recipe import kind_of_voice
+from emblar.core.planning.search import Locks
 from emblar.core.planning.target import Target, moved
 from emblar.core.quantities import Measured
 from emblar.store import drums as store
-from emblar.store.database import transaction
+from emblar.store.database import one_at_a_time, transaction
 from emblar.store.drums import KitDrum
 
 NOTHING_TO_WEIGH = "Bring a record in Listen and drums in Kit first; then the ways can be weighed."
@@ -92,14 +95,28 @@ def assign_voices(session_id: int) -> KitPlan:
     InputError
         There is no record, or no drum in the kit.
     """
-    asked = _asked(session_id)
-    pairs = zip(asked.shelf.drums, asked.drums, strict=True)
-    held = {owned.name: request_of(drum).locks() for owned, drum in pairs}
-    best = search_kit(asked.targets, asked.shelf, asked.brief, locks=held).best
-    with transaction() as db:
-        for voice, row in best.chosen.items():
-            store.assign(db, asked.drums[row.drum].id, voice)
-    return plan_kit(session_id)
+    with one_at_a_time(session_id):
+        asked = _sound_only(_asked(session_id))
+        pairs = zip(asked.shelf.drums, asked.drums, strict=True)
+        held = {owned.name: request_of(drum).locks() for owned, drum in pairs}
+        best = search_kit(asked.targets, asked.shelf, asked.brief, locks=held).best
+        with transaction() as db:
+            for voice, row in best.chosen.items():
+                store.assign(db, asked.drums[row.drum].id, voice)
+        return plan_kit(session_id)
+
+
+def _sound_only(asked: _Asked) -> _Asked:
+    """Leave drums with a fault that no tuning cures out, as long as others of their kind do."""
+    kept = []
+    for place, drum in enumerate(asked.drums):
+        kind = drum.owned.kind
+        wanted = sum(kind_of_voice(t.voice) == kind for t in asked.targets)
+        fit = sum(d.owned.kind == kind and not serious(d.owned) for d in asked.drums)
+        if not serious(drum.owned) or fit < wanted:
+            kept.append(place)
+    shelf = replace(asked.shelf, drums=tuple(asked.shelf.drums[i] for i in kept))
+    return replace(asked, drums=[asked.drums[i] for i in kept], shelf=shelf)
 
 
 def _targets(found: Heard, drums: list[KitDrum]) -> list[Target]:
@@ -120,9 +137,14 @@ def _targets(found: Heard, drums: list[KitDrum]) -> list[Target]:
 
 
 def _weighing(asked: _Asked) -> Weighing:
-    key = repr((asked.targets, asked.shelf, asked.brief))
+    # Pitches asked for by hand count; other choices by hand are left out.
+    pairs = zip(asked.shelf.drums, asked.drums, strict=True)
+    held = {owned.name: Locks(pitch=True) for owned, drum in pairs if drum.wish.get("pitch_hz")}
+    key = repr((asked.targets, asked.shelf, asked.brief, held))
     if key not in _weighed:
-        _weighed[key] = search_kit(asked.targets, asked.shelf, asked.brief, measure=True)
+        _weighed[key] = search_kit(
+            asked.targets, asked.shelf, asked.brief, locks=held, measure=True
+        )
         while len(_weighed) > KEPT:
             _weighed.popitem(last=False)
     return _weighed[key]
@@ -130,6 +152,11 @@ def _weighing(asked: _Asked) -> Weighing:
 
 def take_way(session_id: int, name: str) -> KitPlan:
     """Ask for everything a way does, drum by drum, and plan the kit so."""
+    with one_at_a_time(session_id):
+        return _take_way(session_id, name)
+
+
+def _take_way(session_id: int, name: str) -> KitPlan:
     ways = ways_of(session_id)
     chosen = ways.named(name).chosen
     wished = {d.voice: d.wish for d in ways.drums if d.voice}

@@ -3,7 +3,7 @@
 from dataclasses import dataclass
 
 from emblar.actions.kit import kit
-from emblar.actions.listen import Heard, heard, reference_of
+from emblar.actions.listen import Heard, cancelled_of, heard, reference_of, unreadable_of
 from emblar.actions.plan import KitPlan, latest_plan
 from emblar.actions.sessions import one_session
 from emblar.store.database import together
@@ -21,6 +21,10 @@ class Workspace:
     found: Heard | None
     drums: tuple[KitDrum, ...]
     plan: KitPlan | None
+    unreadable: tuple[ReferenceInfo, ...] = ()
+    """Analysed recordings of the record whose analysis cannot be read any more."""
+    cancelled: ReferenceInfo | None = None
+    """The newest recording, if its analysis was cancelled."""
 
 
 def workspace(session_id: int) -> Workspace:
@@ -32,4 +36,6 @@ def workspace(session_id: int) -> Workspace:
             heard(session_id),
             tuple(kit(session_id)),
             latest_plan(session_id),
+            unreadable_of(session_id),
+            cancelled_of(session_id),
         )

@@ -62,7 +62,7 @@ def render_command(
         Stroke.STROKE
     ),
     force: Annotated[float, typer.Option(help="Stroke over a medium one, 0 to 4")] = 1.0,
-    seed: Annotated[int, typer.Option(help="Of the noises")] = 7,
+    seed: Annotated[int, typer.Option(min=0, help="Of the noises")] = 7,
 ) -> None:
     """Render a drum as it is predicted to sound."""
     if not 0.0 < force <= HIGHEST_FORCE:
@@ -85,7 +85,7 @@ def practice_command(
     side: Annotated[Head, typer.Option(help="Head tapped round, the other silenced")] = Head.BATTER,
     strikes: Annotated[int, typer.Option(help="Strokes on the whole drum after the taps")] = 3,
     uneven: Annotated[float, typer.Option(help="Spread of the rods' tension, 0 to 0.5")] = 0.08,
-    seed: Annotated[int, typer.Option(help="Of the hidden rods and the noises")] = 1,
+    seed: Annotated[int, typer.Option(min=0, help="Of the hidden rods and the noises")] = 1,
 ) -> None:
     """Tap round a practice drum whose rods nobody sees, and strike it: a file for a microphone."""
     if not 0.0 <= uneven <= 0.5:

@@ -8,7 +8,14 @@ what was kept, what to do. ``web`` and ``cli`` each translate this tree in one p
 
 
 class EmblarError(Exception):
-    """Something Emblar cannot do as asked; the message says what to do instead."""
+    """Something Emblar cannot do as asked; the message says what to do instead.
+
+    ``field`` is the form's field that it is about, if it is about one.
+    """
+
+    def __init__(self, message: str, *, field: str = "") -> None:
+        super().__init__(message)
+        self.field = field
 
 
 class BadAudioError(EmblarError):
@@ -33,6 +40,14 @@ class NotFoundError(EmblarError):
 
 class InputError(EmblarError):
     """A value typed by the user is missing or out of range."""
+
+
+class ConflictError(EmblarError):
+    """Somebody else changed meanwhile what this was to change; nothing was done."""
+
+
+class DocumentError(EmblarError):
+    """Something that was kept cannot be read any more."""
 
 
 class ServiceError(EmblarError):

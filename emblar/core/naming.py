@@ -1,6 +1,11 @@
-"""How voices are written for people."""
+"""How voices and numbers of things are written for people."""
 
 
 def voice_title(voice: str) -> str:
     """Return a voice as written, for example ``"Tom 2"``."""
     return voice.replace("-", " ").capitalize()
+
+
+def counted(number: int, thing: str) -> str:
+    """Return a number of things in words, for example ``"1 stroke"`` or ``"2 strokes"``."""
+    return f"{number} {thing}" if number == 1 else f"{number} {thing}s"

@@ -15,6 +15,7 @@ from emblar.core.analysis.ring import Ring
 from emblar.core.notes import spread_hz
 from emblar.core.quantities import Measured, Quantity, Unknown, reason_or_none, value_or_none
 from emblar.formats.drum import Strict
+from emblar.formats.stored import lenient
 
 
 class SourceFile(Strict):
@@ -121,6 +122,9 @@ class VoiceFile(Strict):
     dynamics_pitch_cents: float | None = Field(default=None, description="per 10 dB of level")
     dynamics_pitch_sd_cents: float | None = None
     alternatives: list[AlternativeFile] = Field(default_factory=list)
+    pitch_chosen: bool = Field(
+        default=False, description="whether a person said which reading of the pitch it is"
+    )
     ring_modes: list[RingFile] = Field(default_factory=list)
     reasons: dict[str, str] = Field(description="Why a number is null, by its field's name")
     tracks: list[TrackFile] = Field(default_factory=list)
@@ -132,6 +136,19 @@ class VoiceFile(Strict):
     loud: PartFile | None = None
 
 
+class DecidedFile(Strict):
+    """What the analysis decided about the recording; corrections keep to it."""
+
+    mix: bool = Field(description="whether other instruments play on between the strokes")
+    begins: int = Field(description="first sample listened to, at 44.1 kHz")
+    clipped: float = Field(
+        default=0.0, ge=0.0, le=1.0, description="share of its strokes' first 50 ms cut flat"
+    )
+    of: Literal["recording", "drums"] = Field(
+        default="recording", description="what was measured: the recording, or its drums alone"
+    )
+
+
 class AnalysisFile(Strict):
     """Everything found in one recording."""
 
@@ -139,6 +156,7 @@ class AnalysisFile(Strict):
     source: SourceFile
     hits: list[HitFile]
     voices: list[VoiceFile]
+    decided: DecidedFile | None = Field(default=None, description="missing in files of before")
 
 
 # File field, its uncertainty's field, unit: by the card's attribute.
@@ -183,6 +201,7 @@ def voice_file(card: VoiceCard, origins: Mapping[str, str] | None = None) -> Voi
         fundamental_sd_cents=card.fundamental_sd_cents,
         fundamental_spread_cents=card.fundamental_spread_cents,
         reasons=reasons,
+        pitch_chosen=card.pitch_chosen,
         origins={_field(name): text for name, text in (origins or {}).items()},
         alternatives=[
             AlternativeFile(frequency_hz=round(a.frequency_hz, 3), level_db=round(a.level_db, 2))
@@ -262,7 +281,19 @@ def analysis_file(analysis: Analysis) -> AnalysisFile:
         ),
         hits=[hit_file(h) for h in analysis.hits],
         voices=[voice_file(card) for card in analysis.voices],
+        decided=DecidedFile(mix=analysis.mix, begins=analysis.begins, clipped=analysis.clipped),
     )
+
+
+def analysis_from_document(document: Mapping[str, Any]) -> AnalysisFile:
+    """Return a stored analysis, read leniently: what it does not know is left out.
+
+    Raises
+    ------
+    DocumentError
+        It lacks what no analysis does without; the recording has to be analysed again.
+    """
+    return lenient(AnalysisFile, document, "This recording's analysis")
 
 
 def card_from_file(voice: VoiceFile) -> VoiceCard:
@@ -294,6 +325,7 @@ def card_from_file(voice: VoiceFile) -> VoiceCard:
         ring_modes=tuple(
             Ring(r.ratio, r.level_db, r.level_sd_db, r.t60_s) for r in voice.ring_modes
         ),
+        pitch_chosen=voice.pitch_chosen,
         parts=(_part(voice.soft), _part(voice.loud)) if voice.soft and voice.loud else None,
         **cards,
     )

@@ -15,7 +15,7 @@ from emblar.core.planning.brief import (
     Weights,
     usual_weights,
 )
-from emblar.core.planning.kit import OwnedDrum
+from emblar.core.planning.kit import LONGEST_READ, OwnedDrum
 from emblar.core.planning.microphones import KickMicrophone
 from emblar.core.planning.schools import checked_schools
 from emblar.core.planning.search import Locks
@@ -30,7 +30,7 @@ Side = Literal["batter", "reso"]
 class ShelfDrumFile(Strict):
     """A drum with what is on it now."""
 
-    name: str = Field(min_length=1, max_length=80)
+    name: str = Field(min_length=1, max_length=LONGEST_READ)
     kind: Literal["kick", "snare", "tom"]
     diameter_in: float
     depth_in: float
@@ -115,8 +115,8 @@ class AskFile(Strict):
     style: str = ""
     key: str = ""
     tempo_bpm: Annotated[float, Field(ge=20, le=400)] | None = None
-    kick_notes_per_beat: float = Field(default=2.0, gt=0, le=16)
-    tom_notes_per_beat: float = Field(default=2.0, gt=0, le=16)
+    kick_notes_per_beat: Annotated[float, Field(gt=0, le=16)] | None = None
+    tom_notes_per_beat: Annotated[float, Field(gt=0, le=16)] | None = None
     brushes: bool = False
     force: Literal["light", "medium", "hard"] = "medium"
     buries_beater: bool = False
@@ -193,6 +193,10 @@ class BriefFile(Strict):
                         raise ValueError(
                             f"{voice}: no quantity is called {name}: {', '.join(known)}"
                         )
+        for voice, quantities in self.record.items():
+            for name, quantity in quantities.items():
+                if known[name].kind == "ratio" and quantity.value <= 0.0:
+                    raise ValueError(f"{voice}: {name} is {quantity.value:g}; it must be above 0")
         for name, lock in self.locks.items():
             if name not in {d.name for d in self.shelf.drums}:
                 raise ValueError(f"locks: no drum is called {name}")

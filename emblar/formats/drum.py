@@ -29,7 +29,7 @@ from emblar.core.quantities import Measured
 class Strict(BaseModel):
     """A model that refuses fields it does not know."""
 
-    model_config = ConfigDict(extra="forbid", populate_by_name=True)
+    model_config = ConfigDict(extra="forbid", populate_by_name=True, allow_inf_nan=False)
 
 
 def _between(name: str) -> Any:
@@ -243,7 +243,7 @@ class QuantityFile(Strict):
     """A number with its standard deviation and unit."""
 
     value: float
-    sd: float
+    sd: float = Field(ge=0.0)
     unit: str
 
 

@@ -15,6 +15,35 @@ def wrong_fields(error: ValidationError) -> list[str]:
     return in_words(error.errors(include_url=False))
 
 
+def at_field(errors: Iterable[Mapping[str, Any]]) -> tuple[str, str]:
+    """Return the form's field of the first error, and a sentence to stand at it."""
+    rows = list(errors)
+    if not rows:
+        return "", "Something in this cannot be read."
+    first = rows[0]
+    name = next((str(part) for part in first["loc"] if part not in ("body", "query")), "")
+    return name, _sentence(first)
+
+
+def _sentence(item: Mapping[str, Any]) -> str:
+    kind, context = item["type"], item.get("ctx", {})
+    if kind == "missing":
+        return "This is needed."
+    if kind == "value_error":
+        return str(item["msg"]).removeprefix("Value error, ").rstrip(".") + "."
+    if kind.startswith(("int", "float")):
+        return f"“{str(item['input'])[:40]}” is not a number."
+    bounds = {"greater_than": "gt", "greater_than_equal": "ge", "less_than": "lt",
+              "less_than_equal": "le"}  # fmt: skip
+    if kind in bounds:
+        words = {"gt": "more than", "ge": "at least", "lt": "less than", "le": "at most"}
+        key = bounds[kind]
+        return f"{str(item['input'])[:40]} will not do: it must be {words[key]} {context[key]:g}."
+    if kind == "string_too_long":
+        return f"This is longer than {context['max_length']} characters."
+    return f"“{str(item['input'])[:40]}” is none of the choices here."
+
+
 def in_words(errors: Iterable[Mapping[str, Any]]) -> list[str]:
     """Return one sentence per error of Pydantic's list."""
     found = []

@@ -6,6 +6,7 @@ from pydantic import Field, ValidationError, field_validator
 
 from emblar.core.catalogue import constructions, dampers, strikers, wire_settings
 from emblar.core.errors import InputError
+from emblar.core.planning.kit import LONGEST_READ
 from emblar.formats.drum import Strict
 from emblar.formats.errors import wrong_fields
 from emblar.formats.kitplan import RecipeFile
@@ -16,7 +17,7 @@ NOT_HERE = "“{}” is in no catalogue or shelf here"
 class DrumRecipeFile(Strict):
     """One drum's recipe, and the drum it was made for."""
 
-    name: str = Field(min_length=1, max_length=60)
+    name: str = Field(min_length=1, max_length=LONGEST_READ)
     kind: Literal["kick", "snare", "tom"]
     diameter_in: float = Field(gt=0.0)
     depth_in: float = Field(gt=0.0)

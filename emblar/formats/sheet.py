@@ -51,6 +51,7 @@ class SheetDrum(Strict):
     record_sustain_s: float | None
     limits: list[LimitFile]
     cautions: list[str]
+    to_buy: list[str] = Field(default_factory=list)
 
 
 class SheetFile(Strict):
@@ -75,7 +76,7 @@ CSV_HEADER = [
     "drum", "kind", "size", "rods", "voice", "batter", "batter_lug_hz", "reso", "reso_lug_hz",
     "relation_semitones", "port_in", "dampers", "drum_pitch_hz", "drum_pitch_note",
     "drum_pitch_sd_cents", "record_pitch_hz", "sustain_s", "limits", "struck_with", "wires",
-    "minutes", "microphone",
+    "minutes", "microphone", "to_buy", "cautions",
 ]  # fmt: skip
 
 
@@ -95,7 +96,7 @@ def sheet_csv(sheet: SheetFile) -> str:
             f"{drum.drum_pitch_sd_cents:.0f}", _number(drum.record_pitch_hz),
             f"{drum.sustain_s:.2f}", "; ".join(limit.text for limit in drum.limits),
             drum.struck_with, drum.wires, "" if drum.minutes is None else f"{drum.minutes:.0f}",
-            drum.microphone,
+            drum.microphone, "; ".join(drum.to_buy), " ".join(drum.cautions),
         ]  # fmt: skip
         writer.writerow(_safe(cell) for cell in row)
     return out.getvalue()

@@ -3,25 +3,35 @@
 Conventions
 -----------
 Note numbers are those of General MIDI's percussion map; toms take its six toms from high to low.
-One tick is a 960th of half a second (120 beats a minute), so that times are kept to half a
-millisecond. Velocity follows level: 127 at a voice's loudest, 40 dB below it 1.
+The file has the song's tempo where it is known, else 120 beats a minute; a tick is a 960th of a
+beat, so that times are kept to a millisecond. Velocity follows level, each drum by itself: its
+usual stroke is ``USUAL``, so that no drum drowns another.
 """
 
 import csv
 import io
 import json
+from statistics import median
 
 import mido
 
 from emblar.formats.analysis import FIELDS, AnalysisFile, HitFile
 
 TICKS_PER_BEAT = 960
-TICKS_PER_S = 2 * TICKS_PER_BEAT
+USUAL_BPM = 120.0
 NOTE_TICKS = 96
 DRUM_CHANNEL = 9
+NAMES = {
+    "glide_cents": "bend",
+    "decay": "sustain",
+    "onset": "pitch at the start",
+    "dynamics_attack": "attack per 10 dB harder",
+    "dynamics_pitch": "pitch per 10 dB harder",
+}
+"""What the screen calls a quantity where the card's own name is another."""
 NOTES = {"kick": 36, "snare": 38, "hat": 42, "cymbal": 49}
 TOM_NOTES = (50, 48, 47, 45, 43, 41)
-RANGE_DB = 40.0
+USUAL, VELOCITY_PER_DB = 96.0, 2.4
 
 
 def note_of(voice: str) -> int:
@@ -31,23 +41,25 @@ def note_of(voice: str) -> int:
     return NOTES[voice]
 
 
-def _velocity(hit: HitFile, loudest_db: float) -> int:
-    share = 1.0 + (hit.level_db - loudest_db) / RANGE_DB
-    return min(max(round(127 * share), 1), 127)
+def _velocity(hit: HitFile, usual_db: float) -> int:
+    return min(max(round(USUAL + VELOCITY_PER_DB * (hit.level_db - usual_db)), 1), 127)
 
 
-def midi_bytes(analysis: AnalysisFile, title: str) -> bytes:
-    """Return the strokes as a Standard MIDI File of type 0."""
+def midi_bytes(analysis: AnalysisFile, title: str, tempo_bpm: float | None = None) -> bytes:
+    """Return the strokes as a Standard MIDI File of type 0, at the song's tempo if given."""
+    bpm = tempo_bpm or USUAL_BPM
+    ticks_per_s = TICKS_PER_BEAT * bpm / 60.0
     track = mido.MidiTrack()
     track.append(mido.MetaMessage("track_name", name=title))
-    track.append(mido.MetaMessage("set_tempo", tempo=500_000))
-    loudest: dict[str, float] = {}
+    track.append(mido.MetaMessage("set_tempo", tempo=mido.bpm2tempo(bpm)))
+    levels: dict[str, list[float]] = {}
     for hit in analysis.hits:
-        loudest[hit.voice] = max(loudest.get(hit.voice, -300.0), hit.level_db)
+        levels.setdefault(hit.voice, []).append(hit.level_db)
+    usual = {voice: median(rows) for voice, rows in levels.items()}
     moves = []
     for hit in analysis.hits:
-        start, note = round(hit.time_s * TICKS_PER_S), note_of(hit.voice)
-        moves.append((start, "note_on", note, _velocity(hit, loudest[hit.voice])))
+        start, note = round(hit.time_s * ticks_per_s), note_of(hit.voice)
+        moves.append((start, "note_on", note, _velocity(hit, usual[hit.voice])))
         moves.append((start + NOTE_TICKS, "note_off", note, 0))
     now = 0
     for tick, kind, note, velocity in sorted(moves):
@@ -73,21 +85,26 @@ def strokes_csv(analysis: AnalysisFile) -> str:
 
 
 def card_csv(analysis: AnalysisFile) -> str:
-    """Return the cards as CSV: one row per voice and quantity; no number, then the reason."""
+    """Return the cards as CSV: one row per drum and quantity; no number, then the reason.
+
+    Quantities are called as on the screen.
+    """
     out = io.StringIO()
     writer = csv.writer(out)
-    writer.writerow(["voice", "quantity", "value", "sd", "reason"])
+    writer.writerow(["drum", "quantity", "value", "unit", "sd", "sd unit", "reason"])
+    # A pitch's uncertainty is in cents.
+    fields = [("pitch", "fundamental_hz", "fundamental_sd_cents", "Hz", "ct")]
+    fields += [(NAMES.get(n, n.replace("_", " ")), f, sd, u, u) for n, (f, sd, u) in FIELDS.items()]
     for voice in analysis.voices:
-        # A pitch's uncertainty is in cents.
-        fields = [
-            ("fundamental_hz", "fundamental_sd_cents"),
-            *((f, sd) for f, sd, _ in FIELDS.values()),
-        ]
-        for field, sd_field in fields:
+        drum = voice.voice.replace("-", " ")
+        for name, field, sd_field, unit, sd_unit in fields:
             value, sd = getattr(voice, field), getattr(voice, sd_field)
-            reason = "" if value is not None else voice.reasons.get(field, "")
-            told = ["" if number is None else number for number in (value, sd)]
-            writer.writerow([voice.voice, field, *told, reason])
+            if value is None:
+                writer.writerow([drum, name, "", "", "", "", voice.reasons.get(field, "not told")])
+            else:
+                writer.writerow(
+                    [drum, name, value, unit, sd if sd is not None else "", sd_unit, ""]
+                )
     return out.getvalue()
 
 

@@ -4,9 +4,12 @@ Every task is idempotent: run twice, the result is the same. A worker sends a he
 that stopped sending are put back on the queue when a worker starts and every half minute after.
 """
 
+import asyncio
+
 import procrastinate
 
-from emblar.actions.listen import run_analysis
+from emblar.actions.listen import run_analysis, take_up_lost
+from emblar.core.errors import ServiceError
 from emblar.jobs.queue import ANALYSE, QUEUE
 from emblar.settings import settings
 
@@ -24,17 +27,28 @@ app = procrastinate.App(
 )
 
 
-@app.task(name=ANALYSE, queue=QUEUE)
+@app.task(
+    name=ANALYSE,
+    queue=QUEUE,
+    # Only a lost database is worth another try at once; how often is counted with the recording.
+    retry=procrastinate.RetryStrategy(max_attempts=8, wait=3, retry_exceptions={ServiceError}),
+)
 def analyse_reference(reference_id: int) -> None:
     """Analyse one reference; runs in a thread."""
     run_analysis(reference_id)
 
 
 async def take_up_stalled() -> int:
-    """Put jobs of workers that died back on the queue; return how many."""
+    """Put jobs of workers that died back on the queue, and analyses that lost their job.
+
+    Returns
+    -------
+    int
+        How many.
+    """
     stalled = await app.job_manager.get_stalled_jobs(
         seconds_since_heartbeat=STALLED_AFTER_S, queue=QUEUE
     )
     for job in stalled:
         await app.job_manager.retry_job(job)
-    return len(list(stalled))
+    return len(list(stalled)) + await asyncio.to_thread(take_up_lost)

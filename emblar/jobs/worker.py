@@ -4,6 +4,9 @@ import asyncio
 import contextlib
 import logging
 
+import procrastinate.exceptions
+
+from emblar.core.errors import ServiceError
 from emblar.jobs.tasks import app, take_up_stalled
 
 CHECK_S = 5.0
@@ -12,7 +15,12 @@ log = logging.getLogger("emblar.worker")
 
 async def _keep_taking_up() -> None:
     while True:
-        taken = await take_up_stalled()
+        try:
+            taken = await take_up_stalled()
+        except (ServiceError, procrastinate.exceptions.ConnectorException):
+            # The database is away; the next look comes when it is back.
+            log.warning("the database does not answer; trying again")
+            taken = 0
         if taken:
             log.warning("%d job(s) of a stopped worker taken up again", taken)
         await asyncio.sleep(CHECK_S)

@@ -1,7 +1,7 @@
 """The demo session: The Tin Orchard at Quillfeather Rooms, “Low Ferry”, all made up."""
 
 from collections.abc import Callable
-from datetime import UTC, datetime, timedelta
+from datetime import timedelta
 
 from emblar.actions.kit import add_drum, suggest_voices
 from emblar.actions.listen import bring_recording, one_reference, run_analysis
@@ -11,6 +11,7 @@ from emblar.actions.shelf import add_head
 from emblar.core.planning.kit import OwnedDrum
 from emblar.core.synthesis.low_ferry import TEMPO_BPM, render_low_ferry
 from emblar.formats.brief import AskFile
+from emblar.settings import now
 from emblar.sound.encode import encode
 
 NAME = "Low Ferry"
@@ -47,10 +48,13 @@ def ensure_demo(say: Callable[[str], None]) -> int:
             artist=ARTIST,
             studio="Quillfeather Rooms",
             wish="The toms of the record, a snare with some body, nothing that rings on.",
-            downbeat_at=datetime.now(UTC).replace(minute=0, second=0, microsecond=0)
-            + timedelta(hours=15),
+            downbeat_at=now().replace(minute=0, second=0, microsecond=0) + timedelta(hours=15),
             ask=AskFile(
-                style="slow rock", key="E minor", tempo_bpm=TEMPO_BPM, tom_notes_per_beat=4.0
+                style="slow rock",
+                key="E minor",
+                tempo_bpm=TEMPO_BPM,
+                kick_notes_per_beat=2.0,
+                tom_notes_per_beat=4.0,
             ),
         )
     )
@@ -67,7 +71,7 @@ def _fill(session_id: int) -> None:
     flac = encode(song.samples, song.sample_rate_hz, container="FLAC", subtype="PCM_16")
     reference = bring_recording(session_id, "low-ferry.flac", flac, "drums")
     run_analysis(reference.id)
-    state = one_reference(reference.id)
+    state = one_reference(session_id, reference.id)
     if state.state != "done":
         raise RuntimeError(f"the demo could not be analysed: {state.message}")
     for head in LOOSE:

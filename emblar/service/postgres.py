@@ -26,6 +26,7 @@ USER = DATABASE = "emblar"
 READY = "emblar-ready"
 """Written last: a data directory without it was left half made."""
 NEEDED_BYTES = 300 * 2**20
+LOG, LARGEST_LOG_BYTES = "postgres.log", 5 * 2**20
 START_S = 60.0
 LEAVE_S = 15.0
 INSTALL = "run “make setup”, or install Debian's package postgresql"
@@ -140,7 +141,19 @@ class OwnPostgres:
         if not (self.data / READY).exists():
             self._make(programs)
         self._clear_stale_pid()
+        self.port = free_port()
         self._launch(programs)
+
+    def restart(self) -> None:
+        """Start the server again where it was, after it died; whoever was connected finds it again.
+
+        Raises
+        ------
+        ServiceError
+            It does not start.
+        """
+        self._clear_stale_pid()
+        self._launch(binaries())
 
     def _prepare_folders(self) -> None:
         self.home.mkdir(parents=True, exist_ok=True)
@@ -190,13 +203,15 @@ class OwnPostgres:
             time.sleep(0.05)
 
     def _launch(self, programs: Path) -> None:
-        self.port = free_port()
-        log_path = self.home / "postgres.log"
+        log_path = self.home / LOG
+        _rotate(log_path)
         command = [
             str(programs / "postgres"), "-D", str(self.data), "-p", str(self.port),
             "-c", "listen_addresses=127.0.0.1", "-c", "unix_socket_directories=",
         ]  # fmt: skip
-        with log_path.open("ab") as log:
+        with os.fdopen(
+            os.open(log_path, os.O_WRONLY | os.O_CREAT | os.O_APPEND, 0o600), "ab"
+        ) as log:
             self.process = subprocess.Popen(
                 dies_with_us(signal.SIGINT, command), stdout=log, stderr=log,
                 stdin=subprocess.DEVNULL, cwd="/", start_new_session=True,
@@ -246,6 +261,15 @@ class OwnPostgres:
         if self.process is not None:
             stop(self.process, signal.SIGINT, signal.SIGQUIT, patience_s=LEAVE_S)
             self.process = None
+
+
+def _rotate(log_path: Path) -> None:
+    """Let nobody else read the log, and keep one older one of at most ``LARGEST_LOG_BYTES``."""
+    if not log_path.exists():
+        return
+    log_path.chmod(0o600)
+    if log_path.stat().st_size > LARGEST_LOG_BYTES:
+        log_path.replace(log_path.with_suffix(".log.1"))
 
 
 def _last_line(text: str) -> str:

@@ -8,18 +8,41 @@ import socket
 import subprocess
 import sys
 import threading
-from collections.abc import Iterator
+import time
+from collections.abc import Callable, Iterator
 from contextlib import contextmanager
+from ipaddress import ip_address
 from pathlib import Path
 
 import uvicorn
 
 from emblar.core.errors import ServiceError
 from emblar.service.children import dies_with_us, stop
-from emblar.service.postgres import OwnPostgres
+from emblar.service.postgres import LOG, START_S, OwnPostgres
 from emblar.settings import settings
 
 RESTART_PAUSE_S = 1.0
+WATCH_S, MOST_RESTARTS, RESTARTS_WITHIN_S = 0.3, 6, 120.0
+
+
+def check_host(host: str) -> None:
+    """Check that only this machine is served, unless it is asked for otherwise.
+
+    Raises
+    ------
+    ServiceError
+        The address is one that others reach.
+    """
+    try:
+        own = ip_address(host).is_loopback
+    except ValueError:
+        own = host == "localhost"
+    if not own and not settings().open_to_network:
+        raise ServiceError(
+            f"Emblar has no accounts yet, so it serves this machine alone and not {host}: leave "
+            "EMBLAR_HOST out. If everybody on that network may read and change everything, set "
+            "EMBLAR_OPEN_TO_NETWORK=1 as well."
+        )
 
 
 def check_port(host: str, port: int) -> None:
@@ -65,14 +88,64 @@ def only_one(home: Path) -> Iterator[None]:
         yield
 
 
+class DatabaseKeeper:
+    """Starts our PostgreSQL again should it die, a bounded number of times.
+
+    Parameters
+    ----------
+    server
+        The server, started.
+    give_up
+        Called once it has died ``MOST_RESTARTS`` times within ``RESTARTS_WITHIN_S``.
+    """
+
+    def __init__(self, server: OwnPostgres, give_up: Callable[[], None]) -> None:
+        self._server, self._give_up = server, give_up
+        self._leaving = threading.Event()
+        self._thread = threading.Thread(target=self._keep, name="database-keeper", daemon=True)
+
+    def start(self) -> None:
+        """Watch the server from now on."""
+        self._thread.start()
+
+    def _keep(self) -> None:
+        died: list[float] = []
+        while not self._leaving.wait(WATCH_S):
+            process = self._server.process
+            if process is not None and process.poll() is None:
+                continue
+            now = time.monotonic()
+            died = [at for at in died if now - at < RESTARTS_WITHIN_S] + [now]
+            if len(died) > MOST_RESTARTS:
+                print(f"PostgreSQL died {len(died)} times in a row: see {LOG}.", file=sys.stderr)
+                self._give_up()
+                break
+            try:
+                self._server.restart()
+            except ServiceError as error:
+                print(f"{error} Trying again.", file=sys.stderr, flush=True)
+            else:
+                print("PostgreSQL had died and was started again.", file=sys.stderr, flush=True)
+        # The server is told to leave when the thread that started it ends; so this one waits.
+        self._leaving.wait()
+
+    def stop(self) -> None:
+        """Stop watching the server, then stop it."""
+        self._leaving.set()
+        self._thread.join(START_S)
+        self._server.stop()
+
+
 @contextmanager
 def database() -> Iterator[None]:
-    """Have a migrated database: the one that is set, or our own started and stopped."""
+    """Have a migrated database: the one that is set, or our own started, kept alive and stopped."""
     own = None
     if not settings().database_url:
-        own = OwnPostgres(settings().home)
+        server = OwnPostgres(settings().home)
+        server.start()
+        own = DatabaseKeeper(server, lambda: os.kill(os.getpid(), signal.SIGINT))
         own.start()
-        os.environ["EMBLAR_DATABASE_URL"] = own.url
+        os.environ["EMBLAR_DATABASE_URL"] = server.url
         settings.cache_clear()
     try:
         # Imported late: the engine reads its URL from the settings just made.
@@ -125,6 +198,7 @@ def serve(*, demo: bool) -> None:
         Put the demo session in, if it is not there.
     """
     host, port = settings().host, settings().port
+    check_host(host)
     check_port(host, port)
     signal.signal(signal.SIGTERM, signal.default_int_handler)
     with contextlib.suppress(KeyboardInterrupt), only_one(settings().home), database():

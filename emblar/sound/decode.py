@@ -28,6 +28,8 @@ MEDIA_TYPES = {
     "AIFF": "audio/aiff",
 }
 LOSSY = ("OGG", "MP3")
+MOST_CHANNELS, MOST_SAMPLES = 8, 180_000_000
+"""What a file may hold: channels, and samples of all channels together (30 min of stereo)."""
 BLOCK_FRAMES = 1 << 20
 
 
@@ -72,8 +74,10 @@ def decode(data: bytes) -> Decoded:
             rate, channels = file.samplerate, file.channels
             if container not in MEDIA_TYPES:
                 raise BadAudioError(f"{container} files are not read. Bring {READABLE}.")
+            _check_channels(channels)
             if container != "MP3":
                 check_duration(declared / rate)
+                _check_samples(declared * channels, rate, channels)
             samples = _read_all(file, channels)
     except soundfile.LibsndfileError as error:
         raise BadAudioError(
@@ -91,11 +95,32 @@ def decode(data: bytes) -> Decoded:
     return Decoded(Audio(samples, rate), container, subtype)
 
 
+def _check_channels(channels: int) -> None:
+    if channels > MOST_CHANNELS:
+        raise BadAudioError(
+            f"The file has {channels} channels; up to {MOST_CHANNELS} are read. Export the drums' "
+            "microphones as files of their own, or a stereo mix of them."
+        )
+
+
+def _check_samples(count: int, rate: int, channels: int) -> None:
+    if count > MOST_SAMPLES:
+        longest = MOST_SAMPLES / rate / channels / 60.0
+        raise BadAudioError(
+            f"{channels} channels at {rate} Hz are read up to {longest:.0f} minutes; this is "
+            f"{count / rate / channels / 60.0:.0f}. Cut out the part you want, or bring stereo."
+        )
+
+
 def _read_all(file: soundfile.SoundFile, channels: int) -> NDArray[np.float32]:
-    blocks = []
+    blocks, count = [], 0
     while True:
         block = file.read(BLOCK_FRAMES, dtype="float32", always_2d=True)
         if len(block) == 0:
             break
         blocks.append(block)
+        # What a header says of its length need not be so.
+        count += block.size
+        check_duration(count / channels / file.samplerate)
+        _check_samples(count, file.samplerate, channels)
     return np.concatenate(blocks) if blocks else np.zeros((0, channels), np.float32)

@@ -1,5 +1,6 @@
 """One engine a process, and transactions on it."""
 
+import threading
 from collections.abc import Iterator
 from contextlib import contextmanager
 from contextvars import ContextVar
@@ -7,14 +8,22 @@ from functools import lru_cache
 
 import psycopg
 from sqlalchemy import Engine, create_engine, text
-from sqlalchemy.exc import OperationalError
+from sqlalchemy.exc import DataError, InterfaceError, OperationalError
+from sqlalchemy.exc import TimeoutError as PoolTimeout
 from sqlalchemy.orm import Session
 
-from emblar.core.errors import ServiceError
+from emblar.core.errors import InputError, ServiceError
 from emblar.settings import settings
 
 PLANNING = 7041
 """First half of the advisory locks under which sessions are planned."""
+LONGEST_WAIT_S, POOL_WAIT_S = 12.0, 10.0
+BUSY = "Too much is being asked of Emblar at once. Nothing was saved; try again in a moment."
+PLANNED_NOW = (
+    "This kit is being planned already, perhaps from another window. Nothing was changed; look "
+    "again in a moment."
+)
+_turns = [threading.RLock() for _ in range(64)]
 
 
 _shared: ContextVar[Session | None] = ContextVar("shared", default=None)
@@ -24,7 +33,8 @@ _shared: ContextVar[Session | None] = ContextVar("shared", default=None)
 @lru_cache(maxsize=1)
 def engine() -> Engine:
     """Return this process's engine."""
-    return create_engine(settings().database_url, pool_pre_ping=True, pool_size=10)
+    return create_engine(settings().database_url, pool_pre_ping=True, pool_size=10, max_overflow=20,
+                         pool_timeout=POOL_WAIT_S)  # fmt: skip
 
 
 @contextmanager
@@ -36,7 +46,9 @@ def transaction() -> Iterator[Session]:
     Raises
     ------
     ServiceError
-        The disk is full or the database is not reachable; nothing was saved.
+        The disk is full, the database is busy or not reachable; nothing was saved.
+    InputError
+        Something cannot be kept as it is, as text with a NUL in it; nothing was saved.
     """
     shared = _shared.get()
     if shared is not None:
@@ -45,8 +57,15 @@ def transaction() -> Iterator[Session]:
     try:
         with Session(engine(), expire_on_commit=False) as session, session.begin():
             yield session
-    except OperationalError as error:
+    except (OperationalError, InterfaceError) as error:
         raise service_error(error.orig) from error
+    except PoolTimeout as error:
+        raise ServiceError(BUSY) from error
+    except DataError as error:
+        raise InputError(
+            "There is a character or a number in this that cannot be kept. Nothing was saved; "
+            "type it again by hand."
+        ) from error
 
 
 @contextmanager
@@ -62,15 +81,31 @@ def together() -> Iterator[Session]:
 
 @contextmanager
 def one_at_a_time(session_id: int) -> Iterator[None]:
-    """Let whoever plans a session wait for those who began before: the last asked is kept last."""
-    with together() as db:
-        asked = {"space": PLANNING, "key": session_id}
-        db.execute(text("select pg_advisory_xact_lock(:space, :key)"), asked)
-        yield
+    """Let whoever plans a session wait for those who began before: the last asked is kept last.
+
+    Raises
+    ------
+    ServiceError
+        Others are at it for longer than anybody would wait; nothing was done.
+    """
+    turn = _turns[session_id % len(_turns)]
+    # Waiting here first keeps the database's connections free for everybody else.
+    if not turn.acquire(timeout=LONGEST_WAIT_S):
+        raise ServiceError(PLANNED_NOW)
+    try:
+        with together() as db:
+            db.execute(text(f"set local lock_timeout = '{LONGEST_WAIT_S:.0f}s'"))
+            asked = {"space": PLANNING, "key": session_id}
+            db.execute(text("select pg_advisory_xact_lock(:space, :key)"), asked)
+            yield
+    finally:
+        turn.release()
 
 
 def service_error(cause: BaseException | None) -> ServiceError:
     """Return what a failing database means for the user."""
+    if isinstance(cause, psycopg.errors.LockNotAvailable):
+        return ServiceError(PLANNED_NOW)
     if isinstance(cause, psycopg.errors.DiskFull):
         return ServiceError(
             "The disk is full, so this was not saved; everything saved before is still there. "

@@ -41,9 +41,10 @@ def _kit_drum(row: DrumRow) -> KitDrum:
     return KitDrum(row.id, row.session_id, owned, row.voice, dict(row.wish or {}))
 
 
-def _row(db: Session, drum_id: int) -> DrumRow:
+def _row(db: Session, drum_id: int, session_id: int | None = None) -> DrumRow:
     row = db.get(DrumRow, drum_id)
-    if row is None or row.deleted_at is not None:
+    elsewhere = row is not None and session_id is not None and row.session_id != session_id
+    if row is None or row.deleted_at is not None or elsewhere:
         raise NotFoundError("That drum is not in the kit any more.")
     return row
 
@@ -71,14 +72,14 @@ def wearing(db: Session, head: str) -> list[str]:
     return list(db.execute(query.order_by(DrumRow.id)).scalars())
 
 
-def get(db: Session, drum_id: int) -> KitDrum:
-    """Return one drum, or raise ``NotFoundError``."""
-    return _kit_drum(_row(db, drum_id))
+def get(db: Session, session_id: int, drum_id: int) -> KitDrum:
+    """Return one drum of a session, or raise ``NotFoundError``."""
+    return _kit_drum(_row(db, drum_id, session_id))
 
 
-def change(db: Session, drum_id: int, owned: OwnedDrum) -> KitDrum:
-    """Change a drum."""
-    row = _row(db, drum_id)
+def change(db: Session, session_id: int, drum_id: int, owned: OwnedDrum) -> KitDrum:
+    """Change a drum of a session."""
+    row = _row(db, drum_id, session_id)
     _write(row, owned)
     db.flush()
     return _kit_drum(row)
@@ -114,17 +115,17 @@ def listing(db: Session, session_id: int) -> list[KitDrum]:
     return [_kit_drum(row) for row in _rows(db, session_id)]
 
 
-def delete(db: Session, drum_id: int) -> KitDrum:
+def delete(db: Session, session_id: int, drum_id: int) -> KitDrum:
     """Take a drum out of the kit; it can be brought back for 30 days."""
-    row = _row(db, drum_id)
+    row = _row(db, drum_id, session_id)
     row.deleted_at = datetime.now(UTC)
     return _kit_drum(row)
 
 
-def restore(db: Session, drum_id: int) -> KitDrum:
+def restore(db: Session, session_id: int, drum_id: int) -> KitDrum:
     """Bring a drum back; if its voice was given to another drum meanwhile, it plays none."""
     row = db.get(DrumRow, drum_id)
-    if row is None:
+    if row is None or row.session_id != session_id:
         raise NotFoundError("That drum is gone for good.")
     taken = {other.voice for other in _rows(db, row.session_id)}
     row.voice = None if row.voice in taken else row.voice

@@ -71,22 +71,22 @@ def listing(db: Session, session_id: int) -> list[EvidenceInfo]:
     return [_info(row) for row in db.execute(query.order_by(EvidenceRow.id)).scalars()]
 
 
-def take_away(db: Session, evidence_id: int) -> EvidenceInfo:
+def take_away(db: Session, session_id: int, evidence_id: int) -> EvidenceInfo:
     """Take a piece away; it can be brought back for 30 days."""
-    row = _any(db, evidence_id)
+    row = _any(db, session_id, evidence_id)
     row.deleted_at = datetime.now(UTC)
     return _info(row)
 
 
-def bring_back(db: Session, evidence_id: int) -> EvidenceInfo:
+def bring_back(db: Session, session_id: int, evidence_id: int) -> EvidenceInfo:
     """Bring a piece back that was taken away."""
-    row = _any(db, evidence_id)
+    row = _any(db, session_id, evidence_id)
     row.deleted_at = None
     return _info(row)
 
 
-def _any(db: Session, evidence_id: int) -> EvidenceRow:
+def _any(db: Session, session_id: int, evidence_id: int) -> EvidenceRow:
     row = db.get(EvidenceRow, evidence_id)
-    if row is None:
+    if row is None or row.session_id != session_id:
         raise NotFoundError("That is not here any more.")
     return row

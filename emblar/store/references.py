@@ -5,7 +5,7 @@ from dataclasses import asdict, dataclass
 from datetime import UTC, datetime
 from typing import Any
 
-from sqlalchemy import String, delete, literal_column, select, update
+from sqlalchemy import String, delete, literal_column, select, text, update
 from sqlalchemy.orm import Session, undefer
 
 from emblar.core.errors import NotFoundError
@@ -72,10 +72,14 @@ def _info(row: ReferenceRow) -> ReferenceInfo:
     )
 
 
-def _row(db: Session, reference_id: int, *, with_documents: bool = False) -> ReferenceRow:
+def _row(
+    db: Session, reference_id: int, session_id: int | None = None, *, with_documents: bool = False
+) -> ReferenceRow:
     query = select(ReferenceRow).where(
         ReferenceRow.id == reference_id, ReferenceRow.deleted_at.is_(None)
     )
+    if session_id is not None:
+        query = query.where(ReferenceRow.session_id == session_id)
     if with_documents:
         query = query.options(
             undefer(ReferenceRow.analysis), undefer(ReferenceRow.peaks), undefer(ReferenceRow.edits)
@@ -113,9 +117,9 @@ def create(
     return _info(row)
 
 
-def get(db: Session, reference_id: int) -> ReferenceInfo:
-    """Return one reference, or raise ``NotFoundError``."""
-    return _info(_row(db, reference_id))
+def get(db: Session, reference_id: int, session_id: int | None = None) -> ReferenceInfo:
+    """Return one reference, of a session if one is given, or raise ``NotFoundError``."""
+    return _info(_row(db, reference_id, session_id))
 
 
 def latest(db: Session, session_id: int) -> ReferenceInfo | None:
@@ -131,6 +135,15 @@ def latest(db: Session, session_id: int) -> ReferenceInfo | None:
         .limit(1)
     ).scalar_one_or_none()
     return _info(row) if row else None
+
+
+def newest_cancelled(db: Session, session_id: int) -> ReferenceInfo | None:
+    """Return the newest recording of a session if it was cancelled, else None."""
+    query = select(ReferenceRow).where(
+        ReferenceRow.session_id == session_id, ReferenceRow.deleted_at.is_(None)
+    )
+    row = db.execute(query.order_by(ReferenceRow.id.desc()).limit(1)).scalar_one_or_none()
+    return _info(row) if row is not None and row.state == "cancelled" else None
 
 
 def files(db: Session, session_id: int) -> list[ReferenceInfo]:
@@ -153,8 +166,14 @@ def files(db: Session, session_id: int) -> list[ReferenceInfo]:
 
 def shown(db: Session, session_id: int) -> ReferenceInfo | None:
     """Return the file whose strokes are shown: drums alone before a mix, single strokes last."""
+    found = files(db, session_id)
+    return first_shown(found) if found else None
+
+
+def first_shown(found: Sequence[ReferenceInfo]) -> ReferenceInfo:
+    """Return the file of these whose strokes are shown, of at least one."""
     order = {"drums": 0, "auto": 1, "mix": 2, "hit": 3}
-    return min(files(db, session_id), key=lambda f: (order[f.kind], f.id), default=None)
+    return min(found, key=lambda f: (order[f.kind], f.id))
 
 
 def take_away(db: Session, reference_id: int) -> ReferenceInfo:
@@ -164,14 +183,21 @@ def take_away(db: Session, reference_id: int) -> ReferenceInfo:
     return _info(row)
 
 
-def bring_back(db: Session, reference_id: int) -> ReferenceInfo:
-    """Bring a file back that was taken away."""
+def bring_back(db: Session, reference_id: int, session_id: int) -> ReferenceInfo:
+    """Bring a file of a session back that was taken away."""
     row = db.get(ReferenceRow, reference_id)
-    if row is None:
+    if row is None or row.session_id != session_id:
         raise NotFoundError("That file is gone for good.")
     row.deleted_at = None
     db.flush()
     return _info(row)
+
+
+def sounds(db: Session, session_id: int) -> set[int]:
+    """Return the sounds of a session's recordings: as brought, the drums, the drumless rest."""
+    columns = (ReferenceRow.audio_id, ReferenceRow.drums_audio_id, ReferenceRow.rest_audio_id)
+    rows = db.execute(select(*columns).where(ReferenceRow.session_id == session_id))
+    return {audio_id for row in rows for audio_id in row if audio_id is not None}
 
 
 def set_regions(db: Session, reference_id: int, regions: Sequence[Region]) -> None:
@@ -201,6 +227,11 @@ def edits(db: Session, reference_id: int) -> list[dict[str, Any]]:
     return list(row.edits)
 
 
+def lock(db: Session, reference_id: int) -> None:
+    """Let whoever corrects a recording wait for those who began before, until they are done."""
+    db.execute(select(ReferenceRow.id).where(ReferenceRow.id == reference_id).with_for_update())
+
+
 def correct(
     db: Session, reference_id: int, *, analysis: dict[str, Any], edits: list[dict[str, Any]]
 ) -> None:
@@ -209,11 +240,18 @@ def correct(
     row.analysis, row.edits = analysis, edits
 
 
-def start(db: Session, reference_id: int) -> ReferenceInfo | None:
-    """Mark an analysis as running; None if it is finished or cancelled meanwhile."""
+def start(db: Session, reference_id: int, *, most_attempts: int) -> ReferenceInfo | None:
+    """Mark an analysis as running; None if it is finished or cancelled meanwhile.
+
+    One that was started ``most_attempts`` times already is failed instead.
+    """
     row = _row(db, reference_id)
     if row.state not in ACTIVE:
         return None
+    if row.attempts >= most_attempts:
+        row.state = "failed"
+        db.flush()
+        return _info(row)
     row.state, row.attempts = "running", row.attempts + 1
     row.stage, row.share = "starting", 0.0
     db.flush()
@@ -264,10 +302,33 @@ def finish(
     return changed is not None
 
 
-def fail(db: Session, reference_id: int, message: str) -> None:
-    """Mark an analysis as failed, with what to do; its sound is let go."""
+def restart(db: Session, reference_id: int) -> None:
+    """Have an analysis that has ended wait again, its tries counted anew."""
+    row = _row(db, reference_id)
+    row.state, row.stage, row.share, row.message, row.attempts = "waiting", "", 0.0, "", 0
+    db.flush()
+
+
+def without_job(db: Session, task: str) -> list[int]:
+    """Return analyses that wait or run though no job of theirs is on the queue or being done."""
+    no_job = text(
+        "not exists (select 1 from procrastinate_jobs j where j.task_name = :task"
+        " and j.args ->> 'reference_id' = reference.id::text and j.status in ('todo', 'doing'))"
+    ).bindparams(task=task)
+    query = (
+        select(ReferenceRow.id)
+        .where(ReferenceRow.state.in_(ACTIVE), ReferenceRow.deleted_at.is_(None), no_job)
+        .with_for_update(skip_locked=True)
+    )
+    return list(db.execute(query).scalars())
+
+
+def fail(db: Session, reference_id: int, message: str, *, keep: bool) -> None:
+    """Mark an analysis as failed, with what to do; its sound is let go unless it is to be kept."""
     row = _row(db, reference_id)
     row.state, row.message = "failed", message
+    if keep:
+        return
     let_go, row.audio_id = row.audio_id, None
     db.flush()
     used = select(ReferenceRow.id).where(ReferenceRow.audio_id == let_go).limit(1)

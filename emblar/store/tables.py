@@ -186,3 +186,13 @@ class OwnPartRow(Timed, Base):
     part: Mapped[str]
     row: Mapped[dict[str, Any]] = mapped_column(JSONB)
     deleted_at: Mapped[datetime | None] = mapped_column(Timestamp)
+
+
+class SubmissionRow(Base):
+    """A form that was sent, by what it held, and the answer it got."""
+
+    __tablename__ = "submission"
+
+    key: Mapped[str] = mapped_column(primary_key=True)
+    answer: Mapped[str] = mapped_column(server_default="")
+    created_at: Mapped[datetime] = mapped_column(Timestamp, server_default=func.now())

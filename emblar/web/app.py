@@ -2,20 +2,30 @@
 
 from fastapi import FastAPI
 from fastapi.staticfiles import StaticFiles
+from starlette.middleware.body_limit import RequestBodyLimitMiddleware
+from starlette.middleware.trustedhost import TrustedHostMiddleware
 
 from emblar import __version__
+from emblar.settings import settings
 from emblar.web.errors import add_error_handlers
 from emblar.web.routers import brief, kit, later, listen, plan, sessions, sheet, shelf, sounds
-from emblar.web.security import Guard
+from emblar.web.security import LARGEST_BODY, LOOPBACK, Guard
 from emblar.web.templating import HERE
 
 
 def create_app() -> FastAPI:
-    """Return the application; the database is reached at the first request that needs it."""
+    """Return the application; the database is reached at the first request that needs it.
+
+    It answers to the address it is served at and to this machine's own names: a page of another
+    site that has its name point here gets nothing.
+    """
     app = FastAPI(title="Emblar", version=__version__, docs_url=None, redoc_url=None)
     app.mount("/static", StaticFiles(directory=HERE / "static"), name="static")
     for router in (sessions, brief, listen, kit, plan, sheet, shelf, later, sounds):
         app.include_router(router.router)
     add_error_handlers(app)
+    hosts = ["*"] if settings().open_to_network else [settings().host, *LOOPBACK]
+    app.add_middleware(RequestBodyLimitMiddleware, max_body_size=LARGEST_BODY)
+    app.add_middleware(TrustedHostMiddleware, allowed_hosts=hosts, www_redirect=False)
     app.add_middleware(Guard)
     return app

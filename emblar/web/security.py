@@ -6,6 +6,8 @@ Emblar has no accounts: it listens on this machine and answers its own pages onl
 change something must come from a page of ours (``Sec-Fetch-Site``, else ``Origin``).
 """
 
+from urllib.parse import urlsplit
+
 from starlette.datastructures import Headers, MutableHeaders
 from starlette.types import ASGIApp, Message, Receive, Scope, Send
 
@@ -25,6 +27,9 @@ HEADERS = {
 }
 SAFE_METHODS = ("GET", "HEAD", "OPTIONS")
 FORM_OVERHEAD = 64 * 1024
+LARGEST_BODY = LARGEST_BYTES + FORM_OVERHEAD
+TOO_LARGE = "The request is too large. Nothing was kept."
+LOOPBACK = ("127.0.0.1", "localhost", "[::1]")
 
 
 class Guard:
@@ -52,8 +57,9 @@ class Guard:
         if scope["method"] not in SAFE_METHODS and not _from_own_page(headers):
             await _refuse(send_with_headers, 403, "This came from another site and was not done.")
             return
-        length = int(headers.get("content-length", "0") or 0)
-        if length > LARGEST_BYTES + FORM_OVERHEAD:
+        told = headers.get("content-length", "")
+        length = int(told) if told.isascii() and told.isdigit() else 0
+        if length > LARGEST_BODY:
             await _drain(receive)
             await _refuse(send_with_headers, 413, _too_large(length))
             return
@@ -65,7 +71,10 @@ def _from_own_page(headers: Headers) -> bool:
     if site is not None:
         return site in ("same-origin", "none")
     origin = headers.get("origin")
-    return origin is None or origin.split("//")[-1] == headers.get("host")
+    if origin is None:
+        return True
+    told = urlsplit(origin)
+    return told.scheme in ("http", "https") and told.netloc == headers.get("host")
 
 
 def _too_large(length: int) -> str:
@@ -73,7 +82,7 @@ def _too_large(length: int) -> str:
         check_size(length)
     except BadAudioError as error:
         return f"{error} Nothing was kept."
-    return "The request is too large. Nothing was kept."
+    return TOO_LARGE
 
 
 async def _drain(receive: Receive) -> None:

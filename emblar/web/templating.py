@@ -1,5 +1,6 @@
 """Jinja, set up once: strict about missing variables, escaping everything."""
 
+import secrets
 from pathlib import Path
 from typing import Any
 
@@ -9,6 +10,7 @@ from fastapi.templating import Jinja2Templates
 from jinja2 import Environment, FileSystemLoader, StrictUndefined, select_autoescape
 
 from emblar import __version__
+from emblar.settings import settings
 
 HERE = Path(__file__).parent
 
@@ -25,6 +27,8 @@ def _environment() -> Environment:
 
 templates = Jinja2Templates(env=_environment())
 templates.env.globals["version"] = __version__
+templates.env.globals["new_token"] = lambda: secrets.token_urlsafe(12)
+templates.env.globals["is_open_to_network"] = lambda: settings().open_to_network
 
 
 def render(

@@ -34,7 +34,7 @@ def count(table: str) -> int:
 def listened(session: int, groove: bytes) -> None:
     reference = listen.bring_recording(session, "groove.flac", groove, "drums")
     listen.run_analysis(reference.id)
-    assert listen.one_reference(reference.id).state == "done"
+    assert listen.one_reference(session, reference.id).state == "done"
 
 
 def test_from_a_recording_to_a_sheet(session: int, groove: bytes) -> None:
@@ -72,7 +72,7 @@ def test_a_recording_without_strokes_fails_with_what_to_do_and_is_not_kept(sessi
     data, says = bad_recordings()["noise.wav"]
     reference = listen.bring_recording(session, "noise.wav", data, "auto")
     listen.run_analysis(reference.id)
-    state = listen.one_reference(reference.id)
+    state = listen.one_reference(session, reference.id)
     assert state.state == "failed"
     assert says in state.message
     assert count("audio") == 0
@@ -99,7 +99,7 @@ def test_a_cancelled_analysis_does_not_replace_the_one_before(heard: int, groove
 def test_an_analysis_of_a_deleted_recording_does_nothing() -> None:
     listen.run_analysis(12345)
     with pytest.raises(NotFoundError):
-        listen.one_reference(12345)
+        listen.one_reference(1, 12345)
 
 
 def test_a_wish_by_hand_replans_one_drum_and_keeps_the_others(heard: int) -> None:
@@ -197,14 +197,14 @@ def worker() -> subprocess.Popen[bytes]:
     )
 
 
-def wait_for(reference: int, states: set[str], seconds: float) -> str:
+def wait_for(session: int, reference: int, states: set[str], seconds: float) -> str:
     deadline = time.monotonic() + seconds
     while time.monotonic() < deadline:
-        state = listen.one_reference(reference).state
+        state = listen.one_reference(session, reference).state
         if state in states:
             return state
         time.sleep(0.05)
-    raise AssertionError(f"still {listen.one_reference(reference)}")
+    raise AssertionError(f"still {listen.one_reference(session, reference)}")
 
 
 def test_a_worker_killed_midway_is_followed_by_another_and_no_hit_is_doubled(
@@ -212,12 +212,12 @@ def test_a_worker_killed_midway_is_followed_by_another_and_no_hit_is_doubled(
 ) -> None:
     reference = listen.bring_recording(session, "groove.flac", groove, "drums")
     first = worker()
-    wait_for(reference.id, {"running"}, 30)
+    wait_for(session, reference.id, {"running"}, 120)
     first.send_signal(signal.SIGKILL)
     first.wait()
     second = worker()
     try:
-        wait_for(reference.id, {"done"}, 60)
+        wait_for(session, reference.id, {"done"}, 120)
     finally:
         second.terminate()
         second.wait(10)

@@ -35,8 +35,8 @@ def test_heads_are_put_on_taken_off_and_brought_back() -> None:
     ("values", "says"),
     [
         (("silk", 12.0, 1, "fresh"), "no head “silk”"),
-        (("woven", 40.0, 1, "fresh"), "diameter_in: 40 is outside 6 to 28"),
-        (("woven", 12.0, 0, "fresh"), "count: 0 is outside 1 to 99"),
+        (("woven", 40.0, 1, "fresh"), "Diameter: 40 is outside 6 to 28"),
+        (("woven", 12.0, 0, "fresh"), "Count: 0 is outside 1 to 99"),
         (("woven", 12.0, 1, "new"), "“new” is none of fresh, used, worn"),
     ],
 )
@@ -58,7 +58,7 @@ def test_an_own_damper_joins_the_catalogue_until_taken_off() -> None:
 
 
 def test_a_damper_out_of_range_is_refused_by_field() -> None:
-    with pytest.raises(InputError, match="radius: 2 is outside 0 to 1"):
+    with pytest.raises(InputError, match="Place: 2 is outside 0 to 1"):
         shelf.add_damper("Far", "tom", "batter", NUMBERS | {"radius": 2.0})
     with pytest.raises(InputError, match="a name"):
         shelf.add_damper(" ", "tom", "batter", NUMBERS)

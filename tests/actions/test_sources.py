@@ -63,15 +63,15 @@ def test_a_single_stroke_takes_over_its_drums_card_until_taken_away(session: int
     assert after.hits == 1
     assert found(session).reference.filename == "mix.flac"
     assert {h.voice for h in found(session).analysis.hits} >= {"kick", "snare", "tom-1"}
-    listen.take_file_away(file)
+    listen.take_file_away(session, file)
     assert card(session, "tom-1") == before
-    listen.bring_file_back(file)
+    listen.bring_file_back(session, file)
     assert card(session, "tom-1") == after
 
 
 def test_the_first_file_of_a_record_is_not_taken_away(session: int) -> None:
     with pytest.raises(InputError, match="first file"):
-        listen.take_file_away(found(session).reference.id)
+        listen.take_file_away(session, found(session).reference.id)
 
 
 def test_a_value_by_hand_is_weighed_in_and_can_be_taken_back(session: int) -> None:
@@ -83,9 +83,9 @@ def test_a_value_by_hand_is_weighed_in_and_can_be_taken_back(session: int) -> No
     after = card(session, "kick")
     assert before.fundamental_hz < after.fundamental_hz <= near
     assert "tuning note" in after.origins["fundamental_hz"]
-    evidence.take_evidence_away(piece.id)
+    evidence.take_evidence_away(session, piece.id)
     assert card(session, "kick") == before
-    evidence.bring_evidence_back(piece.id)
+    evidence.bring_evidence_back(session, piece.id)
     assert card(session, "kick") == after
 
 

@@ -3,6 +3,7 @@ import pytest
 
 from emblar.actions import kit, listen, listen_files, strokes
 from emblar.actions.sessions import Brief, start_session
+from emblar.core.analysis.edits import Seen
 from emblar.core.errors import InputError, NotFoundError
 from emblar.sound.decode import decode
 from tests.drums import OWNED_TOM
@@ -30,11 +31,13 @@ def card(session: int, voice: str):
 
 def test_a_moved_stroke_changes_both_cards_and_can_be_taken_back(session: int) -> None:
     before, tom = hits(session), card(session, "tom-1")
-    index = next(i for i, (_, voice) in enumerate(before) if voice == "tom-1")
-    assert "from tom-1 to snare" in strokes.move_stroke(session, index, "snare")
+    seen = next(Seen(*hit) for hit in before if hit[1] == "tom-1")
+    assert "from tom 1 to snare" in strokes.move_stroke(session, seen, "snare")
     assert card(session, "tom-1").hits == tom.hits - 1
     assert card(session, "snare").hits == sum(v == "snare" for _, v in before) + 1
-    assert "moved" in strokes.last_correction(session)
+    last = strokes.last_correction(session)
+    assert last is not None
+    assert "moved" in last.says
     strokes.take_back(session)
     assert hits(session) == before
     back = card(session, "tom-1")
@@ -42,15 +45,14 @@ def test_a_moved_stroke_changes_both_cards_and_can_be_taken_back(session: int) -
     assert back.fundamental_hz == pytest.approx(tom.fundamental_hz, rel=1e-4)
     assert back.decay_s == pytest.approx(tom.decay_s, rel=1e-2)
     assert (back.hits, back.clean_hits) == (tom.hits, tom.clean_hits)
-    assert strokes.last_correction(session) == ""
+    assert strokes.last_correction(session) is None
 
 
 def test_strokes_are_put_in_and_taken_out(session: int) -> None:
     before = hits(session)
     strokes.put_in_stroke(session, 2.9, "cymbal")
     assert (2.9, "cymbal") in hits(session)
-    index = hits(session).index((2.9, "cymbal"))
-    strokes.take_out_stroke(session, index)
+    strokes.take_out_stroke(session, Seen(2.9, "cymbal"))
     assert hits(session) == before
     strokes.take_back(session)
     strokes.take_back(session)

@@ -9,11 +9,13 @@ from collections.abc import Iterator
 
 import pytest
 import uvicorn
-from playwright.sync_api import Browser, Page, sync_playwright
+from playwright.sync_api import Browser, Page, expect, sync_playwright
 
 from emblar.service.postgres import free_port
 from emblar.web.app import create_app
 
+# A machine that is busy with something else is slow, not wrong.
+expect.set_options(timeout=20_000)
 FLAGS = [
     "--no-sandbox",
     "--disable-quic",

@@ -45,13 +45,13 @@ def test_from_upload_to_the_sheet_by_labels_and_keys(
         button = page.get_by_role("button", name="Add to the kit")
         expect(button).to_be_visible()
         button.click()
-        expect(page.get_by_role("button", name="Keep changes")).to_be_visible()
+        expect(page.get_by_role("button", name="Save")).to_be_visible()
         page.locator("h1").click()
         voice = page.get_by_label(re.compile(f"^{kind}.* is played by", re.IGNORECASE))
         expect(voice).not_to_have_value("")
 
     page.keyboard.press("p")
-    expect(page.get_by_text("plays tom 1")).to_be_visible(timeout=30_000)
+    expect(page.get_by_text("plays tom 1")).to_be_visible(timeout=60_000)
     expect(page.locator("text", has_text=re.compile(r"^batter lug \d+$"))).to_be_visible()
     page.keyboard.press("7")
     sheet = page.get_by_role("article", name="Setup sheet")
@@ -87,7 +87,7 @@ def test_the_brief_is_written_by_its_labels(page: Page, planned: int) -> None:
     page.get_by_label("Played in").select_option(label="live")
     page.get_by_label("Kick", exact=True).select_option(label="inside and outside")
     page.get_by_label("In words, for the sheet").fill("One pair over the kit")
-    page.get_by_role("button", name="Keep, go to Listen").click()
+    page.get_by_role("button", name="Save, go to Listen").click()
     expect(page.locator("h1")).to_contain_text("on the record")
     page.keyboard.press("1")
     expect(page.get_by_label("Studio")).to_have_value("Quillfeather Rooms")
@@ -112,7 +112,7 @@ def test_strokes_and_voices_are_heard_by_keys(page: Page, planned: int) -> None:
     root = page.locator("html")
     expect(root).to_have_attribute("data-playing", re.compile(r"\d"))
     assert page.evaluate("window.emblarPlayer.running()")
-    expect(root).not_to_have_attribute("data-playing", re.compile(r"\d"), timeout=5000)
+    expect(root).not_to_have_attribute("data-playing", re.compile(r"\d"), timeout=30_000)
     page.keyboard.press("l")
     expect(root).to_have_attribute("data-playing", re.compile(r"\d"))
 
@@ -153,10 +153,10 @@ def test_selection_stays_when_the_step_changes(page: Page, planned: int) -> None
 def test_a_choice_by_hand_is_planned_at_once(page: Page, planned: int) -> None:
     page.goto(f"/sessions/{planned}/plan?sel=tom-1")
     page.get_by_text("equal", exact=True).first.click()
-    expect(page.get_by_text("both heads at the same lug pitch")).to_be_visible(timeout=15_000)
+    expect(page.get_by_text("both heads at the same lug pitch")).to_be_visible(timeout=60_000)
     page.get_by_label("Batter", exact=True).select_option(label="single ply, clear")
     head = page.locator("text", has_text="batter: single ply, clear")
-    expect(head).to_be_visible(timeout=15_000)
+    expect(head).to_be_visible(timeout=60_000)
     page.get_by_label("Pitch Hz").fill("900")
     page.get_by_label("Pitch Hz").press("Tab")
     expect(page.get_by_role("alert")).to_contain_text("900 is outside 20 to 600 Hz")
@@ -165,33 +165,34 @@ def test_a_choice_by_hand_is_planned_at_once(page: Page, planned: int) -> None:
 
 def test_from_brief_to_sheet_by_keys_alone(page: Page, planned: int) -> None:
     page.goto(f"/sessions/{planned}/brief")
-    page.get_by_label("Tempo a minute").focus()
+    page.get_by_label("Tempo bpm").focus()
     page.keyboard.press("Control+A")
     page.keyboard.type("180")
+    page.get_by_label("Fastest kick notes").focus()
+    page.keyboard.type("4")
     page.keyboard.press("Enter")
     expect(page.locator("h1")).to_contain_text("on the record")
     page.keyboard.press("1")
-    expect(page.get_by_text("At 180 a minute the fastest notes on the kick")).to_be_visible()
+    expect(page.get_by_text("At 180 bpm the fastest notes on the kick")).to_be_visible()
     page.keyboard.press("4")
     expect(page.get_by_text(re.compile(r"^Plan \d+"))).to_be_visible()
-    page.keyboard.press("p")
-    expect(page.get_by_text(re.compile(r"^Plan 2 "))).to_be_visible(timeout=20_000)
+    with page.expect_navigation(timeout=60_000):
+        page.keyboard.press("p")
+    expect(page.get_by_text(re.compile(r"^Plan \d+"))).to_be_visible()
     page.get_by_label("Batter", exact=True).focus()
     for _ in page.get_by_label("Batter", exact=True).locator("option").all():
         if page.get_by_label("Batter", exact=True).input_value() == "double-coated":
             break
         page.keyboard.press("ArrowDown")
     head = page.locator("text", has_text="batter: double ply, coated")
-    expect(head).to_be_visible(timeout=15_000)
+    expect(head).to_be_visible(timeout=60_000)
     page.locator("h1").click()
     for key in ("h", "v", "g", "t"):
         page.keyboard.press(key)
-        expect(page.locator("html")).to_have_attribute("data-playing", "0", timeout=10_000)
-    page.keyboard.press("p")
-    expect(page.get_by_text(re.compile(r"^Plan \d+"))).not_to_contain_text(
-        "Plan 3 ", timeout=20_000
-    )
-    expect(head).to_be_visible(timeout=20_000)
+        expect(page.locator("html")).to_have_attribute("data-playing", "0", timeout=60_000)
+    with page.expect_navigation(timeout=60_000):
+        page.keyboard.press("p")
+    expect(head).to_be_visible(timeout=60_000)
     expect(page.get_by_label("Batter", exact=True)).to_have_value("double-coated")
     page.keyboard.press("7")
     expect(page.get_by_text("To bring:")).to_be_visible()
@@ -211,7 +212,7 @@ def test_keys_pressed_while_a_page_is_still_coming_are_not_lost(page: Page, plan
     page.wait_for_timeout(300)
     expect(page.get_by_text(re.compile(r"^Plan 1 "))).to_be_visible()
     held[0].continue_()
-    expect(page.get_by_text(re.compile(r"^Plan 2 "))).to_be_visible(timeout=30_000)
+    expect(page.get_by_text("Nothing changed: the drums have")).to_be_visible(timeout=60_000)
 
 
 def test_another_way_is_taken_with_one_press(page: Page, planned: int) -> None:
@@ -219,10 +220,10 @@ def test_another_way_is_taken_with_one_press(page: Page, planned: int) -> None:
     ways = page.locator(".other-way")
     if ways.count() == 0:
         page.get_by_label("Struck with").select_option(label="stick, heavy, wood tip")
-        expect(page.locator(".other-way").first).to_be_visible(timeout=15_000)
+        expect(page.locator(".other-way").first).to_be_visible(timeout=60_000)
     before = page.get_by_text(re.compile(r"^Plan \d+")).inner_text()
-    page.get_by_role("button", name="Take it").first.click()
-    expect(page.get_by_text(re.compile(r"^Plan \d+"))).not_to_have_text(before, timeout=15_000)
+    page.get_by_role("button", name="Use this").first.click()
+    expect(page.get_by_text(re.compile(r"^Plan \d+"))).not_to_have_text(before, timeout=60_000)
 
 
 def test_ways_are_compared_and_one_is_taken_by_keys_and_labels(page: Page, planned: int) -> None:
@@ -246,18 +247,18 @@ def test_ways_are_compared_and_one_is_taken_by_keys_and_labels(page: Page, plann
 def test_recipes_are_taken_along_and_brought_back(page: Page, planned: int, tmp_path: Path) -> None:
     page.goto(f"/sessions/{planned}/plan?sel=kick")
     with page.expect_download() as download:
-        page.get_by_role("link", name="Take the recipes along").click()
+        page.get_by_role("link", name="Export the recipes").click()
     file = tmp_path / "recipes.json"
     download.value.save_as(file)
     page.get_by_label("Bring recipes from a file").set_input_files(file)
-    page.get_by_role("button", name="Plan by them").click()
+    page.get_by_role("button", name="Use them").click()
     expect(page.get_by_text("Planned by the recipes brought")).to_be_visible()
 
 
 def test_voices_are_given_by_a_key(page: Page, planned: int) -> None:
     page.goto(f"/sessions/{planned}/plan?sel=tom-1")
     page.keyboard.press("a")
-    expect(page.get_by_text(re.compile(r"^Plan 2 "))).to_be_visible(timeout=30_000)
+    expect(page.get_by_text("Nothing changed: the drums have")).to_be_visible(timeout=60_000)
     expect(page.get_by_text(re.compile("plays tom 1"))).to_be_visible()
 
 
@@ -276,12 +277,12 @@ def test_what_is_typed_while_the_plan_is_on_its_way_stays(
     page.get_by_label("Pitch Hz").focus()
     page.keyboard.type("12")
     head = page.locator("text", has_text="batter: double ply, coated")
-    expect(head).to_be_visible(timeout=15_000)
+    expect(head).to_be_visible(timeout=60_000)
     expect(page.get_by_label("Pitch Hz")).to_have_value("12")
     expect(page.get_by_label("Pitch Hz")).to_be_focused()
     page.keyboard.type("5")
     page.keyboard.press("Tab")
-    expect(page.locator("text", has_text="plan 125.0")).to_be_visible(timeout=15_000)
+    expect(page.locator("text", has_text="plan 125.0")).to_be_visible(timeout=60_000)
 
 
 def test_record_and_plan_are_swapped_by_a_key(page: Page, planned: int) -> None:
@@ -334,7 +335,7 @@ def test_a_wrong_drum_is_told_and_what_was_typed_stays(page: Page) -> None:
     page.get_by_label("Name").fill("Big one")
     page.get_by_label("Diameter").fill("99")
     page.get_by_role("button", name="Add to the kit").click()
-    expect(page.get_by_role("alert")).to_contain_text("diameter_in: 99 is outside 6 to 28 in")
+    expect(page.get_by_role("alert")).to_contain_text("Diameter: 99 is outside 6 to 28 in")
     expect(page.get_by_label("Name")).to_have_value("Big one")
     page.get_by_label("Diameter").fill("13")
     page.get_by_role("button", name="Add to the kit").click()
@@ -377,12 +378,12 @@ def test_a_stroke_moved_to_another_lane_changes_the_card(page: Page, planned: in
     page.goto(f"/sessions/{planned}/listen?sel=tom-1")
     expect(page.get_by_text(re.compile(r"^3 strokes"))).to_be_visible()
     page.keyboard.press("j")
-    expect(page.locator("[data-stroke-says]")).to_contain_text("tom-1 at")
+    expect(page.locator("[data-stroke-says]")).to_contain_text("tom 1 at")
     page.keyboard.press("ArrowUp")
-    expect(page.get_by_text(re.compile("moved from tom-1 to snare"))).to_be_visible(timeout=15_000)
+    expect(page.get_by_text(re.compile("moved from tom 1 to snare"))).to_be_visible(timeout=60_000)
     expect(page.get_by_role("link", name="tom 1, 2 strokes")).to_be_visible()
     page.keyboard.press("u")
-    expect(page.get_by_role("link", name="tom 1, 3 strokes")).to_be_visible(timeout=15_000)
+    expect(page.get_by_role("link", name="tom 1, 3 strokes")).to_be_visible(timeout=60_000)
 
 
 def test_a_stroke_is_dragged_to_another_lane(page: Page, planned: int) -> None:
@@ -395,7 +396,7 @@ def test_a_stroke_is_dragged_to_another_lane(page: Page, planned: int) -> None:
     page.mouse.down()
     page.mouse.move(box["x"] + 2, lane["y"] + lane["height"] / 2, steps=4)
     page.mouse.up()
-    expect(page.get_by_text(re.compile("moved from tom-1 to kick"))).to_be_visible(timeout=15_000)
+    expect(page.get_by_text(re.compile("moved from tom 1 to kick"))).to_be_visible(timeout=60_000)
 
 
 def test_a_recording_can_be_brought_while_another_is_analysed(
@@ -430,11 +431,11 @@ def test_a_window_is_looped_and_named(page: Page, planned: int) -> None:
     page.get_by_text("Name this window").click()
     page.get_by_label("Name", exact=True).fill("alone")
     page.get_by_label("Measure drums here only").check()
-    page.get_by_role("button", name="Keep it").first.click()
-    expect(page.get_by_role("link", name="alone, 0:00 to 0:02")).to_be_visible()
+    page.get_by_role("button", name="Save").first.click()
+    expect(page.get_by_role("link", name="alone, 0:00 to 0:02")).to_be_visible(timeout=60_000)
     expect(page.locator(".subtitle-line")).to_contain_text("clean enough")
-    page.get_by_role("button", name="Take alone away").click()
-    expect(page.get_by_role("link", name="alone, 0:00 to 0:02")).to_have_count(0)
+    page.get_by_role("button", name="Remove alone").click()
+    expect(page.get_by_role("link", name="alone, 0:00 to 0:02")).to_have_count(0, timeout=60_000)
 
 
 def test_evidence_is_added_shown_and_taken_back(page: Page, planned: int) -> None:
@@ -446,9 +447,9 @@ def test_evidence_is_added_shown_and_taken_back(page: Page, planned: int) -> Non
     page.get_by_label("Value", exact=True).fill(f"{hz * 1.002:.2f}")
     page.get_by_label("Who or what says so").fill("tuning note")
     page.get_by_label("How sure").first.select_option("sure")
-    page.get_by_role("button", name="Weigh it in").click()
+    page.get_by_role("button", name="Add to the measurement").click()
     expect(page.get_by_text("weighed with tuning note")).to_be_visible()
-    page.get_by_role("button", name=re.compile("Take away: pitch")).click()
+    page.get_by_role("button", name=re.compile("Remove: pitch")).click()
     expect(page.get_by_text("Evidence taken away.")).to_be_visible()
     expect(page.locator(".card-table .record").first).to_have_text(before)
     page.keyboard.press("u")
@@ -467,7 +468,7 @@ def test_a_second_file_of_the_record_is_brought_beside_the_first(
     page.get_by_role("button", name="Listen to it").click()
     expect(page.get_by_role("heading", name="Files of this record")).to_be_visible(timeout=60_000)
     expect(page.get_by_text("stem.flac").first).to_be_visible()
-    page.get_by_role("button", name="Take stem.flac away").click()
+    page.get_by_role("button", name="Remove stem.flac").click()
     expect(page.get_by_text("File taken away.")).to_be_visible()
     page.keyboard.press("u")
     expect(page.get_by_role("heading", name="Files of this record")).to_be_visible()
@@ -488,7 +489,7 @@ def test_what_lies_loose_is_put_on_the_shelf_and_taken_off_again(page: Page, pla
     expect(page.get_by_text("Old wallet")).to_be_visible()
     page.goto(f"/sessions/{planned}/plan?sel=tom-1")
     page.get_by_label("Muffling").select_option(label="Old wallet")
-    expect(page.get_by_text("Old wallet: ").first).to_be_visible(timeout=15_000)
+    expect(page.get_by_text("Old wallet: ").first).to_be_visible(timeout=60_000)
     page.goto("/shelf")
     page.get_by_role("button", name="Take off: 1 × double ply, coated").click()
     expect(page.get_by_text("1 × double ply, coated")).not_to_be_visible()

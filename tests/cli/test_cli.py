@@ -176,3 +176,34 @@ def test_a_brief_that_cannot_be_read_is_refused(tmp_path: Path, refused: Refused
     file.write_text(json.dumps(brief(ask={"tempo_bpm": 5})))
     assert "tempo_bpm" in refused("plan", str(file))
     assert "cannot be read" in refused("plan", str(tmp_path / "none.json"))
+
+
+@pytest.mark.parametrize(
+    ("quantity", "says"),
+    [
+        ('{"value": 0, "sd": 1, "unit": "Hz"}', "it must be above 0"),
+        ('{"value": -60, "sd": 1, "unit": "Hz"}', "it must be above 0"),
+        ('{"value": 60, "sd": -1, "unit": "Hz"}', "sd"),
+        ('{"value": 60, "sd": NaN, "unit": "Hz"}', "sd"),
+        ('{"value": Infinity, "sd": 1, "unit": "Hz"}', "value"),
+    ],
+)
+def test_a_record_that_cannot_be_is_refused_without_a_traceback(
+    tmp_path: Path, refused: Refused, quantity: str, says: str
+) -> None:
+    file = tmp_path / "brief.json"
+    whole = json.dumps(brief(record={"kick": {"pitch": "HERE"}}))
+    file.write_text(whole.replace('"HERE"', quantity))
+    said = refused("plan", str(file))
+    assert says in said
+    assert "Traceback" not in said
+
+
+@pytest.mark.parametrize("command", ["render", "practice"])
+def test_a_seed_below_zero_is_refused_without_a_traceback(tmp_path: Path, command: str) -> None:
+    file = tmp_path / "tom.json"
+    file.write_text(json.dumps(TOM))
+    done = emblar(command, str(file), str(tmp_path / "out.wav"), "--seed", "-1")
+    assert done.returncode == 2
+    assert "Traceback" not in done.stderr
+    assert "seed" in done.stderr

@@ -91,7 +91,7 @@ ROWS = [
     ("more cotton shortens more", "tom", "sustain", -1, {"dampers": ("cotton-eight",)},
      {"dampers": ("cotton-four",)}),
     ("a laid-on head dulls", "snare", "length", -1, {"dampers": ("laid-on-head",)}, {}),
-    ("a laid-on small cymbal is trashy", "snare", "body", 1, {"dampers": ("small-cymbal",)}, {}),
+    ("a laid-on small cymbal is trashy", "snare", "click", 1, {"dampers": ("small-cymbal",)}, {}),
     ("floor-tom legs shorten", "tom", "sustain", -1, {"dampers": ("leg-one",)}, {}),
     ("three legs choke", "tom", "sustain", -1, {"dampers": ("legs-three",)},
      {"dampers": ("leg-one",)}),

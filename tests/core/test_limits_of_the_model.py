@@ -39,7 +39,7 @@ def test_drum_pitch_is_within_three_per_cent_of_an_independent_solution_over_the
     heads = [film(d / k["pet_density"] / 25.4e-6) for d in densities]
     drum = tom(diameter, depth, batter=heads[0], reso=heads[1])
     pair = (1200.0, 1200.0 * tensions)
-    pitch = drum_pitch_mode(coupled_modes(drum, Tensions(*pair), 0, k), drum.radius_m(k))
+    pitch = drum_pitch_mode(coupled_modes(drum, Tensions(*pair), 0, k), drum, drum.radius_m(k))
     solved = axial_modes_hz(
         drum.radius_m(k), drum.depth_m, pair, densities,
         near_hz=pitch.frequency_hz, air=k["air_density"],

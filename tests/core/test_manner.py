@@ -73,8 +73,8 @@ def test_with_a_kick_under_it_the_colour_of_a_snare_is_not_told() -> None:
 
 
 def test_only_strokes_in_the_named_regions_are_measured() -> None:
-    hits, mono = played([(0.5 * i + 0.2, PLAIN, 1.0) for i in range(8)])
-    marked = mark_clean(hits, mono, SECONDS, [(1.0, 2.0)])
+    hits, _ = played([(0.5 * i + 0.2, PLAIN, 1.0) for i in range(8)])
+    marked = mark_clean(hits, SECONDS, [(1.0, 2.0)])
     assert [h.time_s for h in marked if h.clean] == [1.2, 1.7]
 
 

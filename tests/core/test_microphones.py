@@ -66,7 +66,7 @@ def test_an_engineer_and_stages_make_a_closed_front_dearer() -> None:
 @pytest.mark.parametrize(
     ("asked", "says"),
     [
-        ({"engineer_wants_hole": True}, "cutting is forbidden"),
+        ({"engineer_wants_hole": True}, "forbids cutting"),
         ({"stage": "live"}, "Stages and engineers differ"),
         ({"kick_microphone": "inside"}, "its front stays closed"),
     ],

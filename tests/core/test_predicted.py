@@ -85,3 +85,14 @@ def test_a_burst_has_its_level_whatever_its_length() -> None:
         ]
         powers.append(np.mean([np.mean(r[: int(0.04 * RATE)] ** 2) for r in rendered]))
     assert powers[0] == pytest.approx(powers[1], rel=0.2)
+
+
+@pytest.mark.parametrize("lug_hz", [240.0, 280.0, 330.0])
+def test_tight_wires_choke_a_snare_and_loose_ones_rustle_on(lug_hz: float) -> None:
+    tight, medium, loose = (
+        predicted_card(predict(model(OWNED_SNARE, wires_setting=setting), lug_hz, 380.0), "snare")
+        for setting in ("tight", "medium", "loose")
+    )
+    assert tight["body"].value < medium["body"].value
+    assert tight["sustain"].value < 0.75 * medium["sustain"].value
+    assert loose["length"].value > medium["length"].value

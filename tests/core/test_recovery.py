@@ -41,7 +41,11 @@ def measured_back(kind: Kind, seed: int) -> tuple[float, float, float, float]:
         one(constructions_for(kind, "batter")), one(constructions_for(kind, "reso")),
         port_in=5.0 if kind == "kick" and seed % 2 else None,
     )  # fmt: skip
-    light = [d for d in dampers_for(kind) if d.resistance <= 2.5 and d.least_in <= diameter]
+    light = [
+        d
+        for d in dampers_for(kind)
+        if d.resistance <= 2.5 and d.least_in <= diameter and not d.only_if_asked
+    ]
     on_it = (one(light),) if rng.random() < 0.6 and light else ()
     drum = model(owned, dampers=on_it)
     lugs = lug_pitches_for(drum, pitch * float(rng.uniform(0.85, 1.25)), float(rng.uniform(-1, 4)))

@@ -64,15 +64,13 @@ def test_what_goes_against_a_school_is_counted_on_its_kind_of_drum_only() -> Non
 
 
 @pytest.mark.parametrize("name", SIDES[RELATION])
-def test_a_toms_school_is_followed_unless_the_record_is_worth_more(name: str) -> None:
+def test_a_toms_school_is_kept(name: str) -> None:
     plan = planned(OWNED_TOM, "tom-1", TOM, Brief(schools={RELATION: name}))
-    taken = side_taken(RELATION, name, plan.recipe.semitones, ported=False, dressed=False)
-    cost = plan.weighed.costs["school"]
-    assert cost == (0.0 if taken else 2.0)
+    assert side_taken(RELATION, name, plan.recipe.semitones, ported=False, dressed=False)
+    assert plan.weighed.costs["school"] == 0.0
     own = next(s for s in plan.schools if s.favoured)
     assert (own.about, own.name) == (RELATION, name)
-    if not taken:
-        assert own.score >= plan.weighed.total, "the school was worth less than its two steps"
+    assert not any("school" in caution for caution in plan.cautions)
 
 
 @pytest.mark.parametrize("name", SIDES[SNARE_SIDE])
@@ -113,7 +111,7 @@ def test_hard_strokes_say_how_sharp_a_slack_drum_starts() -> None:
     bend = plan.weighed.card["bend"] * 1.6**2
     assert bool(said) == (bend > 60.0)
     if said:
-        assert f"{bend:.0f} cents" in said[0]
+        assert (f"{bend:.0f} cents" if bend < 200.0 else "more than 200 cents") in said[0]
 
 
 def test_a_buried_beater_and_an_open_kick_do_not_go_together() -> None:

@@ -121,9 +121,9 @@ def test_a_voice_nobody_can_play_is_unmet() -> None:
         ({"shelf": {"drums": [brief()["shelf"]["drums"][0]] * 2}}, "Kick 22 is there twice"),
         ({"shelf": {"drums": [], "heads": [{"construction": "silk", "diameter_in": 12}]}},
          "no head “silk”"),
-        ({"shelf": {"drums": [brief()["shelf"]["drums"][0] | {"rods": 13}]}}, "rods: 13 is odd"),
+        ({"shelf": {"drums": [brief()["shelf"]["drums"][0] | {"rods": 13}]}}, "Rods: 13 is odd"),
         ({"shelf": {"drums": [brief()["shelf"]["drums"][0] | {"diameter_in": 0}]}},
-         "diameter_in: 0 is outside 6 to 28"),
+         "Diameter: 0 is outside 6 to 28"),
     ],
 )  # fmt: skip
 def test_a_wrong_brief_is_refused_by_field(change: dict, says: str) -> None:

@@ -48,7 +48,7 @@ class Served:
     def url(self, path: str) -> str:
         return f"http://127.0.0.1:{self.port}{path}"
 
-    def wait_up(self, seconds: float = 40.0) -> None:
+    def wait_up(self, seconds: float = 120.0) -> None:
         deadline = time.monotonic() + seconds
         while time.monotonic() < deadline:
             try:
@@ -68,7 +68,7 @@ class Served:
         return [int(child) for task in tasks for child in task.read_text().split()]
 
 
-def gone(pid: int, seconds: float = 15.0) -> bool:
+def gone(pid: int, seconds: float = 60.0) -> bool:
     deadline = time.monotonic() + seconds
     while time.monotonic() < deadline:
         try:

@@ -60,19 +60,19 @@ def test_a_voice_is_played_by_one_drum_at_a_time() -> None:
         second = drums.add(db, session, OWNED_TOM, None)
         drums.assign(db, second.id, "tom-1")
     with transaction() as db:
-        assert drums.get(db, first.id).voice is None
-        assert drums.get(db, second.id).voice == "tom-1"
+        assert drums.get(db, session, first.id).voice is None
+        assert drums.get(db, session, second.id).voice == "tom-1"
 
 
 def test_a_drum_taken_out_comes_back_without_a_voice_that_was_given_away() -> None:
     session = new_session()
     with transaction() as db:
         first = drums.add(db, session, OWNED_TOM, "tom-1")
-        drums.delete(db, first.id)
+        drums.delete(db, session, first.id)
         drums.add(db, session, OWNED_TOM, "tom-1")
     with transaction() as db:
         assert len(drums.listing(db, session)) == 1
-        assert drums.restore(db, first.id).voice is None
+        assert drums.restore(db, session, first.id).voice is None
         assert len(drums.listing(db, session)) == 2
 
 
@@ -82,7 +82,7 @@ def test_a_drum_survives_being_stored() -> None:
         drum = drums.add(db, session, OWNED_KICK, "kick")
         drums.set_wish(db, drum.id, {"relation": "equal"})
     with transaction() as db:
-        again = drums.get(db, drum.id)
+        again = drums.get(db, session, drum.id)
     assert again.owned == OWNED_KICK
     assert again.wish == {"relation": "equal"}
 
@@ -111,19 +111,19 @@ def reference_of(session: int) -> int:
 def test_a_cancelled_analysis_keeps_nothing() -> None:
     reference = reference_of(new_session())
     with transaction() as db:
-        assert references.start(db, reference) is not None
+        assert references.start(db, reference, most_attempts=4) is not None
         references.cancel(db, reference)
     with transaction() as db:
         assert not references.progress(db, reference, "measuring", 0.5)
         assert not references.finish(db, reference, analysis={}, peaks={}, version=1)
-        assert references.start(db, reference) is None
+        assert references.start(db, reference, most_attempts=4) is None
 
 
 def test_a_failed_analysis_lets_its_sound_go() -> None:
     reference = reference_of(new_session())
     with transaction() as db:
-        references.start(db, reference)
-        references.fail(db, reference, "No drum stroke was found.")
+        references.start(db, reference, most_attempts=4)
+        references.fail(db, reference, "No drum stroke was found.", keep=False)
     with transaction() as db:
         assert references.get(db, reference).message == "No drum stroke was found."
         assert db.execute(text("select count(*) from audio")).scalar() == 0
@@ -166,7 +166,7 @@ def test_a_references_version_changes_with_every_change_of_it_and_of_no_other() 
     seen = []
     for share in (0.1, 0.2, 0.3):
         with transaction() as db:
-            references.start(db, one)
+            references.start(db, one, most_attempts=4)
             references.progress(db, one, "reading", share)
         with transaction() as db:
             seen.append(references.versions(db, [one, other]))

@@ -9,7 +9,7 @@ from emblar.web.app import create_app
 
 @pytest.fixture
 def client() -> Iterator[TestClient]:
-    with TestClient(create_app(), follow_redirects=True) as found:
+    with TestClient(create_app(), base_url="http://127.0.0.1", follow_redirects=True) as found:
         yield found
 
 

@@ -18,7 +18,7 @@ from numpy.typing import NDArray
 
 from emblar.core.acoustics.axial import Axial, Motion, Side
 from emblar.core.acoustics.basis import SHAPES, Array, basis
-from emblar.core.acoustics.cavity import COMPARED, STROKE_SHARE
+from emblar.core.acoustics.cavity import COMPARED, TAKES_PART
 from emblar.core.acoustics.coefficients import Coefficients
 from emblar.core.acoustics.damping import edge_loss
 from emblar.core.acoustics.dressed import (
@@ -31,6 +31,7 @@ from emblar.core.acoustics.dressed import (
 )
 from emblar.core.acoustics.drum import Kind
 from emblar.core.acoustics.head import duct_air_mass
+from emblar.core.acoustics.port import LARGE_PORT
 
 Index = NDArray[np.int64]
 ROUND = (*((m, 0) for m in range(1, HIGHEST_ORDER + 1)), (1, 1))
@@ -52,6 +53,13 @@ class Choice:
     reso: tuple[HeadKey, ...]
     loss_share: float = 1.0
     port_radius_m: float | None = None
+
+    @property
+    def has_large_port(self) -> bool:
+        """Whether the port leaves so little front head that it no longer leads the note."""
+        return self.port_radius_m is not None and self.port_radius_m > (
+            LARGE_PORT * self.shell.radius_m
+        )
 
 
 @dataclass(frozen=True, slots=True, eq=False)
@@ -116,7 +124,9 @@ def table(choice: Choice, k: Coefficients) -> Table:
 def _stacked(heads: Sequence[DressedHead]) -> dict[str, Array]:
     if not heads:
         return {}
-    names = ("eigenvalue", "swept", "centre", "struck", "near", "resistance", "radiation")
+    names = (
+        "eigenvalue", "swept", "centre", "struck", "near", "resistance", "radiation", "shapes",
+    )  # fmt: skip
     arrays = {n: np.stack([getattr(h, n) for h in heads], axis=-1) for n in names}
     arrays["loss"] = np.array([h.loss for h in heads])
     arrays["thickness"] = np.array([h.thickness_m for h in heads])
@@ -208,26 +218,25 @@ class Batch:
             return three, self._pitch_among(three)
         if self.r:
             return [self.axial.mode(0, upper=upper) for upper in (False, True)], none
-        two = [self.axial.mode(0, upper=upper) for upper in (False, True)]
-        return two, np.minimum(self._pitch_among([*two, self.axial.mode(1, upper=False)]), 1)
+        return [self.axial.mode(0, upper=upper) for upper in (False, True)], none
 
     def _pitch_among(self, motions: list[Motion]) -> Index:
-        """Return which mode is the drum pitch (``cavity.drum_pitch_mode``).
+        """Return which mode is the drum pitch, as ``cavity.drum_pitch_mode`` says."""
+        if not self.r:
+            return np.zeros(len(self), np.int64)
+        if self.choice.has_large_port:
+            # In the film's own lowest shape, not in that of the head with its air.
+            parts = np.stack([np.abs(self._lowest_shape(m)) for m in motions[:COMPARED]])
+            return np.asarray(np.argmax(parts >= TAKES_PART * parts.max(axis=0), axis=0), np.int64)
+        moved = [
+            (self.b["swept"] * m.batter).sum(axis=0) * (self.r["swept"] * m.reso).sum(axis=0)
+            for m in motions
+        ]
+        return np.asarray(np.argmax(np.stack(moved) < 0.0, axis=0), np.int64)
 
-        The lowest in which the heads move the same way; without a front head the lowest in which a
-        stroke at the centre takes part.
-        """
-        if self.r:
-            moved = [
-                (self.b["swept"] * m.batter).sum(axis=0) * (self.r["swept"] * m.reso).sum(axis=0)
-                for m in motions
-            ]
-            return np.asarray(np.argmax(np.stack(moved) < 0.0, axis=0), np.int64)
-        shares = np.stack(
-            [(self.b["centre"] * m.batter).sum(axis=0) ** 2 for m in motions[:COMPARED]]
-        )
-        first = np.argmax(shares >= STROKE_SHARE * shares.max(axis=0), axis=0)
-        return np.asarray(first, np.int64)
+    def _lowest_shape(self, motion: Motion) -> Array:
+        """Return how far a mode moves the batter in the film's lowest shape."""
+        return np.asarray((self.b["shapes"][0, 0] * motion.batter).sum(axis=0))
 
     def pitch_hz(self) -> Array:
         """Return the drum pitch of every candidate in Hz."""
@@ -275,7 +284,7 @@ class Batch:
             slope_square = part / tension * amplitude**2 / area
             added += part * 0.25 * stiffness * side["thickness"] * slope_square / tension
             total += part
-        return np.asarray(600.0 * np.log2(1.0 + added / total))
+        return np.minimum(600.0 * np.log2(1.0 + added / total), k["most_bend"])
 
     def _axial_row(self, motion: Motion) -> Row:
         k, shell, omega = self.k, self.choice.shell, motion.omega

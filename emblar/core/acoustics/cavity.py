@@ -29,12 +29,11 @@ from emblar.core.acoustics.head import (
     film_stiffness,
     outer_air_mass,
 )
+from emblar.core.acoustics.port import LARGE_PORT, hole
 
 ITERATIONS = 6
-PORT_PLACE = 0.5
-"""Distance of a port from the centre over the radius: off-centre, where a stand reaches."""
-STROKE_SHARE, COMPARED = 0.12, 3
-"""Least share of a centre stroke in the mode called drum pitch when there is no front head."""
+COMPARED, TAKES_PART = 2, 0.3
+"""Behind a large port the pitch is the first of so many modes in which the batter takes part."""
 
 
 @dataclass(frozen=True, slots=True)
@@ -99,13 +98,15 @@ def assemble(drum: Drum, tensions: Tensions, m: int, coefficients: Coefficients)
     if heads == 2:
         mass[:SHAPES, SHAPES : 2 * SHAPES] = shared
         mass[SHAPES : 2 * SHAPES, :SHAPES] = shared.T
-    _add_dampers(mass, drum, shapes)
+    _add_dampers(mass, stiffness, drum, tensions, shapes)
     if opening:
         _add_opening(mass, stiffness, ends, drum, tensions, coefficients)
     return System(mass, stiffness, ends)
 
 
-def _add_dampers(mass: Array, drum: Drum, shapes: Basis) -> None:
+def _add_dampers(
+    mass: Array, stiffness: Array, drum: Drum, tensions: Tensions, shapes: Basis
+) -> None:
     for damper in drum.dampers:
         if damper.side == "reso" and drum.reso is None:
             continue
@@ -113,7 +114,10 @@ def _add_dampers(mass: Array, drum: Drum, shapes: Basis) -> None:
         block = slice(start, start + SHAPES)
         place = shapes.at(damper.radius)
         share = 1.0 if shapes.m == 0 else 0.5
-        mass[block, block] += share * damper.mass_kg * np.outer(place, place)
+        square = share * np.outer(place, place)
+        tension = tensions.batter_n_per_m if damper.side == "batter" else tensions.reso_n_per_m
+        mass[block, block] += damper.mass_kg * square
+        stiffness[block, block] += damper.hold * (tension or 0.0) * square
 
 
 def _add_opening(
@@ -134,12 +138,11 @@ def _add_opening(
     neck = coefficients["port_wall"] + coefficients["port_end_correction"] * port
     area = math.pi * port**2
     mass[-1, -1] += density * neck / area
-    shapes, block = basis(0), slice(SHAPES, 2 * SHAPES)
-    place, slope = shapes.at(PORT_PLACE), shapes.slope_at(PORT_PLACE) / radius
-    film_area = drum.reso.areal_density_kg_per_m2(coefficients) * area
-    mass[block, block] -= film_area * np.outer(place, place)
-    stiffness[block, block] -= (tensions.reso_n_per_m or 0.0) * area * np.outer(slope, slope)
-    ends[1, block] -= area * place
+    block, gone = slice(SHAPES, 2 * SHAPES), hole(port / radius)
+    density_of_film = drum.reso.areal_density_kg_per_m2(coefficients)
+    mass[block, block] -= density_of_film * radius**2 * gone.mass
+    stiffness[block, block] -= (tensions.reso_n_per_m or 0.0) * gone.stiffness
+    ends[1, block] -= radius**2 * gone.swept
 
 
 def swept_by_reso(drum: Drum, coefficients: Coefficients) -> Array:
@@ -147,7 +150,7 @@ def swept_by_reso(drum: Drum, coefficients: Coefficients) -> Array:
     shapes, radius = basis(0), drum.radius_m(coefficients)
     swept = shapes.swept * radius**2
     if drum.port_radius_m is not None:
-        swept = swept - math.pi * drum.port_radius_m**2 * shapes.at(PORT_PLACE)
+        swept = swept - radius**2 * hole(drum.port_radius_m / radius).swept
     return np.asarray(swept)
 
 
@@ -215,26 +218,31 @@ def _mode(m: int, omega: float, vector: Array, drum: Drum) -> CoupledMode:
     return CoupledMode(m, omega / (2.0 * math.pi), vector[:SHAPES], reso, port)
 
 
-def drum_pitch_mode(modes: list[CoupledMode], radius_m: float) -> CoupledMode:
+def drum_pitch_mode(modes: list[CoupledMode], drum: Drum, radius_m: float) -> CoupledMode:
     """Return the mode that is the drum's pitch among the m = 0 modes, lowest first.
 
-    It is the lowest one in which the heads move the same way; the air plug of a port makes a mode
-    below it in which they do not. Without a front head it is the lowest one in which a centre
-    stroke takes part, measured against the lowest ``COMPARED``.
+    It is followed by its shape. Between two heads it is the lowest mode in which they move the same
+    way; the air plug of a port makes a mode below it in which they do not. Without a front head it
+    is the batter with the air of the tube, the lowest of all. A port so large that little front
+    head is left lies between: the lowest mode in which the batter's own lowest shape takes part,
+    not the one that what is left of the front makes by itself.
     """
-    centre = basis(0).at(0.0)
-    shares = np.array([float(centre @ mode.batter) ** 2 for mode in modes[:COMPARED]])
-    for mode, share in zip(modes, shares, strict=False):
-        if mode.reso is None and share >= STROKE_SHARE * shares.max():
-            return mode
-        if mode.reso is not None and not mode.heads_opposed(radius_m):
-            return mode
-    return modes[0]
+    if modes[0].reso is None:
+        return modes[0]
+    if has_large_port(drum, radius_m):
+        parts = [abs(float(mode.batter[0])) for mode in modes[:COMPARED]]
+        return next(m for m, p in zip(modes, parts, strict=False) if p >= TAKES_PART * max(parts))
+    return next((m for m in modes if not m.heads_opposed(radius_m)), modes[0])
 
 
-def upper_mode(modes: list[CoupledMode], radius_m: float) -> CoupledMode | None:
+def has_large_port(drum: Drum, radius_m: float) -> bool:
+    """Whether the port leaves so little front head that it no longer leads the note."""
+    return drum.port_radius_m is not None and drum.port_radius_m > LARGE_PORT * radius_m
+
+
+def upper_mode(modes: list[CoupledMode], drum: Drum, radius_m: float) -> CoupledMode | None:
     """Return the lowest mode above the pitch with the heads opposed, or None without one."""
-    pitch = drum_pitch_mode(modes, radius_m)
+    pitch = drum_pitch_mode(modes, drum, radius_m)
     for mode in modes:
         if mode.frequency_hz > pitch.frequency_hz and mode.heads_opposed(radius_m):
             return mode

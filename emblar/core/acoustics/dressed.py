@@ -16,7 +16,6 @@ import numpy as np
 from scipy.special import jv
 
 from emblar.core.acoustics.basis import SHAPES, Array, Basis, basis
-from emblar.core.acoustics.cavity import PORT_PLACE
 from emblar.core.acoustics.coefficients import Coefficients
 from emblar.core.acoustics.damping import WIRE_PLACE, film_loss_factor
 from emblar.core.acoustics.drum import (
@@ -36,6 +35,7 @@ from emblar.core.acoustics.head import (
     film_stiffness,
     outer_air_mass,
 )
+from emblar.core.acoustics.port import hole
 from emblar.core.acoustics.strike import contact_s, impulse_n_s, microphone_place, on_surface, place
 
 HIGHEST_ORDER = 5
@@ -144,19 +144,19 @@ def _dressed(keys: Sequence[HeadKey], shell: Shell, k: Coefficients) -> list[Dre
     mass, stiffness, resistance = (np.stack(part) for part in zip(*bare, strict=True))
     swept = np.tile(basis(0).swept * radius**2, (len(keys), 1))
     for i, key in enumerate(keys):
-        spots = [(d.radius, d.resistance_n_s_per_m, d.mass_kg) for d in key.dampers]
+        spots = [(d.radius, d.resistance_n_s_per_m, d.mass_kg, d.hold) for d in key.dampers]
         if key.kind == "snare" and key.side == "reso":
-            spots.append((WIRE_PLACE, k["wires_resistance"] * key.wires.drag, 0.0))
-        for spot, drag, weight in spots:
+            spots.append((WIRE_PLACE, k["wires_resistance"] * key.wires.drag, 0.0, 0.0))
+        for spot, drag, weight, hold in spots:
             square = _squares(spot)
+            stiffness[i] += hold * square
             mass[i] += weight * square
             resistance[i] += drag * square
         if key.port_radius_m is not None:
-            area, shapes = np.pi * key.port_radius_m**2, basis(0)
-            at, slope = shapes.at(PORT_PLACE), shapes.slope_at(PORT_PLACE) / radius
-            mass[i, 0] -= key.film.areal_density_kg_per_m2(k) * area * np.outer(at, at)
-            stiffness[i, 0] -= area * np.outer(slope, slope)
-            swept[i] -= area * at
+            gone = hole(key.port_radius_m / radius)
+            mass[i, 0] -= key.film.areal_density_kg_per_m2(k) * radius**2 * gone.mass
+            stiffness[i, 0] -= gone.stiffness
+            swept[i] -= radius**2 * gone.swept
     values, vectors = modes_of(stiffness, mass)
     own = vectors.swapaxes(-1, -2)
     struck_at = np.stack([_at(place(key.kind, key.strike, k)) for key in keys])

@@ -69,12 +69,15 @@ class PlacedDamper:
         Distance from the centre over the head's radius, 0 to 1.
     resistance_n_s_per_m, mass_kg
         What it takes from and adds to the film under it.
+    hold
+        How far it holds the film still there: a stiffness over the film's tension.
     """
 
     side: Side
     radius: float
     resistance_n_s_per_m: float
     mass_kg: float
+    hold: float = 0.0
 
 
 @dataclass(frozen=True, slots=True)

@@ -16,6 +16,7 @@ from emblar.core.acoustics.cavity import (
     CoupledMode,
     coupled_modes,
     drum_pitch_mode,
+    has_large_port,
     swept_by_reso,
     upper_mode,
 )
@@ -91,7 +92,7 @@ def _pitch_mode(drum: Drum, tensions: Tensions, coefficients: Coefficients) -> C
     # The pitch mode is the first or, above a port's air plug, the second.
     count = 1 if drum.port_radius_m is None and drum.reso is not None else 3
     modes = coupled_modes(drum, tensions, 0, coefficients, count=count)
-    return drum_pitch_mode(modes, drum.radius_m(coefficients))
+    return drum_pitch_mode(modes, drum, drum.radius_m(coefficients))
 
 
 def drum_pitch_hz(drum: Drum, tensions: Tensions, coefficients: Coefficients) -> float:
@@ -158,8 +159,8 @@ def predict(
     k = coefficients or prior_coefficients()
     tensions = tensions_from_lug_pitches(drum, batter_lug_hz, reso_lug_hz, k)
     axial = coupled_modes(drum, tensions, 0, k, count=5)
-    pitch = drum_pitch_mode(axial, drum.radius_m(k))
-    upper = upper_mode(axial, drum.radius_m(k))
+    pitch = drum_pitch_mode(axial, drum, drum.radius_m(k))
+    upper = upper_mode(axial, drum, drum.radius_m(k))
     sd_cents = _pitch_sd_cents(drum, batter_lug_hz, reso_lug_hz, pitch.frequency_hz, k)
     sustain = t60_s(decay_rate(pitch, drum, tensions, k))
     return Prediction(
@@ -183,6 +184,8 @@ def _pitch_sd_cents(
 ) -> float:
     """Carry each coefficient's spread to the pitch by moving it one sd; independent errors add."""
     variance = k.rows["model_pitch_error"].sd ** 2
+    if has_large_port(drum, drum.radius_m(k)):
+        variance += k.rows["large_port_pitch_error"].sd ** 2
     # Pitch goes almost in proportion with the lug pitches, read on both heads.
     variance += k.rows["lug_reading_error"].sd ** 2 / (1.0 if drum.reso is None else 2.0)
     for name in PITCH_UNCERTAIN:
@@ -212,7 +215,7 @@ def _bend(mode: CoupledMode, drum: Drum, tensions: Tensions, k: Coefficients) ->
     """Return how many cents sharp a medium stroke starts.
 
     The stroke's slope stretches the film: ΔT = Eh/(2(1−ν²)) · mean slope², halved again for the
-    mean over a cycle.
+    mean over a cycle. More than ``most_bend`` is not claimed.
     """
     shapes, radius = basis(0), drum.radius_m(k)
     omega = 2.0 * math.pi * mode.frequency_hz
@@ -233,7 +236,7 @@ def _bend(mode: CoupledMode, drum: Drum, tensions: Tensions, k: Coefficients) ->
         stretched = 0.25 * stiffness * film.thickness_m * mean_square
         added += energy_share * stretched / tension
         total += energy_share
-    value = 600.0 * math.log2(1.0 + added / total)
+    value = min(600.0 * math.log2(1.0 + added / total), k["most_bend"])
     return Measured(value, 0.6 * value, "ct")
 
 

@@ -11,7 +11,7 @@ from dataclasses import dataclass
 from typing import Literal
 
 from emblar.core.acoustics.coefficients import Coefficients
-from emblar.core.acoustics.drum import Drum, Side, Tensions
+from emblar.core.acoustics.drum import Drum, Kind, Side, Tensions
 
 Severity = Literal["stop", "caution", "note"]
 
@@ -38,6 +38,22 @@ def rod_load_n(tension_n_per_m: float, radius_m: float, rods: int) -> float:
     return 2.0 * math.pi * radius_m * tension_n_per_m / rods
 
 
+def stress_limits_pa(kind: Kind, side: Side, coefficients: Coefficients) -> tuple[float, float]:
+    """Return the film stress in Pa from which on to be careful, and where to stop.
+
+    A snare-side film is tuned nearer to what it bears than any other, every day.
+    """
+    film = "snare_side" if kind == "snare" and side == "reso" else "stress"
+    return coefficients[f"{film}_caution"], coefficients[f"{film}_stop"]
+
+
+def head_name(kind: Kind, side: Side) -> str:
+    """Return what the trade calls one head of a kind of drum."""
+    if side == "batter":
+        return "batter"
+    return {"kick": "front head", "snare": "snare side", "tom": "reso"}[kind]
+
+
 def limits(drum: Drum, tensions: Tensions, coefficients: Coefficients) -> list[Limit]:
     """Return every limit that these tensions reach, worst first."""
     found: list[Limit] = []
@@ -58,26 +74,25 @@ def _side_limits(drum: Drum, side: Side, tension: float, coefficients: Coefficie
         return []
     found = []
     stress = film_stress_pa(tension, film.thickness_m)
-    stop, caution = coefficients["stress_stop"], coefficients["stress_caution"]
+    caution, stop = stress_limits_pa(drum.kind, side, coefficients)
+    name, borne = head_name(drum.kind, side), f"{100.0 * stress / stop:.0f} %"
     if stress >= stop:
-        text = (
-            f"{side}: film stress {stress / 1e6:.0f} MPa is past {stop / 1e6:.0f} MPa, it may tear"
-        )
+        text = f"{name}: {borne} of what the film bears, it may tear; go no higher"
         found.append(Limit("film_stress", "stop", side, stress, stop, text))
     elif stress >= caution:
-        text = f"{side}: film stress {stress / 1e6:.0f} MPa, its limit is {stop / 1e6:.0f} MPa"
+        text = f"{name}: close to tearing, {borne} of what the film bears"
         found.append(Limit("film_stress", "caution", side, stress, caution, text))
     load = rod_load_n(tension, drum.radius_m(coefficients), drum.rods)
     if load >= coefficients["rod_caution"]:
-        text = f"{side}: {load:.0f} N per rod; stop where the key needs force"
+        text = f"{name}: {load:.0f} N per rod; stop where the key needs force"
         found.append(Limit("rod_load", "caution", side, load, coefficients["rod_caution"], text))
     papery, slack = coefficients["papery_tension"], coefficients["slack_stop"]
     if tension < slack:
-        text = f"{side}: {tension:.0f} N/m is too slack to sound; a note begins at {slack:.0f} N/m"
+        text = f"{name}: {tension:.0f} N/m is too slack to sound; a note begins at {slack:.0f} N/m"
         found.append(Limit("slack", "stop", side, tension, slack, text))
     elif tension < papery:
         text = (
-            f"{side}: {tension:.0f} N/m is slack; below about {papery:.0f} N/m a head turns papery"
+            f"{name}: {tension:.0f} N/m is slack; below about {papery:.0f} N/m a head turns papery"
         )
         found.append(Limit("papery", "note", side, tension, papery, text))
     return found

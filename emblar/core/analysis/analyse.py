@@ -25,6 +25,7 @@ from emblar.core.analysis.audio import (
 )
 from emblar.core.analysis.card import VoiceCard, measure_voice
 from emblar.core.analysis.clean import AnalysedHit, clean_strokes, mark_clean, spans_of
+from emblar.core.analysis.clipping import damage
 from emblar.core.analysis.frames import frames_of
 from emblar.core.analysis.low_band import low_band
 from emblar.core.analysis.manner import with_manners
@@ -40,7 +41,7 @@ from emblar.core.analysis.voices import (
 from emblar.core.errors import BadAudioError
 
 Array = NDArray[np.float64]
-ANALYSIS_VERSION = 19
+ANALYSIS_VERSION = 20
 SourceKind = Literal["auto", "mix", "drums", "hit"]
 Progress = Callable[[str, float], None]
 PEAK_BINS_PER_S = 200
@@ -61,6 +62,10 @@ class Analysis:
     voices: tuple[VoiceCard, ...]
     mix: bool = False
     """Whether instruments other than drums are said, or heard, to play on between strokes."""
+    clipped: float = 0.0
+    """Share of its strokes' first moments that is cut flat (``clipping``)."""
+    begins: int = 0
+    """First sample, at the analysis rate, that was listened to: silence before it was left out."""
 
 
 def voice_order(voice: str) -> tuple[int, str]:
@@ -127,10 +132,52 @@ def analyse(
     progress("measuring", 0.5)
     told = [AnalysedHit(h.time_s, h.voice, h.level_db, h.confidence, False) for h in hits]
     end_s = audio.duration_s - since_s
-    marked = with_manners(mark_clean(told, mono, end_s), mono)
+    marked = with_manners(mark_clean(told, end_s), mono)
     cards = measure_voices(mono, lows, marked, end_s, mix=mix, progress=progress)
     placed = tuple(replace(hit, time_s=max(hit.time_s + since_s, 0.0)) for hit in marked)
-    return Analysis(audio.duration_s, audio.sample_rate_hz, audio.channels, placed, cards, mix)
+    return Analysis(
+        audio.duration_s, audio.sample_rate_hz, audio.channels, placed, cards,
+        mix=mix, clipped=damage_of(mono, marked), begins=first,
+    )  # fmt: skip
+
+
+def remeasure(
+    audio: Audio,
+    hits: Sequence[AnalysedHit],
+    *,
+    mix: bool,
+    begins: int,
+    only: Collection[str],
+    regions_s: Sequence[tuple[float, float]] = (),
+) -> tuple[tuple[AnalysedHit, ...], tuple[VoiceCard, ...]]:
+    """Measure some voices anew after a correction, as the analysis measured them.
+
+    Parameters
+    ----------
+    audio
+        The recording.
+    hits
+        All its strokes, as corrected.
+    mix, begins
+        What the analysis decided: ``Analysis.mix`` and ``Analysis.begins``.
+    only
+        The voices to measure.
+    regions_s
+        If given, only strokes inside one of these stretches (start, stop) are fit for measuring.
+    """
+    since_s = begins / ANALYSIS_RATE_HZ
+    mono = from_sample(one_channel(audio), begins)
+    beside = side(audio) if mix else None
+    lows = heard_low(mono, from_sample(beside, begins) if beside is not None else None)
+    end_s = audio.duration_s - since_s
+    moved = [replace(hit, time_s=hit.time_s - since_s) for hit in hits]
+    regions = [(a - since_s, b - since_s) for a, b in regions_s]
+    marked = with_manners(mark_clean(moved, end_s, regions), mono)
+    cards = measure_voices(mono, lows, marked, end_s, mix=mix, only=only)
+    # Their times stay as they were, to the last digit: that is how strokes are known.
+    return tuple(
+        replace(hit, time_s=old.time_s) for hit, old in zip(marked, hits, strict=True)
+    ), cards
 
 
 def others_play_on(kind: str, heard: Callable[[], bool]) -> bool:
@@ -177,14 +224,25 @@ def measure_voices(
     """
     present = {hit.voice for hit in hits}
     names = sorted(present if only is None else present & set(only), key=voice_order)
+    damaged = damage_of(mono, hits)
     cards = []
     for index, name in enumerate(names):
         progress(f"measuring {name}", 0.5 + 0.5 * index / len(names))
         levels = [hit.level_db for hit in hits if hit.voice == name]
         clean = clean_strokes(hits, name, duration_s)
         every = spans_of(hits, name, duration_s)
-        cards.append(measure_voice(name, mono, lows, clean, levels_db=levels, mix=mix, every=every))
+        cards.append(
+            measure_voice(
+                name, mono, lows, clean, levels_db=levels, mix=mix, every=every, damaged=damaged
+            )
+        )
     return tuple(cards)
+
+
+def damage_of(mono: Samples, hits: Sequence[AnalysedHit]) -> float:
+    """Return how far a recording is clipped: the mean damage of its strokes."""
+    damaged = damage(mono, np.array([hit.time_s for hit in hits]))
+    return float(damaged.mean()) if len(damaged) else 0.0
 
 
 def peaks(audio: Audio) -> tuple[list[float], list[float]]:

@@ -3,18 +3,20 @@
 Conventions
 -----------
 Pitches in Hz, uncertainties of pitches in cents, times in s. Quantities that a hat or cymbal does
-not have are ``Unknown`` with the reason. A *clean* stroke has no other drum in its measuring span,
-is within 15 dB of the voice's loudest, and is not clipped. *Dynamics* is the change of attack and
+not have are ``Unknown`` with the reason. A *clean* stroke has no other drum in its measuring span
+and is within 15 dB of the voice's loudest. *Dynamics* is the change of attack and
 pitch per 10 dB of stroke level, over clean strokes.
 """
 
 from collections.abc import Sequence
 from dataclasses import dataclass, replace
+from typing import Any
 
 import numpy as np
 from numpy.typing import NDArray
 
 from emblar.core.analysis.audio import Samples
+from emblar.core.analysis.clipping import TOLD, less_sure
 from emblar.core.analysis.colours import heard_of
 from emblar.core.analysis.loudness import Part, soft_and_loud
 from emblar.core.analysis.low_band import StrokeSpan, settle_span
@@ -31,6 +33,7 @@ from emblar.core.analysis.reel import reel
 from emblar.core.analysis.ring import Ring, voice_ring
 from emblar.core.analysis.robust import centre_and_spread, combined, slope_per_10_db
 from emblar.core.analysis.room import room_share
+from emblar.core.analysis.room_tail import room_answers
 from emblar.core.analysis.shape import StrokeShape, stroke_shape
 from emblar.core.analysis.tuning import Tuned, tuned, weighed
 from emblar.core.notes import cents, spread_hz
@@ -47,6 +50,7 @@ OVER_BED = (
     "other instruments sound in its range, and its strokes do not agree over them: bring a drum "
     "stem or single hits"
 )
+CLIPPED = "the recording is clipped: its loud strokes were cut to the level of softer ones"
 LEAST_FIRM = 0.15
 NO_PITCH = "hats and cymbals have no single pitch"
 FEW_LEVELS = "too few clean strokes, or all about as loud, to tell how it changes"
@@ -61,8 +65,9 @@ OVER_BED_CENTS = {"tom": 0.0, "snare": 30.0, "kick": 60.0}
 toms ``tuning`` knows."""
 OVER_BED_BEND_CENTS, OVER_BED_SUSTAIN = {"tom": 25.0, "snare": 0.0, "kick": 0.0}, 0.08
 """The same of how far it bends, and, as a share, of how long it rings (on made-up mixes)."""
-ALTERNATIVE_DB = -9.0
-"""A mode this close to the strongest is told as another reading of the pitch."""
+ALTERNATIVE_DB, ALTERNATIVE_SD, ALTERNATIVE_CENTS = -9.0, 2.0, 50.0
+"""A mode this close to the strongest is told as another reading of the pitch, if it lies farther
+from it than its uncertainty, and than one note may be read."""
 
 
 @dataclass(frozen=True, slots=True)
@@ -73,6 +78,10 @@ class CleanStroke:
     level_db: float
     drum_gap_s: float
     any_gap_s: float
+
+    def undisturbed(self) -> StrokeSpan:
+        """Return the stroke with the time until anything else is struck."""
+        return StrokeSpan(self.time_s, self.any_gap_s)
 
 
 @dataclass(frozen=True, slots=True)
@@ -112,6 +121,8 @@ class VoiceCard:
     alternatives: tuple[Alternative, ...] = ()
     ring_modes: tuple[Ring, ...] = ()
     tracks: tuple[Track, ...] = ()
+    pitch_chosen: bool = False
+    """Whether a person said which reading of the pitch it is."""
     parts: tuple[Part, Part] | None = None
     """The soft and the loud strokes, by the names of ``planning.steps``."""
 
@@ -125,6 +136,7 @@ def measure_voice(
     levels_db: Sequence[float],
     mix: bool = False,
     every: Sequence[StrokeSpan] = (),
+    damaged: float = 0.0,
 ) -> VoiceCard:
     """Measure one voice from its clean strokes.
 
@@ -143,6 +155,8 @@ def measure_voice(
         Whether other instruments play on between the strokes (``analyse.others_play_on``).
     every
         All strokes of the voice, clean or not: in a mix they tell together where a tom is tuned.
+    damaged
+        How far the recording is clipped (``clipping.damage``, the mean over its strokes).
     """
     kind = voice.split("-", maxsplit=1)[0]
     pitched = kind not in ("hat", "cymbal")
@@ -163,7 +177,9 @@ def measure_voice(
         expected = together.hz if together else None
     pitches: list[StrokePitch] = []
     if expected is not None:
-        pitches = stroke_pitches(low, spans, expected, tom=kind == "tom", over=over)
+        # A snare's wires sound on where a room would be heard: of it nobody can tell.
+        room = kind == "snare" or room_answers(mono, [s.undisturbed() for s in chosen])
+        pitches = stroke_pitches(low, spans, expected, tom=kind == "tom", over=over, room=room)
     settled = _whole_spans([p.settled_hz for p in pitches], spans, kind)
     unsteady = float(np.median([p.unsteady_cents for p in pitches])) if pitches else 0.0
     more = float(np.hypot(unsteady, OVER_BED_CENTS[kind] if mix and pitched else 0.0))
@@ -179,6 +195,11 @@ def measure_voice(
     told = _pitch_quantities(pitches, rings, known, why, SUSTAIN_FLOOR.get(kind, 0.0))
     if mix and pitched:
         told |= _over_others(told["glide_cents"], told["decay"], kind)
+    rest: dict[str, Any] = {
+        **told,
+        **_shape_quantities(shapes, cut=NOT_TOLD if chosen else NO_CLEAN, why=why, kind=kind),
+        **_dynamics(chosen, shapes, settled),
+    }
     return VoiceCard(
         voice=voice,
         hits=len(levels_db),
@@ -186,16 +207,22 @@ def measure_voice(
         fundamental=fundamental,
         fundamental_sd_cents=sd_cents,
         fundamental_spread_cents=spread,
-        **told,
-        **_shape_quantities(shapes, cut=NOT_TOLD if chosen else NO_CLEAN, why=why, kind=kind),
-        **_dynamics(chosen, shapes, settled),
+        **_as_clipped(rest, damaged),
         level=combined(levels_db, "dB", floor=0.2, lone=1.0, reason=NO_CLEAN),
         room=room_share(mono, [(s.time_s, s.any_gap_s) for s in chosen]),
-        alternatives=() if together else _alternatives(modes),
+        alternatives=() if together else _alternatives(modes, known, sd_cents),
         ring_modes=tuple(rings),
         tracks=tuple(p.track for p in pitches if len(p.track.time_s)),
         parts=_parts(chosen, shapes, pitches, settled),
     )
+
+
+def _as_clipped(quantities: dict[str, Any], damaged: float) -> dict[str, Any]:
+    """Return quantities as unsure as clipping leaves them; dynamics it leaves not at all."""
+    if damaged >= TOLD:
+        gone = dict.fromkeys(("dynamics_attack", "dynamics_pitch"), Unknown(CLIPPED))
+        quantities = {**quantities, **gone}
+    return {name: less_sure(name, quantity, damaged) for name, quantity in quantities.items()}
 
 
 def _why(spans: Sequence[StrokeSpan], kind: str) -> str:
@@ -243,8 +270,16 @@ def _over_bed(lows: Sequence[Array], spans: list[StrokeSpan], kind: str) -> tupl
     return low, modes if best.tells(modes[0][0], kind) else []
 
 
-def _alternatives(modes: Modes) -> tuple[Alternative, ...]:
-    return tuple(Alternative(f, v) for f, v in modes[1:4] if v >= ALTERNATIVE_DB)
+def _alternatives(
+    modes: Modes, told_hz: float | None, sd_cents: float | None
+) -> tuple[Alternative, ...]:
+    """Return the other strong modes, those left out that are no other note."""
+    near = max(ALTERNATIVE_SD * (sd_cents or 0.0), ALTERNATIVE_CENTS)
+    return tuple(
+        Alternative(f, v)
+        for f, v in modes[1:4]
+        if v >= ALTERNATIVE_DB and (told_hz is None or abs(cents(f, told_hz)) > near)
+    )
 
 
 def _parts(

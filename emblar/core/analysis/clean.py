@@ -2,9 +2,9 @@
 
 Conventions
 -----------
-Times in s. A stroke is clean if no other drum starts with it or within its measuring span, it is
-within 15 dB of its voice's loudest, and it is not clipped. Hats and cymbals do not disturb the low
-notes of drums, drums disturb everything.
+Times in s. A stroke is clean if no other drum starts with it or within its measuring span, and it
+is within 15 dB of its voice's loudest. Hats and cymbals do not disturb the low notes of drums,
+drums disturb everything. A clipped stroke is clean: its note is not moved by it (``clipping``).
 """
 
 from collections import Counter
@@ -14,13 +14,10 @@ from dataclasses import dataclass, replace
 import numpy as np
 from numpy.typing import NDArray
 
-from emblar.core.analysis.audio import ANALYSIS_RATE_HZ, Samples
 from emblar.core.analysis.card import CleanStroke
 from emblar.core.analysis.low_band import StrokeSpan
 
 Array = NDArray[np.float64]
-CLIP_LEVEL = 0.999
-CLIP_SAMPLES = 3
 WITHIN_LOUDEST_DB = 15.0
 CLEAN_S = {"tom": 0.30, "hat": 0.06, "cymbal": 0.06}
 CLEAN_SHORT_S = 0.16
@@ -56,7 +53,6 @@ def _drum_times(hits: Sequence[AnalysedHit]) -> Array:
 
 def mark_clean(
     hits: Sequence[AnalysedHit],
-    mono: Samples,
     duration_s: float,
     regions_s: Sequence[tuple[float, float]] = (),
 ) -> tuple[AnalysedHit, ...]:
@@ -76,7 +72,6 @@ def mark_clean(
             _next(drums, hit.time_s, duration_s) - hit.time_s >= needed
             and together[hit.time_s] <= (0 if hit.voice in HIGH_VOICES else 1)
             and hit.level_db >= loudest[hit.voice] - WITHIN_LOUDEST_DB
-            and not _clipped(mono, hit.time_s)
             and (not regions_s or any(a <= hit.time_s < b for a, b in regions_s))
         )
         marked.append(replace(hit, clean=clean))
@@ -107,12 +102,6 @@ def spans_of(hits: Sequence[AnalysedHit], voice: str, duration_s: float) -> list
         for hit in hits
         if hit.voice == voice
     ]
-
-
-def _clipped(mono: Samples, time_s: float) -> bool:
-    first = round(time_s * ANALYSIS_RATE_HZ)
-    piece = np.abs(mono[first : first + ANALYSIS_RATE_HZ // 20])
-    return int(np.count_nonzero(piece >= CLIP_LEVEL)) >= CLIP_SAMPLES
 
 
 @dataclass(frozen=True, slots=True)

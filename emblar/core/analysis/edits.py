@@ -12,12 +12,14 @@ from dataclasses import dataclass, replace
 import numpy as np
 
 from emblar.core.analysis.clean import AnalysedHit
-from emblar.core.errors import InputError
+from emblar.core.errors import ConflictError, InputError
+from emblar.core.naming import voice_title
 
 Hits = Sequence[AnalysedHit]
 OTHER_VOICES = ("kick", "snare", "hat", "cymbal")
 TOM_NUMBERS = frozenset("123456789")
-SAME_S = 1e-4
+SAME_S, SEEN_S = 1e-4, 6e-4
+"""Strokes this near are one; a person's time of a stroke is told to the millisecond."""
 LEAST_SPLIT_CENTS = 15.0
 """Strokes of one drum lie closer than this, from one to the next."""
 
@@ -54,7 +56,7 @@ def applied(hits: Hits, edit: Edit) -> list[AnalysedHit]:
 
     Raises
     ------
-    InputError
+    ConflictError
         What it takes away is not there (any more).
     """
     left = list(hits)
@@ -68,46 +70,77 @@ def applied(hits: Hits, edit: Edit) -> list[AnalysedHit]:
             None,
         )
         if index is None:
-            raise InputError(
-                f"The {gone.voice} stroke at {gone.time_s:.2f} s is not there any more. "
-                "Nothing was changed; load the page again."
-            )
+            raise _changed(gone.time_s, gone.voice)
         del left[index]
     return sorted([*left, *edit.added], key=lambda h: (h.time_s, h.voice))
 
 
-def _hit(hits: Hits, index: int) -> AnalysedHit:
-    if not 0 <= index < len(hits):
-        raise InputError("That stroke is not there any more. Load the page again.")
-    return hits[index]
+def _said(voice: str) -> str:
+    return voice.replace("-", " ")
 
 
-def move(hits: Hits, index: int, voice: str) -> Edit:
-    """Give a stroke to another voice."""
-    hit = _hit(hits, index)
+def _changed(time_s: float, voice: str) -> ConflictError:
+    return ConflictError(
+        f"The {_said(voice)} stroke at {time_s:.2f} s is not there any more: it was "
+        "changed meanwhile, perhaps in another window. Nothing was changed; load the page again."
+    )
+
+
+@dataclass(frozen=True, slots=True)
+class Seen:
+    """A stroke as a person saw it: when, on which drum."""
+
+    time_s: float
+    voice: str
+
+
+def _hit(hits: Hits, seen: Seen) -> AnalysedHit:
+    for hit in hits:
+        if hit.voice == seen.voice and abs(hit.time_s - seen.time_s) < SEEN_S:
+            return hit
+    raise _changed(seen.time_s, seen.voice)
+
+
+def move(hits: Hits, seen: Seen, voice: str) -> Edit:
+    """Give a stroke to another voice.
+
+    Raises
+    ------
+    ConflictError
+        The stroke is not there, or not on that drum, any more.
+    """
+    hit = _hit(hits, seen)
     check_voice(voice)
     if any(h.voice == voice and abs(h.time_s - hit.time_s) < SAME_S for h in hits):
-        raise InputError(f"{voice} already has a stroke there. Take one of them out instead.")
-    says = f"Stroke at {hit.time_s:.2f} s moved from {hit.voice} to {voice}"
+        raise InputError(f"There is a {_said(voice)} stroke already. Remove one of them instead.")
+    says = f"Stroke at {hit.time_s:.2f} s moved from {_said(hit.voice)} to {_said(voice)}"
     return Edit(says, (hit,), (replace(hit, voice=voice, confidence=1.0),))
 
 
-def take_out(hits: Hits, index: int) -> Edit:
-    """Take a stroke out."""
-    hit = _hit(hits, index)
-    return Edit(f"{hit.voice} stroke at {hit.time_s:.2f} s taken out", (hit,), ())
+def take_out(hits: Hits, seen: Seen) -> Edit:
+    """Take a stroke out.
+
+    Raises
+    ------
+    ConflictError
+        The stroke is not there, or not on that drum, any more.
+    """
+    hit = _hit(hits, seen)
+    return Edit(f"{voice_title(hit.voice)} stroke at {hit.time_s:.2f} s removed", (hit,), ())
 
 
-def put_in(time_s: float, voice: str, level_db: float) -> Edit:
+def put_in(hits: Hits, time_s: float, voice: str, level_db: float) -> Edit:
     """Put a stroke in where none was found."""
     check_voice(voice)
+    if any(h.voice == voice and abs(h.time_s - time_s) < SEEN_S for h in hits):
+        raise InputError(f"There is a {_said(voice)} stroke there already.", field="time_s")
     hit = AnalysedHit(time_s, voice, level_db, 1.0, False)
-    return Edit(f"{voice} stroke put in at {time_s:.2f} s", (), (hit,))
+    return Edit(f"{voice_title(voice)} stroke added at {time_s:.2f} s", (), (hit,))
 
 
 def _number(voice: str) -> int:
     if not voice.startswith("tom-"):
-        raise InputError(f"{voice} is no tom: only toms are split and merged.")
+        raise InputError(f"{voice_title(voice)} is no tom: only toms are split and merged.")
     return int(voice[4:])
 
 
@@ -127,19 +160,21 @@ def split_tom(hits: Hits, voice: str, pitches_hz: Sequence[float | None]) -> Edi
     own = [h for h in hits if h.voice == voice]
     told = sorted(p for p in pitches_hz if p is not None)
     if len(told) < 2:
-        raise InputError(f"{voice} has too few strokes whose pitch can be read to be two drums.")
+        raise InputError(
+            f"{voice_title(voice)} has too few strokes whose pitch can be read to be two drums."
+        )
     steps = 1200.0 * np.diff(np.log2(told))
     if float(steps.max()) < LEAST_SPLIT_CENTS:
         raise InputError(
-            f"All strokes of {voice} lie within {steps.max():.0f} cents of the next: that is one "
-            "drum. Move single strokes instead."
+            f"All strokes of {_said(voice)} lie within {steps.max():.0f} cents of the next: that "
+            "is one drum. Move single strokes instead."
         )
     border = float(np.sqrt(told[int(np.argmax(steps))] * told[int(np.argmax(steps)) + 1]))
     lower = [h for h, p in zip(own, pitches_hz, strict=True) if p is not None and p < border]
     after = [h for h in hits if h.voice.startswith("tom-") and _number(h.voice) > number]
     moved = [replace(h, voice=f"tom-{number + 1}", confidence=1.0) for h in lower]
     moved += [replace(h, voice=f"tom-{_number(h.voice) + 1}") for h in after]
-    says = f"{voice} split at {border:.0f} Hz"
+    says = f"{voice_title(voice)} split at {border:.0f} Hz"
     return Edit(says, (*lower, *after), tuple(moved), _renamed(after, 1))
 
 
@@ -152,9 +187,9 @@ def merge_tom(hits: Hits, voice: str) -> Edit:
     number = _number(voice)
     next_lower = f"tom-{number + 1}"
     if not any(h.voice == next_lower for h in hits):
-        raise InputError(f"There is no tom below {voice} to merge it with.")
+        raise InputError(f"There is no tom below {_said(voice)} to merge it with.")
     later = [h for h in hits if h.voice.startswith("tom-") and _number(h.voice) > number]
     moved = [replace(h, voice=f"tom-{_number(h.voice) - 1}") for h in later]
     farther = [h for h in later if h.voice != next_lower]
-    says = f"{voice} and {next_lower} made one"
+    says = f"{voice_title(voice)} and {_said(next_lower)} made one"
     return Edit(says, tuple(later), tuple(moved), _renamed(farther, -1))

@@ -40,7 +40,7 @@ STILL_GLIDING_CENTS_PER_S = (250.0, 350.0)
 WANDERING_CENTS, UNSTEADY_CENTS = (45.0, 60.0), 40.0
 """How far off a line a partial may be, in the root mean square, times windows over those found."""
 NOISE_MARGIN_DB = 8.0
-FIRST_SLOPE_DB, LEAST_FALL_DB = 22.0, 6.0
+FIRST_SLOPE_DB, WHOLE_DB, LEAST_FALL_DB = 22.0, 30.0, 6.0
 FEWEST_ON_SLOPE, ENOUGH_ON_SLOPE, ATTACK_S = 3, 5, 0.03
 WELL_BELOW_DB, STEEP_DB_PER_S, AGAIN_DB, AGAIN_WITHIN, BEATING_DB = 9.0, 150.0, 2.5, 5, 6.0
 FAINTEST = 10.0**-4.5
@@ -229,17 +229,20 @@ def _inside(track: Track, span: tuple[float, float]) -> NDArray[np.bool_]:
     return np.asarray((track.time_s >= span[0]) & (track.time_s <= span[1]))
 
 
-def t60_s(track: Track, noise_amplitude: float) -> float | None:
-    """Return T60 in s of the tracked fundamental, or None where less than 6 dB is seen to fall."""
+def t60_s(track: Track, noise_amplitude: float, *, room: bool = True) -> float | None:
+    """Return T60 in s of the tracked fundamental, or None where less than 6 dB is seen to fall.
+
+    Of two slopes the faster one is the drum's where a ``room`` answers; without a room both are.
+    """
     heard = _until_lost(track.amplitude, 10.0 ** (NOISE_MARGIN_DB / 20.0) * noise_amplitude)
     time, level = track.time_s[heard], 20.0 * np.log10(track.amplitude[heard] + 1e-20)
     if len(time) < FEWEST_ON_SLOPE:
         return None
     peak = _peak_at(level)
-    own = before_room_s(time[peak:], level[peak:])
+    own = before_room_s(time[peak:], level[peak:]) if room else None
     if own is not None:
         return own
-    stop = _first_slope(time, level)
+    stop = _first_slope(time, level, FIRST_SLOPE_DB if room else WHOLE_DB)
     time, level = time[:stop], level[:stop]
     # The first windows hold the attack, too; of a short drum they are all there is.
     late = time > ATTACK_S
@@ -276,15 +279,15 @@ def _peak_at(level_db: Array) -> int:
     return int(np.argmax(level_db[: max(len(level_db) // 2, 1)]))
 
 
-def _first_slope(time_s: Array, level_db: Array) -> int:
+def _first_slope(time_s: Array, level_db: Array, down_db: float) -> int:
     """Return how many windows there are before the room, or a neighbour, takes over.
 
-    That is 22 dB down, or where a steep fall well below the peak turns round without coming near it
-    again as a beating pair would.
+    That is ``down_db`` down, or where a steep fall well below the peak turns round without coming
+    near it again as a beating pair would.
     """
     peak = _peak_at(level_db)
     fallen, since = level_db[peak] - level_db, time_s - time_s[peak]
-    under = np.nonzero(fallen[peak:] > FIRST_SLOPE_DB)[0]
+    under = np.nonzero(fallen[peak:] > down_db)[0]
     stop = peak + int(under[0]) if len(under) else len(level_db)
     for i in range(peak + 1, stop):
         steep = fallen[i] > max(WELL_BELOW_DB, STEEP_DB_PER_S * since[i])
@@ -296,7 +299,13 @@ def _first_slope(time_s: Array, level_db: Array) -> int:
 
 
 def stroke_pitches(
-    low: Array, strokes: Sequence[StrokeSpan], expected_hz: float, *, tom: bool, over: bool = False
+    low: Array,
+    strokes: Sequence[StrokeSpan],
+    expected_hz: float,
+    *,
+    tom: bool,
+    over: bool = False,
+    room: bool = True,
 ) -> list[StrokePitch]:
     """Measure the fundamental of each stroke of a drum.
 
@@ -308,9 +317,13 @@ def stroke_pitches(
         Whether it is read in the settled span of toms.
     over
         Whether others sound on in its range: then only the tracked partial says where it is.
+    room
+        Whether a room answers the strokes: then of two slopes the faster one is the drum's.
     """
     tracks = track_strokes(low, strokes, expected_hz)
-    told = [_stroke_pitch(low, *row, tom=tom) for row in zip(strokes, tracks, strict=True)]
+    told = [
+        _stroke_pitch(low, *row, tom=tom, room=room) for row in zip(strokes, tracks, strict=True)
+    ]
     if over:
         return told
     out = []
@@ -359,7 +372,9 @@ def _wandering(track: Track, near: Near, span_s: tuple[float, float]) -> float:
     return float(np.clip((apart * asked / len(time) - steady_ct) / (lost_ct - steady_ct), 0.0, 1.0))
 
 
-def _stroke_pitch(low: Array, stroke: StrokeSpan, track: Track, *, tom: bool) -> StrokePitch:
+def _stroke_pitch(
+    low: Array, stroke: StrokeSpan, track: Track, *, tom: bool, room: bool
+) -> StrokePitch:
     if len(track.time_s) == 0:
         return StrokePitch(None, None, None, track)
     early = _inside(track, ONSET_S)
@@ -374,4 +389,4 @@ def _stroke_pitch(low: Array, stroke: StrokeSpan, track: Track, *, tom: bool) ->
     quiet = low[max(first, 0) : max(last, 0)]
     # An amplitude fitted to noise of this RMS in the same window.
     noise = float(np.sqrt(np.mean(quiet**2))) * 0.4 if len(quiet) > 8 else 0.0
-    return StrokePitch(settled_hz(track, tom=tom), onset, t60_s(track, noise), track)
+    return StrokePitch(settled_hz(track, tom=tom), onset, t60_s(track, noise, room=room), track)

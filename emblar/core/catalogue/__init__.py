@@ -56,6 +56,11 @@ class Construction:
         )
 
     @property
+    def is_snare_side(self) -> bool:
+        """Whether it is thin enough to answer snare wires."""
+        return sum(self.plies_mil) <= SNARE_SIDE_MOST_MIL and not self.woven
+
+    @property
     def film_label(self) -> str:
         """Film as labelled in drawings, for example ``"7 + 7 mil"``."""
         return " + ".join(f"{ply:g}" for ply in self.plies_mil) + " mil"
@@ -65,6 +70,7 @@ class Construction:
 class Damper:
     """Something to lay on or against a head or shell; resistance in N s/m, mass in kg.
 
+    ``hold`` is how far it holds the film still, a stiffness over the film's tension.
     ``edge`` multiplies the loss at edge and shell; ``contact``, ``noise`` and ``brightness`` the
     stroke's.
     """
@@ -81,8 +87,11 @@ class Damper:
     contact: float = 1.0
     noise: float = 1.0
     brightness: float = 1.0
+    hold: float = 0.0
     least_in: float = 0.0
     """The smallest drum it is used on, diameter in inches."""
+    only_if_asked: bool = False
+    """Whether it makes another instrument of the drum rather than damping it."""
 
     @property
     def on_head(self) -> bool:
@@ -91,7 +100,7 @@ class Damper:
 
     def placed(self) -> PlacedDamper:
         """Return the damper at its usual place."""
-        return PlacedDamper(self.side, self.radius, self.resistance, self.mass_kg)
+        return PlacedDamper(self.side, self.radius, self.resistance, self.mass_kg, self.hold)
 
 
 @dataclass(frozen=True, slots=True)
@@ -162,6 +171,8 @@ USUAL_STRIKER: dict[Kind, str] = {
 }
 USUAL_EDGE, USUAL_WIRES_SETTING = "double-cut", "medium"
 SHELL_FROM = 0.97
+SNARE_SIDE_MOST_MIL = 5.0
+"""A snare side is no thicker: wires do not answer on a heavier film."""
 
 
 @dataclass(slots=True)
@@ -298,8 +309,16 @@ def damper(damper_id: str) -> Damper:
 
 
 def constructions_for(kind: Kind, side: Side) -> list[Construction]:
-    """Return the constructions made for one side of one kind of drum."""
-    return [row for row in constructions().values() if kind in row.kinds and side in row.sides]
+    """Return the constructions made for one side of one kind of drum.
+
+    Under a snare that is snare-side film only.
+    """
+    under = kind == "snare" and side == "reso"
+    return [
+        row
+        for row in constructions().values()
+        if kind in row.kinds and side in row.sides and (row.is_snare_side or not under)
+    ]
 
 
 def dampers_for(kind: Kind) -> list[Damper]:

@@ -10,7 +10,7 @@ solved exactly (HiGHS, through scipy). The same recipes are weighed in several w
 
 import itertools
 from collections.abc import Callable, Mapping, Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from typing import Any
 
 import numpy as np
@@ -27,6 +27,7 @@ Array = NDArray[Any]
 
 MISSED_STEPS_PER_CENT = 0.1
 MINUTE_FIRST = 1e3
+SAME_SIZE_IN = 0.1
 Cost = Callable[[Weighed], float]
 
 
@@ -190,6 +191,38 @@ def plan_kit(
     return KitPlan(tuple(found), tuple(unmet), sum(len(rows) for rows in options.values()))
 
 
+def shared_out(
+    options: Mapping[int, Sequence[Weighed]], shelf: Shelf, brief: Brief
+) -> dict[int, Weighed]:
+    """Return the best recipe of each drum so that shelf and budget do for all of them.
+
+    Parameters
+    ----------
+    options
+        Recipes by drum, best first; every drum plays what it plays already.
+    shelf
+        The loose heads there are.
+    brief
+        How many heads may be bought. What had to be bought for choices made by hand is on top.
+
+    Returns
+    -------
+    dict
+        One recipe a drum; a drum is left out if the heads it needs go to others.
+    """
+    own = {
+        str(i): [replace(row, voice=str(i), drum=i) for row in rows] for i, rows in options.items()
+    }
+    forced = sum(min((len(r.bought) for r in rows), default=0) for rows in own.values())
+    most = max(0 if brief.only_owned else brief.budget_heads, forced)
+    chosen = _assigned(own, shelf, replace(brief, only_owned=False, budget_heads=most), _scored)
+    return {
+        i: next(r for r in rows if r.recipe == chosen[str(i)].recipe)
+        for i, rows in options.items()
+        if str(i) in chosen
+    }
+
+
 def _scored(row: Weighed) -> float:
     return row.total
 
@@ -228,7 +261,7 @@ def _assigned(
     for (kind, diameter), held in heads.items():
         at_most(held, float(sum(
             h.count for h in shelf.heads
-            if h.construction == kind and abs(h.diameter_in - diameter) < 0.1
+            if h.construction == kind and abs(h.diameter_in - diameter) < SAME_SIZE_IN
         )))  # fmt: skip
     # A higher tom is not the larger drum.
     played = sorted({(r.voice, r.drum) for r in rows if r.voice.startswith("tom")})

@@ -56,8 +56,9 @@ class Brief:
     style: str = ""
     key: str = ""
     tempo_bpm: float | None = None
-    kick_notes_per_beat: float = 2.0
-    tom_notes_per_beat: float = 2.0
+    kick_notes_per_beat: float | None = None
+    tom_notes_per_beat: float | None = None
+    """The fastest figures; None where nobody said."""
     brushes: bool = False
     force: Force = "medium"
     buries_beater: bool = False
@@ -87,10 +88,13 @@ class Brief:
         checked_schools(self.schools)
 
     def gap_s(self, voice: str) -> float | None:
-        """Return the time between the fastest notes of a voice in s, None without a tempo."""
-        if self.tempo_bpm is None or voice == "snare":
-            return None
+        """Return the time between the fastest notes of a voice in s.
+
+        None without a tempo and a fastest figure: what nobody said is not warned of.
+        """
         notes = self.kick_notes_per_beat if voice == "kick" else self.tom_notes_per_beat
+        if self.tempo_bpm is None or notes is None or voice == "snare":
+            return None
         return 60.0 / self.tempo_bpm / notes
 
 

@@ -32,6 +32,26 @@ class Range:
     unit: str
 
 
+@dataclass(frozen=True, slots=True)
+class Called:
+    """What a person calls a number, and the field of a form that holds it."""
+
+    label: str
+    field: str
+
+
+CALLED = {
+    "diameter_in": Called("Diameter", "diameter_in"),
+    "depth_in": Called("Depth", "depth_in"),
+    "rods": Called("Rods", "rods"),
+    "port_in": Called("Port", "port_in"),
+    "lug_hz": Called("Lug pitch", "lug_hz"),
+    "drum_pitch_hz": Called("Pitch", "pitch_hz"),
+    "relation_semitones": Called("Interval", "semitones"),
+    "plies": Called("Plies", "plies"),
+}
+LONGEST_NAME, LONGEST_READ = 80, 200
+"""Letters of a drum's name: as it may be given, and as files and what was kept before may have."""
 RANGES = {
     "diameter_in": Range(6.0, 28.0, "in"),
     "depth_in": Range(2.0, 24.0, "in"),
@@ -54,8 +74,11 @@ def check_range(field: str, value: float) -> None:
     """
     allowed = RANGES[field]
     if not allowed.low <= value <= allowed.high:
+        called = CALLED[field]
         raise DrumError(
-            f"{field}: {value:g} is outside {allowed.low:g} to {allowed.high:g} {allowed.unit}."
+            f"{called.label}: {value:g} is outside {allowed.low:g} to {allowed.high:g} "
+            f"{allowed.unit}.",
+            field=called.field,
         )
 
 
@@ -70,7 +93,8 @@ def check_rods(rods: int) -> None:
     check_range("rods", rods)
     if rods % 2 and rods > 5:
         raise DrumError(
-            f"rods: {rods} is odd; drums have 4 to 20 rods, an even number from 6 upwards."
+            f"Rods: {rods} is odd; drums have 4 to 20 rods, an even number from 6 upwards.",
+            field="rods",
         )
 
 
@@ -105,14 +129,15 @@ class OwnedDrum:
             check_range("port_in", self.port_in)
             if self.port_in >= self.diameter_in:
                 raise DrumError(
-                    f"port_in: {self.port_in:g} in is not smaller than the head "
-                    f"({self.diameter_in:g} in)."
+                    f"Port: {self.port_in:g} in is not smaller than the head "
+                    f"({self.diameter_in:g} in).",
+                    field="port_in",
                 )
             if self.kind != "kick":
-                raise DrumError("port_in: only a kick's front head has a port.")
+                raise DrumError("Port: only a kick's front head has one.", field="port_in")
         check_findings(self.findings, self.kind)
         if self.kind != "kick" and self.reso is None:
-            raise DrumError(f"reso: a {self.kind} needs its reso head here.")
+            raise DrumError(f"A {self.kind} needs its reso head here.", field="reso")
 
 
 def model(

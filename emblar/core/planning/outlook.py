@@ -21,6 +21,7 @@ from emblar.core.acoustics.coefficients import Coefficients, prior_coefficients
 from emblar.core.acoustics.dressed import HeadKey, Shell
 from emblar.core.acoustics.drum import Drum, Side, Strike
 from emblar.core.acoustics.head import lug_pitch_from_tension
+from emblar.core.acoustics.limits import stress_limits_pa
 from emblar.core.acoustics.strike import on_surface
 from emblar.core.catalogue import Damper, construction, damper, loss_share, strike, wires
 from emblar.core.planning.kit import OwnedDrum, model
@@ -71,8 +72,9 @@ class Outlook:
         Tensions; the reso's is 0 without one.
     batter_hz, reso_hz
         Lug pitches.
-    stress_pa, rod_n, slackest_n_per_m
-        The worse head's film stress and rod load; the slacker head's tension.
+    stress_share, near_tearing, rod_n, slackest_n_per_m
+        The worse head's film stress over where it may tear, and whether a head is near that; the
+        worse head's rod load; the slacker head's tension.
     reached
         Whether the wished pitch is reached.
     """
@@ -82,7 +84,8 @@ class Outlook:
     reso_n_per_m: Array
     batter_hz: Array
     reso_hz: Array
-    stress_pa: Array
+    stress_share: Array
+    near_tearing: NDArray[np.bool_]
     rod_n: Array
     slackest_n_per_m: Array
     reached: NDArray[np.bool_]
@@ -266,6 +269,8 @@ class Field:
     ) -> Outlook:
         stress_b = batter / self._thickness_b[options.batter]
         stress_r = reso / self._thickness_r[options.reso]
+        caution_b, stop_b = stress_limits_pa(self._kind, "batter", self.k)
+        caution_r, stop_r = stress_limits_pa(self._kind, "reso", self.k)
         turn = 2.0 * np.pi * self.radius_m / self.owned.rods
         return Outlook(
             card,
@@ -273,7 +278,8 @@ class Field:
             reso,
             np.sqrt(batter * self._per_hz_b[options.batter]),
             np.sqrt(reso * self._per_hz_r[options.reso]),
-            np.maximum(stress_b, stress_r),
+            np.maximum(stress_b / stop_b, stress_r / stop_r),
+            (stress_b > caution_b) | (stress_r > caution_r),
             turn * np.maximum(batter, reso),
             np.where(reso > 0.0, np.minimum(batter, reso), batter),
             np.abs(np.log(card["pitch"] / wish_hz)) < REACHED,

@@ -1,14 +1,16 @@
 """One drum planned whole: recipe, reasons, predicted card, range, and what to be careful with."""
 
-from collections.abc import Callable
+from collections.abc import Callable, Iterable, Sequence
 from dataclasses import dataclass, replace
 
 from emblar.core.acoustics.drum import Drum, Kind
 from emblar.core.acoustics.forward import Prediction, predict, settling
-from emblar.core.catalogue import dampers
-from emblar.core.errors import InputError, NoSolutionError
+from emblar.core.catalogue import construction, dampers
+from emblar.core.errors import EmblarError, InputError, NoSolutionError
+from emblar.core.planning.assign import SAME_SIZE_IN, shared_out
 from emblar.core.planning.brief import Brief, Shelf, usual_weights
 from emblar.core.planning.findings import findings
+from emblar.core.planning.kick_window import kick_window
 from emblar.core.planning.kit import OwnedDrum, check_range, model
 from emblar.core.planning.predicted import predicted_card
 from emblar.core.planning.recipe import Relation, relation_of, workable_range_hz
@@ -51,7 +53,7 @@ class Request:
         """Return what the search is to leave as it is."""
         return Locks(
             self.batter, self.reso, self.dampers, self.striker, self.wires, self.semitones,
-            self.relation, self.port,
+            self.relation, self.port, self.pitch_hz is not None,
         )  # fmt: skip
 
 
@@ -93,6 +95,15 @@ class DrumPlan:
         return relation_of(self.recipe.semitones)
 
 
+@dataclass(frozen=True, slots=True)
+class Task:
+    """One drum to plan: what it is to sound like, and what stays as asked by hand."""
+
+    owned: OwnedDrum
+    target: Target
+    request: Request
+
+
 def plan_drum(
     owned: OwnedDrum,
     target: Target,
@@ -126,6 +137,141 @@ def plan_drum(
     NoSolutionError
         The drum cannot reach the pitch; what it can is in the message.
     """
+    there = shelf or Shelf((owned,), (), tuple(dampers()), ())
+    one = _Search(Task(owned, target, request), there, brief)
+    return one.told(one.found(thorough=thorough))
+
+
+def plan_drums(
+    tasks: Sequence[Task], *, brief: Brief, shelf: Shelf, thorough: bool = True
+) -> list[DrumPlan | EmblarError]:
+    """Plan several drums that share a shelf and what may be bought.
+
+    Each drum is searched by itself; then the kit is settled at once, so that no loose head goes on
+    two drums and no more heads are bought than the brief allows. What was chosen by hand comes
+    first.
+
+    Returns
+    -------
+    list
+        A plan or the reason why there is none, in the order of ``tasks``.
+    """
+    results: list[DrumPlan | EmblarError | None] = [None] * len(tasks)
+    options: dict[int, tuple[_Search, list[Weighed]]] = {}
+    for i, task in enumerate(tasks):
+        try:
+            one = _Search(task, shelf, brief)
+            options[i] = one, one.found(thorough=thorough)
+        except EmblarError as error:
+            results[i] = error
+    chosen = shared_out({i: found for i, (_, found) in options.items()}, shelf, brief)
+    left, budget = _after(chosen.values(), shelf, brief)
+    for i, (one, found) in options.items():
+        try:
+            if i in chosen:
+                row = chosen[i]
+                results[i] = one.told([row, *(w for w in found if w is not row)])
+                continue
+            # Its heads went to other drums: what is left, and what may still be bought.
+            again = _Search(tasks[i], left, budget)
+            row_again = again.found(thorough=False)
+            left, budget = _after(row_again[:1], left, budget)
+            results[i] = again.told(row_again)
+        except EmblarError as error:
+            results[i] = error
+    return [r for r in results if r is not None]
+
+
+def _after(chosen: Iterable[Weighed], shelf: Shelf, brief: Brief) -> tuple[Shelf, Brief]:
+    rows = list(chosen)
+    left = without_heads(shelf, (head for row in rows for head in row.shelf_heads))
+    return left, with_less_to_buy(brief, sum(len(row.bought) for row in rows))
+
+
+def without_heads(shelf: Shelf, taken: Iterable[tuple[str, float]]) -> Shelf:
+    """Return a shelf without loose heads that are taken, as (construction, diameter in inches)."""
+    heads = list(shelf.heads)
+    for construction_id, diameter in taken:
+        for place, head in enumerate(heads):
+            same = head.construction == construction_id and head.count > 0
+            if same and abs(head.diameter_in - diameter) < SAME_SIZE_IN:
+                heads[place] = replace(head, count=head.count - 1)
+                break
+    return replace(shelf, heads=tuple(heads))
+
+
+def with_less_to_buy(brief: Brief, bought: int) -> Brief:
+    """Return a brief that allows only what is left of the heads to buy."""
+    return replace(brief, budget_heads=max(0, brief.budget_heads - bought))
+
+
+class _Search:
+    """One drum's search, and what is told of the recipe chosen from it."""
+
+    def __init__(self, task: Task, shelf: Shelf, brief: Brief) -> None:
+        self.owned, self.request, self.brief = task.owned, task.request, brief
+        self.target = task.target
+        self.pitch = _wished_pitch(task, brief)
+        told = _wished(task.target, self.pitch)
+        self.asked = replace(task.target, values={**task.target.values, "pitch": told})
+        self.shelf = replace(shelf, drums=(self.owned,))
+        self.weights = usual_weights()
+
+    def found(self, *, thorough: bool) -> list[Weighed]:
+        """Return the best recipes, best first."""
+        search = DrumSearch(
+            0, self.asked, self.shelf, self.brief, self.weights, self.request.locks()
+        )
+        found = search.best()
+        if not found:
+            raise NoSolutionError(
+                f"{self.owned.name}: {self.pitch:.1f} Hz is past what its heads bear so. Choose "
+                "another drum for this voice, another relation of the heads, or another pitch."
+            )
+        return search.finalists(found) if thorough else found
+
+    def told(self, found: list[Weighed]) -> DrumPlan:
+        """Return the plan with the first recipe, the others as other ways."""
+        best, owned = found[0], self.owned
+        if best.short_cents and owned.kind != "kick":
+            size = "a smaller" if best.short_cents < 0 else "a larger"
+            raise NoSolutionError(
+                f"{owned.name}: {self.pitch:.1f} Hz is past what its heads bear; the nearest is "
+                f"{best.card['pitch']:.1f} Hz, {abs(best.short_cents):.0f} cents off. Choose "
+                f"{size} drum for this voice, or another pitch."
+            )
+        recipe = best.recipe
+        drum = model(
+            owned if recipe.port_in == owned.port_in else replace(owned, port_in=recipe.port_in),
+            batter=recipe.batter, reso=recipe.reso, dampers=recipe.dampers,
+            striker=recipe.striker, wires_setting=recipe.wires,
+        )  # fmt: skip
+        pitch = best.card["pitch"] if best.short_cents else self.pitch
+        row, prediction = _settled_at(best, drum, owned.kind, pitch)
+        explain = Explainer(row, self.asked, self.shelf, self.brief, self.weights)
+        warnings = [r.text for r in fit_warnings([row], self.shelf, self.brief)]
+        return DrumPlan(
+            owned=owned,
+            voice=self.target.voice,
+            weighed=row,
+            prediction=prediction,
+            reasons=tuple(explain.reasons()),
+            schools=tuple(explain.schools()),
+            others=tuple(_others(best, found)),
+            card=predicted_card(prediction, owned.kind),
+            target=dict(self.target.values),
+            missing=dict(self.target.missing),
+            range_hz=workable_range_hz(drum, prediction.tensions),
+            cautions=(
+                *_off_window(row, owned, self.pitch),
+                *_found(owned, recipe), *warnings, *_cautions(owned, row, prediction),
+            ),
+        )  # fmt: skip
+
+
+def _wished_pitch(task: Task, brief: Brief) -> float:
+    """Return the pitch in Hz to plan for, everything asked by hand checked."""
+    owned, target, request = task.owned, task.target, task.request
     pitch = request.pitch_hz or target.value("pitch")
     if pitch is None:
         why = target.missing.get("pitch", "it was not measured")
@@ -141,51 +287,33 @@ def plan_drum(
             f"{owned.name}: the brief forbids cutting. Allow a port there first; a cut cannot be "
             "undone."
         )
-    asked = replace(target, values={**target.values, "pitch": _wished(target, pitch)})
-    there = shelf or Shelf((owned,), (), tuple(dampers()), ())
-    there = replace(there, drums=(owned,))
-    weights = usual_weights()
-    search = DrumSearch(0, asked, there, brief, weights, request.locks())
-    found = search.best()
-    if not found:
-        raise NoSolutionError(
-            f"{owned.name}: {pitch:.1f} Hz is past what its heads bear so. Choose another drum for "
-            "this voice, another relation of the heads, or another pitch."
+    reso = request.reso
+    if owned.kind == "snare" and reso is not None and not construction(reso).is_snare_side:
+        raise InputError(
+            f"{owned.name}: “{construction(reso).name}” is no snare-side film; wires do not answer "
+            "on it. Choose a snare-side head there."
         )
-    if thorough:
-        found = search.finalists(found)
-    best = found[0]
-    if best.short_cents:
-        size = "a smaller" if best.short_cents < 0 else "a larger"
-        raise NoSolutionError(
-            f"{owned.name}: {pitch:.1f} Hz is past what its heads bear; the nearest is "
-            f"{best.card['pitch']:.1f} Hz, {abs(best.short_cents):.0f} cents off. Choose "
-            f"{size} drum for this voice, or another pitch."
-        )
-    recipe = best.recipe
-    drum = model(
-        owned if recipe.port_in == owned.port_in else replace(owned, port_in=recipe.port_in),
-        batter=recipe.batter, reso=recipe.reso, dampers=recipe.dampers, striker=recipe.striker,
-        wires_setting=recipe.wires,
-    )  # fmt: skip
-    row, prediction = _settled_at(best, drum, owned.kind, pitch)
-    explain = Explainer(row, asked, there, brief, weights)
-    card = predicted_card(prediction, owned.kind)
-    warnings = [r.text for r in fit_warnings([row], there, brief)]
-    return DrumPlan(
-        owned=owned,
-        voice=target.voice,
-        weighed=row,
-        prediction=prediction,
-        reasons=tuple(explain.reasons()),
-        schools=tuple(explain.schools()),
-        others=tuple(_others(best, found)),
-        card=card,
-        target=dict(target.values),
-        missing=dict(target.missing),
-        range_hz=workable_range_hz(drum, prediction.tensions),
-        cautions=(*_found(owned, recipe), *warnings, *_cautions(owned, row, prediction)),
-    )
+    return pitch
+
+
+def _off_window(row: Weighed, owned: OwnedDrum, wish_hz: float) -> list[str]:
+    """Return what is off where a kick would leave the pitches that kicks are tuned to."""
+    if owned.kind != "kick":
+        return []
+    window, lug = kick_window(owned.diameter_in), row.recipe.batter_hz
+    usual = f"the {window.low_hz:.0f} to {window.high_hz:.0f} Hz that a {owned.diameter_in:g} in"
+    if row.short_cents:
+        return [
+            f"{wish_hz:.0f} Hz would take the batter out of {usual} kick is tuned to. Planned is "
+            f"the nearest, {row.card['pitch']:.0f} Hz. Is {wish_hz:.0f} Hz the note or an "
+            "overtone? Choose another reading, or give the pitch by hand."
+        ]
+    if not window.low_hz * 0.99 <= lug <= window.high_hz * 1.01:
+        return [
+            f"{lug:.0f} Hz at the batter's lugs is outside {usual} kick is tuned to. It is planned "
+            "because you gave the pitch by hand."
+        ]
+    return []
 
 
 def _settled_at(row: Weighed, drum: Drum, kind: Kind, wish_hz: float) -> tuple[Weighed, Prediction]:

@@ -7,6 +7,7 @@ full mix; files are not averaged, since the lesser one is usually the same sound
 was entered by hand is *evidence* with a confidence between 0 and 1; its standard deviation is
 divided by the root of the confidence. Evidence that agrees with the measured value is averaged with
 it by inverse variance; evidence that does not is told and left out, unless nothing was measured.
+Evidence that is *sure* wins: where it does not agree, it is the measured value that is left out.
 """
 
 import math
@@ -14,8 +15,9 @@ from collections.abc import Sequence
 from dataclasses import dataclass, replace
 from typing import Any
 
-from emblar.core.analysis.card import VoiceCard
+from emblar.core.analysis.card import ALTERNATIVE_CENTS, Alternative, VoiceCard
 from emblar.core.errors import InputError
+from emblar.core.notes import cents
 from emblar.core.planning.steps import steps
 from emblar.core.planning.target import ATTRIBUTES
 from emblar.core.quantities import Measured, Quantity, Unknown
@@ -28,6 +30,8 @@ QUANTITIES = (
 )  # fmt: skip
 PITCH_COMPANY = ("fundamental_spread_cents", "alternatives", "ring_modes", "tracks")
 AGREES_SD = 2.5
+SURE = 0.9
+"""From this confidence on a person is taken to know better than the measurement."""
 DEFAULT_STEPS = 2.0
 """Standard deviation of what is said without one, in just-noticeable steps (assumption)."""
 
@@ -97,9 +101,26 @@ def pooled_card(
             other = next(s.card for s in ranked if s.name == told_by)
             changed |= {name: getattr(other, name) for name in PITCH_COMPANY}
     pitch = changed["fundamental"]
+    if any(e.quantity == "pitch" and e.confidence >= SURE for e in said):
+        # What was measured is another reading beside what a person is sure of.
+        own = changed.get("alternatives", best.card.alternatives)
+        read = first_told([(s.name, s.card.fundamental) for s in ranked]).quantity
+        changed["pitch_chosen"] = True
+        changed["alternatives"] = _other_readings(pitch, read, own)
     if isinstance(pitch, Measured) and pitch != best.card.fundamental:
         changed["fundamental_sd_cents"] = 1200.0 * math.log2(1.0 + pitch.sd / pitch.value)
     return replace(best.card, **changed), origins
+
+
+def _other_readings(
+    pitch: Quantity, read: Quantity, own: Sequence[Alternative]
+) -> tuple[Alternative, ...]:
+    rows = list(own)
+    if isinstance(read, Measured):
+        rows.insert(0, Alternative(read.value, 0.0))
+    if isinstance(pitch, Measured):
+        rows = [r for r in rows if abs(cents(r.frequency_hz, pitch.value)) > ALTERNATIVE_CENTS]
+    return tuple(rows)
 
 
 def check_evidence(evidence: Evidence) -> Evidence:
@@ -136,6 +157,10 @@ def with_evidence(pooled: Pooled, said: Sequence[Evidence]) -> Pooled:
             quantity, origin = given, f"by hand: {evidence.source}"
             continue
         agrees = abs(given.value - quantity.value) <= AGREES_SD * math.hypot(given.sd, quantity.sd)
+        if not agrees and evidence.confidence >= SURE:
+            told = f"{quantity.value:.4g} {quantity.unit}"
+            quantity, origin = given, f"by hand: {evidence.source} (measured: {told}, left out)"
+            continue
         if not agrees:
             origin += f"; {evidence.source} says {given.value:g} {given.unit}, left out"
             continue

@@ -9,8 +9,9 @@ import math
 from typing import Literal
 
 from emblar.core.acoustics.coefficients import prior_coefficients
-from emblar.core.acoustics.drum import Drum, Tensions
+from emblar.core.acoustics.drum import Drum, Film, Side, Tensions
 from emblar.core.acoustics.forward import drum_pitch_hz
+from emblar.core.acoustics.limits import stress_limits_pa
 from emblar.core.errors import DrumError
 
 Relation = Literal["equal", "higher", "lower"]
@@ -31,12 +32,15 @@ def workable_range_hz(drum: Drum, tensions: Tensions) -> tuple[float, float]:
     """
     k = prior_coefficients()
     lowest, highest = 0.0, math.inf
-    pairs = ((drum.batter, tensions.batter_n_per_m), (drum.reso, tensions.reso_n_per_m))
-    for film, tension in pairs:
+    pairs: tuple[tuple[Side, Film | None, float | None], ...] = (
+        ("batter", drum.batter, tensions.batter_n_per_m),
+        ("reso", drum.reso, tensions.reso_n_per_m),
+    )
+    for side, film, tension in pairs:
         if film is None or tension is None:
             continue
         bearable = min(
-            k["stress_caution"] * film.thickness_m,
+            stress_limits_pa(drum.kind, side, k)[0] * film.thickness_m,
             k["rod_caution"] * drum.rods / (2.0 * math.pi * drum.radius_m(k)),
         )
         lowest = max(lowest, k["papery_tension"] / tension)

@@ -17,19 +17,21 @@ from emblar.core.errors import InputError
 
 Flags = NDArray[np.bool_]
 RELATION, SNARE_SIDE = "relation of the heads", "tension of the snare side"
-PORT, MUFFLING = "port", "muffling"
+PORT, MUFFLING, FRONT = "port", "muffling", "front head of the kick"
 TIGHT_SEMITONES = 4.0
 SIDES = {
     RELATION: ("equal heads", "reso higher", "reso lower"),
     SNARE_SIDE: ("tight reso", "relaxed reso"),
     PORT: ("closed front", "ported front"),
     MUFFLING: ("nothing on it", "damped"),
+    FRONT: ("front level or above", "front below"),
 }
 FAVOURED_ON: dict[str, tuple[Kind, ...]] = {
     RELATION: ("tom",),
     SNARE_SIDE: ("snare",),
     PORT: ("kick",),
     MUFFLING: ("kick", "snare", "tom"),
+    FRONT: ("kick",),
 }
 """On which kinds of drum a player's own school counts; elsewhere the sides are only shown."""
 
@@ -49,6 +51,8 @@ def side_taken(
         (PORT, "ported front"): np.full(interval.shape, ported),
         (MUFFLING, "nothing on it"): ~np.asarray(dressed),
         (MUFFLING, "damped"): np.asarray(dressed),
+        (FRONT, "front level or above"): interval >= 0.0,
+        (FRONT, "front below"): interval < 0.0,
     }
     return np.asarray(sides[about, name], np.bool_)
 

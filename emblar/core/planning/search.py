@@ -9,7 +9,7 @@ recipes are weighed is in ``weighing``.
 
 import itertools
 import math
-from collections.abc import Iterable, Sequence
+from collections.abc import Iterable, Mapping, Sequence
 from dataclasses import dataclass, replace
 from typing import Literal
 
@@ -20,25 +20,39 @@ from emblar.core.acoustics.forward import predict
 from emblar.core.catalogue import (
     USUAL_STRIKER,
     USUAL_WIRES_SETTING,
+    construction,
     constructions_for,
     dampers_for,
     wire_settings,
 )
 from emblar.core.planning.brief import Brief, Shelf, Weights, strikers_of
+from emblar.core.planning.kick_window import kick_window
 from emblar.core.planning.kit import model
 from emblar.core.planning.outlook import options_of
 from emblar.core.planning.predicted import predicted_card
 from emblar.core.planning.recipe import Relation, relation_of
+from emblar.core.planning.schools import (
+    FAVOURED_ON,
+    FRONT,
+    MUFFLING,
+    PORT,
+    RELATION,
+    SNARE_SIDE,
+    side_taken,
+)
 from emblar.core.planning.target import Target
 from emblar.core.planning.weighing import RENDERED, Recipe, Weighed, Weigher, field_of
 
 Array = NDArray[np.float64]
 SEMITONES = (-5.0, -3.0, -2.0, -1.0, 0.0, 1.0, 2.0, 3.0, 4.0, 5.0, 7.0)
+"""Between reso and batter. Beyond a fourth only under a snare, whose thin film is tuned high."""
+FOURTH = 5.0
 BEST_HEADS, BEST_AGAIN, KEPT, REFINED = 5, 2, 24, 6
 NEW_PORT_IN = 5.0
 NEARLY_AS_GOOD, FINALISTS = 1.0, 3
 POLISHINGS, AROUND, LEAST_GAIN = 2, 3, 0.02
 PORT_RANGE_SEMITONES = 30
+INTERVALS = (RELATION, SNARE_SIDE, FRONT)
 Port = Literal["closed", "cut"]
 
 
@@ -54,6 +68,8 @@ class Locks:
     semitones: float | None = None
     relation: Relation | None = None
     port: Port | None = None
+    pitch: bool = False
+    """Whether the pitch itself was asked for by hand, past what is usual if need be."""
 
 
 NO_LOCKS = Locks()
@@ -73,24 +89,57 @@ class DrumSearch(Weigher):
     ) -> None:
         super().__init__(number, target, shelf, brief, weights)
         self.locks = locks
+        if self.owned.kind == "kick" and not locks.pitch:
+            self.window = kick_window(self.owned.diameter_in)
+        asked = ((locks.batter, self.owned.batter), (locks.reso, self.owned.reso))
+        by_hand = sum(h is not None and h != now and self.loose(h) is None for h, now in asked)
+        self.may_buy = max(0 if brief.only_owned else brief.budget_heads, by_hand)
+        self._schools: Mapping[str, str] = {}
+        """The player's schools that apply here and that nothing by hand overrules, while kept."""
 
     def best(self) -> list[Weighed]:
         """Return the best recipes, best first; empty if no head bears any pitch here.
 
-        Where the pitch cannot be reached the nearest that can is planned, and by how much it
-        misses is told in ``short_cents``.
+        The player's schools are kept unless no head bears the pitch so. Where the pitch cannot be
+        reached the nearest that can is planned, and by how much it misses is told in
+        ``short_cents``.
         """
         wish = self.target.value("pitch")
         if wish is None:
             return []
-        found = self._at(wish)
-        if found:
-            return found
+        for schools in (self._own_schools(), {}):
+            self._schools = schools
+            found = self._at(wish)
+            if found:
+                return found
         nearest = self._nearest(wish)
         if nearest is None:
             return []
         short = 1200.0 * math.log2(nearest / wish)
         return [replace(w, short_cents=short) for w in self._at(nearest)]
+
+    def _own_schools(self) -> dict[str, str]:
+        locks = self.locks
+        related = locks.semitones is not None or locks.relation is not None
+        overruled = {
+            RELATION: related, SNARE_SIDE: related, FRONT: related,
+            MUFFLING: locks.dampers is not None, PORT: locks.port is not None,
+        }  # fmt: skip
+        two = self.owned.reso is not None
+        return {
+            about: name
+            for about, name in self.brief.schools.items()
+            if self.owned.kind in FAVOURED_ON[about]
+            and not overruled[about]
+            and (two or about == MUFFLING)
+        }
+
+    def _keeps(self, about: str, semitones: float, dressed: bool = False) -> bool:
+        """Whether a choice keeps to the player's school about something, if there is one."""
+        name = self._schools.get(about)
+        return name is None or bool(
+            side_taken(about, name, semitones, ported=False, dressed=dressed)
+        )
 
     def finalists(self, found: list[Weighed], count: int = FINALISTS) -> list[Weighed]:
         """Return recipes with the first few put in order by what their strokes *measure*.
@@ -170,16 +219,20 @@ class DrumSearch(Weigher):
             if quick and first:
                 return first
             found += self._dressed(port, wish, first)
-        return _kept(found)
+        return _kept([w for w in found if self._keeps(MUFFLING, 0.0, bool(w.recipe.dampers))])
 
     def _ports(self) -> list[float | None]:
         now = self.owned.port_in
         if self.owned.kind != "kick" or self.owned.reso is None or now is not None:
             return [now]
-        if self.locks.port is not None:
-            may = self.locks.port == "cut" and not self.brief.never_cut
-            return [NEW_PORT_IN] if may else [now]
-        return [now] if self.brief.never_cut else [now, NEW_PORT_IN]
+        if self.brief.never_cut or self.locks.port == "closed":
+            return [now]
+        if self.locks.port == "cut" or self.brief.engineer_wants_hole:
+            return [NEW_PORT_IN]
+        school = self._schools.get(PORT)
+        if school is None:
+            return [now, NEW_PORT_IN]
+        return [NEW_PORT_IN if school == "ported front" else now]
 
     def _choices(self, side: str) -> tuple[str, ...]:
         now = self.owned.batter if side == "batter" else self.owned.reso
@@ -191,10 +244,11 @@ class DrumSearch(Weigher):
         if self.brief.keep_heads:
             return (now,)
         rows = constructions_for(self.owned.kind, "batter" if side == "batter" else "reso")
-        may_buy = not self.brief.only_owned and self.brief.budget_heads > 0
-        return tuple(
-            dict.fromkeys([now, *(c.id for c in rows if may_buy or self.loose(c.id) is not None)])
-        )
+        there = [c.id for c in rows if self.may_buy > 0 or self.loose(c.id) is not None]
+        if side == "reso" and self.owned.kind == "snare" and not construction(now).is_snare_side:
+            # Whatever is there now does not belong there; it stays only for want of another.
+            return tuple(there) or (now,)
+        return tuple(dict.fromkeys([now, *there]))
 
     def _usual_striker(self) -> str:
         own = strikers_of(self.shelf, self.owned.kind)
@@ -215,6 +269,15 @@ class DrumSearch(Weigher):
             (self._usual_striker(),), (self.locks.wires or USUAL_WIRES_SETTING,), port,
         )  # fmt: skip
         found = self.weighed(field, field.grid(self._relations()), wish)
+        # Heads that are there may lie far behind, and still be all that may be bought.
+        batters, resos = (
+            tuple(h for h in heads if h == now or self.loose(h) is not None)
+            for heads, now in ((field.batters, self.owned.batter), (field.resos, self.owned.reso))
+        )
+        if batters and bool(resos) == bool(field.resos):
+            there = field_of(self.owned, batters, resos, sets, field.strikers,
+                             field.wire_settings, port)  # fmt: skip
+            found += self.weighed(there, there.grid(self._relations()), wish)
         best: dict[tuple[str, str | None], Weighed] = {}
         for row in found:
             key = (row.recipe.batter, row.recipe.reso)
@@ -225,15 +288,19 @@ class DrumSearch(Weigher):
     def _relations(self) -> tuple[float, ...]:
         if self.locks.semitones is not None:
             return (self.locks.semitones,)
-        if self.locks.relation is None:
-            return SEMITONES
-        return tuple(s for s in SEMITONES if relation_of(s) == self.locks.relation)
+        if self.locks.relation is not None:
+            return tuple(s for s in SEMITONES if relation_of(s) == self.locks.relation)
+        own = [s for s in SEMITONES if self.owned.kind == "snare" or abs(s) <= FOURTH]
+        if self.owned.kind == "kick" and self._schools.get(FRONT) != "front below":
+            own = [s for s in own if s >= 0.0]
+        return tuple(s for s in own if all(self._keeps(about, s) for about in INTERVALS))
 
     def _dressed(self, port: float | None, wish: float, first: list[Weighed]) -> list[Weighed]:
         """Return recipes with dampers, strikers and wires on the best heads and on those now on."""
         now = (self.owned.batter, self.owned.reso)
         chosen = first[:BEST_HEADS]
         chosen += [w for w in first[BEST_HEADS:] if (w.recipe.batter, w.recipe.reso) == now]
+        chosen += [w for w in first if not w.bought and w not in chosen][:1]
         # Dampers shorten: a longer head may be the better one once something lies on it.
         length = self.target.value("length")
         if length is not None and first:
@@ -296,14 +363,15 @@ class DrumSearch(Weigher):
         kind = self.owned.kind
         has = set(self.shelf.dampers) | set(self.now)
         single = [d.id for d in dampers_for(kind)
-                  if d.id in has and (d.side == "batter" or self.owned.reso)
+                  if d.id in has and not d.only_if_asked and (d.side == "batter" or self.owned.reso)
                   and d.least_in <= self.owned.diameter_in]  # fmt: skip
         pairs = []
         if kind == "kick" and {"pillow-batter", "pillow-front"} <= set(single):
             pairs.append(("pillow-batter", "pillow-front"))
         if kind == "tom" and {"tape-flag", "cotton-four"} <= set(single):
             pairs.append(("tape-flag", "cotton-four"))
-        return tuple(dict.fromkeys([(), self.now, *((d,) for d in single), *pairs]))
+        sets = dict.fromkeys([(), self.now, *((d,) for d in single), *pairs])
+        return tuple(row for row in sets if self._keeps(MUFFLING, 0.0, bool(row)))
 
 
 def _kept(found: Sequence[Weighed]) -> list[Weighed]:

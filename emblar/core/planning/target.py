@@ -6,7 +6,7 @@ from dataclasses import dataclass
 from emblar.core.analysis.card import VoiceCard
 from emblar.core.errors import InputError
 from emblar.core.planning.steps import steps
-from emblar.core.quantities import Measured, Quantity
+from emblar.core.quantities import Measured, Quantity, Unknown
 
 ATTRIBUTES = {
     "pitch": "fundamental",
@@ -23,6 +23,8 @@ ATTRIBUTES = {
 
 
 MOST_STEPS = 30.0
+LOWEST_STRONG_DB, DAMPED_KICK_S = -8.0, 0.6
+"""A mode this near the strongest may be a kick's pitch; a kick that rings shorter is damped."""
 
 
 @dataclass(frozen=True, slots=True)
@@ -58,9 +60,52 @@ def moved(target: Target, by_steps: Mapping[str, float]) -> Target:
     return Target(target.voice, values, target.missing)
 
 
+@dataclass(frozen=True, slots=True)
+class Reading:
+    """One way to hear a drum's pitch: Hz, level re the strongest in dB, planned for or not."""
+
+    hz: float
+    level_db: float
+    planned: bool
+
+
+def readings(card: VoiceCard) -> tuple[Reading, ...]:
+    """Return the ways to hear a drum's pitch, the one that is planned for first.
+
+    A person's choice counts; else it is the one measured, but of a damped kick the lowest strong
+    one: what is louder above it is an overtone that the damping left.
+    """
+    told = card.fundamental
+    if not isinstance(told, Measured):
+        return ()
+    rows = [(told.value, 0.0), *((a.frequency_hz, a.level_db) for a in card.alternatives)]
+    planned = rows[0]
+    if card.voice == "kick" and not card.pitch_chosen and _is_damped(card):
+        planned = min(row for row in rows if row[1] >= LOWEST_STRONG_DB)
+    ordered = [planned, *(row for row in rows if row != planned)]
+    return tuple(Reading(hz, db, i == 0) for i, (hz, db) in enumerate(ordered))
+
+
+def _is_damped(card: VoiceCard) -> bool:
+    return not isinstance(card.decay, Measured) or card.decay.value < DAMPED_KICK_S
+
+
 def target_from_card(card: VoiceCard) -> Target:
     """Return the target that a measured voice sets."""
     quantities: dict[str, Quantity] = {n: getattr(card, a) for n, a in ATTRIBUTES.items()}
+    planned, fundamental = next(iter(readings(card)), None), card.fundamental
+    if (
+        planned is not None
+        and isinstance(fundamental, Measured)
+        and planned.hz != fundamental.value
+    ):
+        # Its sustain and body were read of the other mode, and say nothing of this one.
+        why = "it was read at another pitch than the one planned for"
+        sd = fundamental.sd * planned.hz / fundamental.value
+        quantities |= {
+            "pitch": Measured(planned.hz, sd, fundamental.unit),
+            "bend": Unknown(why), "sustain": Unknown(why), "body": Unknown(why),
+        }  # fmt: skip
     told = {n: q for n, q in quantities.items() if isinstance(q, Measured)}
     missing = {n: q.reason for n, q in quantities.items() if not isinstance(q, Measured)}
     return Target(card.voice, told, missing)

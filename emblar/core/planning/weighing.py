@@ -19,10 +19,12 @@ from emblar.core.acoustics.coefficients import prior_coefficients
 from emblar.core.catalogue import USUAL_STRIKER, construction, damper, strikers, wire_settings
 from emblar.core.planning.brief import LEAVE_ROOM_STEPS, Brief, Shelf, Weights
 from emblar.core.planning.findings import findings
+from emblar.core.planning.kick_window import Window
 from emblar.core.planning.kit import OwnedDrum
 from emblar.core.planning.outlook import Field, Options, Outlook, options_of
 from emblar.core.planning.schools import against
 from emblar.core.planning.steps import steps
+from emblar.core.planning.styles import shunned
 from emblar.core.planning.target import Target
 from emblar.core.quantities import Measured
 
@@ -34,6 +36,8 @@ SHORT_COSTS = 2.0
 CAPPED_STEPS = 12.0
 RENDERED = "rendered"
 """Among the costs: what a recipe's rendered stroke measures farther than was worked out."""
+FRONT_OVER_BATTER = 2.0 ** (5.0 / 12.0)
+"""A front head is tuned up to a fourth over where batters are (assumption)."""
 LASTING_M, THIN_M = 0.00030, 0.0001
 """A batter this thick lasts under hard strokes; each step thinner counts once (assumption)."""
 
@@ -143,6 +147,10 @@ class Weigher:
     ) -> None:
         self.number, self.owned = number, shelf.drums[number]
         self.shelf, self.brief, self.weights = shelf, brief, weights
+        self.window: Window | None = None
+        """Between which lug pitches a kick is tuned; None where a pitch was asked for by hand."""
+        self.may_buy = math.inf
+        """How many heads may be bought for it; what is only compared may cost what it will."""
         self.target = aimed(target, brief)
         self.now = shelf.now_on.get(self.owned.name, ())
         fitting = [
@@ -189,13 +197,23 @@ class Weigher:
     def _scored(self, field: Field, options: Options, wish: float) -> _Scored:
         told = field.outlook(options, wish)
         k = prior_coefficients()
-        bears = told.reached & (told.stress_pa < k["stress_stop"])
+        bears = told.reached & (told.stress_share < 1.0)
         bears &= told.slackest_n_per_m >= k["slack_stop"]
+        bears &= self._in_window(field, told) & (self._buys(field, options) <= self.may_buy)
         distance, apart = self._distances(told.card, len(options))
         minutes = self._minutes(field, options)
         costs = self._costs(field, options, told, minutes)
         total = distance + sum(costs.values(), np.zeros(len(options)))
         return _Scored(told, distance, apart, costs, minutes, np.where(bears, total, np.inf))
+
+    def _in_window(self, field: Field, told: Outlook) -> NDArray[np.bool_]:
+        if self.window is None:
+            return np.ones(len(told.batter_hz), np.bool_)
+        low, high = self.window.low_hz, self.window.high_hz
+        inside = (told.batter_hz >= low) & (told.batter_hz <= high)
+        if field.resos:
+            inside &= (told.reso_hz >= low) & (told.reso_hz <= high * FRONT_OVER_BATTER)
+        return inside
 
     def _distances(self, card: Mapping[str, Array], count: int) -> tuple[Array, dict[str, Array]]:
         total = np.zeros(count)
@@ -234,7 +252,7 @@ class Weigher:
             "cut": np.full(len(options), cost["cut"] * self._is_cut(field.port_in)),
             "dampers": cost["damper"] * sizes[options.dampers],
             "head life": cost["worn"] * worn,
-            "risk": cost["stress_caution"] * (told.stress_pa > k["stress_caution"])
+            "risk": cost["stress_caution"] * told.near_tearing
             + cost["rod_caution"] * (told.rod_n > k["rod_caution"])
             + cost["papery"] * (told.slackest_n_per_m < k["papery_tension"]),
             "feel": cost["brushes_on_clear"] * (clear[options.batter] & brushed[options.striker]),
@@ -244,6 +262,8 @@ class Weigher:
                 two_heads=bool(field.resos),
             ),
         }  # fmt: skip
+        if self.brief.style:
+            out["style"] = cost["against_style"] * self._against_style(field, options)
         if self.brief.force == "hard":
             films = np.array([construction(b).film().thickness_m for b in field.batters])
             thin = np.maximum(LASTING_M - films, 0.0) / THIN_M
@@ -265,6 +285,13 @@ class Weigher:
         if gap is not None:
             out["tempo"] = cost["too_long_for_tempo"] * (told.card["length"] > gap)
         return {name: np.asarray(value, np.float64) for name, value in out.items()}
+
+    def _against_style(self, field: Field, options: Options) -> Array:
+        heads, dampers = shunned(self.brief.style)
+        batter = np.array([b in heads for b in field.batters], np.float64)
+        reso = np.array([r in heads for r in field.resos] or [False], np.float64)
+        on_it = np.array([sum(d in dampers for d in row) for row in field.damper_sets], np.float64)
+        return np.asarray(batter[options.batter] + reso[options.reso] + on_it[options.dampers])
 
     def _is_cut(self, port_in: float | None) -> bool:
         return port_in is not None and self.owned.port_in is None

@@ -23,8 +23,10 @@ from emblar.core.naming import voice_title
 from emblar.core.notes import note_text
 from emblar.core.planning.brief import Brief, Shelf, Weights
 from emblar.core.planning.microphones import microphone_trouble
+from emblar.core.planning.promises import broken
 from emblar.core.planning.schools import (
     FAVOURED_ON,
+    FRONT,
     MUFFLING,
     PORT,
     RELATION,
@@ -41,7 +43,8 @@ LEAST_STEPS = 0.3
 LEAST_SCORE = 0.05
 FORCE_LEVEL = {"light": 0.6, "medium": 1.0, "hard": 1.6}
 """Amplitude of a player's strokes over a medium stroke's (assumption)."""
-MOST_BEND_CENTS, OPEN_KICK_S = 60.0, 0.30
+MOST_BEND_CENTS, MOST_TOLD, OPEN_KICK_S = 60.0, 200.0, 0.30
+"""From which bend on a hard stroke is warned of; what is told at most."""
 
 
 @dataclass(frozen=True, slots=True)
@@ -204,7 +207,10 @@ class Explainer:
         """Return every side: of what, its name, whether it is chosen, the recipe that takes it."""
         recipe, kind = self.row.recipe, self.owned.kind
         ways: dict[tuple[str, str], dict[str, Any]] = {}
-        if recipe.reso:
+        if recipe.reso and kind == "kick":
+            for name, semitones in zip(SIDES[FRONT], (2.0, -2.0), strict=True):
+                ways[FRONT, name] = {"semitones": semitones}
+        elif recipe.reso:
             for name, semitones in zip(SIDES[RELATION], (0.0, 3.0, -2.0), strict=True):
                 ways[RELATION, name] = {"semitones": semitones}
         if kind == "snare" and recipe.reso:
@@ -276,7 +282,11 @@ def _moves(row: Weighed, other: Weighed) -> dict[str, float]:
 
 def fit_warnings(chosen: Sequence[Weighed], shelf: Shelf, brief: Brief) -> list[Reason]:
     """Return what a player or an engineer would stumble over in this plan, from its numbers."""
-    found: list[Reason] = []
+    found = [
+        Reason("promise", text, {})
+        for row in chosen
+        for text in broken(row, shelf.drums[row.drum], brief)
+    ]
     rows = {row.voice: row for row in chosen}
     for voice, row in rows.items():
         title = voice_title(voice)
@@ -332,12 +342,6 @@ def _by_the_front(kick: Weighed, brief: Brief) -> list[Reason]:
     """Return what a kick's front head has against engineers, stages and microphones."""
     recipe, found = kick.recipe, []
     closed = recipe.reso is not None and recipe.port_in is None
-    if brief.engineer_wants_hole and closed:
-        why = "cutting is forbidden" if brief.never_cut else "a cut is not worth its cost here"
-        found.append(
-            Reason("port", "The engineer wants a hole in the front head; this plan has none, and "
-                   f"{why}. Borrow a ported front.", {})
-        )  # fmt: skip
     if brief.stage != "studio" and closed:
         found.append(
             Reason("port", "Stages and engineers differ: a ported front gives each a place for a "
@@ -357,9 +361,13 @@ def _by_force(rows: Mapping[str, Weighed], brief: Brief) -> list[Reason]:
         bend = row.card.get("bend", 0.0) * FORCE_LEVEL[brief.force] ** 2
         if brief.force == "hard" and voice != "kick" and bend > MOST_BEND_CENTS:
             found.append(
-                Reason("force", f"{title}: struck hard it starts {bend:.0f} cents sharp; tuned "
-                       "higher, or on a thicker head, it bends less.", {"bend_cents": bend})
-            )  # fmt: skip
+                Reason(
+                    "force",
+                    f"{title}: struck hard it starts {_sharp(bend)} sharp; tuned higher, or on a "
+                    "thicker head, it bends less.",
+                    {"bend_cents": min(bend, MOST_TOLD)},
+                )
+            )
         film = construction(row.recipe.batter).film()
         if brief.force == "hard" and film.thickness_m < LASTING_M:
             found.append(
@@ -375,6 +383,10 @@ def _by_force(rows: Mapping[str, Weighed], brief: Brief) -> list[Reason]:
                    {"length_s": length})
         )  # fmt: skip
     return found
+
+
+def _sharp(cents: float) -> str:
+    return f"{cents:.0f} cents" if cents < MOST_TOLD else f"more than {MOST_TOLD:.0f} cents"
 
 
 def _clashes(rows: Sequence[Weighed]) -> list[Reason]:

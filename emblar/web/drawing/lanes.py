@@ -11,6 +11,7 @@ from dataclasses import dataclass
 
 from markupsafe import Markup
 
+from emblar.core.naming import counted
 from emblar.web.drawing.scale import Linear, round_steps
 from emblar.web.drawing.svg import drawing, el, label, line
 
@@ -56,7 +57,7 @@ def lanes(rows: Sequence[Lane], start_s: float, stop_s: float) -> Markup:
     parts += _axis(across, LANE * len(rows))
     parts.append(el("line", x1=LEFT, x2=LEFT, y1=0, y2=LANE * len(rows), cls="playhead",
                     data_playhead="lanes"))  # fmt: skip
-    described = ", ".join(f"{lane.voice} {lane.count} strokes" for lane in rows)
+    described = ", ".join(f"{lane.voice} {counted(lane.count, 'stroke')}" for lane in rows)
     svg = drawing("lanes", "Strokes by voice", described, *parts, width=WIDTH, height=height)
     return Markup(
         el("div", svg, cls="lanes-frame", data_from=start_s, data_to=stop_s, data_left=LEFT,
@@ -78,7 +79,7 @@ def _lane(lane: Lane, top: float, across: Linear) -> list[Markup]:
             label(8.0, floor - 7.0, lane.voice.replace("-", " "), classes),
             label(LEFT - 10.0, floor - 7.0, lane.count, "lane-count", "end"),
             href=lane.href,
-            aria_label=f"{lane.voice.replace('-', ' ')}, {lane.count} strokes",
+            aria_label=f"{lane.voice.replace('-', ' ')}, {counted(lane.count, 'stroke')}",
             aria_current="true" if lane.selected else None,
         )
     )
@@ -90,7 +91,7 @@ def _stroke(voice: str, stroke: LaneStroke, floor: float, across: Linear) -> Mar
     share = max(0.0, 1.0 - stroke.below_loudest_db / RANGE_DB)
     tall = SHORTEST + share * (TALLEST - SHORTEST)
     kind = "clean" if stroke.clean else "unclean"
-    name = f"{voice} {stroke.manner}".rstrip()
+    name = f"{voice.replace('-', ' ')} {stroke.manner}".rstrip()
     words = (
         f"{name} at {stroke.time_s:.2f} s, {stroke.below_loudest_db:.0f} dB below its loudest, "
         f"{'clean' if stroke.clean else 'not clean enough to measure'}"
@@ -106,7 +107,7 @@ def _stroke(voice: str, stroke: LaneStroke, floor: float, across: Linear) -> Mar
         cls=f"stroke {kind}",
         data_hit=stroke.index,
         data_voice=voice,
-        data_play=f"{stroke.time_s:.4f}",
+        data_at=f"{stroke.time_s:.6f}",
     )
 
 

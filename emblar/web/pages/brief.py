@@ -3,7 +3,8 @@
 from collections.abc import Mapping
 from dataclasses import dataclass
 
-from emblar.core.planning.schools import MUFFLING, PORT, RELATION, SIDES, SNARE_SIDE
+from emblar.core.planning.schools import FRONT, MUFFLING, PORT, RELATION, SIDES, SNARE_SIDE
+from emblar.core.planning.styles import shunned
 from emblar.formats.brief import AskFile
 from emblar.web.pages.frame import Frame
 from emblar.web.pages.kit import Option
@@ -12,12 +13,14 @@ SCHOOL_FIELDS = {
     "school_heads": RELATION,
     "school_snare_side": SNARE_SIDE,
     "school_port": PORT,
+    "school_front": FRONT,
     "school_muffling": MUFFLING,
 }
 SCHOOL_LABELS = {
     "school_heads": "Heads of a tom",
     "school_snare_side": "Snare side",
-    "school_port": "Kick's front",
+    "school_port": "Kick's front head",
+    "school_front": "Kick's front against batter",
     "school_muffling": "Muffling",
 }
 REBOUNDS = {"any": "any", "lively": "lively", "soft": "soft"}
@@ -49,6 +52,8 @@ class BriefPage:
     downbeat_at: str
     tempo: str
     minutes: str
+    kick_figure: str
+    tom_figure: str
     forces: tuple[Option, ...]
     rebounds: tuple[Option, ...]
     stages: tuple[Option, ...]
@@ -65,6 +70,8 @@ def brief_page(around: Frame, ask: AskFile) -> BriefPage:
         downbeat_at=at.astimezone().strftime("%Y-%m-%dT%H:%M") if at else "",
         tempo=f"{ask.tempo_bpm:g}" if ask.tempo_bpm else "",
         minutes=f"{ask.minutes:g}" if ask.minutes else "",
+        kick_figure=f"{ask.kick_notes_per_beat:g}" if ask.kick_notes_per_beat else "",
+        tom_figure=f"{ask.tom_notes_per_beat:g}" if ask.tom_notes_per_beat else "",
         forces=_options(FORCES, ask.force),
         rebounds=_options(REBOUNDS, ask.rebound),
         stages=_options(STAGES, ask.stage),
@@ -92,11 +99,11 @@ def _follows(ask: AskFile) -> list[str]:
         gap = brief.gap_s(voice)
         if gap is not None:
             out.append(
-                f"At {ask.tempo_bpm:g} a minute the fastest notes on the {name} are {gap:.2f} s "
+                f"At {ask.tempo_bpm:g} bpm the fastest notes on the {name} are {gap:.2f} s "
                 "apart: a note should be 20 dB down by then."
             )
     if not out:
-        out.append("With a tempo and the fastest figure follows how long each note may last.")
+        out.append("Enter a tempo and the fastest figure to be told which notes run together.")
     if ask.only_owned:
         out.append("Nothing will be bought: only heads that are there.")
     elif not ask.keep_heads:
@@ -114,7 +121,7 @@ def _by_player_and_place(ask: AskFile) -> list[str]:
     out = []
     if ask.schools:
         out.append(
-            "What goes against a school of yours must be worth two steps: "
+            "Plans keep to your schools, and say so loudly where they cannot: "
             f"{', '.join(ask.schools[about] for about in SIDES if about in ask.schools)}."
         )
     if ask.force == "hard":
@@ -127,8 +134,15 @@ def _by_player_and_place(ask: AskFile) -> list[str]:
         )
     if ask.stage != "studio":
         out.append("Stages and engineers differ: a kick's closed front must be worth a step.")
-    if ask.engineer_wants_hole:
-        out.append("The engineer wants a hole: a kick's closed front must be worth three steps.")
+    if ask.engineer_wants_hole and ask.never_cut:
+        out.append(
+            "The engineer wants a hole and no hole may be cut: borrow or buy a ported front, or "
+            "allow the cut below."
+        )
+    elif ask.engineer_wants_hole:
+        out.append("The engineer wants a hole: a closed front gets one.")
+    if any(shunned(ask.style)):
+        out.append(f"Heads and dampers that {ask.style} is not played on are left out if possible.")
     if ask.leave_room:
         out.append(
             "Plans aim a step longer and half a step brighter than the record: the desk can take "

@@ -6,9 +6,12 @@ from dataclasses import dataclass
 from markupsafe import Markup
 
 from emblar.actions.listen import Heard
+from emblar.core.analysis.clipping import TOLD
+from emblar.core.naming import counted
 from emblar.core.notes import note_text, spread_hz
 from emblar.core.planning.steps import steps
-from emblar.formats.analysis import VoiceFile
+from emblar.core.planning.target import readings
+from emblar.formats.analysis import VoiceFile, card_from_file
 from emblar.web.drawing.decay import decay
 from emblar.web.drawing.overtones import Partial, overtones
 from emblar.web.drawing.pitch_track import pitch_track
@@ -138,7 +141,7 @@ def how_sure(card: VoiceFile | None, found: Heard) -> tuple[str, ...]:
     said = []
     if card.fundamental_hz is not None and card.fundamental_spread_cents is not None:
         said.append(
-            f"Pitch from {card.clean_hits} clean strokes, "
+            f"Pitch from {counted(card.clean_hits, 'clean stroke')}, "
             f"{card.fundamental_spread_cents:.0f} ct apart from each other."
         )
     elif card.fundamental_hz is not None and "fundamental_hz" not in card.origins:
@@ -148,22 +151,52 @@ def how_sure(card: VoiceFile | None, found: Heard) -> tuple[str, ...]:
             f"Soft ({card.soft.strokes}) and loud strokes ({card.loud.strokes}) apart: the short "
             "and the tall mark on each ruler."
         )
-    if card.alternatives:
-        others = " or ".join(f"{a.frequency_hz:.0f} Hz" for a in card.alternatives[:2])
-        said.append(f"Its pitch could also be heard as {others}.")
     said += _dynamics(card) + _manners(card, found)
     own = [h for h in found.analysis.hits if h.voice == card.voice]
     doubtful = sum(h.confidence < SHARE_SURE for h in own)
     if doubtful:
-        said.append(f"{doubtful} of its {len(own)} strokes could belong to another drum.")
+        said.append(
+            f"{doubtful} of its {counted(len(own), 'stroke')} could belong to another drum."
+        )
+    decided = found.analysis.decided
+    if decided is not None and decided.clipped >= TOLD:
+        said.append(
+            "The recording is clipped: too loud once, its tops are cut flat. Notes and sustain are "
+            "not moved by that; attack, click, length and body are less sure."
+        )
     if found.reference.rest_audio_id is not None:
         said.append("Read from a full mix without taking the drums out first: trust it less.")
     return tuple(said)
 
 
+@dataclass(frozen=True, slots=True)
+class ReadingRow:
+    """A reading of the pitch: in words, in Hz as a form sends it, whether it is planned for."""
+
+    text: str
+    hz: str
+    planned: bool
+
+
+def reading_rows(card: VoiceFile | None) -> tuple[ReadingRow, ...]:
+    """Return the ways to hear a drum's pitch where there is more than one."""
+    rows = readings(card_from_file(card)) if card else ()
+    if len(rows) < 2:
+        return ()
+    return tuple(
+        ReadingRow(
+            f"{number(r.hz, 'Hz')} · {note_text(r.hz)}"
+            + (f", {-r.level_db:.0f} dB under the loudest" if r.level_db < -0.5 else ""),
+            f"{r.hz:.3f}",
+            r.planned,
+        )
+        for r in rows
+    )
+
+
 def _alone_or_together(card: VoiceFile, found: Heard) -> str:
     """Return what a pitch stands on that no two strokes tell by themselves."""
-    together = f"Pitch from all {card.hits} strokes together"
+    together = f"Pitch from all {counted(card.hits, 'stroke')} together"
     if not card.tracks:
         return f"{together}: none could be followed by itself under what else plays."
     if found.reference.rest_audio_id is not None and card.voice.startswith("tom-"):

@@ -37,6 +37,16 @@ class Step:
 
 
 @dataclass(frozen=True, slots=True)
+class StripLine:
+    """The kit strip folded to one line: the selected drum and its neighbours' addresses."""
+
+    name: str
+    place: str
+    before: str
+    after: str
+
+
+@dataclass(frozen=True, slots=True)
 class Frame:
     """Everything around a step, and what is selected in it."""
 
@@ -44,6 +54,7 @@ class Frame:
     downbeat: str
     steps: tuple[Step, ...]
     strip: Markup
+    strip_line: "StripLine | None"
     strip_empty: bool
     selection: str
     drum: KitDrum | None
@@ -52,6 +63,11 @@ class Frame:
     found: Heard | None
     plan: KitPlan | None
 
+    @property
+    def step_title(self) -> str:
+        """Return the name of the step shown."""
+        return next((step.title for step in self.steps if step.current), "")
+
     def href(self, step: str) -> str:
         """Return the address of a step, keeping the selection."""
         return _href(self.session.id, step, self.selection)
@@ -59,6 +75,11 @@ class Frame:
 
 def _href(session_id: int, step: str, selection: str) -> str:
     return f"/sessions/{session_id}/{step}" + (f"?sel={selection}" if selection else "")
+
+
+def sound_href(session_id: int, audio_id: int | None) -> str:
+    """Return the address of a session's sound; empty without one."""
+    return f"/sessions/{session_id}/audio/{audio_id}" if audio_id is not None else ""
 
 
 def time_left(downbeat_at: datetime | None, now: datetime) -> str:
@@ -101,6 +122,7 @@ def frame(work: Workspace, step: str, selection: str, now: datetime) -> Frame:
         downbeat=time_left(work.session.downbeat_at, now),
         steps=steps,
         strip=kit_strip(shown),
+        strip_line=_strip_line(shown),
         strip_empty=not shown,
         selection=key,
         drum=drum,
@@ -108,6 +130,18 @@ def frame(work: Workspace, step: str, selection: str, now: datetime) -> Frame:
         drums=work.drums,
         found=found,
         plan=work.plan,
+    )
+
+
+def _strip_line(shown: list[StripDrum]) -> StripLine | None:
+    at = next((i for i, drum in enumerate(shown) if drum.selected), 0)
+    if not shown:
+        return None
+    return StripLine(
+        shown[at].name,
+        f"{at + 1} of {len(shown)}",
+        shown[at - 1].href,
+        shown[(at + 1) % len(shown)].href,
     )
 
 

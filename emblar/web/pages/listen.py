@@ -2,32 +2,37 @@
 
 from dataclasses import dataclass
 
+import numpy as np
 from markupsafe import Markup
 
 from emblar.actions.evidence import CONFIDENCE
 from emblar.actions.listen import Heard
+from emblar.actions.strokes import LastCorrection
 from emblar.actions.workspace import Workspace
 from emblar.core.analysis.analyse import PEAK_BINS_PER_S
 from emblar.core.analysis.clean import clean_stretches
-from emblar.core.naming import voice_title
+from emblar.core.naming import counted, voice_title
 from emblar.core.planning.steps import steps
 from emblar.formats.analysis import AnalysisFile, VoiceFile, hits_from_file
 from emblar.store.references import ReferenceInfo
 from emblar.web.drawing.lanes import Lane, LaneStroke, lanes
 from emblar.web.pages.card import (
     CardRow,
+    ReadingRow,
     card_rows,
     decay_drawing,
     how_sure,
     overtones_drawing,
+    reading_rows,
     track_drawing,
 )
-from emblar.web.pages.frame import Frame
+from emblar.web.pages.frame import Frame, sound_href
 from emblar.web.pages.words import number
 
 SPAN_S, SHORTEST_SPAN_S = 12.0, 1.5
 LANE_ORDER = {"hat": 0, "cymbal": 1, "snare": 2, "tom": 3, "kick": 5}
 PLAY_HIT_S, MOST_PLAYED = 0.6, 8
+MOST_PEAKS = 4000
 KIND_WORDS = {
     "auto": "not said what", "drums": "drums only", "mix": "full mix", "hit": "single strokes"
 }  # fmt: skip
@@ -121,7 +126,8 @@ class ListenPage:
     audio_href: str
     how_sure: tuple[str, ...]
     untold: tuple[CardRow, ...]
-    correction: str = ""
+    correction: LastCorrection | None = None
+    undo_href: str = ""
     voices: tuple[str, ...] = ()
     toms: tuple[TomChange, ...] = ()
     parts: tuple[Part, ...] = ()
@@ -130,6 +136,9 @@ class ListenPage:
     files: tuple[FileRow, ...] = ()
     evidence: tuple[EvidenceRow, ...] = ()
     quantities: tuple[str, ...] = tuple(steps())
+    readings: tuple[ReadingRow, ...] = ()
+    unreadable: tuple[FileRow, ...] = ()
+    """Files that have to be analysed again before anything of them can be shown."""
     failed: str = ""
     """Why the newest file was not kept, or nothing."""
 
@@ -139,32 +148,21 @@ def listen_page(
     around: Frame,
     start_s: float | None,
     stop_s: float | None,
-    correction: str,
+    correction: LastCorrection | None,
 ) -> ListenPage:
     """Return the Listen screen, showing the recording between two times in s if given.
 
-    ``correction`` is the last one made by ear, in words.
+    ``correction`` is the last one made by ear.
     """
     reference, found = work.reference, work.found
     voice_name = around.voice
     if found is None or voice_name is None:
         return ListenPage(
-            around,
-            reference,
-            found,
-            "Bring the record",
-            "",
-            None,
-            (),
-            None,
-            None,
-            None,
-            "",
-            "",
-            (),
-            (),
-        )
+            around, reference, found, "Bring the record", "", None, (), None, None, None, "", "",
+            (), (), unreadable=_unreadable(work),
+        )  # fmt: skip
     card = found.voice(voice_name)
+    window = _window(around, found.analysis, voice_name, start_s, stop_s)
     rows = card_rows(card) if card else ()
     return ListenPage(
         frame=around,
@@ -172,16 +170,17 @@ def listen_page(
         found=found,
         title=f"{voice_title(voice_name)} on the record",
         subtitle=_subtitle(card, found),
-        window=_window(around, found.analysis, voice_name, start_s, stop_s),
+        window=window,
         rows=tuple(row for row in rows if not row.why_not),
         track=track_drawing(card),
         decay=decay_drawing(card),
         overtones=overtones_drawing(card),
         play_list=_play_list(found.analysis, voice_name),
-        audio_href=f"/audio/{found.reference.audio_id}",
+        audio_href=sound_href(found.reference.session_id, found.reference.audio_id),
         how_sure=how_sure(card, found),
         untold=tuple(row for row in rows if row.why_not),
         correction=correction,
+        undo_href=_undo_href(around, voice_name, window, correction),
         voices=_choices(found.analysis),
         toms=_tom_changes(found.analysis, voice_name),
         parts=_parts(found.reference),
@@ -189,8 +188,17 @@ def listen_page(
         regions=_regions(around, found.reference, voice_name),
         files=_files(found),
         evidence=_evidence(found, voice_name),
+        readings=reading_rows(card),
+        unreadable=_unreadable(work),
         failed=_failed(reference),
     )
+
+
+def _undo_href(around: Frame, voice: str, window: Window, correction: LastCorrection | None) -> str:
+    if correction is None:
+        return ""
+    at = f"seen={correction.count}&start={window.start_s:.2f}&stop={window.stop_s:.2f}"
+    return f"/sessions/{around.session.id}/listen/take-back?sel={voice}&{at}"
 
 
 def _stretches(around: Frame, analysis: AnalysisFile, voice: str) -> tuple[StretchLink, ...]:
@@ -241,10 +249,27 @@ def _evidence(found: Heard, voice: str) -> tuple[EvidenceRow, ...]:
     return tuple(rows)
 
 
+def _unreadable(work: Workspace) -> tuple[FileRow, ...]:
+    rows = [
+        FileRow(
+            r.id, r.filename, "kept by another Emblar, its analysis cannot be read", False, False
+        )
+        for r in work.unreadable
+    ]
+    newest = work.reference
+    if newest is not None and newest.state == "failed" and newest.audio_id is not None:
+        rows.append(FileRow(newest.id, newest.filename, "not analysed", False, False))
+    if work.cancelled is not None:
+        text = "cancelled; what was analysed before is still there"
+        rows.append(FileRow(work.cancelled.id, work.cancelled.filename, text, False, False))
+    return tuple(rows)
+
+
 def _failed(newest: ReferenceInfo | None) -> str:
     if newest is None or newest.state != "failed":
         return ""
-    return f"{newest.filename}: {newest.message}"
+    kept = "" if newest.audio_id is not None else " The recording was not kept."
+    return f"{newest.filename}: {newest.message}{kept}"
 
 
 def _clock(seconds: float) -> str:
@@ -274,15 +299,25 @@ def _parts(reference: ReferenceInfo) -> tuple[Part, ...]:
         return ()
     base = f"/sessions/{reference.session_id}/listen/stems"
     return (
-        Part("drums", "d", f"/audio/{reference.drums_audio_id}", f"{base}/drums.flac"),
-        Part("drumless", "r", f"/audio/{reference.rest_audio_id}", f"{base}/drumless.flac"),
+        Part(
+            "drums",
+            "d",
+            sound_href(reference.session_id, reference.drums_audio_id),
+            f"{base}/drums.flac",
+        ),
+        Part(
+            "drumless",
+            "r",
+            sound_href(reference.session_id, reference.rest_audio_id),
+            f"{base}/drumless.flac",
+        ),
     )
 
 
 def _subtitle(card: VoiceFile | None, found: Heard) -> str:
     if card is None:
         return "Not heard in this recording"
-    told = f"{card.hits} strokes, {card.clean_hits} clean enough to measure"
+    told = f"{counted(card.hits, 'stroke')}, {card.clean_hits} clean enough to measure"
     return f"{told} · {found.reference.filename}"
 
 
@@ -351,7 +386,14 @@ def _lane(
 
 
 def peaks_window(found: Heard, start_s: float, stop_s: float) -> dict[str, list[float]]:
-    """Return the waveform's lowest and highest values between two times."""
+    """Return the waveform's lowest and highest values between two times.
+
+    Of a long window so many are put together that no more come than can be seen.
+    """
     first, last = max(int(start_s * PEAK_BINS_PER_S), 0), max(int(stop_s * PEAK_BINS_PER_S), 1)
-    low, high = found.peaks
-    return {"low": low[first:last], "high": high[first:last]}
+    low, high = (np.array(side[first:last]) for side in found.peaks)
+    size = -(-len(low) // MOST_PEAKS)
+    if size > 1:
+        starts = np.arange(0, len(low), size)
+        low, high = np.minimum.reduceat(low, starts), np.maximum.reduceat(high, starts)
+    return {"low": low.tolist(), "high": high.tolist()}

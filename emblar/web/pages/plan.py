@@ -26,7 +26,8 @@ from emblar.store.drums import KitDrum
 from emblar.web.drawing.ladder import Ladder, ladder
 from emblar.web.drawing.rulers import RulerRow, rulers
 from emblar.web.drawing.section import Section, SectionDamper, section
-from emblar.web.pages.frame import Frame
+from emblar.web.pages.card import ReadingRow, reading_rows
+from emblar.web.pages.frame import Frame, sound_href
 from emblar.web.pages.kit import Option, section_head
 from emblar.web.pages.words import number, pitch, semitones
 
@@ -156,6 +157,8 @@ class PlanPage:
     tom_schools: tuple[Option, ...]
     stale: bool
     brought: str = ""
+    readings: tuple[ReadingRow, ...] = ()
+    """The ways to hear the drum's pitch on the record, where there is more than one."""
 
 
 def plan_page(around: Frame, brought: Brought | None = None) -> PlanPage:
@@ -203,7 +206,14 @@ def _plan_page(around: Frame) -> PlanPage:
         if file.voice.startswith("tom")
         else (),
         stale=_stale(around, drum, file),
+        readings=_readings(around, drum),
     )
+
+
+def _readings(around: Frame, drum: KitDrum) -> tuple[ReadingRow, ...]:
+    by_hand = "pitch_hz" in drum.wish
+    card = around.found.voice(drum.voice) if around.found and drum.voice else None
+    return () if by_hand else reading_rows(card)
 
 
 def _hear(session_id: int, drum_id: int, version: int) -> tuple[HearButton, ...]:
@@ -431,4 +441,4 @@ def _record_play(around: Frame, voice: str) -> str:
 
 
 def _audio_href(around: Frame) -> str:
-    return f"/audio/{around.found.reference.audio_id}" if around.found else ""
+    return sound_href(around.session.id, around.found.reference.audio_id) if around.found else ""

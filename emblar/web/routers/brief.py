@@ -9,9 +9,10 @@ from pydantic import BaseModel, ValidationError
 from emblar.actions.sessions import Brief, asked_of, change_brief
 from emblar.core.errors import InputError
 from emblar.formats.brief import AskFile
-from emblar.formats.errors import wrong_fields
+from emblar.formats.errors import at_field
 from emblar.web.pages.brief import SCHOOL_FIELDS, brief_page
 from emblar.web.routers.context import go, load
+from emblar.web.routers.fields import Id
 from emblar.web.templating import render
 
 router = APIRouter(prefix="/sessions/{session_id}")
@@ -40,6 +41,7 @@ class BriefFields(BaseModel):
     school_heads: str = ""
     school_snare_side: str = ""
     school_port: str = ""
+    school_front: str = ""
     school_muffling: str = ""
     engineer_wants_hole: bool = False
     may_cut: bool = False
@@ -74,11 +76,12 @@ class BriefFields(BaseModel):
         try:
             return AskFile.model_validate(values)
         except ValidationError as error:
-            raise InputError(f"{'; '.join(wrong_fields(error))}. Nothing was changed.") from error
+            field, text = at_field(error.errors())
+            raise InputError(f"{text} Nothing was changed.", field=field) from error
 
 
 @router.get("/brief")
-def show(request: Request, session_id: int, sel: str = "") -> Response:
+def show(request: Request, session_id: Id, sel: str = "") -> Response:
     """Show the brief."""
     _, around = load(session_id, "brief", sel)
     page = brief_page(around, asked_of(around.session))
@@ -86,13 +89,14 @@ def show(request: Request, session_id: int, sel: str = "") -> Response:
 
 
 @router.post("/brief")
-def change(session_id: int, fields: Annotated[BriefFields, Form()]) -> Response:
+def change(session_id: Id, fields: Annotated[BriefFields, Form()]) -> Response:
     """Keep the brief and go on to Listen."""
     try:
         at = datetime.fromisoformat(fields.downbeat_at).astimezone() if fields.downbeat_at else None
     except ValueError as error:
         raise InputError(
-            f"“{fields.downbeat_at}” is not a date and time: write it as 2026-05-04T10:00."
+            f"“{fields.downbeat_at}” is not a date and time: write it as 2026-05-04T10:00.",
+            field="downbeat_at",
         ) from error
     change_brief(
         session_id,

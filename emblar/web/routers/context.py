@@ -1,17 +1,47 @@
 """What every step's route needs: the workspace and the frame around the step."""
 
-from datetime import UTC, datetime
+from dataclasses import dataclass
 
 from fastapi.responses import RedirectResponse
 
+from emblar.actions.kit import Given, changes_since
 from emblar.actions.workspace import Workspace, workspace
+from emblar.settings import now
 from emblar.web.pages.frame import Frame, frame
+from emblar.web.routers.fields import parts_from_text
 
 
 def load(session_id: int, step: str, selection: str) -> tuple[Workspace, Frame]:
     """Load a session's workspace and the frame of one step."""
     work = workspace(session_id)
-    return work, frame(work, step, selection, datetime.now(UTC))
+    return work, frame(work, step, selection, now())
+
+
+@dataclass(frozen=True, slots=True)
+class GivenLine:
+    """Which drums got another part just now, in words, and what to send to undo it."""
+
+    says: str
+    was: str
+
+
+def given_line(session_id: int, was: str) -> GivenLine | None:
+    """Return what giving parts to drums changed, or None if nothing was asked or changed.
+
+    ``was`` is which drum played what before, as ``fields.parts_as_text`` writes it.
+    """
+    rows = changes_since(session_id, parts_from_text(was)) if was else []
+    if not was:
+        return None
+    if not rows:
+        return GivenLine("Nothing changed: the drums have the parts that suit them best.", "")
+    return GivenLine(f"{'; '.join(map(_given, rows))}.", was)
+
+
+def _given(row: Given) -> str:
+    now, before = (part.replace("-", " ") if part else "nothing" for part in (row.now, row.before))
+    found = f", though it has {' and '.join(row.findings)}" if row.findings and row.now else ""
+    return f"{row.name} now plays {now} (before: {before}){found}"
 
 
 def go(href: str) -> RedirectResponse:

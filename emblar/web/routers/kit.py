@@ -3,117 +3,172 @@
 from typing import Annotated
 
 from fastapi import APIRouter, Form, Request, Response
-from pydantic import BaseModel
+from pydantic import BaseModel, BeforeValidator
 
 from emblar.actions.kit import (
     add_drum,
     assign_voice,
     bring_back_drum,
     change_drum,
+    give_back,
+    kit,
+    parts_of,
     suggest_voices,
     take_out_drum,
 )
+from emblar.actions.once import only_once
+from emblar.actions.plan import plan_kit
 from emblar.core.acoustics.drum import Kind
 from emblar.core.catalogue import USUAL_EDGE
+from emblar.core.errors import InputError
 from emblar.core.planning.kit import OwnedDrum
 from emblar.web.pages.kit import KINDS, kit_page
-from emblar.web.routers.context import go, load
+from emblar.web.routers.context import given_line, go, load
+from emblar.web.routers.fields import (
+    AskedId,
+    Id,
+    Number,
+    Text,
+    as_number,
+    parts_as_text,
+    parts_from_text,
+)
 from emblar.web.templating import render
 
 router = APIRouter(prefix="/sessions/{session_id}/kit")
 
 
+def _none_if_empty(text: object) -> object:
+    return text or None
+
+
 class DrumFields(BaseModel):
     """A drum as the form sends it; ranges are the core's matter."""
 
-    name: str
+    name: Text
     kind: Kind
-    diameter_in: float
-    depth_in: float
-    rods: int
-    hoop: str
-    shell: str
-    batter: str
-    reso: str = ""
-    port_in: str = ""
-    edge: str = USUAL_EDGE
-    found: list[str] = []
+    diameter_in: Number
+    depth_in: Number
+    rods: Number
+    hoop: Text
+    shell: Text
+    batter: Text
+    reso: Text = ""
+    port_in: Text = ""
+    edge: Text = USUAL_EDGE
+    found: list[Text] = []
+    once: Text = ""
 
     def owned(self) -> OwnedDrum:
         """Return the drum; an empty port or front head is none."""
+        if self.rods != int(self.rods):
+            raise InputError(f"Rods: {self.rods:g} is no whole number.", field="rods")
+        try:
+            port = as_number(self.port_in) if self.port_in.strip() else 0.0
+        except ValueError as error:
+            raise InputError(
+                f"Port: “{self.port_in[:40]}” is not a number. Nothing was changed.",
+                field="port_in",
+            ) from error
         return OwnedDrum(
             self.name.strip(),
             self.kind,
             self.diameter_in,
             self.depth_in,
-            self.rods,
+            int(self.rods),
             self.hoop,
             self.shell,
             self.batter,
             self.reso or None,
-            float(self.port_in) if self.port_in.strip() not in ("", "0") else None,
+            port or None,
             self.edge,
             tuple(self.found),
         )
 
 
-def _kit(session_id: int, selection: str = "") -> str:
+def _kit(session_id: Id, selection: str = "") -> str:
     return f"/sessions/{session_id}/kit" + (f"?sel={selection}" if selection else "")
 
 
 @router.get("")
 def show(
-    request: Request, session_id: int, sel: str = "", add: str = "", undo: int | None = None
+    request: Request,
+    session_id: Id,
+    sel: str = "",
+    add: str = "",
+    undo: AskedId = None,
+    was: Text = "",
 ) -> Response:
     """Show the kit."""
     _, around = load(session_id, "kit", sel)
     adding = add if add in dict(KINDS) else ""
-    context = {"page": kit_page(around, adding, undo), "frame": around}
+    given = given_line(session_id, was)
+    context = {"page": kit_page(around, adding, undo), "frame": around, "given": given}
     return render(request, "kit/page.html", context)
 
 
 @router.post("/drums")
-def add(session_id: int, fields: Annotated[DrumFields, Form()]) -> Response:
+def add(session_id: Id, fields: Annotated[DrumFields, Form()]) -> Response:
     """Add a drum."""
-    drum = add_drum(session_id, fields.owned())
-    return go(_kit(session_id, f"d{drum.id}"))
+    owned = fields.owned()
+
+    def make() -> str:
+        return _kit(session_id, f"d{add_drum(session_id, owned).id}")
+
+    return go(only_once(fields.once, owned, make))
 
 
 @router.post("/drums/{drum_id}")
-def change(session_id: int, drum_id: int, fields: Annotated[DrumFields, Form()]) -> Response:
+def change(session_id: Id, drum_id: Id, fields: Annotated[DrumFields, Form()]) -> Response:
     """Change a drum."""
-    change_drum(drum_id, fields.owned())
+    change_drum(session_id, drum_id, fields.owned())
     return go(_kit(session_id, f"d{drum_id}"))
 
 
 @router.post("/drums/{drum_id}/take-out")
-def take_out(session_id: int, drum_id: int) -> Response:
+def take_out(session_id: Id, drum_id: Id) -> Response:
     """Take a drum out of the kit, offering to bring it back."""
-    take_out_drum(drum_id)
+    take_out_drum(session_id, drum_id)
     return go(f"/sessions/{session_id}/kit?undo={drum_id}")
 
 
 @router.post("/drums/{drum_id}/bring-back")
-def bring_back(session_id: int, drum_id: int) -> Response:
+def bring_back(session_id: Id, drum_id: Id) -> Response:
     """Bring a drum back."""
-    bring_back_drum(drum_id)
+    bring_back_drum(session_id, drum_id)
     return go(_kit(session_id, f"d{drum_id}"))
 
 
 @router.post("/voices")
 def voices(
-    session_id: int,
+    session_id: Id,
     voice: Annotated[str, Form()],
-    drum: Annotated[str, Form()] = "",
+    drum: Annotated[int | None, BeforeValidator(_none_if_empty), Form()] = None,
     sel: Annotated[str, Form()] = "",
 ) -> Response:
     """Let a drum play a voice, or no drum."""
-    assign_voice(session_id, voice, int(drum) if drum.isdigit() else None)
+    assign_voice(session_id, voice, drum)
     return go(_kit(session_id, sel))
 
 
 @router.post("/suggest")
-def suggest(session_id: int, sel: Annotated[str, Form()] = "") -> Response:
-    """Give every voice to a drum by kind and size."""
+def suggest(session_id: Id, sel: Annotated[str, Form()] = "") -> Response:
+    """Give every voice to a drum by kind and size, and say what that changed."""
+    before = parts_as_text(parts_of(kit(session_id)))
     suggest_voices(session_id)
+    return go(f"/sessions/{session_id}/kit?sel={sel}&was={before}")
+
+
+@router.post("/parts-back")
+def parts_back(
+    session_id: Id,
+    was: Annotated[Text, Form()],
+    sel: Annotated[str, Form()] = "",
+    plan: Annotated[bool, Form()] = False,
+) -> Response:
+    """Let the drums play what they played before."""
+    give_back(session_id, parts_from_text(was))
+    if plan:
+        plan_kit(session_id)
+        return go(f"/sessions/{session_id}/plan?sel={sel}")
     return go(_kit(session_id, sel))

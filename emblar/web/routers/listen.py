@@ -1,11 +1,13 @@
 """Listen: bring a recording, watch the analysis, look and hear."""
 
+from hashlib import sha256
 from typing import Annotated, Literal
 
 from fastapi import APIRouter, File, Form, Request, Response, UploadFile
 
 from emblar.actions import evidence, strokes
 from emblar.actions.listen import (
+    analyse_again,
     bring_file_back,
     bring_recording,
     cancel_analysis,
@@ -15,9 +17,12 @@ from emblar.actions.listen import (
     take_file_away,
 )
 from emblar.actions.listen_files import ListenFile, listen_file, stem_file
+from emblar.actions.once import only_once
+from emblar.core.analysis.edits import Seen
 from emblar.core.errors import NotFoundError
 from emblar.web.pages.listen import listen_page, peaks_window
 from emblar.web.routers.context import go, load
+from emblar.web.routers.fields import AskedId, AskedNumber, Id, Number, Text
 from emblar.web.templating import render
 
 router = APIRouter(prefix="/sessions/{session_id}/listen")
@@ -26,31 +31,33 @@ router = APIRouter(prefix="/sessions/{session_id}/listen")
 @router.get("")
 def show(
     request: Request,
-    session_id: int,
+    session_id: Id,
     sel: str = "",
-    start: float | None = None,
-    stop: float | None = None,
-    file_back: int | None = None,
-    evidence_back: int | None = None,
+    start: AskedNumber = None,
+    stop: AskedNumber = None,
+    file_back: AskedId = None,
+    evidence_back: AskedId = None,
+    done: AskedId = None,
 ) -> Response:
     """Show what was heard, or how far it is, or where to bring a recording."""
     work, around = load(session_id, "listen", sel)
     page = listen_page(work, around, start, stop, strokes.last_correction(session_id))
-    shown = {"page": page, "frame": around, "file_back": file_back, "evidence_back": evidence_back}
+    shown = {"page": page, "frame": around, "file_back": file_back, "evidence_back": evidence_back,
+             "done": done}  # fmt: skip
     return render(request, "listen/page.html", shown)
 
 
 @router.get("/progress")
-def progress(request: Request, session_id: int, reference: int) -> Response:
+def progress(request: Request, session_id: Id, reference: AskedId) -> Response:
     """Show how far the analysis is; when it has ended, have the browser load the step anew."""
-    info = one_reference(reference)
+    info = one_reference(session_id, reference or 0)
     if not info.active:
         return Response(headers={"HX-Redirect": f"/sessions/{session_id}/listen"})
     return render(request, "listen/_progress.html", {"reference": info})
 
 
 @router.get("/waveform")
-def waveform(session_id: int, start: float, stop: float) -> dict[str, list[float]]:
+def waveform(session_id: Id, start: Number, stop: Number) -> dict[str, list[float]]:
     """Return the waveform's lowest and highest values between two times in s."""
     found = heard(session_id)
     if found is None:
@@ -60,20 +67,33 @@ def waveform(session_id: int, start: float, stop: float) -> dict[str, list[float
 
 @router.post("/recording")
 def bring(
-    session_id: int,
+    session_id: Id,
     file: Annotated[UploadFile, File()],
     kind: Annotated[str, Form()] = "auto",
     beside: Annotated[bool, Form()] = False,
     drum: Annotated[str, Form()] = "",
+    once: Annotated[Text, Form()] = "",
 ) -> Response:
     """Keep a recording and have it analysed."""
-    data = file.file.read()
-    bring_recording(session_id, file.filename or "", data, kind, beside=beside, voice=drum or None)
+    data, name = file.file.read(), file.filename or ""
+
+    def make() -> str:
+        bring_recording(session_id, name, data, kind, beside=beside, voice=drum or None)
+        return f"/sessions/{session_id}/listen"
+
+    sent = (name, sha256(data).hexdigest(), kind, beside, drum)
+    return go(only_once(once, sent, make))
+
+
+@router.post("/again")
+def again(session_id: Id, reference: Annotated[int, Form()]) -> Response:
+    """Have a recording that is kept analysed anew."""
+    analyse_again(session_id, reference)
     return go(f"/sessions/{session_id}/listen")
 
 
 @router.post("/cancel")
-def cancel(session_id: int) -> Response:
+def cancel(session_id: Id) -> Response:
     """Cancel the analysis that is waiting or running."""
     reference = reference_of(session_id)
     if reference is not None:
@@ -81,85 +101,102 @@ def cancel(session_id: int) -> Response:
     return go(f"/sessions/{session_id}/listen")
 
 
-def _back(session_id: int, sel: str, start: float, stop: float) -> Response:
-    return go(f"/sessions/{session_id}/listen?sel={sel}&start={start:.2f}&stop={stop:.2f}")
+def _back(session_id: int, sel: str, start: float, stop: float, *, done: bool = False) -> Response:
+    """Answer with the window as it was; ``done`` offers to undo what was just done."""
+    told = _done(session_id) if done else ""
+    return go(f"/sessions/{session_id}/listen?sel={sel}&start={start:.2f}&stop={stop:.2f}{told}")
+
+
+def _done(session_id: int) -> str:
+    last = strokes.last_correction(session_id)
+    return f"&done={last.count}" if last else ""
 
 
 @router.post("/strokes/move")
 def stroke_to_voice(
-    session_id: int,
-    index: Annotated[int, Form()],
+    session_id: Id,
+    at: Annotated[Number, Form()],
+    seen: Annotated[str, Form()],
     voice: Annotated[str, Form()],
-    start: Annotated[float, Form()],
-    stop: Annotated[float, Form()],
+    start: Annotated[Number, Form()],
+    stop: Annotated[Number, Form()],
 ) -> Response:
     """Give a stroke to another voice."""
-    strokes.move_stroke(session_id, index, voice)
-    return _back(session_id, voice, start, stop)
+    strokes.move_stroke(session_id, Seen(at, seen), voice)
+    return _back(session_id, voice, start, stop, done=True)
 
 
 @router.post("/strokes/take-out")
 def stroke_out(
-    session_id: int,
-    index: Annotated[int, Form()],
+    session_id: Id,
+    at: Annotated[Number, Form()],
+    seen: Annotated[str, Form()],
     sel: Annotated[str, Form()],
-    start: Annotated[float, Form()],
-    stop: Annotated[float, Form()],
+    start: Annotated[Number, Form()],
+    stop: Annotated[Number, Form()],
 ) -> Response:
     """Take a stroke out."""
-    strokes.take_out_stroke(session_id, index)
-    return _back(session_id, sel, start, stop)
+    strokes.take_out_stroke(session_id, Seen(at, seen))
+    return _back(session_id, sel, start, stop, done=True)
 
 
 @router.post("/strokes/put-in")
 def stroke_in(
-    session_id: int,
-    time_s: Annotated[float, Form()],
+    session_id: Id,
+    time_s: Annotated[Number, Form()],
     voice: Annotated[str, Form()],
-    start: Annotated[float, Form()],
-    stop: Annotated[float, Form()],
+    start: Annotated[Number, Form()],
+    stop: Annotated[Number, Form()],
 ) -> Response:
     """Put a stroke in where none was found."""
     strokes.put_in_stroke(session_id, time_s, voice)
-    return _back(session_id, voice, start, stop)
+    return _back(session_id, voice, start, stop, done=True)
 
 
 @router.post("/toms/{what}")
 def toms(
-    session_id: int, what: Literal["split", "merge"], voice: Annotated[str, Form()]
+    session_id: Id, what: Literal["split", "merge"], voice: Annotated[str, Form()]
 ) -> Response:
     """Split a tom in two, or make one of it and the next lower one."""
     {"split": strokes.split, "merge": strokes.merge}[what](session_id, voice)
-    return go(f"/sessions/{session_id}/listen?sel={voice}")
+    return go(f"/sessions/{session_id}/listen?sel={voice}{_done(session_id)}")
 
 
 @router.post("/take-back")
-def take_back(session_id: int, sel: str = "") -> Response:
-    """Take the last correction back."""
-    strokes.take_back(session_id)
+def take_back(
+    session_id: Id,
+    sel: str = "",
+    seen: int | None = None,
+    start: AskedNumber = None,
+    stop: AskedNumber = None,
+) -> Response:
+    """Take the last correction back, if it is the one that was seen."""
+    strokes.take_back(session_id, seen)
+    if start is not None and stop is not None:
+        return _back(session_id, sel, start, stop)
     return go(f"/sessions/{session_id}/listen?sel={sel}")
 
 
 @router.post("/files/{file_id}/take-away")
-def file_away(session_id: int, file_id: int) -> Response:
+def file_away(session_id: Id, file_id: Id) -> Response:
     """Take a file away from the record."""
-    take_file_away(file_id)
+    take_file_away(session_id, file_id)
     return go(f"/sessions/{session_id}/listen?file_back={file_id}")
 
 
 @router.post("/files/{file_id}/bring-back")
-def file_back(session_id: int, file_id: int) -> Response:
+def file_back(session_id: Id, file_id: Id) -> Response:
     """Bring a file back that was taken away."""
-    bring_file_back(file_id)
+    bring_file_back(session_id, file_id)
     return go(f"/sessions/{session_id}/listen")
 
 
 @router.post("/regions")
 def region(
-    session_id: int,
+    session_id: Id,
     name: Annotated[str, Form()],
-    start: Annotated[float, Form()],
-    stop: Annotated[float, Form()],
+    start: Annotated[Number, Form()],
+    stop: Annotated[Number, Form()],
     sel: Annotated[str, Form()],
     measure: Annotated[bool, Form()] = False,
 ) -> Response:
@@ -170,7 +207,7 @@ def region(
 
 @router.post("/regions/forget")
 def region_forgotten(
-    session_id: int, name: Annotated[str, Form()], sel: Annotated[str, Form()]
+    session_id: Id, name: Annotated[str, Form()], sel: Annotated[str, Form()]
 ) -> Response:
     """Take a named stretch away."""
     strokes.forget_region(session_id, name)
@@ -179,10 +216,10 @@ def region_forgotten(
 
 @router.post("/evidence/value")
 def evidence_value(
-    session_id: int,
+    session_id: Id,
     sel: Annotated[str, Form()],
     quantity: Annotated[str, Form()],
-    value: Annotated[float, Form()],
+    value: Annotated[Number, Form()],
     trust: Annotated[str, Form()],
     source: Annotated[str, Form()] = "",
 ) -> Response:
@@ -191,9 +228,18 @@ def evidence_value(
     return go(f"/sessions/{session_id}/listen?sel={sel}")
 
 
+@router.post("/reading")
+def reading(
+    session_id: Id, sel: Annotated[Text, Form()], hz: Annotated[Number, Form()]
+) -> Response:
+    """Keep which reading of the pitch a person hears."""
+    evidence.use_reading(session_id, sel, hz)
+    return go(f"/sessions/{session_id}/listen?sel={sel}")
+
+
 @router.post("/evidence/gear")
 def evidence_gear(
-    session_id: int,
+    session_id: Id,
     sel: Annotated[str, Form()],
     words: Annotated[str, Form()],
     trust: Annotated[str, Form()],
@@ -204,34 +250,34 @@ def evidence_gear(
 
 
 @router.post("/evidence/{evidence_id}/take-away")
-def evidence_away(session_id: int, evidence_id: int, sel: Annotated[str, Form()]) -> Response:
+def evidence_away(session_id: Id, evidence_id: Id, sel: Annotated[str, Form()]) -> Response:
     """Take a piece of evidence away."""
-    evidence.take_evidence_away(evidence_id)
+    evidence.take_evidence_away(session_id, evidence_id)
     return go(f"/sessions/{session_id}/listen?sel={sel}&evidence_back={evidence_id}")
 
 
 @router.post("/evidence/{evidence_id}/bring-back")
-def evidence_back_again(session_id: int, evidence_id: int, sel: str = "") -> Response:
+def evidence_back_again(session_id: Id, evidence_id: Id, sel: str = "") -> Response:
     """Bring a piece of evidence back."""
-    evidence.bring_evidence_back(evidence_id)
+    evidence.bring_evidence_back(session_id, evidence_id)
     return go(f"/sessions/{session_id}/listen?sel={sel}")
 
 
 @router.get("/strokes.{container}")
-def strokes_file(session_id: int, container: Literal["mid", "csv", "jams"]) -> Response:
+def strokes_file(session_id: Id, container: Literal["mid", "csv", "jams"]) -> Response:
     """Return the strokes as a file."""
     file = listen_file(session_id, f"strokes.{container}")
     return _download(file)
 
 
 @router.get("/card.{container}")
-def card_file(session_id: int, container: Literal["json", "csv"]) -> Response:
+def card_file(session_id: Id, container: Literal["json", "csv"]) -> Response:
     """Return the sound cards as a file."""
     return _download(listen_file(session_id, f"card.{container}"))
 
 
 @router.get("/stems/{part}.flac")
-def stem(session_id: int, part: str) -> Response:
+def stem(session_id: Id, part: str) -> Response:
     """Return drums, drumless rest or one voice as FLAC."""
     return _download(stem_file(session_id, part))
 

@@ -5,11 +5,14 @@ from typing import Annotated, Any, Literal
 from fastapi import APIRouter, File, Form, Request, Response, UploadFile
 from pydantic import BaseModel
 
+from emblar.actions.kit import kit as kit_drums
+from emblar.actions.kit import parts_of
 from emblar.actions.plan import (
     kit_sound,
     plan_kit,
     planned_sound,
     replan_drum,
+    replan_for_reading,
     tune_toms,
 )
 from emblar.actions.recipes import bring_recipes, recipes
@@ -20,7 +23,8 @@ from emblar.core.planning.toms import School
 from emblar.core.synthesis.played import What
 from emblar.web.pages.plan import WISHED, plan_page
 from emblar.web.pages.ways import ways_page
-from emblar.web.routers.context import go, load
+from emblar.web.routers.context import given_line, go, load
+from emblar.web.routers.fields import Id, Number, Text, as_number, parts_as_text
 from emblar.web.templating import render
 
 MOST_BYTES = 1 << 20
@@ -72,40 +76,41 @@ class WishFields(BaseModel):
         return wish
 
 
-def _number(name: str, text: str) -> float | None:
-    cleaned = text.strip().replace(",", ".").replace("−", "-")
-    if not cleaned:
-        return None
+def _number(name: str, text: str) -> float:
     try:
-        return float(cleaned)
+        return float(as_number(text))
     except ValueError as error:
-        raise InputError(f"{name}: “{text}” is not a number. The plan is as it was.") from error
+        raise InputError(
+            f"{name}: “{text[:40]}” is not a number. The plan is as it was.", field=name
+        ) from error
 
 
 @router.get("")
-def show(request: Request, session_id: int, sel: str = "") -> Response:
+def show(request: Request, session_id: Id, sel: str = "", was: Text = "") -> Response:
     """Show the plan for the selected drum."""
     _, around = load(session_id, "plan", sel)
-    return render(request, "plan/page.html", {"page": plan_page(around), "frame": around})
+    shown = {"page": plan_page(around), "frame": around, "given": given_line(session_id, was)}
+    return render(request, "plan/page.html", shown)
 
 
 @router.post("")
-def plan(session_id: int, sel: Annotated[str, Form()] = "") -> Response:
+def plan(session_id: Id, sel: Annotated[str, Form()] = "") -> Response:
     """Plan the whole kit."""
     plan_kit(session_id)
     return go(f"/sessions/{session_id}/plan" + (f"?sel={sel}" if sel else ""))
 
 
 @router.post("/voices")
-def voices(session_id: int, sel: Annotated[str, Form()] = "") -> Response:
+def voices(session_id: Id, sel: Annotated[str, Form()] = "") -> Response:
     """Give every voice the drum that plays it best, and plan."""
+    before = parts_as_text(parts_of(kit_drums(session_id)))
     assign_voices(session_id)
-    return go(f"/sessions/{session_id}/plan" + (f"?sel={sel}" if sel else ""))
+    return go(f"/sessions/{session_id}/plan?sel={sel}&was={before}")
 
 
 @router.post("/toms")
 def toms(
-    session_id: int, school: Annotated[School, Form()], sel: Annotated[str, Form()] = ""
+    session_id: Id, school: Annotated[School, Form()], sel: Annotated[str, Form()] = ""
 ) -> Response:
     """Give the toms their pitches by a school, and plan."""
     tune_toms(session_id, school)
@@ -114,7 +119,7 @@ def toms(
 
 @router.get("/ways")
 def ways(
-    request: Request, session_id: int, sel: str = "", left: str = "best", right: str = "least work"
+    request: Request, session_id: Id, sel: str = "", left: str = "best", right: str = "least work"
 ) -> Response:
     """Show the ways of the whole kit, two of them side by side."""
     _, around = load(session_id, "plan", sel)
@@ -123,16 +128,14 @@ def ways(
 
 
 @router.post("/ways")
-def take(
-    session_id: int, way: Annotated[str, Form()], sel: Annotated[str, Form()] = ""
-) -> Response:
+def take(session_id: Id, way: Annotated[str, Form()], sel: Annotated[str, Form()] = "") -> Response:
     """Ask for what one way does, and plan the kit so."""
     take_way(session_id, way)
     return go(f"/sessions/{session_id}/plan" + (f"?sel={sel}" if sel else ""))
 
 
 @router.get("/recipes.json")
-def take_along(session_id: int) -> Response:
+def take_along(session_id: Id) -> Response:
     """Return the plan's recipes as ``emblar.recipes/1``."""
     text = recipes(session_id).model_dump_json(by_alias=True, indent=2)
     headers = {"Content-Disposition": 'attachment; filename="recipes.json"'}
@@ -142,7 +145,7 @@ def take_along(session_id: int) -> Response:
 @router.post("/recipes")
 def bring(
     request: Request,
-    session_id: int,
+    session_id: Id,
     file: Annotated[UploadFile, File()],
     sel: Annotated[str, Form()] = "",
 ) -> Response:
@@ -150,23 +153,30 @@ def bring(
     brought = bring_recipes(session_id, file.file.read(MOST_BYTES))
     _, around = load(session_id, "plan", sel)
     page = plan_page(around, brought)
-    return render(request, "plan/page.html", {"page": page, "frame": around})
+    return render(request, "plan/page.html", {"page": page, "frame": around, "given": None})
 
 
 @router.post("/{drum_id}")
-def ask(session_id: int, drum_id: int, fields: Annotated[WishFields, Form()]) -> Response:
+def ask(session_id: Id, drum_id: Id, fields: Annotated[WishFields, Form()]) -> Response:
     """Plan one drum as asked by hand."""
     replan_drum(session_id, drum_id, fields.wish())
     return go(f"/sessions/{session_id}/plan?sel=d{drum_id}")
 
 
+@router.post("/{drum_id}/reading")
+def reading(session_id: Id, drum_id: Id, hz: Annotated[Number, Form()]) -> Response:
+    """Plan one drum for another reading of its pitch on the record."""
+    replan_for_reading(session_id, drum_id, hz)
+    return go(f"/sessions/{session_id}/plan?sel=d{drum_id}")
+
+
 @router.get("/kit.wav")
-def kit(session_id: int) -> Response:
+def kit(session_id: Id) -> Response:
     """Return the planned kit in a groove."""
     return Response(kit_sound(session_id), media_type="audio/wav")
 
 
 @router.get("/{drum_id}/{what}.wav")
-def sound(session_id: int, drum_id: int, what: What) -> Response:
+def sound(session_id: Id, drum_id: Id, what: What) -> Response:
     """Return the planned drum played."""
     return Response(planned_sound(session_id, drum_id, what), media_type="audio/wav")

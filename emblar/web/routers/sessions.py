@@ -1,10 +1,10 @@
 """The list of sessions: start one, delete it, bring it back."""
 
-from datetime import UTC, datetime
 from typing import Annotated
 
 from fastapi import APIRouter, Form, Request, Response
 
+from emblar.actions.once import only_once
 from emblar.actions.sessions import (
     Brief,
     all_sessions,
@@ -12,42 +12,52 @@ from emblar.actions.sessions import (
     restore_session,
     start_session,
 )
+from emblar.settings import now
 from emblar.web.pages.sessions import sessions_page
 from emblar.web.routers.context import go
+from emblar.web.routers.fields import AskedId, Id, Text
 from emblar.web.templating import render
 
 router = APIRouter()
 
 
 @router.get("/")
-def listing(request: Request, undo: int | None = None) -> Response:
+def listing(request: Request, undo: AskedId = None) -> Response:
     """Show every session."""
-    page = sessions_page(all_sessions(), datetime.now(UTC), undo)
+    page = sessions_page(all_sessions(), now(), undo)
     return render(request, "sessions/page.html", {"page": page})
 
 
 @router.post("/sessions")
-def start(name: Annotated[str, Form()], artist: Annotated[str, Form()] = "") -> Response:
+def start(
+    name: Annotated[Text, Form()] = "",
+    artist: Annotated[Text, Form()] = "",
+    once: Annotated[Text, Form()] = "",
+) -> Response:
     """Start a session and go to Listen."""
-    session = start_session(Brief(name=name, artist=artist))
-    return go(f"/sessions/{session.id}/listen")
+    brief = Brief(name=name, artist=artist)
+
+    def make() -> str:
+        return f"/sessions/{start_session(brief).id}/listen"
+
+    return go(only_once(once, brief, make))
 
 
 @router.get("/sessions/{session_id}")
-def enter(session_id: int) -> Response:
+def enter(session_id: Id) -> Response:
     """Go to the step where the work is."""
     return go(f"/sessions/{session_id}/listen")
 
 
 @router.post("/sessions/{session_id}/delete")
-def delete(session_id: int) -> Response:
+def delete(session_id: Id) -> Response:
     """Delete a session, offering to bring it back."""
     delete_session(session_id)
     return go(f"/?undo={session_id}")
 
 
 @router.post("/sessions/{session_id}/restore")
-def restore(session_id: int) -> Response:
+def restore(session_id: Id) -> Response:
     """Bring a session back."""
     restore_session(session_id)
     return go("/")

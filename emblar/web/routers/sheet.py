@@ -9,12 +9,13 @@ from emblar.formats.sheet import SheetFile, sheet_csv
 from emblar.web.pages.sheet import sheet_page
 from emblar.web.pdf import pdf
 from emblar.web.routers.context import load
+from emblar.web.routers.fields import Id
 from emblar.web.templating import render
 
 router = APIRouter(prefix="/sessions/{session_id}")
 
 
-def _download(session_id: int, suffix: str) -> tuple[SheetFile, dict[str, str]]:
+def _download(session_id: Id, suffix: str) -> tuple[SheetFile, dict[str, str]]:
     file = sheet(session_id)
     name = re.sub(r"[^a-z0-9]+", "-", file.session.lower()).strip("-") or "sheet"
     headers = {"Content-Disposition": f'attachment; filename="{name}-sheet.{suffix}"'}
@@ -22,7 +23,7 @@ def _download(session_id: int, suffix: str) -> tuple[SheetFile, dict[str, str]]:
 
 
 @router.get("/sheet")
-def show(request: Request, session_id: int, sel: str = "") -> Response:
+def show(request: Request, session_id: Id, sel: str = "") -> Response:
     """Show the sheet."""
     work, around = load(session_id, "sheet", sel)
     planned = work.plan is not None and bool(work.plan.drums)
@@ -31,7 +32,7 @@ def show(request: Request, session_id: int, sel: str = "") -> Response:
 
 
 @router.get("/sheet.pdf")
-def as_pdf(session_id: int) -> Response:
+def as_pdf(session_id: Id) -> Response:
     """Return the sheet as one page of paper."""
     file, headers = _download(session_id, "pdf")
     page = pdf("sheet/pdf.html", {"page": sheet_page(file)})
@@ -39,7 +40,7 @@ def as_pdf(session_id: int) -> Response:
 
 
 @router.get("/sheet.json")
-def as_json(session_id: int) -> Response:
+def as_json(session_id: Id) -> Response:
     """Return the sheet as ``emblar.sheet/1``."""
     file, headers = _download(session_id, "json")
     text = file.model_dump_json(by_alias=True, indent=2)
@@ -47,7 +48,7 @@ def as_json(session_id: int) -> Response:
 
 
 @router.get("/sheet.csv")
-def as_csv(session_id: int) -> Response:
+def as_csv(session_id: Id) -> Response:
     """Return the sheet as CSV."""
     file, headers = _download(session_id, "csv")
     return Response(sheet_csv(file), media_type="text/csv; charset=utf-8", headers=headers)

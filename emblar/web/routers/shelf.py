@@ -5,6 +5,7 @@ from typing import Annotated, Literal
 from fastapi import APIRouter, Form, Request, Response
 from pydantic import BaseModel
 
+from emblar.actions.once import only_once
 from emblar.actions.shelf import (
     add_construction,
     add_damper,
@@ -15,6 +16,7 @@ from emblar.actions.shelf import (
 from emblar.core.errors import InputError
 from emblar.web.pages.shelf import shelf_page
 from emblar.web.routers.context import go
+from emblar.web.routers.fields import Id, Text, as_number
 from emblar.web.templating import render
 
 router = APIRouter(prefix="/shelf")
@@ -34,10 +36,20 @@ class OwnHeadFields(BaseModel):
 
 
 def _number(name: str, text: str) -> float:
+    """Return a number of the form; ``name`` is its field's."""
     try:
-        return float(text.strip().replace(",", "."))
+        return float(as_number(text))
     except ValueError as error:
-        raise InputError(f"{name}: “{text}” is not a number. Nothing was added.") from error
+        raise InputError(
+            f"“{text[:40]}” is not a number. Nothing was added.", field=name
+        ) from error
+
+
+def _whole(name: str, text: str) -> int:
+    value = _number(name, text)
+    if value != int(value):
+        raise InputError(f"{value:g} is no whole number. Nothing was added.", field=name)
+    return int(value)
 
 
 @router.get("")
@@ -49,13 +61,19 @@ def show(request: Request, undo: str = "") -> Response:
 @router.post("/heads")
 def head(
     construction: Annotated[str, Form()],
-    diameter: Annotated[str, Form()],
+    diameter_in: Annotated[str, Form()],
     count: Annotated[str, Form()] = "1",
     condition: Annotated[str, Form()] = "fresh",
+    once: Annotated[Text, Form()] = "",
 ) -> Response:
     """Put loose heads on the shelf."""
-    add_head(construction, _number("diameter", diameter), int(_number("count", count)), condition)
-    return go("/shelf")
+    row = construction, _number("diameter_in", diameter_in), _whole("count", count), condition
+
+    def make() -> str:
+        add_head(*row)
+        return "/shelf"
+
+    return go(only_once(once, row, make))
 
 
 @router.post("/dampers")
@@ -70,7 +88,7 @@ def own_damper(
 ) -> Response:
     """Add a damper of one's own."""
     numbers = {
-        "radius": _number("place", radius), "resistance": _number("resistance", resistance),
+        "radius": _number("radius", radius), "resistance": _number("resistance", resistance),
         "mass_kg": _number("mass", mass) / 1000.0, "minutes": _number("minutes", minutes),
     }  # fmt: skip
     add_damper(name, kind, side, numbers)
@@ -85,14 +103,14 @@ def own_head(fields: Annotated[OwnHeadFields, Form()]) -> Response:
 
 
 @router.post("/{what}/{row_id}/take")
-def take(what: What, row_id: int) -> Response:
+def take(what: What, row_id: Id) -> Response:
     """Take something off the shelf, offering to bring it back."""
     take_off_shelf(what, row_id)
     return go(f"/shelf?undo={what}-{row_id}")
 
 
 @router.post("/{what}/{row_id}/back")
-def back(what: What, row_id: int) -> Response:
+def back(what: What, row_id: Id) -> Response:
     """Bring it back."""
     put_back(what, row_id)
     return go("/shelf")

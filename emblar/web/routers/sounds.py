@@ -6,9 +6,10 @@ from typing import Annotated
 from fastapi import APIRouter, Header, Response
 
 from emblar.actions.listen import sound_info, sound_range
+from emblar.web.routers.fields import Id
 
 router = APIRouter()
-RANGE = re.compile(r"bytes=(\d*)-(\d*)$")
+RANGE = re.compile(r"bytes=([0-9]{0,15})-([0-9]{0,15})$")
 
 
 def asked_range(header: str | None, size: int) -> tuple[int, int] | None:
@@ -28,10 +29,14 @@ def asked_range(header: str | None, size: int) -> tuple[int, int] | None:
     return start, stop
 
 
-@router.get("/audio/{audio_id}")
-def audio(audio_id: int, range_: Annotated[str | None, Header(alias="Range")] = None) -> Response:
+@router.get("/sessions/{session_id}/audio/{audio_id}")
+def audio(
+    session_id: Id,
+    audio_id: Id,
+    range_: Annotated[str | None, Header(alias="Range")] = None,
+) -> Response:
     """Return a sound; with a Range header only that part, as 206."""
-    info = sound_info(audio_id)
+    info = sound_info(session_id, audio_id)
     headers = {
         "Accept-Ranges": "bytes",
         "ETag": f'"{info.sha256}"',
@@ -42,9 +47,9 @@ def audio(audio_id: int, range_: Annotated[str | None, Header(alias="Range")] = 
     except ValueError:
         return Response(status_code=416, headers={"Content-Range": f"bytes */{info.size_bytes}"})
     if wanted is None:
-        data = sound_range(audio_id, 0, info.size_bytes)
+        data = sound_range(session_id, audio_id, 0, info.size_bytes)
         return Response(data, media_type=info.media_type, headers=headers)
     first, last = wanted
     headers["Content-Range"] = f"bytes {first}-{last}/{info.size_bytes}"
-    data = sound_range(audio_id, first, last - first + 1)
+    data = sound_range(session_id, audio_id, first, last - first + 1)
     return Response(data, status_code=206, media_type=info.media_type, headers=headers)

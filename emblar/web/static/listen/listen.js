@@ -17,7 +17,7 @@
     // The lanes below are drawn in units of their own width; keep both in step.
     const unit = canvas.width / Number(width);
     const middle = canvas.height / 2;
-    const most = Math.max(...high.map(Math.abs), ...low.map(Math.abs), 1e-6);
+    const most = high.concat(low).reduce((found, value) => Math.max(found, Math.abs(value)), 1e-6);
     pen.fillStyle = getComputedStyle(canvas).color;
     const step = ((right - left) * unit) / low.length;
     low.forEach((value, index) => {
@@ -41,8 +41,12 @@
     if (!row || !stroke) return;
     row.hidden = false;
     row.querySelector("[data-stroke-says]").textContent = stroke.querySelector("title").textContent.split(",")[0];
-    row.querySelectorAll("[name=index]").forEach((input) => {
-      input.value = stroke.dataset.hit;
+    // A stroke is told by when it is and on which drum it was seen: places in a list change.
+    row.querySelectorAll("[name=at]").forEach((input) => {
+      input.value = stroke.dataset.at;
+    });
+    row.querySelectorAll("[name=seen]").forEach((input) => {
+      input.value = stroke.dataset.voice;
     });
     row.querySelector("[name=voice]").value = stroke.dataset.voice;
   };
@@ -76,7 +80,7 @@
     if (!stroke) return;
     choose(stroke);
     window.emblarPlayer
-      .play(part().dataset.audio, [[Number(stroke.dataset.play), HIT_S]])
+      .play(part().dataset.audio, [[Number(stroke.dataset.at), HIT_S]])
       .catch(window.emblarPlayer.say);
   };
 

@@ -1,0 +1,94 @@
+"""What a brief promises: kept by the search, or broken out loud with the reason.
+
+Conventions
+-----------
+A player's schools, the engineer's hole, "never cut", "buy nothing", the number of heads that may be
+bought and the style are promises. The search keeps them as long as any head bears the pitch so;
+``broken`` says of a finished recipe which it does not keep, whoever made it.
+"""
+
+from collections.abc import Mapping
+
+from emblar.core.acoustics.drum import Kind
+from emblar.core.catalogue import construction, damper
+from emblar.core.naming import voice_title
+from emblar.core.planning.brief import Brief
+from emblar.core.planning.kit import OwnedDrum
+from emblar.core.planning.schools import FAVOURED_ON, MUFFLING, PORT, side_taken
+from emblar.core.planning.styles import shunned
+from emblar.core.planning.weighing import Recipe, Weighed
+
+
+def schools_broken(schools: Mapping[str, str], kind: Kind, recipe: Recipe) -> list[str]:
+    """Return which of a player's schools a recipe breaks, by what each is about."""
+    broken = []
+    for about, name in schools.items():
+        if kind not in FAVOURED_ON[about]:
+            continue
+        if recipe.reso is None and about != MUFFLING:
+            continue
+        kept = side_taken(
+            about, name, recipe.semitones,
+            ported=recipe.port_in is not None, dressed=bool(recipe.dampers),
+        )  # fmt: skip
+        if not bool(kept):
+            broken.append(about)
+    return broken
+
+
+def broken(row: Weighed, owned: OwnedDrum, brief: Brief) -> list[str]:
+    """Return, in words, which promises of a brief a recipe does not keep, and why."""
+    recipe, title = row.recipe, voice_title(row.voice)
+    said: list[str] = []
+    for about in schools_broken(brief.schools, owned.kind, recipe):
+        if about == PORT:
+            continue
+        said.append(
+            f"{title}: your school is “{brief.schools[about]}” ({about}); this plan breaks it. "
+            "It was chosen by hand, or no head bears this pitch that way."
+        )
+    return said + _front(row, owned, brief) + _bought(row, title, brief) + _style(row, title, brief)
+
+
+def _front(row: Weighed, owned: OwnedDrum, brief: Brief) -> list[str]:
+    recipe, title = row.recipe, voice_title(row.voice)
+    if owned.kind != "kick" or recipe.reso is None:
+        return []
+    wanted = brief.schools.get(PORT)
+    why = "the brief forbids cutting" if brief.never_cut else "it was asked for by hand"
+    if recipe.port_in is None and brief.engineer_wants_hole:
+        return [
+            f"{title}: the engineer wants a hole in the front head and this plan has none: {why}. "
+            "Borrow or buy a ported front."
+        ]
+    if recipe.port_in is None and wanted == "ported front":
+        return [
+            f"{title}: you like a ported front and this plan has none: {why}. Borrow or buy one."
+        ]
+    if recipe.port_in is not None and wanted == "closed front":
+        return [f"{title}: you like a closed front; this one has a hole. Put another front on."]
+    return []
+
+
+def _bought(row: Weighed, title: str, brief: Brief) -> list[str]:
+    most = 0 if brief.only_owned else brief.budget_heads
+    if len(row.bought) <= most:
+        return []
+    heads = ", ".join(f"“{construction(h).name}”" for h in row.bought)
+    allowed = "buy nothing" if most == 0 else f"buy {most} at most"
+    return [
+        f"{title}: the brief says {allowed}, but {heads} was chosen by hand and must be bought."
+    ]
+
+
+def _style(row: Weighed, title: str, brief: Brief) -> list[str]:
+    heads, dampers = shunned(brief.style)
+    recipe = row.recipe
+    found = [construction(h).name for h in (recipe.batter, recipe.reso) if h in heads]
+    found += [damper(d).name for d in recipe.dampers if d in dampers]
+    if not found:
+        return []
+    return [
+        f"{title}: {', '.join(found)} is not what {brief.style} is played on. It stays because it "
+        "is on the drum, was chosen by hand, or the record asks for it clearly."
+    ]

@@ -1,0 +1,27 @@
+"""What a style of music shuns on a drum: ``styles.toml``."""
+
+import re
+import tomllib
+from functools import lru_cache
+from importlib import resources
+from typing import Any
+
+
+@lru_cache(maxsize=1)
+def _styles() -> list[dict[str, Any]]:
+    text = (resources.files(__package__) / "styles.toml").read_text(encoding="utf-8")
+    rows: list[dict[str, Any]] = tomllib.loads(text)["style"]
+    return rows
+
+
+@lru_cache(maxsize=32)
+def shunned(style: str) -> tuple[frozenset[str], frozenset[str]]:
+    """Return the heads and the dampers that a style shuns, by id; none for a style unknown."""
+    heads: set[str] = set()
+    dampers: set[str] = set()
+    said = f" {' '.join(re.findall(r'[a-z]+', style.lower()))} "
+    for row in _styles():
+        if any(f" {word} " in said for word in row["words"]):
+            heads |= set(row["shuns_heads"])
+            dampers |= set(row["shuns_dampers"])
+    return frozenset(heads), frozenset(dampers)

@@ -1,0 +1,64 @@
+"""Documents kept by this or an earlier Emblar, read leniently.
+
+What a document holds that nobody knows any more is left out; what it lacks and may be empty is
+empty. Only what cannot be done without makes it unreadable.
+"""
+
+import copy
+import logging
+from collections.abc import Mapping
+from typing import Any, TypeVar
+
+from pydantic import BaseModel, ValidationError
+
+from emblar.core.errors import DocumentError
+
+Model = TypeVar("Model", bound=BaseModel)
+MOST_PASSES = 8
+log = logging.getLogger("emblar.formats")
+
+
+def lenient(model: type[Model], document: Mapping[str, Any], what: str) -> Model:
+    """Return a stored document as its model.
+
+    Raises
+    ------
+    DocumentError
+        It cannot be read; ``what`` says what it is, as in "The plan".
+    """
+    held: Any = copy.deepcopy(document)
+    for _ in range(MOST_PASSES):
+        try:
+            return model.model_validate(held)
+        except ValidationError as error:
+            if not _mended(held, error):
+                log.warning("%s cannot be read: %s", what, error.errors()[0]["loc"])
+                break
+    raise DocumentError(f"{what} was kept by another Emblar and cannot be read.")
+
+
+def _mended(held: Any, error: ValidationError) -> bool:
+    """Leave out what is unknown, leave empty what is missing; whether anything was done."""
+    done = False
+    for item in error.errors(include_url=False):
+        parent = _at(held, item["loc"][:-1])
+        if not isinstance(parent, dict) or not item["loc"]:
+            continue
+        name = item["loc"][-1]
+        if item["type"] == "extra_forbidden" and name in parent:
+            del parent[name]
+            done = True
+        elif item["type"] == "missing" and name not in parent:
+            parent[name] = None
+            done = True
+    return done
+
+
+def _at(held: Any, path: tuple[int | str, ...]) -> Any:
+    for part in path:
+        inside = isinstance(held, dict) and part in held
+        inside = inside or (isinstance(held, list) and isinstance(part, int) and part < len(held))
+        if not inside:
+            return None
+        held = held[part]
+    return held

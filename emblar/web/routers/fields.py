@@ -1,0 +1,56 @@
+"""What forms and addresses may hold: checked once, here, for every route."""
+
+import math
+from collections.abc import Mapping
+from typing import Annotated, Any
+
+from fastapi import Path, Query
+from pydantic import BeforeValidator, Field
+
+LARGEST_ID = 2**31 - 1
+LONGEST_TEXT = 2000
+
+Id = Annotated[int, Path(ge=1, le=LARGEST_ID)]
+"""An id in an address; one that cannot be is not found."""
+AskedId = Annotated[int | None, Query(ge=1, le=LARGEST_ID)]
+"""An id in a query, or none."""
+
+
+def as_number(text: Any) -> Any:
+    """Return a number as people type it, a comma for a point and a true minus among it."""
+    if not isinstance(text, str):
+        return text
+    cleaned = text.strip().replace(",", ".").replace("−", "-").replace("\u00a0", "")
+    value = float(cleaned)
+    if not math.isfinite(value):
+        raise ValueError("is not a number")
+    return value
+
+
+def _number(text: Any) -> Any:
+    try:
+        return as_number(text)
+    except ValueError as error:
+        raise ValueError(f"“{str(text)[:40]}” is not a number") from error
+
+
+Number = Annotated[float, BeforeValidator(_number)]
+"""A number in a form."""
+AskedNumber = Annotated[float | None, BeforeValidator(lambda text: _number(text) if text else None)]
+"""A number in a query, or none."""
+Text = Annotated[str, Field(max_length=LONGEST_TEXT)]
+
+
+def parts_as_text(parts: Mapping[int, str | None]) -> str:
+    """Return which part each drum plays, for an address or a hidden field: ``12.kick_13.``."""
+    return "_".join(f"{drum_id}.{part or ''}" for drum_id, part in parts.items())
+
+
+def parts_from_text(text: str) -> dict[int, str | None]:
+    """Return what ``parts_as_text`` wrote; what cannot be read is left out."""
+    found = {}
+    for row in text[:LONGEST_TEXT].split("_"):
+        number, _, part = row.partition(".")
+        if number.isascii() and number.isdigit() and int(number) <= LARGEST_ID:
+            found[int(number)] = part or None
+    return found

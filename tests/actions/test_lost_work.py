@@ -1,0 +1,110 @@
+"""Work whose worker, job or database was lost: taken up again, a bounded number of times."""
+
+import pytest
+from sqlalchemy import text
+
+from emblar.actions import listen
+from emblar.actions.sessions import Brief, start_session
+from emblar.core.errors import InputError, ServiceError
+from emblar.store.database import transaction
+from emblar.store.references import ReferenceInfo
+
+pytestmark = pytest.mark.usefixtures("database")
+
+
+@pytest.fixture
+def brought(groove: bytes) -> ReferenceInfo:
+    session = start_session(Brief("Low Ferry")).id
+    return listen.bring_recording(session, "groove.flac", groove, "drums")
+
+
+def state(reference: ReferenceInfo) -> ReferenceInfo:
+    return listen.one_reference(reference.session_id, reference.id)
+
+
+def jobs() -> int:
+    with transaction() as db:
+        query = "select count(*) from procrastinate_jobs where status = 'todo'"
+        return int(db.execute(text(query)).scalar_one())
+
+
+def lose_jobs() -> None:
+    with transaction() as db:
+        db.execute(text("update procrastinate_jobs set status = 'failed'"))
+
+
+def fails(monkeypatch: pytest.MonkeyPatch, error: Exception) -> None:
+    def decode(_: bytes) -> None:
+        raise error
+
+    monkeypatch.setattr(listen, "decode", decode)
+
+
+def test_an_analysis_whose_database_was_lost_runs_again(
+    brought: ReferenceInfo, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    with monkeypatch.context() as lost:
+        fails(lost, ServiceError("The database does not answer."))
+        with pytest.raises(ServiceError):
+            listen.run_analysis(brought.id)
+    assert state(brought).state == "running"
+    lose_jobs()
+    assert listen.take_up_lost() == 1
+    assert jobs() == 1
+    assert listen.take_up_lost() == 0, "it has a job again"
+    listen.run_analysis(brought.id)
+    assert state(brought).state == "done"
+
+
+def test_what_never_gets_done_ends_and_keeps_its_sound(
+    brought: ReferenceInfo, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    fails(monkeypatch, ServiceError("The database does not answer."))
+    for _ in range(listen.MOST_ATTEMPTS):
+        with pytest.raises(ServiceError):
+            listen.run_analysis(brought.id)
+    listen.run_analysis(brought.id)
+    ended = state(brought)
+    assert ended.state == "failed"
+    assert "The recording is kept" in ended.message
+    assert ended.audio_id is not None
+
+
+def test_an_error_of_ours_keeps_the_upload_and_it_is_analysed_again(
+    brought: ReferenceInfo, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    with monkeypatch.context() as broken:
+        fails(broken, ZeroDivisionError())
+        listen.run_analysis(brought.id)
+    assert state(brought).state == "failed"
+    assert state(brought).audio_id is not None
+    again = listen.analyse_again(brought.session_id, brought.id)
+    assert (again.state, again.attempts) == ("waiting", 0)
+    with pytest.raises(InputError, match="already"):
+        listen.analyse_again(brought.session_id, brought.id)
+    listen.run_analysis(brought.id)
+    assert state(brought).state == "done"
+
+
+@pytest.mark.parametrize(
+    ("change", "readable"),
+    [
+        ("analysis = analysis || '{\"mood\": 3}'", True),
+        ("analysis = analysis #- '{voices,0,length_s}'", True),
+        ("analysis = analysis - 'decided'", True),
+        ("analysis = analysis - 'hits'", False),
+        ("analysis = '{}'", False),
+    ],
+)
+def test_a_stored_analysis_is_read_leniently_or_offered_to_be_made_again(
+    heard: int, change: str, readable: bool
+) -> None:
+    with transaction() as db:
+        db.execute(text(f"update reference set {change}"))
+    assert (listen.heard(heard) is not None) is readable
+    left = listen.unreadable_of(heard)
+    assert len(left) == (not readable)
+    if left:
+        listen.analyse_again(heard, left[0].id)
+        listen.run_analysis(left[0].id)
+        assert listen.heard(heard) is not None
