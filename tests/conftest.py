@@ -14,6 +14,7 @@ import pytest
 from sqlalchemy import text
 
 from emblar.actions import kit, listen, plan
+from emblar.actions.scope import HERE
 from emblar.actions.sessions import Brief, start_session
 from emblar.core.analysis.analyse import Analysis, analyse
 from emblar.core.analysis.audio import Audio
@@ -64,12 +65,13 @@ def database(postgres_url: str) -> Iterator[None]:
     with engine().begin() as connection:
         connection.execute(
             text(
-                "truncate session, audio, reference, evidence, drum, plan, shelf_head, own_part,"
-                " submission,"
+                "truncate session, audio, reference, evidence, drum, head, plan, own_part,"
+                " saved_kit, submission,"
                 " procrastinate_jobs,"
                 " procrastinate_workers restart identity cascade"
             )
         )
+        connection.execute(text("delete from studio where id > 1"))
     yield
 
 
@@ -90,8 +92,8 @@ def heard(database: None, once: Once, groove: bytes) -> int:
     """A session whose record is the groove, analysed."""
 
     def make() -> int:
-        session = start_session(Brief("Low Ferry", artist="The Tin Orchard")).id
-        reference = listen.bring_recording(session, "groove.flac", groove, "drums")
+        session = start_session(HERE, Brief("Low Ferry", artist="The Tin Orchard")).id
+        reference = listen.bring_recording(HERE, session, "groove.flac", groove, "drums")
         listen.run_analysis(reference.id)
         return session
 
@@ -103,12 +105,12 @@ def planned(database: None, once: Once, groove: bytes) -> int:
     """That session with a kick, a snare and a tom, planned."""
 
     def make() -> int:
-        session = start_session(Brief("Low Ferry", artist="The Tin Orchard")).id
-        reference = listen.bring_recording(session, "groove.flac", groove, "drums")
+        session = start_session(HERE, Brief("Low Ferry", artist="The Tin Orchard")).id
+        reference = listen.bring_recording(HERE, session, "groove.flac", groove, "drums")
         listen.run_analysis(reference.id)
         for owned in (OWNED_TOM, OWNED_KICK, OWNED_SNARE):
-            kit.add_drum(session, owned)
-        plan.plan_kit(session)
+            kit.add_drum(HERE, session, owned)
+        plan.plan_kit(HERE, session)
         return session
 
     return once.made("planned", make)

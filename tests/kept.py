@@ -15,7 +15,7 @@ TABLES = (
     "select relname from pg_class where relkind = 'r' and relnamespace = 'public'::regnamespace"
 )
 SEQUENCES = "select sequencename, last_value from pg_sequences where schemaname = 'public'"
-LEFT_OUT = "alembic_version"
+LEFT_OUT = ("alembic_version", "studio")
 
 
 @dataclass(frozen=True)
@@ -31,7 +31,7 @@ def take() -> Kept:
     with _raw() as connection:
         rows = {}
         for (name,) in connection.execute(TABLES).fetchall():
-            if name != LEFT_OUT:
+            if name not in LEFT_OUT:
                 with connection.cursor().copy(_copy(name, "to stdout")) as copy:
                     rows[name] = b"".join(bytes(block) for block in copy)
         counters = {name: value for name, value in connection.execute(SEQUENCES) if value}

@@ -1,11 +1,10 @@
 """What people say of the record: values by hand, the gear it was played on, how far to trust it."""
 
+from emblar.actions.scope import Scope, in_session
 from emblar.core.analysis.edits import check_voice
 from emblar.core.errors import InputError
 from emblar.core.planning.pooled import Evidence, check_evidence
 from emblar.store import evidence as store
-from emblar.store import sessions as session_store
-from emblar.store.database import transaction
 from emblar.store.evidence import EvidenceInfo
 
 CONFIDENCE = {"hearsay": 0.25, "likely": 0.5, "sure": 0.9}
@@ -15,6 +14,7 @@ READING_SD_SHARE = 0.01
 
 
 def give_value(
+    scope: Scope,
     session_id: int,
     voice: str,
     quantity: str,
@@ -27,36 +27,36 @@ def give_value(
     confidence = _confidence(trust)
     said = source.strip() or "by ear"
     check_evidence(Evidence(quantity, value, sd, confidence, said))
-    return _keep(session_id, voice, quantity, value, sd, confidence, said)
+    return _keep(scope, session_id, voice, quantity, value, sd, confidence, said)
 
 
-def use_reading(session_id: int, voice: str, hz: float) -> EvidenceInfo:
+def use_reading(scope: Scope, session_id: int, voice: str, hz: float) -> EvidenceInfo:
     """Keep which reading of a voice's pitch a person hears; an earlier choice gives way."""
     check_evidence(Evidence("pitch", hz, None, CONFIDENCE["sure"], CHOSEN))
-    with transaction() as db:
+    with in_session(scope, session_id) as db:
         for piece in store.listing(db, session_id):
             if (piece.voice, piece.quantity, piece.source) == (voice, "pitch", CHOSEN):
                 store.take_away(db, session_id, piece.id)
     sd = round(hz * READING_SD_SHARE, 3)
-    return _keep(session_id, voice, "pitch", hz, sd, CONFIDENCE["sure"], CHOSEN)
+    return _keep(scope, session_id, voice, "pitch", hz, sd, CONFIDENCE["sure"], CHOSEN)
 
 
-def give_gear(session_id: int, voice: str, words: str, trust: str) -> EvidenceInfo:
+def give_gear(scope: Scope, session_id: int, voice: str, words: str, trust: str) -> EvidenceInfo:
     """Keep what is known of the gear a voice was played on."""
     if not words.strip():
         raise InputError("Say what is known, for example “14 by 6.5 wood, coated head”.")
-    return _keep(session_id, voice, None, None, None, _confidence(trust), words.strip())
+    return _keep(scope, session_id, voice, None, None, None, _confidence(trust), words.strip())
 
 
-def take_evidence_away(session_id: int, evidence_id: int) -> EvidenceInfo:
+def take_evidence_away(scope: Scope, session_id: int, evidence_id: int) -> EvidenceInfo:
     """Take a piece of evidence away; it can be brought back."""
-    with transaction() as db:
+    with in_session(scope, session_id) as db:
         return store.take_away(db, session_id, evidence_id)
 
 
-def bring_evidence_back(session_id: int, evidence_id: int) -> EvidenceInfo:
+def bring_evidence_back(scope: Scope, session_id: int, evidence_id: int) -> EvidenceInfo:
     """Bring a piece of evidence back."""
-    with transaction() as db:
+    with in_session(scope, session_id) as db:
         return store.bring_back(db, session_id, evidence_id)
 
 
@@ -67,6 +67,7 @@ def _confidence(trust: str) -> float:
 
 
 def _keep(
+    scope: Scope,
     session_id: int,
     voice: str,
     quantity: str | None,
@@ -76,8 +77,7 @@ def _keep(
     source: str,
 ) -> EvidenceInfo:
     check_voice(voice)
-    with transaction() as db:
-        session_store.get(db, session_id)
+    with in_session(scope, session_id) as db:
         return store.add(
             db,
             session_id,

@@ -4,6 +4,7 @@ from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
 
 from emblar.actions.listen import Heard, heard
+from emblar.actions.scope import Scope, in_session
 from emblar.actions.shelf import use_own_parts
 from emblar.core.analysis.edits import check_voice
 from emblar.core.catalogue import construction, loss_share
@@ -11,17 +12,16 @@ from emblar.core.errors import InputError
 from emblar.core.planning.findings import findings
 from emblar.core.planning.kit import LONGEST_NAME, OwnedDrum
 from emblar.core.planning.recipe import kind_of_voice
-from emblar.store import drums as store
-from emblar.store import sessions as session_store
-from emblar.store.database import transaction
-from emblar.store.drums import KitDrum
+from emblar.store import kit as store
+from emblar.store.kit import KitDrum
 
+STANDS = ("rack", "floor")
 TUNED_VOICES = ("kick", "snare", "tom")
 
 
-def kit(session_id: int) -> list[KitDrum]:
+def kit(scope: Scope, session_id: int) -> list[KitDrum]:
     """Return the drums of a session's kit."""
-    with transaction() as db:
+    with in_session(scope, session_id) as db:
         return store.listing(db, session_id)
 
 
@@ -33,8 +33,8 @@ def tuned_voices(found: Heard | None) -> list[str]:
     return [name for name in names if name.startswith(TUNED_VOICES)]
 
 
-def _check(owned: OwnedDrum) -> None:
-    use_own_parts()
+def _check(scope: Scope, owned: OwnedDrum) -> None:
+    use_own_parts(scope)
     if not owned.name.strip():
         raise InputError("Give the drum a name, for example “Rack 12”.", field="name")
     if len(owned.name) > LONGEST_NAME:
@@ -55,54 +55,94 @@ def _check(owned: OwnedDrum) -> None:
     loss_share(owned.hoop, owned.shell, owned.edge)
 
 
-def add_drum(session_id: int, owned: OwnedDrum) -> KitDrum:
+def add_drum(scope: Scope, session_id: int, owned: OwnedDrum, *, lent_by: str = "") -> KitDrum:
     """Add a drum; it is given the voice it suits best among those that no drum plays yet."""
-    _check(owned)
-    found = heard(session_id)
-    with transaction() as db:
-        session_store.get(db, session_id)
+    _check(scope, owned)
+    found = heard(scope, session_id)
+    with in_session(scope, session_id) as db:
         taken = {d.voice for d in store.listing(db, session_id)}
         free = [v for v in tuned_voices(found) if v not in taken and kind_of_voice(v) == owned.kind]
-        drum = store.add(db, session_id, owned, None)
+        drum = store.add(db, session_id, owned, None, lent_by=lent_by.strip())
         if len(free) == 1 or (free and owned.kind != "tom"):
             drum = store.assign(db, drum.id, free[0])
     return drum
 
 
-def change_drum(session_id: int, drum_id: int, owned: OwnedDrum) -> KitDrum:
-    """Change a drum's description or heads."""
-    _check(owned)
-    with transaction() as db:
-        return store.change(db, session_id, drum_id, owned)
+def change_drum(
+    scope: Scope,
+    session_id: int,
+    drum_id: int,
+    owned: OwnedDrum,
+    *,
+    lent_by: str | None = None,
+    stand: str | None = None,
+    second_for: str | None = None,
+) -> KitDrum:
+    """Change a drum's description or heads, in every kit it is in.
+
+    Parameters
+    ----------
+    scope, session_id, drum_id, owned
+        Which drum, and what it is like now.
+    lent_by
+        Who lent it, empty if it is the studio's own.
+    stand
+        Where it stands in this kit, ``"rack"`` or ``"floor"``, empty for where its size says.
+    second_for
+        The part it plays as a second drum or is a candidate for, empty for none.
+
+        What is None stays as it is.
+    """
+    _check(scope, owned)
+    if lent_by is not None and len(lent_by) > LONGEST_NAME:
+        raise InputError(f"Borrowed from: up to {LONGEST_NAME} letters.", field="lent_by")
+    if stand and stand not in STANDS:
+        raise InputError(f"“{stand}” is none of {', '.join(STANDS)}.", field="stand")
+    with in_session(scope, session_id) as db:
+        drum = store.get(db, session_id, drum_id)
+        if second_for:
+            _check_part(owned, second_for)
+            store.assign(db, drum_id, second_for, also=True)
+        elif second_for is not None and drum.also:
+            store.assign(db, drum_id, None)
+        if stand is not None:
+            store.set_stand(db, session_id, drum_id, stand or None)
+        lender = lent_by.strip() if lent_by is not None else None
+        return store.change(db, session_id, drum_id, owned, lent_by=lender)
 
 
-def take_out_drum(session_id: int, drum_id: int) -> KitDrum:
+def take_out_drum(scope: Scope, session_id: int, drum_id: int) -> KitDrum:
     """Take a drum out of the kit; it can be brought back."""
-    with transaction() as db:
+    with in_session(scope, session_id) as db:
         return store.delete(db, session_id, drum_id)
 
 
-def bring_back_drum(session_id: int, drum_id: int) -> KitDrum:
+def bring_back_drum(scope: Scope, session_id: int, drum_id: int) -> KitDrum:
     """Bring a drum back into its kit."""
-    with transaction() as db:
+    with in_session(scope, session_id) as db:
         return store.restore(db, session_id, drum_id)
 
 
-def assign_voice(session_id: int, voice: str, drum_id: int | None) -> None:
+def assign_voice(scope: Scope, session_id: int, voice: str, drum_id: int | None) -> None:
     """Let a drum play a voice of the record, or no drum."""
-    with transaction() as db:
+    with in_session(scope, session_id) as db:
         drums = store.listing(db, session_id)
         for drum in drums:
-            if drum.voice == voice and drum.id != drum_id:
+            if drum.voice == voice and drum.id != drum_id and not drum.also:
                 store.assign(db, drum.id, None)
         chosen = next((d for d in drums if d.id == drum_id), None)
         if chosen is None:
             return
-        if chosen.owned.kind == "snare" and kind_of_voice(voice) != "snare":
-            raise InputError(
-                f"{chosen.owned.name} is a snare; give {voice} to a tom or a kick instead."
-            )
+        _check_part(chosen.owned, voice)
         store.assign(db, chosen.id, voice)
+
+
+def _check_part(owned: OwnedDrum, voice: str) -> None:
+    check_voice(voice)
+    if owned.kind == "snare" and kind_of_voice(voice) != "snare":
+        raise InputError(
+            f"{owned.name} is a snare; give {voice.replace('-', ' ')} to a tom or a kick instead."
+        )
 
 
 @dataclass(frozen=True, slots=True)
@@ -121,11 +161,11 @@ def parts_of(drums: Sequence[KitDrum]) -> dict[int, str | None]:
     return {drum.id: drum.voice for drum in drums}
 
 
-def changes_since(session_id: int, before: Mapping[int, str | None]) -> list[Given]:
+def changes_since(scope: Scope, session_id: int, before: Mapping[int, str | None]) -> list[Given]:
     """Return which drums play another part than before, as ``parts_of`` told it."""
     return [
         Given(drum.owned.name, before[drum.id], drum.voice, serious(drum.owned))
-        for drum in kit(session_id)
+        for drum in kit(scope, session_id)
         if drum.id in before and drum.voice != before[drum.id]
     ]
 
@@ -135,9 +175,9 @@ def serious(owned: OwnedDrum) -> tuple[str, ...]:
     return tuple(findings()[name].name for name in owned.findings if findings()[name].serious)
 
 
-def give_back(session_id: int, before: Mapping[int, str | None]) -> None:
+def give_back(scope: Scope, session_id: int, before: Mapping[int, str | None]) -> None:
     """Let drums play the parts they played before."""
-    with transaction() as db:
+    with in_session(scope, session_id) as db:
         drums = {d.id for d in store.listing(db, session_id)}
         for drum_id in drums & set(before):
             store.assign(db, drum_id, None)
@@ -148,14 +188,14 @@ def give_back(session_id: int, before: Mapping[int, str | None]) -> None:
                 store.assign(db, drum_id, part)
 
 
-def suggest_voices(session_id: int) -> None:
+def suggest_voices(scope: Scope, session_id: int) -> None:
     """Give every voice to a drum: same kind, toms by size from high to low.
 
     A drum with a fault that no tuning cures is left out as long as others do.
     """
-    voices = tuned_voices(heard(session_id))
-    with transaction() as db:
-        drums = store.listing(db, session_id)
+    voices = tuned_voices(heard(scope, session_id))
+    with in_session(scope, session_id) as db:
+        drums = [d for d in store.listing(db, session_id) if not d.also]
         for drum in drums:
             store.assign(db, drum.id, None)
         for kind in TUNED_VOICES:

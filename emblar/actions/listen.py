@@ -11,6 +11,7 @@ from pathlib import PurePath
 import numpy as np
 from sqlalchemy.orm import Session
 
+from emblar.actions.scope import Scope, check_session, in_session
 from emblar.core.analysis.analyse import (
     ANALYSIS_VERSION,
     SourceKind,
@@ -46,7 +47,6 @@ from emblar.sound.neural import neural_separator
 from emblar.store import audio as audio_store
 from emblar.store import evidence as evidence_store
 from emblar.store import references as store
-from emblar.store import sessions as session_store
 from emblar.store.database import together, transaction
 from emblar.store.evidence import EvidenceInfo
 from emblar.store.references import ReferenceInfo
@@ -98,6 +98,7 @@ class _Kept:
 
 
 def bring_recording(
+    scope: Scope,
     session_id: int,
     filename: str,
     data: bytes,
@@ -122,6 +123,7 @@ def bring_recording(
     BadAudioError
         It cannot be read or holds nothing to measure; nothing was kept.
     """
+    check_session(scope, session_id)
     known = next((k for k in KINDS if k == kind), None)
     if known is None:
         raise InputError(f"“{kind}” is not a kind of recording: use {', '.join(KINDS)}.")
@@ -131,8 +133,7 @@ def bring_recording(
     check_audio(decoded.audio)
     kept, media_type = kept_form(data, decoded)
     name = PurePath(filename).name or "recording"
-    with transaction() as db:
-        session_store.get(db, session_id)
+    with in_session(scope, session_id) as db:
         there = store.files(db, session_id)
         audio_id = audio_store.keep(db, kept, media_type)
         reference = store.create(
@@ -202,7 +203,7 @@ def take_up_lost() -> int:
     return len(lost)
 
 
-def analyse_again(session_id: int, reference_id: int) -> ReferenceInfo:
+def analyse_again(scope: Scope, session_id: int, reference_id: int) -> ReferenceInfo:
     """Have a recording that is kept analysed anew, from the first try on.
 
     Raises
@@ -210,7 +211,7 @@ def analyse_again(session_id: int, reference_id: int) -> ReferenceInfo:
     InputError
         It is being analysed, or its sound was not kept.
     """
-    with transaction() as db:
+    with in_session(scope, session_id) as db:
         reference = store.get(db, reference_id, session_id)
         if reference.active:
             raise InputError("It is being analysed already.")
@@ -278,35 +279,35 @@ def _encoded(parts: Parts, rate: int) -> tuple[bytes, bytes]:
     )
 
 
-def take_file_away(session_id: int, reference_id: int) -> ReferenceInfo:
+def take_file_away(scope: Scope, session_id: int, reference_id: int) -> ReferenceInfo:
     """Take a file away from its record; the other files stay."""
-    with transaction() as db:
+    with in_session(scope, session_id) as db:
         if store.get(db, reference_id, session_id).main_id is None:
             raise InputError("This is the record's first file. Bring another record instead.")
         return store.take_away(db, reference_id)
 
 
-def bring_file_back(session_id: int, reference_id: int) -> ReferenceInfo:
+def bring_file_back(scope: Scope, session_id: int, reference_id: int) -> ReferenceInfo:
     """Bring a file back that was taken away."""
-    with transaction() as db:
+    with in_session(scope, session_id) as db:
         return store.bring_back(db, reference_id, session_id)
 
 
-def reference_of(session_id: int) -> ReferenceInfo | None:
+def reference_of(scope: Scope, session_id: int) -> ReferenceInfo | None:
     """Return the session's newest reference, whatever its state."""
-    with transaction() as db:
+    with in_session(scope, session_id) as db:
         return store.latest(db, session_id)
 
 
-def one_reference(session_id: int, reference_id: int) -> ReferenceInfo:
+def one_reference(scope: Scope, session_id: int, reference_id: int) -> ReferenceInfo:
     """Return one reference of a session."""
-    with transaction() as db:
+    with in_session(scope, session_id) as db:
         return store.get(db, reference_id, session_id)
 
 
-def heard(session_id: int) -> Heard | None:
+def heard(scope: Scope, session_id: int) -> Heard | None:
     """Return the session's newest analysed record with what was found, or None."""
-    with together() as db:
+    with together(), in_session(scope, session_id) as db:
         reference = store.shown(db, session_id)
         if reference is None:
             return None
@@ -326,18 +327,18 @@ def heard(session_id: int) -> Heard | None:
     return Heard(reference, shown, kept[reference.id].peaks, tuple(files), tuple(said))
 
 
-def unreadable_of(session_id: int) -> tuple[ReferenceInfo, ...]:
+def unreadable_of(scope: Scope, session_id: int) -> tuple[ReferenceInfo, ...]:
     """Return the files of the record whose analysis cannot be read: they can be analysed again."""
-    with together() as db:
+    with together(), in_session(scope, session_id) as db:
         files = store.files(db, session_id)
         marks = store.versions(db, [file.id for file in files])
         found = _readable({i: (settings().database_url, i, mark) for i, mark in marks.items()})
     return tuple(file for file in files if file.id not in found)
 
 
-def cancelled_of(session_id: int) -> ReferenceInfo | None:
+def cancelled_of(scope: Scope, session_id: int) -> ReferenceInfo | None:
     """Return the newest recording if its analysis was cancelled, else None."""
-    with transaction() as db:
+    with in_session(scope, session_id) as db:
         return store.newest_cancelled(db, session_id)
 
 
@@ -380,22 +381,23 @@ def _pooled(
     return cards
 
 
-def cancel_analysis(reference_id: int) -> None:
+def cancel_analysis(scope: Scope, session_id: int, reference_id: int) -> None:
     """Cancel an analysis; what was analysed before stays."""
-    with transaction() as db:
+    with in_session(scope, session_id) as db:
+        store.get(db, reference_id, session_id)
         store.cancel(db, reference_id)
 
 
-def sound_range(session_id: int, audio_id: int, start: int, count: int) -> bytes:
+def sound_range(scope: Scope, session_id: int, audio_id: int, start: int, count: int) -> bytes:
     """Return a range of the bytes of a session's sound."""
-    with transaction() as db:
+    with in_session(scope, session_id) as db:
         _check_sound(db, session_id, audio_id)
         return audio_store.read(db, audio_id, start, count)
 
 
-def sound_info(session_id: int, audio_id: int) -> audio_store.AudioInfo:
+def sound_info(scope: Scope, session_id: int, audio_id: int) -> audio_store.AudioInfo:
     """Return what is known of a session's sound."""
-    with transaction() as db:
+    with in_session(scope, session_id) as db:
         _check_sound(db, session_id, audio_id)
         return audio_store.info(db, audio_id)
 

@@ -6,6 +6,7 @@ from dataclasses import dataclass
 import numpy as np
 
 from emblar.actions.listen import heard
+from emblar.actions.scope import Scope
 from emblar.actions.sessions import asked_of, one_session
 from emblar.core.analysis.separation import separate_voices
 from emblar.core.errors import NotFoundError
@@ -39,11 +40,11 @@ def _plain(name: str) -> str:
     return re.sub(r"[^a-z0-9]+", "-", name.lower()).strip("-") or "session"
 
 
-def _title(session_id: int) -> str:
-    return one_session(session_id).name
+def _title(scope: Scope, session_id: int) -> str:
+    return one_session(scope, session_id).name
 
 
-def listen_file(session_id: int, what: str) -> ListenFile:
+def listen_file(scope: Scope, session_id: int, what: str) -> ListenFile:
     """Return ``strokes.mid``, ``strokes.csv``, ``strokes.jams``, ``card.json`` or ``card.csv``.
 
     Raises
@@ -51,12 +52,12 @@ def listen_file(session_id: int, what: str) -> ListenFile:
     NotFoundError
         Nothing is analysed in this session yet.
     """
-    found = heard(session_id)
+    found = heard(scope, session_id)
     if found is None:
         raise NotFoundError("Nothing is analysed in this session yet.")
-    title, file = _title(session_id), found.analysis
+    title, file = _title(scope, session_id), found.analysis
     if what == "strokes.mid":
-        data = midi_bytes(file, title, asked_of(one_session(session_id)).tempo_bpm)
+        data = midi_bytes(file, title, asked_of(one_session(scope, session_id)).tempo_bpm)
     elif what == "strokes.csv":
         data = strokes_csv(file).encode()
     elif what == "strokes.jams":
@@ -68,7 +69,7 @@ def listen_file(session_id: int, what: str) -> ListenFile:
     return ListenFile(f"{_plain(title)}-{what}", data, MEDIA[what.rsplit(".", 1)[1]])
 
 
-def stem_file(session_id: int, part: str) -> ListenFile:
+def stem_file(scope: Scope, session_id: int, part: str) -> ListenFile:
     """Return the drums, the drumless rest, or one voice of the session's recording as FLAC.
 
     Raises
@@ -76,11 +77,11 @@ def stem_file(session_id: int, part: str) -> ListenFile:
     NotFoundError
         There is no such part: only a full mix has a drumless rest.
     """
-    found = heard(session_id)
+    found = heard(scope, session_id)
     if found is None or found.reference.audio_id is None:
         raise NotFoundError("Nothing is analysed in this session yet.")
     reference, recording = found.reference, found.reference.audio_id
-    name = f"{_plain(_title(session_id))}-{part}.flac"
+    name = f"{_plain(_title(scope, session_id))}-{part}.flac"
     drums = reference.drums_audio_id or recording
     if part in (DRUMS, REST):
         whole = {DRUMS: drums, REST: reference.rest_audio_id}[part]

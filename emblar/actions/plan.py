@@ -6,6 +6,7 @@ from typing import Any
 
 from emblar.actions.evidence import use_reading
 from emblar.actions.listen import Heard, heard
+from emblar.actions.scope import Scope, in_session
 from emblar.actions.sessions import asked_of, one_session
 from emblar.actions.shelf import loose_heads, use_own_parts
 from emblar.core.catalogue import constructions, dampers, strikers
@@ -32,10 +33,10 @@ from emblar.formats.kitplan import RecipeFile
 from emblar.formats.plan import DrumPlanFile, drum_plan_file
 from emblar.formats.stored import lenient
 from emblar.sound.encode import wav_bytes
-from emblar.store import drums as drum_store
+from emblar.store import kit as kit_store
 from emblar.store import plans as store
-from emblar.store.database import one_at_a_time, transaction
-from emblar.store.drums import KitDrum
+from emblar.store.database import one_at_a_time
+from emblar.store.kit import KitDrum
 from emblar.store.plans import PlanInfo
 
 SAMPLE_RATE_HZ = 44100
@@ -103,16 +104,16 @@ def _tuple(value: list[str] | None) -> tuple[str, ...] | None:
     return tuple(value) if value is not None else None
 
 
-def plan_kit(session_id: int) -> KitPlan:
+def plan_kit(scope: Scope, session_id: int) -> KitPlan:
     """Plan every drum that is to play a voice, and keep the plan as a new version."""
     with one_at_a_time(session_id):
-        return _plan_kit(session_id)
+        return _plan_kit(scope, session_id)
 
 
-def _plan_kit(session_id: int) -> KitPlan:
-    found, brief = heard(session_id), asked_of(one_session(session_id)).brief()
-    with transaction() as db:
-        drums = drum_store.listing(db, session_id)
+def _plan_kit(scope: Scope, session_id: int) -> KitPlan:
+    found, brief = heard(scope, session_id), asked_of(one_session(scope, session_id)).brief()
+    with in_session(scope, session_id) as db:
+        drums = kit_store.listing(db, session_id)
     tasks: dict[int, Task] = {}
     problems: dict[int, str] = {}
     for drum in drums:
@@ -121,16 +122,16 @@ def _plan_kit(session_id: int) -> KitPlan:
         except EmblarError as error:
             problems[drum.id] = str(error)
     planned: dict[int, DrumPlanFile] = {}
-    results = plan_drums(list(tasks.values()), brief=brief, shelf=the_shelf())
+    results = plan_drums(list(tasks.values()), brief=brief, shelf=the_shelf(scope))
     for drum_id, result in zip(tasks, results, strict=True):
         if isinstance(result, EmblarError):
             problems[drum_id] = str(result)
         else:
             planned[drum_id] = _as_on_record(result, found, tasks[drum_id])
-    return _keep(session_id, planned, problems)
+    return _keep(scope, session_id, planned, problems)
 
 
-def tune_toms(session_id: int, school: School) -> KitPlan:
+def tune_toms(scope: Scope, session_id: int, school: School) -> KitPlan:
     """Give the toms their pitches by a school and plan the kit; ``record`` takes them back.
 
     Raises
@@ -139,13 +140,13 @@ def tune_toms(session_id: int, school: School) -> KitPlan:
         No tom plays a voice, or the record or the brief does not tell what the school needs.
     """
     with one_at_a_time(session_id):
-        return _tune_toms(session_id, school)
+        return _tune_toms(scope, session_id, school)
 
 
-def _tune_toms(session_id: int, school: School) -> KitPlan:
-    found, asked = heard(session_id), asked_of(one_session(session_id))
-    with transaction() as db:
-        drums = drum_store.listing(db, session_id)
+def _tune_toms(scope: Scope, session_id: int, school: School) -> KitPlan:
+    found, asked = heard(scope, session_id), asked_of(one_session(scope, session_id))
+    with in_session(scope, session_id) as db:
+        drums = kit_store.listing(db, session_id)
     toms = sorted(
         (d for d in drums if (d.voice or "").startswith("tom-")), key=lambda d: d.voice or ""
     )
@@ -156,19 +157,21 @@ def _tune_toms(session_id: int, school: School) -> KitPlan:
     pitches: list[float] = []
     if school != "record":
         pitches = tom_pitches_hz(school, record, [d.owned for d in toms], asked.key)
-    with transaction() as db:
+    with in_session(scope, session_id) as db:
         for index, drum in enumerate(toms):
             wish = {name: value for name, value in drum.wish.items() if name != "pitch_hz"}
             if pitches:
                 wish["pitch_hz"] = round(pitches[index], 1)
-            drum_store.set_wish(db, drum.id, wish)
-    return plan_kit(session_id)
+            kit_store.set_wish(db, drum.id, wish)
+    return plan_kit(scope, session_id)
 
 
-def the_shelf() -> Shelf:
+def the_shelf(scope: Scope) -> Shelf:
     """Return what lies on the shelf, without drums."""
-    use_own_parts()
-    return Shelf((), tuple(h.owned for h in loose_heads()), tuple(dampers()), tuple(strikers()))
+    use_own_parts(scope)
+    return Shelf(
+        (), tuple(h.owned for h in loose_heads(scope)), tuple(dampers()), tuple(strikers())
+    )
 
 
 def _task(drum: KitDrum, found: Heard | None) -> Task:
@@ -191,16 +194,16 @@ def _as_on_record(plan: DrumPlan, found: Heard | None, task: Task) -> DrumPlanFi
     return drum_plan_file(replace(plan, target=dict(target.values) if target else {}))
 
 
-def replan_drum(session_id: int, drum_id: int, wish: dict[str, Any]) -> KitPlan:
+def replan_drum(scope: Scope, session_id: int, drum_id: int, wish: dict[str, Any]) -> KitPlan:
     """Keep what was asked of one drum by hand and plan that drum anew; the others stay.
 
     Nothing is kept if the drum cannot be planned so.
     """
     with one_at_a_time(session_id):
-        return _replan_drum(session_id, drum_id, wish)
+        return _replan_drum(scope, session_id, drum_id, wish)
 
 
-def replan_for_reading(session_id: int, drum_id: int, hz: float) -> KitPlan:
+def replan_for_reading(scope: Scope, session_id: int, drum_id: int, hz: float) -> KitPlan:
     """Plan a drum for the reading of its pitch that a person hears on the record.
 
     Raises
@@ -208,33 +211,33 @@ def replan_for_reading(session_id: int, drum_id: int, hz: float) -> KitPlan:
     InputError
         It plays nothing of the record.
     """
-    with one_at_a_time(session_id), transaction() as db:
-        drum = drum_store.get(db, session_id, drum_id)
+    with one_at_a_time(session_id), in_session(scope, session_id) as db:
+        drum = kit_store.get(db, session_id, drum_id)
         if drum.voice is None:
             raise InputError(f"{drum.owned.name} plays no voice of the record yet.")
-        use_reading(session_id, drum.voice, hz)
+        use_reading(scope, session_id, drum.voice, hz)
         wish = {name: value for name, value in drum.wish.items() if name != "pitch_hz"}
-        return _replan_drum(session_id, drum_id, wish)
+        return _replan_drum(scope, session_id, drum_id, wish)
 
 
-def _replan_drum(session_id: int, drum_id: int, wish: dict[str, Any]) -> KitPlan:
-    found, brief = heard(session_id), asked_of(one_session(session_id)).brief()
-    with transaction() as db:
-        drum = drum_store.get(db, session_id, drum_id)
-    before = latest_plan(session_id)
+def _replan_drum(scope: Scope, session_id: int, drum_id: int, wish: dict[str, Any]) -> KitPlan:
+    found, brief = heard(scope, session_id), asked_of(one_session(scope, session_id)).brief()
+    with in_session(scope, session_id) as db:
+        drum = kit_store.get(db, session_id, drum_id)
+    before = latest_plan(scope, session_id)
     drums = dict(before.drums) if before else {}
     problems = dict(before.problems) if before else {}
     task = _task(replace(drum, wish=wish), found)
     others = [file for i, file in drums.items() if i != drum_id]
-    shelf, brief = left_by(others, the_shelf(), brief)
+    shelf, brief = left_by(others, the_shelf(scope), brief)
     planned = plan_drum(
         task.owned, task.target, task.request, brief=brief, shelf=shelf, thorough=False
     )
-    with transaction() as db:
-        drum_store.set_wish(db, drum_id, wish)
+    with in_session(scope, session_id) as db:
+        kit_store.set_wish(db, drum_id, wish)
     drums[drum_id] = _as_on_record(planned, found, task)
     problems.pop(drum_id, None)
-    return _keep(session_id, drums, problems)
+    return _keep(scope, session_id, drums, problems)
 
 
 def left_by(others: Sequence[DrumPlanFile], shelf: Shelf, brief: Brief) -> tuple[Shelf, Brief]:
@@ -252,12 +255,14 @@ def left_by(others: Sequence[DrumPlanFile], shelf: Shelf, brief: Brief) -> tuple
     return without_heads(shelf, taken), with_less_to_buy(brief, sum(len(f.bought) for f in others))
 
 
-def _keep(session_id: int, drums: dict[int, DrumPlanFile], problems: dict[int, str]) -> KitPlan:
+def _keep(
+    scope: Scope, session_id: int, drums: dict[int, DrumPlanFile], problems: dict[int, str]
+) -> KitPlan:
     document = {
         "drums": {str(i): d.model_dump(by_alias=True, mode="json") for i, d in drums.items()},
         "problems": {str(i): text for i, text in problems.items()},
     }
-    with transaction() as db:
+    with in_session(scope, session_id) as db:
         before = store.latest(db, session_id)
         # The same again is no new version.
         same = before is not None and before.document == document
@@ -283,15 +288,15 @@ def _kit_plan(info: PlanInfo) -> KitPlan:
     return KitPlan(info.version, drums, problems)
 
 
-def latest_plan(session_id: int) -> KitPlan | None:
+def latest_plan(scope: Scope, session_id: int) -> KitPlan | None:
     """Return the newest version of a session's plan, or None."""
-    use_own_parts()
-    with transaction() as db:
+    use_own_parts(scope)
+    with in_session(scope, session_id) as db:
         info = store.latest(db, session_id)
     return _kit_plan(info) if info else None
 
 
-def kit_sound(session_id: int) -> bytes:
+def kit_sound(scope: Scope, session_id: int) -> bytes:
     """Return the planned kit in a groove as WAV, toms humming along.
 
     Raises
@@ -299,7 +304,7 @@ def kit_sound(session_id: int) -> bytes:
     InputError
         Nothing is planned.
     """
-    plan = latest_plan(session_id)
+    plan = latest_plan(scope, session_id)
     voices: dict[str, Voice] = {}
     for file in plan.drums.values() if plan else ():
         voices.setdefault(file.voice, drum_voice(file.predicted(), file.kind))
@@ -310,7 +315,7 @@ def _wav(samples: Samples) -> bytes:
     return wav_bytes(PEAK * samples / max(float(abs(samples).max()), 1e-9), SAMPLE_RATE_HZ)
 
 
-def planned_sound(session_id: int, drum_id: int, what: What) -> bytes:
+def planned_sound(scope: Scope, session_id: int, drum_id: int, what: What) -> bytes:
     """Return the planned drum played as WAV: one stroke, growing strokes, or a groove.
 
     Raises
@@ -318,7 +323,7 @@ def planned_sound(session_id: int, drum_id: int, what: What) -> bytes:
     InputError
         The drum is not planned.
     """
-    plan = latest_plan(session_id)
+    plan = latest_plan(scope, session_id)
     file = plan.drums.get(drum_id) if plan else None
     if file is None:
         raise InputError("This drum is not planned yet. Plan the kit first.")

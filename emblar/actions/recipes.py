@@ -4,18 +4,19 @@ from dataclasses import dataclass
 
 from emblar.actions.listen import heard
 from emblar.actions.plan import latest_plan, plan_kit, wish_of
+from emblar.actions.scope import Scope, check_session, in_session
 from emblar.actions.shelf import use_own_parts
 from emblar.core.errors import InputError
 from emblar.formats.kitplan import RecipeFile
 from emblar.formats.plan import DrumPlanFile
 from emblar.formats.recipes import DrumRecipeFile, RecipesFile, recipes_of
-from emblar.store import drums as store
+from emblar.store import kit as store
 from emblar.store import sessions as session_store
-from emblar.store.database import one_at_a_time, transaction
-from emblar.store.drums import KitDrum
+from emblar.store.database import one_at_a_time
+from emblar.store.kit import KitDrum
 
 
-def recipes(session_id: int) -> RecipesFile:
+def recipes(scope: Scope, session_id: int) -> RecipesFile:
     """Return what the newest plan puts on each drum.
 
     Raises
@@ -23,9 +24,10 @@ def recipes(session_id: int) -> RecipesFile:
     InputError
         Nothing is planned.
     """
-    with transaction() as db:
-        info, drums = session_store.get(db, session_id), store.listing(db, session_id)
-    plan = latest_plan(session_id)
+    with in_session(scope, session_id) as db:
+        info = session_store.get(db, scope.studio_id, session_id)
+        drums = store.listing(db, session_id)
+    plan = latest_plan(scope, session_id)
     rows = [_recipe(d, plan.drums[d.id]) for d in drums if plan and d.id in plan.drums]
     if not rows:
         raise InputError("Nothing is planned yet, so there are no recipes. Plan the kit first.")
@@ -63,7 +65,7 @@ class Brought:
     left: tuple[str, ...]
 
 
-def bring_recipes(session_id: int, data: bytes) -> Brought:
+def bring_recipes(scope: Scope, session_id: int, data: bytes) -> Brought:
     """Ask each drum of the kit for the recipe of the drum most like it, and plan the kit.
 
     The drum of the same name and kind comes first, then the one nearest in diameter. Lug pitches
@@ -74,14 +76,15 @@ def bring_recipes(session_id: int, data: bytes) -> Brought:
     InputError
         The file is no recipes, or fits no drum of this kit.
     """
-    use_own_parts()
+    check_session(scope, session_id)
+    use_own_parts(scope)
     file = recipes_of(data)
     with one_at_a_time(session_id):
-        return _bring(session_id, file)
+        return _bring(scope, session_id, file)
 
 
-def _bring(session_id: int, file: RecipesFile) -> Brought:
-    with transaction() as db:
+def _bring(scope: Scope, session_id: int, file: RecipesFile) -> Brought:
+    with in_session(scope, session_id) as db:
         drums = store.listing(db, session_id)
     pairs, left = matched(file.drums, drums)
     if not pairs:
@@ -90,8 +93,8 @@ def _bring(session_id: int, file: RecipesFile) -> Brought:
             f"These recipes are for {kinds}, and this kit has no such drum. Nothing was changed. "
             "Add the drums in Kit first."
         )
-    found = heard(session_id)
-    with transaction() as db:
+    found = heard(scope, session_id)
+    with in_session(scope, session_id) as db:
         for row, drum in pairs:
             wish = wish_of(row.recipe, drum.owned, port=False)
             if drum.owned.reso is None:
@@ -99,7 +102,7 @@ def _bring(session_id: int, file: RecipesFile) -> Brought:
             store.set_wish(db, drum.id, wish | {"pitch_hz": round(row.drum_pitch_hz, 1)})
             if found is not None and found.voice(row.voice) is not None:
                 store.assign(db, drum.id, row.voice)
-    plan_kit(session_id)
+    plan_kit(scope, session_id)
     return Brought(
         tuple((row.name, drum.owned.name) for row, drum in pairs), tuple(r.name for r in left)
     )

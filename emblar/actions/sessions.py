@@ -3,6 +3,7 @@
 from dataclasses import dataclass, field
 from datetime import datetime
 
+from emblar.actions.scope import Scope
 from emblar.core.errors import DocumentError, InputError
 from emblar.formats.brief import AskFile
 from emblar.formats.stored import lenient
@@ -40,12 +41,13 @@ def _checked(brief: Brief) -> Brief:
     )  # fmt: skip
 
 
-def start_session(brief: Brief) -> SessionInfo:
+def start_session(scope: Scope, brief: Brief) -> SessionInfo:
     """Start a session."""
     checked = _checked(brief)
     with transaction() as db:
         return store.create(
             db,
+            scope.studio_id,
             name=checked.name,
             studio=checked.studio,
             artist=checked.artist,
@@ -55,12 +57,13 @@ def start_session(brief: Brief) -> SessionInfo:
         )
 
 
-def change_brief(session_id: int, brief: Brief) -> SessionInfo:
+def change_brief(scope: Scope, session_id: int, brief: Brief) -> SessionInfo:
     """Change what a session says of itself."""
     checked = _checked(brief)
     with transaction() as db:
         return store.change(
             db,
+            scope.studio_id,
             session_id,
             name=checked.name,
             studio=checked.studio,
@@ -71,16 +74,16 @@ def change_brief(session_id: int, brief: Brief) -> SessionInfo:
         )
 
 
-def all_sessions() -> list[SessionInfo]:
+def all_sessions(scope: Scope) -> list[SessionInfo]:
     """Return every session, newest first."""
     with transaction() as db:
-        return store.listing(db)
+        return store.listing(db, scope.studio_id)
 
 
-def one_session(session_id: int) -> SessionInfo:
+def one_session(scope: Scope, session_id: int) -> SessionInfo:
     """Return one session."""
     with transaction() as db:
-        return store.get(db, session_id)
+        return store.get(db, scope.studio_id, session_id)
 
 
 def asked_of(session: SessionInfo) -> AskFile:
@@ -91,13 +94,13 @@ def asked_of(session: SessionInfo) -> AskFile:
         return AskFile()
 
 
-def delete_session(session_id: int) -> None:
+def delete_session(scope: Scope, session_id: int) -> None:
     """Delete a session; it can be brought back for 30 days."""
     with transaction() as db:
-        store.delete(db, session_id)
+        store.delete(db, scope.studio_id, session_id)
 
 
-def restore_session(session_id: int) -> SessionInfo:
+def restore_session(scope: Scope, session_id: int) -> SessionInfo:
     """Bring a deleted session back."""
     with transaction() as db:
-        return store.restore(db, session_id)
+        return store.restore(db, scope.studio_id, session_id)

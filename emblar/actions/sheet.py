@@ -5,7 +5,8 @@ from collections.abc import Iterable
 from emblar.actions.kit import kit
 from emblar.actions.listen import Heard, heard
 from emblar.actions.plan import KitPlan, latest_plan
-from emblar.actions.sessions import asked_of
+from emblar.actions.scope import Scope
+from emblar.actions.sessions import asked_of, one_session
 from emblar.core.catalogue import construction, damper, hoops, shells, strikers, wire_settings
 from emblar.core.errors import InputError
 from emblar.core.notes import note_text
@@ -13,12 +14,10 @@ from emblar.core.planning.findings import findings
 from emblar.core.planning.microphones import microphone_note
 from emblar.formats.plan import DrumPlanFile
 from emblar.formats.sheet import SheetDrum, SheetFile, SheetHead
-from emblar.store import sessions as session_store
-from emblar.store.database import transaction
-from emblar.store.drums import KitDrum
+from emblar.store.kit import KitDrum
 
 
-def sheet(session_id: int) -> SheetFile:
+def sheet(scope: Scope, session_id: int) -> SheetFile:
     """Return the setup sheet of a session's kit.
 
     Raises
@@ -26,9 +25,12 @@ def sheet(session_id: int) -> SheetFile:
     InputError
         Nothing is planned yet.
     """
-    with transaction() as db:
-        info = session_store.get(db, session_id)
-    plan, found, drums = latest_plan(session_id), heard(session_id), kit(session_id)
+    info = one_session(scope, session_id)
+    plan, found, drums = (
+        latest_plan(scope, session_id),
+        heard(scope, session_id),
+        kit(scope, session_id),
+    )
     if plan is None or not plan.drums:
         raise InputError("Nothing is planned yet, so nothing can be printed. Plan the kit first.")
     planned = [(drum, plan.drums[drum.id]) for drum in drums if drum.id in plan.drums]

@@ -11,14 +11,17 @@ import re
 from collections.abc import Collection, Sequence
 from typing import Any
 
+from emblar.actions.scope import Scope
 from emblar.core.catalogue import SNARE_SIDE_MOST_MIL, construction, row_of, use_own
 from emblar.core.errors import InputError
 from emblar.core.planning.brief import Condition, OwnedHead
 from emblar.core.planning.kit import check_range
-from emblar.store import drums as drum_store
+from emblar.store import heads as head_store
+from emblar.store import kit as kit_store
 from emblar.store import shelf as store
 from emblar.store.database import transaction
-from emblar.store.shelf import OwnPart, ShelfHead
+from emblar.store.heads import ShelfHead
+from emblar.store.shelf import OwnPart
 
 CONDITIONS: tuple[Condition, ...] = ("fresh", "used", "worn")
 MOST, MOST_LETTERS = 99, 80
@@ -36,26 +39,28 @@ CALLED = {
 """What a person calls a damper's numbers, and what is typed over what is kept."""
 
 
-def use_own_parts() -> None:
+def use_own_parts(scope: Scope) -> None:
     """Bring the catalogue up to date with what users added."""
     with transaction() as db:
-        own = store.parts(db)
+        own = store.parts(db, scope.studio_id)
     use_own((part.part, row_of(part.part, part.row)) for part in own)
 
 
-def loose_heads() -> list[ShelfHead]:
+def loose_heads(scope: Scope) -> list[ShelfHead]:
     """Return the loose heads on the shelf."""
     with transaction() as db:
-        return store.heads(db)
+        return head_store.loose(db, scope.studio_id)
 
 
-def own_parts() -> list[OwnPart]:
+def own_parts(scope: Scope) -> list[OwnPart]:
     """Return what users added to the catalogue."""
     with transaction() as db:
-        return store.parts(db)
+        return store.parts(db, scope.studio_id)
 
 
-def add_head(construction_id: str, diameter_in: float, count: int, condition: str) -> ShelfHead:
+def add_head(
+    scope: Scope, construction_id: str, diameter_in: float, count: int, condition: str
+) -> ShelfHead:
     """Put loose heads on the shelf.
 
     Raises
@@ -71,10 +76,12 @@ def add_head(construction_id: str, diameter_in: float, count: int, condition: st
     if known is None:
         raise InputError(f"condition: “{condition}” is none of {', '.join(CONDITIONS)}.")
     with transaction() as db:
-        return store.add_head(db, OwnedHead(construction_id, diameter_in, count, known))
+        return head_store.add_loose(
+            db, scope.studio_id, OwnedHead(construction_id, diameter_in, count, known)
+        )
 
 
-def add_damper(name: str, kind: str, side: str, numbers: dict[str, float]) -> OwnPart:
+def add_damper(scope: Scope, name: str, kind: str, side: str, numbers: dict[str, float]) -> OwnPart:
     """Add a damper of one's own to the catalogue.
 
     Raises
@@ -82,7 +89,7 @@ def add_damper(name: str, kind: str, side: str, numbers: dict[str, float]) -> Ow
     InputError
         It has no name, or a number is outside its range; the message names it.
     """
-    title = _title(name, "damper", "damper")
+    title = _title(scope, name, "damper", "damper")
     for field, (low, high) in LIMITS.items():
         if not low <= numbers[field] <= high:
             called, scale, unit = CALLED[field]
@@ -92,11 +99,16 @@ def add_damper(name: str, kind: str, side: str, numbers: dict[str, float]) -> Ow
                 field=field.removesuffix("_kg"),
             )
     row: dict[str, Any] = {"id": _id(title, numbers), "name": title, **numbers}
-    return _added("damper", row | {"kinds": [kind], "side": side})
+    return _added(scope, "damper", row | {"kinds": [kind], "side": side})
 
 
 def add_construction(
-    name: str, kinds: Sequence[str], sides: Sequence[str], plies: str, made: Collection[str]
+    scope: Scope,
+    name: str,
+    kinds: Sequence[str],
+    sides: Sequence[str],
+    plies: str,
+    made: Collection[str],
 ) -> OwnPart:
     """Add a head of one's own to the catalogue.
 
@@ -116,7 +128,7 @@ def add_construction(
     InputError
         Something is missing or outside its range; the message names it.
     """
-    title = _title(name, "construction", "head")
+    title = _title(scope, name, "construction", "head")
     if not kinds or not sides:
         raise InputError(
             "Say on which drums and which side this head is used.",
@@ -146,7 +158,7 @@ def add_construction(
     numbers = {f"ply{i}": ply for i, ply in enumerate(thick)} | dict.fromkeys(sorted(truths), 1.0)
     row: dict[str, Any] = {"id": _id(title, numbers), "name": title, "plies_mil": thick}
     row |= {"kinds": list(kinds), "sides": list(sides), **truths}
-    return _added("construction", row)
+    return _added(scope, "construction", row)
 
 
 def _ply(text: str) -> float:
@@ -162,13 +174,13 @@ def _ply(text: str) -> float:
     return ply
 
 
-def _title(name: str, table: str, what: str) -> str:
+def _title(scope: Scope, name: str, table: str, what: str) -> str:
     title = name.strip()
     if not title or len(title) > MOST_LETTERS:
         raise InputError(
             f"Give the {what} a name of up to {MOST_LETTERS} characters.", field="name"
         )
-    if title in {part.row["name"] for part in own_parts() if part.part == table}:
+    if title in {part.row["name"] for part in own_parts(scope) if part.part == table}:
         raise InputError(
             f"There is already a {what} “{title}” of your own. Choose another name.", field="name"
         )
@@ -180,11 +192,11 @@ def _id(title: str, numbers: dict[str, float]) -> str:
     return f"own-{slug}-{_mark(numbers)}"
 
 
-def _added(table: str, row: dict[str, Any]) -> OwnPart:
+def _added(scope: Scope, table: str, row: dict[str, Any]) -> OwnPart:
     row_of(table, row)
     with transaction() as db:
-        made = store.add_part(db, table, row)
-    use_own_parts()
+        made = store.add_part(db, scope.studio_id, table, row)
+    use_own_parts(scope)
     return made
 
 
@@ -193,7 +205,7 @@ def _mark(numbers: dict[str, float]) -> str:
     return hashlib.sha256(repr(sorted(numbers.items())).encode()).hexdigest()[:6]
 
 
-def take_off_shelf(what: str, row_id: int) -> None:
+def take_off_shelf(scope: Scope, what: str, row_id: int) -> None:
     """Take heads or a part off the shelf; they can be brought back.
 
     Plans that use an own part say so and ask to be planned again.
@@ -204,20 +216,27 @@ def take_off_shelf(what: str, row_id: int) -> None:
         It is a head that is on a drum or loose on the shelf.
     """
     if what == "part":
-        _check_free(row_id)
+        _check_free(scope, row_id)
     with transaction() as db:
-        store.take_away(db, what, row_id)
-    use_own_parts()
+        if what == "head":
+            head_store.delete_loose(db, scope.studio_id, row_id)
+        else:
+            store.delete_part(db, scope.studio_id, row_id)
+    use_own_parts(scope)
 
 
-def _check_free(part_id: int) -> None:
-    own = next((p for p in own_parts() if p.id == part_id), None)
+def _check_free(scope: Scope, part_id: int) -> None:
+    own = next((p for p in own_parts(scope) if p.id == part_id), None)
     if own is None or own.part != "construction":
         return
     head = own.row["id"]
     with transaction() as db:
-        on = drum_store.wearing(db, head)
-        on += ["the shelf" for h in store.heads(db) if h.owned.construction == head]
+        on = kit_store.wearing(db, scope.studio_id, head)
+        on += [
+            "the shelf"
+            for h in head_store.loose(db, scope.studio_id)
+            if h.owned.construction == head
+        ]
     if on:
         raise InputError(
             f"“{own.row['name']}” is on {', '.join(dict.fromkeys(on))}. Change that first; it "
@@ -225,8 +244,11 @@ def _check_free(part_id: int) -> None:
         )
 
 
-def put_back(what: str, row_id: int) -> None:
+def put_back(scope: Scope, what: str, row_id: int) -> None:
     """Bring back what was taken off the shelf."""
     with transaction() as db:
-        store.bring_back(db, what, row_id)
-    use_own_parts()
+        if what == "head":
+            head_store.restore_loose(db, scope.studio_id, row_id)
+        else:
+            store.restore_part(db, scope.studio_id, row_id)
+    use_own_parts(scope)

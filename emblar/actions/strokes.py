@@ -10,6 +10,7 @@ from typing import Any
 import numpy as np
 from sqlalchemy.orm import Session
 
+from emblar.actions.scope import Scope, in_session
 from emblar.core.analysis.analyse import others_play_on, remeasure, voice_order
 from emblar.core.analysis.audio import Audio, begins_at, one_channel
 from emblar.core.analysis.clean import AnalysedHit
@@ -40,16 +41,15 @@ from emblar.formats.analysis import (
 )
 from emblar.sound.decode import decode
 from emblar.store import audio as audio_store
-from emblar.store import drums as drum_store
+from emblar.store import kit as kit_store
 from emblar.store import references as store
-from emblar.store.database import transaction
 from emblar.store.references import ReferenceInfo, Region
 
 Hits = Sequence[AnalysedHit]
 SPAN_S = 0.4
 
 
-def move_stroke(session_id: int, seen: Seen, voice: str) -> str:
+def move_stroke(scope: Scope, session_id: int, seen: Seen, voice: str) -> str:
     """Give a stroke to another voice; return what was done in words.
 
     Raises
@@ -57,10 +57,10 @@ def move_stroke(session_id: int, seen: Seen, voice: str) -> str:
     ConflictError
         The stroke is not where it was seen any more; nothing was changed.
     """
-    return _correct(session_id, lambda hits, _: move(hits, seen, voice))
+    return _correct(scope, session_id, lambda hits, _: move(hits, seen, voice))
 
 
-def take_out_stroke(session_id: int, seen: Seen) -> str:
+def take_out_stroke(scope: Scope, session_id: int, seen: Seen) -> str:
     """Take a stroke out.
 
     Raises
@@ -68,10 +68,10 @@ def take_out_stroke(session_id: int, seen: Seen) -> str:
     ConflictError
         The stroke is not where it was seen any more; nothing was changed.
     """
-    return _correct(session_id, lambda hits, _: take_out(hits, seen))
+    return _correct(scope, session_id, lambda hits, _: take_out(hits, seen))
 
 
-def put_in_stroke(session_id: int, time_s: float, voice: str) -> str:
+def put_in_stroke(scope: Scope, session_id: int, time_s: float, voice: str) -> str:
     """Put a stroke in where none was found."""
 
     def edit(hits: Hits, audio: Audio) -> Edit:
@@ -83,10 +83,10 @@ def put_in_stroke(session_id: int, time_s: float, voice: str) -> str:
         at = levels_db(one_channel(audio), np.array([time_s]))
         return put_in(hits, time_s, voice, float(at[0]))
 
-    return _correct(session_id, edit)
+    return _correct(scope, session_id, edit)
 
 
-def split(session_id: int, voice: str) -> str:
+def split(scope: Scope, session_id: int, voice: str) -> str:
     """Make two toms of one, by pitch."""
 
     def edit(hits: Hits, audio: Audio) -> Edit:
@@ -95,12 +95,12 @@ def split(session_id: int, voice: str) -> str:
         pitches = [stroke_pitch_hz(low, StrokeSpan(t, SPAN_S)) for t in times]
         return split_tom(hits, voice, pitches)
 
-    return _correct(session_id, edit)
+    return _correct(scope, session_id, edit)
 
 
-def merge(session_id: int, voice: str) -> str:
+def merge(scope: Scope, session_id: int, voice: str) -> str:
     """Make one tom of this and the next lower one."""
-    return _correct(session_id, lambda hits, _: merge_tom(hits, voice))
+    return _correct(scope, session_id, lambda hits, _: merge_tom(hits, voice))
 
 
 @dataclass(frozen=True, slots=True)
@@ -111,7 +111,7 @@ class LastCorrection:
     count: int
 
 
-def take_back(session_id: int, seen: int | None = None) -> str:
+def take_back(scope: Scope, session_id: int, seen: int | None = None) -> str:
     """Take the last correction back.
 
     Parameters
@@ -126,7 +126,7 @@ def take_back(session_id: int, seen: int | None = None) -> str:
     ConflictError
         Others were made or taken back meanwhile; nothing was changed.
     """
-    with transaction() as db:
+    with in_session(scope, session_id) as db:
         reference, file, audio = _shown(db, session_id)
         history = store.edits(db, reference.id)
         if not history:
@@ -141,17 +141,17 @@ def take_back(session_id: int, seen: int | None = None) -> str:
     return f"Taken back: {last.says}"
 
 
-def last_correction(session_id: int) -> LastCorrection | None:
+def last_correction(scope: Scope, session_id: int) -> LastCorrection | None:
     """Return the last correction, or None."""
-    with transaction() as db:
+    with in_session(scope, session_id) as db:
         reference = store.shown(db, session_id)
         history = store.edits(db, reference.id) if reference else []
     return LastCorrection(str(history[-1]["says"]), len(history)) if history else None
 
 
-def _correct(session_id: int, make: Callable[[Hits, Audio], Edit]) -> str:
+def _correct(scope: Scope, session_id: int, make: Callable[[Hits, Audio], Edit]) -> str:
     """Make an edit, measure the voices it touches anew and keep all of it, or nothing."""
-    with transaction() as db:
+    with in_session(scope, session_id) as db:
         reference, file, audio = _shown(db, session_id)
         edit = make(hits_from_file(file), audio)
         history = [*store.edits(db, reference.id), _edit_document(edit)]
@@ -191,7 +191,9 @@ def _shown(db: Session, session_id: int) -> tuple[ReferenceInfo, AnalysisFile, A
     return reference, file, decode(audio_store.read(db, audio_id, 0, size)).audio
 
 
-def name_region(session_id: int, name: str, start_s: float, stop_s: float, *, measure: bool) -> str:
+def name_region(
+    scope: Scope, session_id: int, name: str, start_s: float, stop_s: float, *, measure: bool
+) -> str:
     """Name a stretch of the recording; with ``measure`` drums are measured in such ones only."""
     name = name.strip()
     if not name:
@@ -199,19 +201,21 @@ def name_region(session_id: int, name: str, start_s: float, stop_s: float, *, me
     if not 0.0 <= start_s < stop_s:
         raise InputError(f"A stretch from {start_s:.2f} to {stop_s:.2f} s is empty.")
     region = Region(name, round(start_s, 3), round(stop_s, 3), measure)
-    _with_regions(session_id, lambda old: [*(r for r in old if r.name != name), region])
+    _with_regions(scope, session_id, lambda old: [*(r for r in old if r.name != name), region])
     return f"“{name}” kept"
 
 
-def forget_region(session_id: int, name: str) -> str:
+def forget_region(scope: Scope, session_id: int, name: str) -> str:
     """Take a named stretch away."""
-    _with_regions(session_id, lambda old: [r for r in old if r.name != name])
+    _with_regions(scope, session_id, lambda old: [r for r in old if r.name != name])
     return f"“{name}” taken away"
 
 
-def _with_regions(session_id: int, change: Callable[[Sequence[Region]], Sequence[Region]]) -> None:
+def _with_regions(
+    scope: Scope, session_id: int, change: Callable[[Sequence[Region]], Sequence[Region]]
+) -> None:
     """Keep other regions and, where it matters, measure every voice anew."""
-    with transaction() as db:
+    with in_session(scope, session_id) as db:
         reference, file, audio = _shown(db, session_id)
         regions = change(reference.regions)
         store.set_regions(db, reference.id, regions)
@@ -261,11 +265,11 @@ def _decide(audio: Audio, kind: str) -> DecidedFile:
 def _follow(db: Session, session_id: int, edit: Edit) -> None:
     """Let drums that play toms follow where a tom got another number."""
     goes = dict(edit.renamed)
-    moved = [d for d in drum_store.listing(db, session_id) if d.voice in goes]
+    moved = [d for d in kit_store.listing(db, session_id) if d.voice in goes]
     for drum in moved:
-        drum_store.assign(db, drum.id, None)
+        kit_store.assign(db, drum.id, None)
     for drum in moved:
-        drum_store.assign(db, drum.id, goes[drum.voice or ""])
+        kit_store.assign(db, drum.id, goes[drum.voice or ""])
 
 
 def _edit_document(edit: Edit) -> dict[str, Any]:

@@ -18,6 +18,7 @@ from emblar.actions.plan import (
     the_shelf,
     wish_of,
 )
+from emblar.actions.scope import Scope, in_session
 from emblar.actions.sessions import asked_of, one_session
 from emblar.core.errors import InputError
 from emblar.core.planning.assign import Alternative
@@ -28,9 +29,9 @@ from emblar.core.planning.recipe import kind_of_voice
 from emblar.core.planning.search import Locks
 from emblar.core.planning.target import Target, moved
 from emblar.core.quantities import Measured
-from emblar.store import drums as store
-from emblar.store.database import one_at_a_time, transaction
-from emblar.store.drums import KitDrum
+from emblar.store import kit as store
+from emblar.store.database import one_at_a_time
+from emblar.store.kit import KitDrum
 
 NOTHING_TO_WEIGH = "Bring a record in Listen and drums in Kit first; then the ways can be weighed."
 KEPT = 4
@@ -61,18 +62,18 @@ class _Asked:
     brief: Brief
 
 
-def _asked(session_id: int) -> _Asked:
-    found, brief = heard(session_id), asked_of(one_session(session_id)).brief()
-    with transaction() as db:
+def _asked(scope: Scope, session_id: int) -> _Asked:
+    found, brief = heard(scope, session_id), asked_of(one_session(scope, session_id)).brief()
+    with in_session(scope, session_id) as db:
         drums = store.listing(db, session_id)
     if found is None or not drums:
         raise InputError(NOTHING_TO_WEIGH)
     # Two drums may share a name; the search tells them apart by it.
     owned = tuple(replace(d.owned, name=f"{d.owned.name} ({d.id})") for d in drums)
-    return _Asked(_targets(found, drums), drums, replace(the_shelf(), drums=owned), brief)
+    return _Asked(_targets(found, drums), drums, replace(the_shelf(scope), drums=owned), brief)
 
 
-def ways_of(session_id: int) -> Ways:
+def ways_of(scope: Scope, session_id: int) -> Ways:
     """Weigh the ways of planning a session's kit.
 
     Raises
@@ -80,12 +81,12 @@ def ways_of(session_id: int) -> Ways:
     InputError
         There is no record, or no drum in the kit.
     """
-    asked = _asked(session_id)
+    asked = _asked(scope, session_id)
     weighing = _weighing(asked)
     return Ways(weighing.alternatives, tuple(asked.drums), tuple(u.text for u in weighing.unmet))
 
 
-def assign_voices(session_id: int) -> KitPlan:
+def assign_voices(scope: Scope, session_id: int) -> KitPlan:
     """Give every voice of the record the drum that can play it best, and plan the kit.
 
     The whole kit is weighed at once. What was asked of single drums by hand stays asked.
@@ -96,14 +97,14 @@ def assign_voices(session_id: int) -> KitPlan:
         There is no record, or no drum in the kit.
     """
     with one_at_a_time(session_id):
-        asked = _sound_only(_asked(session_id))
+        asked = _sound_only(_asked(scope, session_id))
         pairs = zip(asked.shelf.drums, asked.drums, strict=True)
         held = {owned.name: request_of(drum).locks() for owned, drum in pairs}
         best = search_kit(asked.targets, asked.shelf, asked.brief, locks=held).best
-        with transaction() as db:
+        with in_session(scope, session_id) as db:
             for voice, row in best.chosen.items():
                 store.assign(db, asked.drums[row.drum].id, voice)
-        return plan_kit(session_id)
+        return plan_kit(scope, session_id)
 
 
 def _sound_only(asked: _Asked) -> _Asked:
@@ -150,21 +151,21 @@ def _weighing(asked: _Asked) -> Weighing:
     return _weighed[key]
 
 
-def take_way(session_id: int, name: str) -> KitPlan:
+def take_way(scope: Scope, session_id: int, name: str) -> KitPlan:
     """Ask for everything a way does, drum by drum, and plan the kit so."""
     with one_at_a_time(session_id):
-        return _take_way(session_id, name)
+        return _take_way(scope, session_id, name)
 
 
-def _take_way(session_id: int, name: str) -> KitPlan:
-    ways = ways_of(session_id)
+def _take_way(scope: Scope, session_id: int, name: str) -> KitPlan:
+    ways = ways_of(scope, session_id)
     chosen = ways.named(name).chosen
     wished = {d.voice: d.wish for d in ways.drums if d.voice}
-    with transaction() as db:
+    with in_session(scope, session_id) as db:
         for voice, row in chosen.items():
             kept = {k: v for k, v in wished.get(voice, {}).items() if k in ("pitch_hz", "steps")}
             drum = ways.drums[row.drum].id
             store.assign(db, drum, voice)
             wish = wish_of(row.recipe, ways.drums[row.drum].owned, port=True)
             store.set_wish(db, drum, {**kept, **wish})
-    return plan_kit(session_id)
+    return plan_kit(scope, session_id)

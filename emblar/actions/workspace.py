@@ -5,9 +5,10 @@ from dataclasses import dataclass
 from emblar.actions.kit import kit
 from emblar.actions.listen import Heard, cancelled_of, heard, reference_of, unreadable_of
 from emblar.actions.plan import KitPlan, latest_plan
+from emblar.actions.scope import Scope
 from emblar.actions.sessions import one_session
 from emblar.store.database import together
-from emblar.store.drums import KitDrum
+from emblar.store.kit import KitDrum
 from emblar.store.references import ReferenceInfo
 from emblar.store.sessions import SessionInfo
 
@@ -27,15 +28,15 @@ class Workspace:
     """The newest recording, if its analysis was cancelled."""
 
 
-def workspace(session_id: int) -> Workspace:
+def workspace(scope: Scope, session_id: int) -> Workspace:
     """Load a session's workspace."""
     with together():
         return Workspace(
-            one_session(session_id),
-            reference_of(session_id),
-            heard(session_id),
-            tuple(kit(session_id)),
-            latest_plan(session_id),
-            unreadable_of(session_id),
-            cancelled_of(session_id),
+            one_session(scope, session_id),
+            reference_of(scope, session_id),
+            heard(scope, session_id),
+            tuple(kit(scope, session_id)),
+            latest_plan(scope, session_id),
+            unreadable_of(scope, session_id),
+            cancelled_of(scope, session_id),
         )

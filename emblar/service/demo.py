@@ -6,6 +6,7 @@ from datetime import timedelta
 from emblar.actions.kit import add_drum, suggest_voices
 from emblar.actions.listen import bring_recording, one_reference, run_analysis
 from emblar.actions.plan import plan_kit
+from emblar.actions.scope import HERE
 from emblar.actions.sessions import Brief, all_sessions, delete_session, start_session
 from emblar.actions.shelf import add_head
 from emblar.core.planning.kit import OwnedDrum
@@ -38,11 +39,12 @@ LOOSE = (
 
 def ensure_demo(say: Callable[[str], None]) -> int:
     """Put the demo session in unless one of that name is there; return its id."""
-    for session in all_sessions():
+    for session in all_sessions(HERE):
         if session.name == NAME and session.artist == ARTIST:
             return session.id
     say("Making the demo session (once, about half a minute) …")
     session = start_session(
+        HERE,
         Brief(
             name=NAME,
             artist=ARTIST,
@@ -56,12 +58,12 @@ def ensure_demo(say: Callable[[str], None]) -> int:
                 kick_notes_per_beat=2.0,
                 tom_notes_per_beat=4.0,
             ),
-        )
+        ),
     )
     try:
         _fill(session.id)
     except BaseException:
-        delete_session(session.id)
+        delete_session(HERE, session.id)
         raise
     return session.id
 
@@ -69,14 +71,14 @@ def ensure_demo(say: Callable[[str], None]) -> int:
 def _fill(session_id: int) -> None:
     song = render_low_ferry()
     flac = encode(song.samples, song.sample_rate_hz, container="FLAC", subtype="PCM_16")
-    reference = bring_recording(session_id, "low-ferry.flac", flac, "drums")
+    reference = bring_recording(HERE, session_id, "low-ferry.flac", flac, "drums")
     run_analysis(reference.id)
-    state = one_reference(session_id, reference.id)
+    state = one_reference(HERE, session_id, reference.id)
     if state.state != "done":
         raise RuntimeError(f"the demo could not be analysed: {state.message}")
     for head in LOOSE:
-        add_head(*head)
+        add_head(HERE, *head)
     for owned in KIT:
-        add_drum(session_id, owned)
-    suggest_voices(session_id)
-    plan_kit(session_id)
+        add_drum(HERE, session_id, owned)
+    suggest_voices(HERE, session_id)
+    plan_kit(HERE, session_id)

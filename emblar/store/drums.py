@@ -1,134 +1,145 @@
-"""The drums of a session's kit."""
+"""The studio's drums, its own and borrowed, and the heads on them."""
 
-from dataclasses import dataclass, field
+from dataclasses import dataclass
 from datetime import UTC, datetime
 from typing import Any
 
-from sqlalchemy import select
-from sqlalchemy.orm import Session
+from sqlalchemy import Select, select
+from sqlalchemy.orm import Session, aliased
 
 from emblar.core.errors import NotFoundError
 from emblar.core.planning.kit import OwnedDrum
-from emblar.store.tables import DrumRow
+from emblar.store import heads
+from emblar.store.tables import DrumRow, FittingRow, HeadRow, KitSlotRow
+
+BatterFitting, ResoFitting = aliased(FittingRow), aliased(FittingRow)
+Batter, Reso = aliased(HeadRow), aliased(HeadRow)
 
 
 @dataclass(frozen=True, slots=True)
-class KitDrum:
-    """A drum of the kit, the voice it is to play, and what was asked of it by hand."""
+class StudioDrum:
+    """A drum of the studio with what is on it now, and who lent it, if somebody did."""
 
     id: int
-    session_id: int
     owned: OwnedDrum
-    voice: str | None
-    wish: dict[str, Any] = field(default_factory=dict)
+    lent_by: str = ""
 
 
-def _kit_drum(row: DrumRow) -> KitDrum:
-    owned = OwnedDrum(
-        name=row.name,
-        kind=row.kind,  # type: ignore[arg-type]
-        diameter_in=row.diameter_in,
-        depth_in=row.depth_in,
-        rods=row.rods,
-        hoop=row.hoop,
-        shell=row.shell,
-        batter=row.batter,
-        reso=row.reso,
-        port_in=row.port_in,
-        edge=row.edge,
-        findings=tuple(row.findings or ()),
+def dressed() -> tuple[type[DrumRow], type[HeadRow], type[HeadRow]]:
+    """Return what to select for a drum with its heads; ``owned`` reads such a row."""
+    return DrumRow, Batter, Reso
+
+
+def with_heads(query: Select[*tuple[Any, ...]]) -> Select[*tuple[Any, ...]]:
+    """Join the heads that are on a query's drums now."""
+    for fitting, head, side in ((BatterFitting, Batter, "batter"), (ResoFitting, Reso, "reso")):
+        on_it = (
+            (fitting.drum_id == DrumRow.id) & (fitting.side == side) & fitting.removed_at.is_(None)
+        )
+        query = query.outerjoin(fitting, on_it).outerjoin(head, head.id == fitting.head_id)
+    return query
+
+
+def owned(drum: DrumRow, batter: HeadRow | None, reso: HeadRow | None) -> OwnedDrum:
+    """Return a drum as it is now."""
+    if batter is None:
+        raise NotFoundError(f"{drum.name} has no batter head.")
+    return OwnedDrum(
+        name=drum.name,
+        kind=drum.kind,  # type: ignore[arg-type]
+        diameter_in=drum.diameter_in,
+        depth_in=drum.depth_in,
+        rods=drum.rods,
+        hoop=drum.hoop,
+        shell=drum.shell,
+        batter=batter.construction,
+        reso=reso.construction if reso else None,
+        port_in=reso.hole_in if reso else None,
+        edge=drum.edge,
+        findings=tuple(drum.findings or ()),
     )
-    return KitDrum(row.id, row.session_id, owned, row.voice, dict(row.wish or {}))
 
 
-def _row(db: Session, drum_id: int, session_id: int | None = None) -> DrumRow:
+def _row(db: Session, studio_id: int, drum_id: int) -> DrumRow:
     row = db.get(DrumRow, drum_id)
-    elsewhere = row is not None and session_id is not None and row.session_id != session_id
-    if row is None or row.deleted_at is not None or elsewhere:
-        raise NotFoundError("That drum is not in the kit any more.")
+    if row is None or row.studio_id != studio_id or row.deleted_at is not None:
+        raise NotFoundError("That drum is not here any more.")
     return row
 
 
-def _write(row: DrumRow, owned: OwnedDrum) -> None:
-    row.name, row.kind = owned.name, owned.kind
-    row.diameter_in, row.depth_in, row.rods = owned.diameter_in, owned.depth_in, owned.rods
-    row.hoop, row.shell = owned.hoop, owned.shell
-    row.batter, row.reso, row.port_in = owned.batter, owned.reso, owned.port_in
-    row.edge, row.findings = owned.edge, list(owned.findings)
+def get(db: Session, studio_id: int, drum_id: int) -> StudioDrum:
+    """Return one drum, or raise ``NotFoundError``."""
+    _row(db, studio_id, drum_id)
+    query = with_heads(select(*dressed())).where(DrumRow.id == drum_id)
+    drum, batter, reso = db.execute(query).one()
+    return StudioDrum(drum.id, owned(drum, batter, reso), drum.lent_by)
 
 
-def add(db: Session, session_id: int, owned: OwnedDrum, voice: str | None) -> KitDrum:
-    """Add a drum to a kit."""
-    row = DrumRow(session_id=session_id, voice=voice)
-    _write(row, owned)
+def listing(db: Session, studio_id: int) -> list[StudioDrum]:
+    """Return the studio's drums in the order they came."""
+    query = with_heads(select(*dressed())).where(
+        DrumRow.studio_id == studio_id, DrumRow.deleted_at.is_(None)
+    )
+    rows = db.execute(query.order_by(DrumRow.id)).all()
+    return [StudioDrum(drum.id, owned(drum, b, r), drum.lent_by) for drum, b, r in rows]
+
+
+def add(db: Session, studio_id: int, drum: OwnedDrum, *, lent_by: str = "") -> int:
+    """Add a drum with the heads that are on it; return its id."""
+    row = DrumRow(studio_id=studio_id, lent_by=lent_by)
+    _write(row, drum)
     db.add(row)
     db.flush()
-    return _kit_drum(row)
+    _dress(db, row, drum)
+    return row.id
 
 
-def wearing(db: Session, head: str) -> list[str]:
-    """Return the names of drums of any kit with a head on them, those taken out included."""
-    query = select(DrumRow.name).where((DrumRow.batter == head) | (DrumRow.reso == head))
-    return list(db.execute(query.order_by(DrumRow.id)).scalars())
-
-
-def get(db: Session, session_id: int, drum_id: int) -> KitDrum:
-    """Return one drum of a session, or raise ``NotFoundError``."""
-    return _kit_drum(_row(db, drum_id, session_id))
-
-
-def change(db: Session, session_id: int, drum_id: int, owned: OwnedDrum) -> KitDrum:
-    """Change a drum of a session."""
-    row = _row(db, drum_id, session_id)
-    _write(row, owned)
+def change(
+    db: Session, studio_id: int, drum_id: int, drum: OwnedDrum, *, lent_by: str | None = None
+) -> None:
+    """Change what is said of a drum and of the heads on it."""
+    row = _row(db, studio_id, drum_id)
+    _write(row, drum)
+    row.lent_by = row.lent_by if lent_by is None else lent_by
     db.flush()
-    return _kit_drum(row)
+    _dress(db, row, drum)
 
 
-def assign(db: Session, drum_id: int, voice: str | None) -> KitDrum:
-    """Let a drum play a voice; the drum that played it before plays none."""
-    row = _row(db, drum_id)
-    if voice is not None:
-        for other in _rows(db, row.session_id):
-            if other.voice == voice:
-                other.voice = None
-    row.voice = voice
+def _write(row: DrumRow, drum: OwnedDrum) -> None:
+    row.name, row.kind = drum.name, drum.kind
+    row.diameter_in, row.depth_in, row.rods = drum.diameter_in, drum.depth_in, drum.rods
+    row.hoop, row.shell = drum.hoop, drum.shell
+    row.edge, row.findings = drum.edge, list(drum.findings)
+
+
+def _dress(db: Session, row: DrumRow, drum: OwnedDrum) -> None:
+    for side, construction, hole in (
+        ("batter", drum.batter, None),
+        ("reso", drum.reso, drum.port_in),
+    ):
+        heads.describe(db, row, side, construction, hole)
     db.flush()
-    return _kit_drum(row)
 
 
-def set_wish(db: Session, drum_id: int, wish: dict[str, Any]) -> KitDrum:
-    """Keep what was asked of a drum by hand."""
-    row = _row(db, drum_id)
-    row.wish = wish
+def delete(db: Session, studio_id: int, drum_id: int) -> None:
+    """Remove a drum from the studio and from every kit; it can be brought back for 30 days."""
+    now = datetime.now(UTC)
+    _row(db, studio_id, drum_id).deleted_at = now
+    slots = select(KitSlotRow).where(KitSlotRow.drum_id == drum_id, KitSlotRow.deleted_at.is_(None))
+    for slot in db.execute(slots).scalars():
+        slot.deleted_at = now
     db.flush()
-    return _kit_drum(row)
 
 
-def _rows(db: Session, session_id: int) -> list[DrumRow]:
-    query = select(DrumRow).where(DrumRow.session_id == session_id, DrumRow.deleted_at.is_(None))
-    return list(db.execute(query.order_by(DrumRow.id)).scalars())
-
-
-def listing(db: Session, session_id: int) -> list[KitDrum]:
-    """Return the drums of a kit in the order they were added."""
-    return [_kit_drum(row) for row in _rows(db, session_id)]
-
-
-def delete(db: Session, session_id: int, drum_id: int) -> KitDrum:
-    """Take a drum out of the kit; it can be brought back for 30 days."""
-    row = _row(db, drum_id, session_id)
-    row.deleted_at = datetime.now(UTC)
-    return _kit_drum(row)
-
-
-def restore(db: Session, session_id: int, drum_id: int) -> KitDrum:
-    """Bring a drum back; if its voice was given to another drum meanwhile, it plays none."""
+def restore(db: Session, studio_id: int, drum_id: int) -> None:
+    """Bring a drum back, into the kits it was removed from with it."""
     row = db.get(DrumRow, drum_id)
-    if row is None or row.session_id != session_id:
+    if row is None or row.studio_id != studio_id:
         raise NotFoundError("That drum is gone for good.")
-    taken = {other.voice for other in _rows(db, row.session_id)}
-    row.voice = None if row.voice in taken else row.voice
+    slots = select(KitSlotRow).where(
+        KitSlotRow.drum_id == drum_id, KitSlotRow.deleted_at == row.deleted_at
+    )
+    for slot in db.execute(slots).scalars():
+        slot.deleted_at = None
     row.deleted_at = None
     db.flush()
-    return _kit_drum(row)

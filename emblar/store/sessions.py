@@ -8,7 +8,7 @@ from sqlalchemy import func, select
 from sqlalchemy.orm import Session
 
 from emblar.core.errors import NotFoundError
-from emblar.store.tables import DrumRow, PlanRow, ReferenceRow, SessionRow
+from emblar.store.tables import KitSlotRow, PlanRow, ReferenceRow, SessionRow
 
 UNDO_DAYS = 30
 
@@ -25,6 +25,7 @@ class SessionInfo:
     downbeat_at: datetime | None
     created_at: datetime
     references: int = 0
+    """Recordings that are analysed."""
     drums: int = 0
     plan_version: int | None = None
     asked: dict[str, Any] = field(default_factory=dict)
@@ -37,15 +38,16 @@ def _info(row: SessionRow) -> SessionInfo:
     )  # fmt: skip
 
 
-def _row(db: Session, session_id: int) -> SessionRow:
+def _row(db: Session, studio_id: int, session_id: int) -> SessionRow:
     row = db.get(SessionRow, session_id)
-    if row is None or row.deleted_at is not None:
+    if row is None or row.studio_id != studio_id or row.deleted_at is not None:
         raise NotFoundError(f"There is no session {session_id}. It may have been deleted.")
     return row
 
 
 def create(
     db: Session,
+    studio_id: int,
     *,
     name: str,
     studio: str = "",
@@ -56,21 +58,22 @@ def create(
 ) -> SessionInfo:
     """Make a session."""
     row = SessionRow(
-        name=name, studio=studio, artist=artist, wish=wish, downbeat_at=downbeat_at,
-        asked=asked or {},
+        studio_id=studio_id, name=name, studio=studio, artist=artist, wish=wish,
+        downbeat_at=downbeat_at, asked=asked or {},
     )  # fmt: skip
     db.add(row)
     db.flush()
     return _info(row)
 
 
-def get(db: Session, session_id: int) -> SessionInfo:
-    """Return one session, or raise ``NotFoundError``."""
-    return _info(_row(db, session_id))
+def get(db: Session, studio_id: int, session_id: int) -> SessionInfo:
+    """Return one session of a studio, or raise ``NotFoundError``."""
+    return _info(_row(db, studio_id, session_id))
 
 
 def change(
     db: Session,
+    studio_id: int,
     session_id: int,
     *,
     name: str,
@@ -81,20 +84,22 @@ def change(
     asked: dict[str, Any],
 ) -> SessionInfo:
     """Change what a session says of itself."""
-    row = _row(db, session_id)
+    row = _row(db, studio_id, session_id)
     row.name, row.studio, row.artist, row.wish = name, studio, artist, wish
     row.downbeat_at, row.asked = downbeat_at, asked
     db.flush()
     return _info(row)
 
 
-def listing(db: Session) -> list[SessionInfo]:
-    """Return every session with what is in it, newest first."""
+def listing(db: Session, studio_id: int) -> list[SessionInfo]:
+    """Return every session of a studio with what is in it, newest first."""
 
-    def count(table: type[ReferenceRow] | type[DrumRow]) -> object:
+    def count(table: type[ReferenceRow] | type[KitSlotRow]) -> object:
         own = select(func.count()).where(
             table.session_id == SessionRow.id, table.deleted_at.is_(None)
         )
+        if table is ReferenceRow:
+            own = own.where(ReferenceRow.state == "done")
         return own.correlate(SessionRow).scalar_subquery()
 
     version = select(func.max(PlanRow.version)).where(PlanRow.session_id == SessionRow.id)
@@ -102,10 +107,10 @@ def listing(db: Session) -> list[SessionInfo]:
         select(
             SessionRow,
             count(ReferenceRow),  # type: ignore[call-overload]
-            count(DrumRow),
+            count(KitSlotRow),
             version.correlate(SessionRow).scalar_subquery(),
         )
-        .where(SessionRow.deleted_at.is_(None))
+        .where(SessionRow.studio_id == studio_id, SessionRow.deleted_at.is_(None))
         .order_by(SessionRow.created_at.desc(), SessionRow.id.desc())
     ).all()
     return [
@@ -125,16 +130,17 @@ def listing(db: Session) -> list[SessionInfo]:
     ]
 
 
-def delete(db: Session, session_id: int) -> None:
+def delete(db: Session, studio_id: int, session_id: int) -> None:
     """Delete a session; it can be brought back for 30 days."""
-    _row(db, session_id).deleted_at = datetime.now(UTC)
+    _row(db, studio_id, session_id).deleted_at = datetime.now(UTC)
 
 
-def restore(db: Session, session_id: int) -> SessionInfo:
+def restore(db: Session, studio_id: int, session_id: int) -> SessionInfo:
     """Bring a deleted session back, or raise ``NotFoundError`` after 30 days."""
     row = db.get(SessionRow, session_id)
     oldest = datetime.now(UTC) - timedelta(days=UNDO_DAYS)
-    if row is None or (row.deleted_at is not None and row.deleted_at < oldest):
+    gone = row is None or row.studio_id != studio_id
+    if row is None or gone or (row.deleted_at is not None and row.deleted_at < oldest):
         raise NotFoundError("That session was deleted more than 30 days ago.")
     row.deleted_at = None
     return _info(row)

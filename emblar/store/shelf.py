@@ -1,4 +1,4 @@
-"""The shelf: loose heads, and what users added to the catalogue."""
+"""What users added to the catalogue."""
 
 from dataclasses import dataclass
 from datetime import UTC, datetime
@@ -8,16 +8,7 @@ from sqlalchemy import select
 from sqlalchemy.orm import Session
 
 from emblar.core.errors import NotFoundError
-from emblar.core.planning.brief import OwnedHead
-from emblar.store.tables import OwnPartRow, ShelfHeadRow
-
-
-@dataclass(frozen=True, slots=True)
-class ShelfHead:
-    """Loose heads on the shelf."""
-
-    id: int
-    owned: OwnedHead
+from emblar.store.tables import OwnPartRow
 
 
 @dataclass(frozen=True, slots=True)
@@ -29,56 +20,35 @@ class OwnPart:
     row: dict[str, Any]
 
 
-def _head(row: ShelfHeadRow) -> ShelfHead:
-    owned = OwnedHead(row.construction, row.diameter_in, row.count, row.condition)  # type: ignore[arg-type]
-    return ShelfHead(row.id, owned)
-
-
-def heads(db: Session) -> list[ShelfHead]:
-    """Return loose heads, smallest first."""
-    query = select(ShelfHeadRow).where(ShelfHeadRow.deleted_at.is_(None))
-    query = query.order_by(ShelfHeadRow.diameter_in, ShelfHeadRow.construction, ShelfHeadRow.id)
-    return [_head(row) for row in db.execute(query).scalars()]
-
-
-def add_head(db: Session, owned: OwnedHead) -> ShelfHead:
-    """Put heads on the shelf."""
-    row = ShelfHeadRow(
-        construction=owned.construction, diameter_in=owned.diameter_in, count=owned.count,
-        condition=owned.condition,
-    )  # fmt: skip
-    db.add(row)
-    db.flush()
-    return _head(row)
-
-
-def parts(db: Session) -> list[OwnPart]:
+def parts(db: Session, studio_id: int) -> list[OwnPart]:
     """Return what users added, in the order they added it."""
-    query = select(OwnPartRow).where(OwnPartRow.deleted_at.is_(None)).order_by(OwnPartRow.id)
-    return [OwnPart(row.id, row.part, dict(row.row)) for row in db.execute(query).scalars()]
+    query = select(OwnPartRow).where(
+        OwnPartRow.studio_id == studio_id, OwnPartRow.deleted_at.is_(None)
+    )
+    rows = db.execute(query.order_by(OwnPartRow.id)).scalars()
+    return [OwnPart(row.id, row.part, dict(row.row)) for row in rows]
 
 
-def add_part(db: Session, part: str, row: dict[str, Any]) -> OwnPart:
+def add_part(db: Session, studio_id: int, part: str, row: dict[str, Any]) -> OwnPart:
     """Add a part to the catalogue."""
-    made = OwnPartRow(part=part, row=row)
+    made = OwnPartRow(studio_id=studio_id, part=part, row=row)
     db.add(made)
     db.flush()
     return OwnPart(made.id, part, row)
 
 
-def take_away(db: Session, what: str, row_id: int) -> None:
-    """Take heads (``"head"``) or a part (``"part"``) away; they can be brought back."""
-    _any(db, what, row_id).deleted_at = datetime.now(UTC)
+def delete_part(db: Session, studio_id: int, part_id: int) -> None:
+    """Remove a part; it can be brought back for 30 days."""
+    _any(db, studio_id, part_id).deleted_at = datetime.now(UTC)
 
 
-def bring_back(db: Session, what: str, row_id: int) -> None:
-    """Bring back what was taken away."""
-    _any(db, what, row_id).deleted_at = None
+def restore_part(db: Session, studio_id: int, part_id: int) -> None:
+    """Bring a part back that was removed."""
+    _any(db, studio_id, part_id).deleted_at = None
 
 
-def _any(db: Session, what: str, row_id: int) -> ShelfHeadRow | OwnPartRow:
-    row: ShelfHeadRow | OwnPartRow | None
-    row = db.get(ShelfHeadRow, row_id) if what == "head" else db.get(OwnPartRow, row_id)
-    if row is None:
+def _any(db: Session, studio_id: int, part_id: int) -> OwnPartRow:
+    row = db.get(OwnPartRow, part_id)
+    if row is None or row.studio_id != studio_id:
         raise NotFoundError("That is not on the shelf any more.")
     return row

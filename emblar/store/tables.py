@@ -17,7 +17,9 @@ from sqlalchemy import (
     LargeBinary,
     MetaData,
     UniqueConstraint,
+    false,
     func,
+    text,
 )
 from sqlalchemy.dialects.postgresql import JSONB
 from sqlalchemy.orm import DeclarativeBase, Mapped, mapped_column
@@ -47,12 +49,22 @@ class Timed:
     )
 
 
+class StudioRow(Timed, Base):
+    """Who owns sessions, drums, heads and parts; one exists from the beginning."""
+
+    __tablename__ = "studio"
+
+    id: Mapped[int] = mapped_column(primary_key=True)
+    name: Mapped[str]
+
+
 class SessionRow(Timed, Base):
     """A recording session: one song to sound like one record."""
 
     __tablename__ = "session"
 
     id: Mapped[int] = mapped_column(primary_key=True)
+    studio_id: Mapped[int] = mapped_column(ForeignKey("studio.id"))
     name: Mapped[str]
     studio: Mapped[str] = mapped_column(server_default="")
     artist: Mapped[str] = mapped_column(server_default="")
@@ -125,16 +137,16 @@ class EvidenceRow(Timed, Base):
 
 
 class DrumRow(Timed, Base):
-    """A drum of the session's kit, the heads on it, the voice it is to play."""
+    """A drum of a studio, its own or borrowed; which heads are on it is told by fittings."""
 
     __tablename__ = "drum"
     __table_args__ = (
         CheckConstraint("kind in ('kick', 'snare', 'tom')", name="kind"),
-        Index("ix_drum_session_id", "session_id"),
+        Index("ix_drum_studio_id", "studio_id"),
     )
 
     id: Mapped[int] = mapped_column(primary_key=True)
-    session_id: Mapped[int] = mapped_column(ForeignKey("session.id"))
+    studio_id: Mapped[int] = mapped_column(ForeignKey("studio.id"))
     name: Mapped[str]
     kind: Mapped[str]
     diameter_in: Mapped[float]
@@ -142,13 +154,119 @@ class DrumRow(Timed, Base):
     rods: Mapped[int]
     hoop: Mapped[str]
     shell: Mapped[str]
-    batter: Mapped[str]
-    reso: Mapped[str | None]
-    port_in: Mapped[float | None]
     edge: Mapped[str]
     findings: Mapped[list[str]] = mapped_column(JSONB, server_default="[]")
-    voice: Mapped[str | None]
+    lent_by: Mapped[str] = mapped_column(server_default="")
+    deleted_at: Mapped[datetime | None] = mapped_column(Timestamp)
+
+
+class HeadRow(Timed, Base):
+    """A head of a studio, on a drum or loose."""
+
+    __tablename__ = "head"
+
+    id: Mapped[int] = mapped_column(primary_key=True)
+    studio_id: Mapped[int] = mapped_column(ForeignKey("studio.id"))
+    construction: Mapped[str]
+    diameter_in: Mapped[float]
+    condition: Mapped[str] = mapped_column(server_default="used")
+    hole_in: Mapped[float | None]
+    strokes: Mapped[int] = mapped_column(server_default="0")
+    deleted_at: Mapped[datetime | None] = mapped_column(Timestamp)
+
+
+class FittingRow(Timed, Base):
+    """A head on one side of a drum, from when until when; without an end it is on it now."""
+
+    __tablename__ = "fitting"
+    __table_args__ = (
+        CheckConstraint("side in ('batter', 'reso')", name="side"),
+        Index(
+            "uq_fitting_drum", "drum_id", "side", unique=True,
+            postgresql_where=text("removed_at is null"),
+        ),
+        Index(
+            "uq_fitting_head", "head_id", unique=True, postgresql_where=text("removed_at is null")
+        ),
+    )  # fmt: skip
+
+    id: Mapped[int] = mapped_column(primary_key=True)
+    head_id: Mapped[int] = mapped_column(ForeignKey("head.id"))
+    drum_id: Mapped[int] = mapped_column(ForeignKey("drum.id"))
+    side: Mapped[str]
+    fitted_at: Mapped[datetime | None] = mapped_column(Timestamp)
+    removed_at: Mapped[datetime | None] = mapped_column(Timestamp)
+
+
+class KitSlotRow(Timed, Base):
+    """A drum in a session's kit: its place, the part of the record it plays, what was asked."""
+
+    __tablename__ = "kit_slot"
+    __table_args__ = (
+        Index("ix_kit_slot_session_id", "session_id"),
+        Index("ix_kit_slot_drum_id", "drum_id"),
+        Index(
+            "uq_kit_slot_drum", "session_id", "drum_id", unique=True,
+            postgresql_where=text("deleted_at is null"),
+        ),
+    )  # fmt: skip
+
+    id: Mapped[int] = mapped_column(primary_key=True)
+    session_id: Mapped[int] = mapped_column(ForeignKey("session.id"))
+    drum_id: Mapped[int] = mapped_column(ForeignKey("drum.id"))
+    position: Mapped[int | None]
+    stand: Mapped[str | None]
+    part: Mapped[str | None]
+    also: Mapped[bool] = mapped_column(server_default=false())
     wish: Mapped[dict[str, Any]] = mapped_column(JSONB, server_default="{}")
+    deleted_at: Mapped[datetime | None] = mapped_column(Timestamp)
+
+
+class SavedKitRow(Timed, Base):
+    """A kit kept by name: the drums in their order."""
+
+    __tablename__ = "saved_kit"
+
+    id: Mapped[int] = mapped_column(primary_key=True)
+    studio_id: Mapped[int] = mapped_column(ForeignKey("studio.id"))
+    name: Mapped[str]
+    drums: Mapped[list[int]] = mapped_column(JSONB)
+    deleted_at: Mapped[datetime | None] = mapped_column(Timestamp)
+
+
+class SetupRow(Timed, Base):
+    """What a drum was like at one time; never changed, the next one has it as its parent."""
+
+    __tablename__ = "setup"
+    __table_args__ = (Index("ix_setup_drum_id", "drum_id"),)
+
+    id: Mapped[int] = mapped_column(primary_key=True)
+    drum_id: Mapped[int] = mapped_column(ForeignKey("drum.id"))
+    session_id: Mapped[int | None] = mapped_column(ForeignKey("session.id"))
+    parent_id: Mapped[int | None] = mapped_column(ForeignKey("setup.id"))
+    origin: Mapped[str]
+    document: Mapped[dict[str, Any]] = mapped_column(JSONB)
+    note: Mapped[str] = mapped_column(server_default="")
+
+
+class MeasurementRow(Timed, Base):
+    """A pitch read on a drum as it was set up: at one rod of one side, or the drum's."""
+
+    __tablename__ = "measurement"
+    __table_args__ = (
+        CheckConstraint("what in ('lug', 'drum')", name="what"),
+        CheckConstraint("side in ('batter', 'reso')", name="side"),
+        Index("ix_measurement_setup_id", "setup_id"),
+    )
+
+    id: Mapped[int] = mapped_column(primary_key=True)
+    setup_id: Mapped[int] = mapped_column(ForeignKey("setup.id"))
+    what: Mapped[str]
+    side: Mapped[str | None]
+    rod: Mapped[int | None]
+    hz: Mapped[float]
+    sd_hz: Mapped[float]
+    how: Mapped[str]
     deleted_at: Mapped[datetime | None] = mapped_column(Timestamp)
 
 
@@ -164,25 +282,13 @@ class PlanRow(Timed, Base):
     document: Mapped[dict[str, Any]] = mapped_column(JSONB)
 
 
-class ShelfHeadRow(Timed, Base):
-    """Loose heads of one construction, size and condition."""
-
-    __tablename__ = "shelf_head"
-
-    id: Mapped[int] = mapped_column(primary_key=True)
-    construction: Mapped[str]
-    diameter_in: Mapped[float]
-    count: Mapped[int]
-    condition: Mapped[str]
-    deleted_at: Mapped[datetime | None] = mapped_column(Timestamp)
-
-
 class OwnPartRow(Timed, Base):
     """A part that a user added to the catalogue: which table of it, and the row."""
 
     __tablename__ = "own_part"
 
     id: Mapped[int] = mapped_column(primary_key=True)
+    studio_id: Mapped[int] = mapped_column(ForeignKey("studio.id"))
     part: Mapped[str]
     row: Mapped[dict[str, Any]] = mapped_column(JSONB)
     deleted_at: Mapped[datetime | None] = mapped_column(Timestamp)

@@ -11,6 +11,7 @@ import pytest
 from sqlalchemy import text
 
 from emblar.actions import kit, listen, plan, sheet
+from emblar.actions.scope import HERE
 from emblar.actions.sessions import Brief, start_session
 from emblar.core.errors import BadAudioError, InputError, NotFoundError
 from emblar.core.planning.weighing import Recipe
@@ -23,7 +24,7 @@ pytestmark = pytest.mark.usefixtures("database")
 
 @pytest.fixture
 def session() -> int:
-    return start_session(Brief("Low Ferry", artist="The Tin Orchard")).id
+    return start_session(HERE, Brief("Low Ferry", artist="The Tin Orchard")).id
 
 
 def count(table: str) -> int:
@@ -32,19 +33,19 @@ def count(table: str) -> int:
 
 
 def listened(session: int, groove: bytes) -> None:
-    reference = listen.bring_recording(session, "groove.flac", groove, "drums")
+    reference = listen.bring_recording(HERE, session, "groove.flac", groove, "drums")
     listen.run_analysis(reference.id)
-    assert listen.one_reference(session, reference.id).state == "done"
+    assert listen.one_reference(HERE, session, reference.id).state == "done"
 
 
 def test_from_a_recording_to_a_sheet(session: int, groove: bytes) -> None:
     listened(session, groove)
     for owned in (OWNED_KICK, OWNED_SNARE, OWNED_TOM):
-        kit.add_drum(session, owned)
-    assert {d.voice for d in kit.kit(session)} == {"kick", "snare", "tom-1"}
-    made = plan.plan_kit(session)
+        kit.add_drum(HERE, session, owned)
+    assert {d.voice for d in kit.kit(HERE, session)} == {"kick", "snare", "tom-1"}
+    made = plan.plan_kit(HERE, session)
     assert made.problems == {}
-    printed = sheet.sheet(session)
+    printed = sheet.sheet(HERE, session)
     assert [d.name for d in printed.drums] == ["Kick 22", "Snare 14", "Rack 12"]
     for drum in printed.drums:
         assert drum.record_pitch_hz == pytest.approx(drum.drum_pitch_hz, rel=1e-4)
@@ -53,7 +54,7 @@ def test_from_a_recording_to_a_sheet(session: int, groove: bytes) -> None:
 
 
 def test_bringing_a_recording_puts_its_analysis_on_the_queue(session: int, groove: bytes) -> None:
-    reference = listen.bring_recording(session, "groove.flac", groove, "auto")
+    reference = listen.bring_recording(HERE, session, "groove.flac", groove, "auto")
     with transaction() as db:
         args = db.execute(text("select args from procrastinate_jobs")).scalar_one()
     assert args == {"reference_id": reference.id}
@@ -64,34 +65,34 @@ def test_bringing_a_recording_puts_its_analysis_on_the_queue(session: int, groov
 def test_a_bad_recording_is_refused_and_nothing_is_kept(session: int, name: str) -> None:
     data, says = bad_recordings()[name]
     with pytest.raises(BadAudioError, match=says):
-        listen.bring_recording(session, name, data, "auto")
+        listen.bring_recording(HERE, session, name, data, "auto")
     assert count("audio") == count("reference") == count("procrastinate_jobs") == 0
 
 
 def test_a_recording_without_strokes_fails_with_what_to_do_and_is_not_kept(session: int) -> None:
     data, says = bad_recordings()["noise.wav"]
-    reference = listen.bring_recording(session, "noise.wav", data, "auto")
+    reference = listen.bring_recording(HERE, session, "noise.wav", data, "auto")
     listen.run_analysis(reference.id)
-    state = listen.one_reference(session, reference.id)
+    state = listen.one_reference(HERE, session, reference.id)
     assert state.state == "failed"
     assert says in state.message
     assert count("audio") == 0
 
 
 def test_running_an_analysis_twice_changes_nothing(heard: int) -> None:
-    before = listen.heard(heard)
-    reference = listen.reference_of(heard)
+    before = listen.heard(HERE, heard)
+    reference = listen.reference_of(HERE, heard)
     assert before is not None
     assert reference is not None
     listen.run_analysis(reference.id)
-    assert listen.heard(heard) == before
+    assert listen.heard(HERE, heard) == before
 
 
 def test_a_cancelled_analysis_does_not_replace_the_one_before(heard: int, groove: bytes) -> None:
-    second = listen.bring_recording(heard, "again.flac", groove, "auto")
-    listen.cancel_analysis(second.id)
+    second = listen.bring_recording(HERE, heard, "again.flac", groove, "auto")
+    listen.cancel_analysis(HERE, heard, second.id)
     listen.run_analysis(second.id)
-    found = listen.heard(heard)
+    found = listen.heard(HERE, heard)
     assert found is not None
     assert found.reference.filename == "groove.flac"
 
@@ -99,27 +100,27 @@ def test_a_cancelled_analysis_does_not_replace_the_one_before(heard: int, groove
 def test_an_analysis_of_a_deleted_recording_does_nothing() -> None:
     listen.run_analysis(12345)
     with pytest.raises(NotFoundError):
-        listen.one_reference(1, 12345)
+        listen.one_reference(HERE, 1, 12345)
 
 
 def test_a_wish_by_hand_replans_one_drum_and_keeps_the_others(heard: int) -> None:
-    tom = kit.add_drum(heard, OWNED_TOM)
-    kick = kit.add_drum(heard, OWNED_KICK)
-    before = plan.plan_kit(heard)
-    after = plan.replan_drum(heard, tom.id, {"relation": "equal", "pitch_hz": 120.0})
+    tom = kit.add_drum(HERE, heard, OWNED_TOM)
+    kick = kit.add_drum(HERE, heard, OWNED_KICK)
+    before = plan.plan_kit(HERE, heard)
+    after = plan.replan_drum(HERE, heard, tom.id, {"relation": "equal", "pitch_hz": 120.0})
     assert after.version == before.version + 1
     assert after.drums[kick.id] == before.drums[kick.id]
     assert after.drums[tom.id].card["pitch"].value == pytest.approx(120.0, rel=1e-4)
     with pytest.raises(InputError, match=r"plays no voice.*wish a pitch"):
-        kit.assign_voice(heard, "tom-1", None)
-        plan.replan_drum(heard, tom.id, {"relation": "equal"})
-    assert plan.latest_plan(heard) == after, "a wish that fails changes nothing"
+        kit.assign_voice(HERE, heard, "tom-1", None)
+        plan.replan_drum(HERE, heard, tom.id, {"relation": "equal"})
+    assert plan.latest_plan(HERE, heard) == after, "a wish that fails changes nothing"
 
 
 def test_of_two_wishes_at_once_the_later_is_kept(
     planned: int, monkeypatch: pytest.MonkeyPatch
 ) -> None:
-    tom = next(d for d in kit.kit(planned) if d.owned.kind == "tom")
+    tom = next(d for d in kit.kit(HERE, planned) if d.owned.kind == "tom")
     quick, begun = plan.plan_drum, threading.Event()
 
     def slow_first(owned: Any, target: Any, request: Any, **more: Any) -> Any:
@@ -129,15 +130,17 @@ def test_of_two_wishes_at_once_the_later_is_kept(
         return quick(owned, target, request, **more)
 
     monkeypatch.setattr(plan, "plan_drum", slow_first)
-    first = threading.Thread(target=plan.replan_drum, args=(planned, tom.id, {"pitch_hz": 120.0}))
+    first = threading.Thread(
+        target=plan.replan_drum, args=(HERE, planned, tom.id, {"pitch_hz": 120.0})
+    )
     first.start()
     assert begun.wait(5.0)
-    plan.replan_drum(planned, tom.id, {"pitch_hz": 125.0})
+    plan.replan_drum(HERE, planned, tom.id, {"pitch_hz": 125.0})
     first.join()
-    latest = plan.latest_plan(planned)
+    latest = plan.latest_plan(HERE, planned)
     assert latest is not None
     assert latest.drums[tom.id].card["pitch"].value == pytest.approx(125.0, rel=1e-3)
-    assert next(d for d in kit.kit(planned) if d.id == tom.id).wish["pitch_hz"] == 125.0
+    assert next(d for d in kit.kit(HERE, planned) if d.id == tom.id).wish["pitch_hz"] == 125.0
 
 
 def test_a_way_that_cuts_is_planned_cut_and_one_that_does_not_stays_closed(session: int) -> None:
@@ -149,46 +152,46 @@ def test_a_way_that_cuts_is_planned_cut_and_one_that_does_not_stays_closed(sessi
         assert plan.wish_of(recipe, closed, port=True)["port"] == asked
         assert "port" not in plan.wish_of(recipe, closed, port=False)
         assert "port" not in plan.wish_of(recipe, OWNED_KICK, port=True)
-    drum = kit.add_drum(session, closed)
+    drum = kit.add_drum(HERE, session, closed)
     with pytest.raises(InputError, match="forbids cutting"):
-        plan.replan_drum(session, drum.id, {"pitch_hz": 55.0, "port": "cut"})
-    kept = plan.replan_drum(session, drum.id, {"pitch_hz": 55.0, "port": "closed"})
+        plan.replan_drum(HERE, session, drum.id, {"pitch_hz": 55.0, "port": "cut"})
+    kept = plan.replan_drum(HERE, session, drum.id, {"pitch_hz": 55.0, "port": "closed"})
     assert kept.drums[drum.id].port_in is None
 
 
 def test_a_drum_without_a_voice_is_told_on_the_sheet(heard: int) -> None:
-    kit.add_drum(heard, OWNED_TOM)
-    kit.add_drum(heard, OWNED_TOM)
-    plan.plan_kit(heard)
-    (problem,) = sheet.sheet(heard).unplanned
+    kit.add_drum(HERE, heard, OWNED_TOM)
+    kit.add_drum(HERE, heard, OWNED_TOM)
+    plan.plan_kit(HERE, heard)
+    (problem,) = sheet.sheet(HERE, heard).unplanned
     assert "plays no voice of the record yet" in problem
 
 
 def test_a_planned_drum_can_be_heard(heard: int) -> None:
-    tom = kit.add_drum(heard, OWNED_TOM)
+    tom = kit.add_drum(HERE, heard, OWNED_TOM)
     with pytest.raises(InputError, match="not planned yet"):
-        plan.planned_sound(heard, tom.id, "stroke")
-    plan.plan_kit(heard)
-    assert plan.planned_sound(heard, tom.id, "stroke")[:4] == b"RIFF"
+        plan.planned_sound(HERE, heard, tom.id, "stroke")
+    plan.plan_kit(HERE, heard)
+    assert plan.planned_sound(HERE, heard, tom.id, "stroke")[:4] == b"RIFF"
 
 
 def test_voices_are_suggested_by_kind_and_size(session: int, groove: bytes) -> None:
-    tom = kit.add_drum(session, OWNED_TOM)
-    snare = kit.add_drum(session, OWNED_SNARE)
+    tom = kit.add_drum(HERE, session, OWNED_TOM)
+    snare = kit.add_drum(HERE, session, OWNED_SNARE)
     listened(session, groove)
-    kit.suggest_voices(session)
-    assert {d.id: d.voice for d in kit.kit(session)} == {tom.id: "tom-1", snare.id: "snare"}
+    kit.suggest_voices(HERE, session)
+    assert {d.id: d.voice for d in kit.kit(HERE, session)} == {tom.id: "tom-1", snare.id: "snare"}
     with pytest.raises(InputError, match="is a snare"):
-        kit.assign_voice(session, "kick", snare.id)
+        kit.assign_voice(HERE, session, "kick", snare.id)
 
 
 def test_a_head_for_the_wrong_drum_and_a_nameless_drum_are_refused(session: int) -> None:
     with pytest.raises(InputError, match="not made for the batter side of a tom"):
-        kit.add_drum(session, replace(OWNED_TOM, batter="snare-side"))
+        kit.add_drum(HERE, session, replace(OWNED_TOM, batter="snare-side"))
     with pytest.raises(InputError, match="Give the drum a name"):
-        kit.add_drum(session, replace(OWNED_TOM, name=" "))
+        kit.add_drum(HERE, session, replace(OWNED_TOM, name=" "))
     with pytest.raises(InputError, match="Give the session a name"):
-        start_session(Brief("  "))
+        start_session(HERE, Brief("  "))
 
 
 def worker() -> subprocess.Popen[bytes]:
@@ -200,17 +203,17 @@ def worker() -> subprocess.Popen[bytes]:
 def wait_for(session: int, reference: int, states: set[str], seconds: float) -> str:
     deadline = time.monotonic() + seconds
     while time.monotonic() < deadline:
-        state = listen.one_reference(session, reference).state
+        state = listen.one_reference(HERE, session, reference).state
         if state in states:
             return state
         time.sleep(0.05)
-    raise AssertionError(f"still {listen.one_reference(session, reference)}")
+    raise AssertionError(f"still {listen.one_reference(HERE, session, reference)}")
 
 
 def test_a_worker_killed_midway_is_followed_by_another_and_no_hit_is_doubled(
     session: int, groove: bytes
 ) -> None:
-    reference = listen.bring_recording(session, "groove.flac", groove, "drums")
+    reference = listen.bring_recording(HERE, session, "groove.flac", groove, "drums")
     first = worker()
     wait_for(session, reference.id, {"running"}, 120)
     first.send_signal(signal.SIGKILL)
@@ -221,7 +224,7 @@ def test_a_worker_killed_midway_is_followed_by_another_and_no_hit_is_doubled(
     finally:
         second.terminate()
         second.wait(10)
-    found = listen.heard(session)
+    found = listen.heard(HERE, session)
     assert found is not None
     assert found.reference.attempts == 2
     keys = [(h.time_s, h.voice) for h in found.analysis.hits]

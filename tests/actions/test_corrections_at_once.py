@@ -5,6 +5,7 @@ import threading
 import pytest
 
 from emblar.actions import listen, strokes
+from emblar.actions.scope import HERE
 from emblar.actions.sessions import Brief, start_session
 from emblar.core.analysis.edits import Seen
 from emblar.core.errors import ConflictError, EmblarError, InputError
@@ -15,7 +16,7 @@ pytestmark = pytest.mark.usefixtures("database")
 
 
 def found(session: int) -> AnalysisFile:
-    heard = listen.heard(session)
+    heard = listen.heard(HERE, session)
     assert heard is not None
     return heard.analysis
 
@@ -41,20 +42,20 @@ def at_once(*jobs: object) -> list[Exception]:
 
 def test_two_corrections_at_once_both_count(heard: int) -> None:
     hats = [Seen(h.time_s, h.voice) for h in found(heard).hits if h.voice == "hat"][:4]
-    raised = at_once(*(lambda s=s: strokes.move_stroke(heard, s, "cymbal") for s in hats))
+    raised = at_once(*(lambda s=s: strokes.move_stroke(HERE, heard, s, "cymbal") for s in hats))
     assert raised == []
     assert sum(h.voice == "cymbal" for h in found(heard).hits) == 4
-    last = strokes.last_correction(heard)
+    last = strokes.last_correction(HERE, heard)
     assert last is not None
     assert last.count == 4
     for _ in range(4):
-        strokes.take_back(heard)
+        strokes.take_back(HERE, heard)
     assert not any(h.voice == "cymbal" for h in found(heard).hits)
 
 
 def test_the_same_stroke_moved_twice_is_moved_once_and_the_second_told(heard: int) -> None:
     hat = next(Seen(h.time_s, h.voice) for h in found(heard).hits if h.voice == "hat")
-    raised = at_once(*(lambda: strokes.move_stroke(heard, hat, "cymbal") for _ in range(2)))
+    raised = at_once(*(lambda: strokes.move_stroke(HERE, heard, hat, "cymbal") for _ in range(2)))
     assert [type(e) for e in raised] == [ConflictError]
     assert sum(h.voice == "cymbal" for h in found(heard).hits) == 1
 
@@ -62,38 +63,38 @@ def test_the_same_stroke_moved_twice_is_moved_once_and_the_second_told(heard: in
 def test_a_window_that_is_behind_corrects_no_other_stroke(heard: int) -> None:
     before = found(heard)
     seen = next(Seen(h.time_s, h.voice) for h in before.hits if h.voice == "hat")
-    strokes.take_out_stroke(heard, seen)
+    strokes.take_out_stroke(HERE, heard, seen)
     now = found(heard).hits
     with pytest.raises(ConflictError, match="not there any more"):
-        strokes.move_stroke(heard, seen, "cymbal")
+        strokes.move_stroke(HERE, heard, seen, "cymbal")
     assert bool(found(heard).hits == now)
 
 
 def test_undo_takes_back_the_correction_that_was_seen_and_no_other(heard: int) -> None:
-    strokes.put_in_stroke(heard, 2.95, "cymbal")
-    seen = strokes.last_correction(heard)
-    strokes.put_in_stroke(heard, 4.95, "cymbal")
+    strokes.put_in_stroke(HERE, heard, 2.95, "cymbal")
+    seen = strokes.last_correction(HERE, heard)
+    strokes.put_in_stroke(HERE, heard, 4.95, "cymbal")
     assert seen is not None
     with pytest.raises(ConflictError, match="meanwhile"):
-        strokes.take_back(heard, seen.count)
+        strokes.take_back(HERE, heard, seen.count)
     assert sum(h.voice == "cymbal" for h in found(heard).hits) == 2
 
 
 def test_the_same_stroke_is_not_added_twice(heard: int) -> None:
-    strokes.put_in_stroke(heard, 2.95, "cymbal")
+    strokes.put_in_stroke(HERE, heard, 2.95, "cymbal")
     with pytest.raises(InputError, match="already"):
-        strokes.put_in_stroke(heard, 2.95, "cymbal")
+        strokes.put_in_stroke(HERE, heard, 2.95, "cymbal")
 
 
 @pytest.mark.parametrize("kind", ["drums", "auto", "mix"])
 def test_a_correction_changes_no_number_of_drums_it_does_not_touch(kind: str) -> None:
-    session = start_session(Brief("Kept")).id
+    session = start_session(HERE, Brief("Kept")).id
     data = encoded(short_groove(), "FLAC")
-    listen.run_analysis(listen.bring_recording(session, "a.flac", data, kind).id)
+    listen.run_analysis(listen.bring_recording(HERE, session, "a.flac", data, kind).id)
     before = found(session)
     assert before.decided is not None
     hat = next(Seen(h.time_s, h.voice) for h in before.hits if h.voice == "hat")
-    strokes.move_stroke(session, hat, "cymbal")
+    strokes.move_stroke(HERE, session, hat, "cymbal")
     after = found(session)
     assert after.decided == before.decided
     for voice in ("kick", "snare", "tom-1"):
@@ -102,7 +103,7 @@ def test_a_correction_changes_no_number_of_drums_it_does_not_touch(kind: str) ->
     touched = {hat.time_s}
     stayed = [[h for h in f.hits if h.time_s not in touched] for f in (before, after)]
     assert bool(stayed[0] == stayed[1])
-    strokes.take_back(session)
+    strokes.take_back(HERE, session)
     hats = [next(v for v in f.voices if v.voice == "hat") for f in (before, found(session))]
     # Times are kept to 10 µs.
     assert hats[0].attack_db == pytest.approx(hats[1].attack_db, abs=0.05)

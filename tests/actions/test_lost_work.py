@@ -4,6 +4,7 @@ import pytest
 from sqlalchemy import text
 
 from emblar.actions import listen
+from emblar.actions.scope import HERE
 from emblar.actions.sessions import Brief, start_session
 from emblar.core.errors import InputError, ServiceError
 from emblar.store.database import transaction
@@ -14,12 +15,12 @@ pytestmark = pytest.mark.usefixtures("database")
 
 @pytest.fixture
 def brought(groove: bytes) -> ReferenceInfo:
-    session = start_session(Brief("Low Ferry")).id
-    return listen.bring_recording(session, "groove.flac", groove, "drums")
+    session = start_session(HERE, Brief("Low Ferry")).id
+    return listen.bring_recording(HERE, session, "groove.flac", groove, "drums")
 
 
 def state(reference: ReferenceInfo) -> ReferenceInfo:
-    return listen.one_reference(reference.session_id, reference.id)
+    return listen.one_reference(HERE, reference.session_id, reference.id)
 
 
 def jobs() -> int:
@@ -78,10 +79,10 @@ def test_an_error_of_ours_keeps_the_upload_and_it_is_analysed_again(
         listen.run_analysis(brought.id)
     assert state(brought).state == "failed"
     assert state(brought).audio_id is not None
-    again = listen.analyse_again(brought.session_id, brought.id)
+    again = listen.analyse_again(HERE, brought.session_id, brought.id)
     assert (again.state, again.attempts) == ("waiting", 0)
     with pytest.raises(InputError, match="already"):
-        listen.analyse_again(brought.session_id, brought.id)
+        listen.analyse_again(HERE, brought.session_id, brought.id)
     listen.run_analysis(brought.id)
     assert state(brought).state == "done"
 
@@ -101,10 +102,10 @@ def test_a_stored_analysis_is_read_leniently_or_offered_to_be_made_again(
 ) -> None:
     with transaction() as db:
         db.execute(text(f"update reference set {change}"))
-    assert (listen.heard(heard) is not None) is readable
-    left = listen.unreadable_of(heard)
+    assert (listen.heard(HERE, heard) is not None) is readable
+    left = listen.unreadable_of(HERE, heard)
     assert len(left) == (not readable)
     if left:
-        listen.analyse_again(heard, left[0].id)
+        listen.analyse_again(HERE, heard, left[0].id)
         listen.run_analysis(left[0].id)
-        assert listen.heard(heard) is not None
+        assert listen.heard(HERE, heard) is not None

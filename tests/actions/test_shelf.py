@@ -4,6 +4,7 @@ import pytest
 
 from emblar.actions import shelf
 from emblar.actions.plan import replan_drum
+from emblar.actions.scope import HERE
 from emblar.actions.sheet import sheet
 from emblar.core import catalogue
 from emblar.core.errors import EmblarError, InputError
@@ -23,12 +24,12 @@ def _empty(database: None):
 
 
 def test_heads_are_put_on_taken_off_and_brought_back() -> None:
-    made = shelf.add_head("double-coated", 12.0, 2, "used")
-    assert shelf.loose_heads() == [made]
-    shelf.take_off_shelf("head", made.id)
-    assert shelf.loose_heads() == []
-    shelf.put_back("head", made.id)
-    assert shelf.loose_heads()[0].owned == OwnedHead("double-coated", 12.0, 2, "used")
+    made = shelf.add_head(HERE, "double-coated", 12.0, 2, "used")
+    assert shelf.loose_heads(HERE) == [made]
+    shelf.take_off_shelf(HERE, "head", made.id)
+    assert shelf.loose_heads(HERE) == []
+    shelf.put_back(HERE, "head", made.id)
+    assert shelf.loose_heads(HERE)[0].owned == OwnedHead("double-coated", 12.0, 2, "used")
 
 
 @pytest.mark.parametrize(
@@ -42,39 +43,39 @@ def test_heads_are_put_on_taken_off_and_brought_back() -> None:
 )
 def test_a_wrong_head_is_refused_and_nothing_is_kept(values: tuple, says: str) -> None:
     with pytest.raises(EmblarError, match=says):
-        shelf.add_head(*values)
-    assert shelf.loose_heads() == []
+        shelf.add_head(HERE, *values)
+    assert shelf.loose_heads(HERE) == []
 
 
 def test_an_own_damper_joins_the_catalogue_until_taken_off() -> None:
-    made = shelf.add_damper("My wallet", "tom", "batter", NUMBERS)
+    made = shelf.add_damper(HERE, "My wallet", "tom", "batter", NUMBERS)
     assert catalogue.damper(made.row["id"]).resistance == 2.0
     with pytest.raises(InputError, match="already a damper “My wallet”"):
-        shelf.add_damper("My wallet", "tom", "batter", NUMBERS)
-    shelf.take_off_shelf("part", made.id)
+        shelf.add_damper(HERE, "My wallet", "tom", "batter", NUMBERS)
+    shelf.take_off_shelf(HERE, "part", made.id)
     assert made.row["id"] not in catalogue.dampers()
-    again = shelf.add_damper("My wallet", "tom", "batter", NUMBERS | {"resistance": 4.0})
+    again = shelf.add_damper(HERE, "My wallet", "tom", "batter", NUMBERS | {"resistance": 4.0})
     assert again.row["id"] != made.row["id"]
 
 
 def test_a_damper_out_of_range_is_refused_by_field() -> None:
     with pytest.raises(InputError, match="Place: 2 is outside 0 to 1"):
-        shelf.add_damper("Far", "tom", "batter", NUMBERS | {"radius": 2.0})
+        shelf.add_damper(HERE, "Far", "tom", "batter", NUMBERS | {"radius": 2.0})
     with pytest.raises(InputError, match="a name"):
-        shelf.add_damper(" ", "tom", "batter", NUMBERS)
-    assert shelf.own_parts() == []
+        shelf.add_damper(HERE, " ", "tom", "batter", NUMBERS)
+    assert shelf.own_parts(HERE) == []
 
 
 def test_the_sheet_says_to_bring_the_loose_heads_that_go_on(planned: int) -> None:
-    shelf.add_head("woven", 12.0, 1, "fresh")
-    replan_drum(planned, 1, {"batter": "woven"})
-    told = sheet(planned)
+    shelf.add_head(HERE, "woven", 12.0, 1, "fresh")
+    replan_drum(HERE, planned, 1, {"batter": "woven"})
+    told = sheet(HERE, planned)
     name = catalogue.construction("woven").name
     assert f"{name}, 12 in" in told.packing
     assert told.shopping == []
-    shelf.take_off_shelf("head", shelf.loose_heads()[0].id)
-    replan_drum(planned, 1, {"batter": "woven"})
-    told = sheet(planned)
+    shelf.take_off_shelf(HERE, "head", shelf.loose_heads(HERE)[0].id)
+    replan_drum(HERE, planned, 1, {"batter": "woven"})
+    told = sheet(HERE, planned)
     assert f"{name}, 12 in" in told.shopping
     assert f"{name}, 12 in" not in told.packing
 

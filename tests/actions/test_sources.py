@@ -4,6 +4,7 @@ import numpy as np
 import pytest
 
 from emblar.actions import evidence, listen, strokes
+from emblar.actions.scope import HERE
 from emblar.actions.sessions import Brief, start_session
 from emblar.core.errors import InputError
 from emblar.core.synthesis.low_ferry import low_ferry_voices
@@ -17,7 +18,7 @@ pytestmark = pytest.mark.usefixtures("database")
 @pytest.fixture
 def session(once: Once, groove: bytes) -> int:
     def make() -> int:
-        found = start_session(Brief("Low Ferry")).id
+        found = start_session(HERE, Brief("Low Ferry")).id
         bring(found, "mix.flac", groove, "mix")
         return found
 
@@ -25,7 +26,7 @@ def session(once: Once, groove: bytes) -> int:
 
 
 def bring(session: int, name: str, data: bytes, kind: str, **more: object) -> int:
-    reference = listen.bring_recording(session, name, data, kind, **more)  # type: ignore[arg-type]
+    reference = listen.bring_recording(HERE, session, name, data, kind, **more)  # type: ignore[arg-type]
     listen.run_analysis(reference.id)
     return reference.id
 
@@ -37,7 +38,7 @@ def one_stroke(voice: str) -> bytes:
 
 
 def found(session: int) -> listen.Heard:
-    heard = listen.heard(session)
+    heard = listen.heard(HERE, session)
     assert heard is not None
     return heard
 
@@ -63,56 +64,56 @@ def test_a_single_stroke_takes_over_its_drums_card_until_taken_away(session: int
     assert after.hits == 1
     assert found(session).reference.filename == "mix.flac"
     assert {h.voice for h in found(session).analysis.hits} >= {"kick", "snare", "tom-1"}
-    listen.take_file_away(session, file)
+    listen.take_file_away(HERE, session, file)
     assert card(session, "tom-1") == before
-    listen.bring_file_back(session, file)
+    listen.bring_file_back(HERE, session, file)
     assert card(session, "tom-1") == after
 
 
 def test_the_first_file_of_a_record_is_not_taken_away(session: int) -> None:
     with pytest.raises(InputError, match="first file"):
-        listen.take_file_away(session, found(session).reference.id)
+        listen.take_file_away(HERE, session, found(session).reference.id)
 
 
 def test_a_value_by_hand_is_weighed_in_and_can_be_taken_back(session: int) -> None:
     before = card(session, "kick")
     near = before.fundamental_hz * 1.001
     piece = evidence.give_value(
-        session, "kick", "pitch", near, sd=0.2, trust="sure", source="tuning note"
+        HERE, session, "kick", "pitch", near, sd=0.2, trust="sure", source="tuning note"
     )
     after = card(session, "kick")
     assert before.fundamental_hz < after.fundamental_hz <= near
     assert "tuning note" in after.origins["fundamental_hz"]
-    evidence.take_evidence_away(session, piece.id)
+    evidence.take_evidence_away(HERE, session, piece.id)
     assert card(session, "kick") == before
-    evidence.bring_evidence_back(session, piece.id)
+    evidence.bring_evidence_back(HERE, session, piece.id)
     assert card(session, "kick") == after
 
 
 def test_gear_is_kept_in_words_and_nonsense_is_refused(session: int) -> None:
-    evidence.give_gear(session, "snare", "14 by 6.5 wood", "hearsay")
+    evidence.give_gear(HERE, session, "snare", "14 by 6.5 wood", "hearsay")
     assert found(session).evidence[0].source == "14 by 6.5 wood"
     with pytest.raises(InputError, match="Say what is known"):
-        evidence.give_gear(session, "snare", "  ", "likely")
+        evidence.give_gear(HERE, session, "snare", "  ", "likely")
     with pytest.raises(InputError, match="no confidence"):
-        evidence.give_gear(session, "snare", "x", "certain")
+        evidence.give_gear(HERE, session, "snare", "x", "certain")
     with pytest.raises(InputError, match="is not measured"):
-        evidence.give_value(session, "snare", "size", 14, sd=None, trust="sure", source="")
+        evidence.give_value(HERE, session, "snare", "size", 14, sd=None, trust="sure", source="")
 
 
 def test_drums_are_measured_in_the_named_regions_only(session: int) -> None:
     before = card(session, "kick")
-    strokes.name_region(session, "start", 0.0, 2.0, measure=True)
+    strokes.name_region(HERE, session, "start", 0.0, 2.0, measure=True)
     after = card(session, "kick")
     assert after.hits == before.hits
     assert 0 < after.clean_hits < before.clean_hits
     assert found(session).reference.regions[0].name == "start"
-    strokes.forget_region(session, "start")
+    strokes.forget_region(HERE, session, "start")
     assert card(session, "kick").clean_hits == before.clean_hits
 
 
 def test_a_region_needs_a_name_and_a_length(session: int) -> None:
     with pytest.raises(InputError, match="a name"):
-        strokes.name_region(session, " ", 0.0, 2.0, measure=False)
+        strokes.name_region(HERE, session, " ", 0.0, 2.0, measure=False)
     with pytest.raises(InputError, match="is empty"):
-        strokes.name_region(session, "x", 2.0, 2.0, measure=False)
+        strokes.name_region(HERE, session, "x", 2.0, 2.0, measure=False)

@@ -2,6 +2,7 @@ import numpy as np
 import pytest
 
 from emblar.actions import kit, listen, listen_files, strokes
+from emblar.actions.scope import HERE
 from emblar.actions.sessions import Brief, start_session
 from emblar.core.analysis.edits import Seen
 from emblar.core.errors import InputError, NotFoundError
@@ -18,13 +19,13 @@ def session(heard: int) -> int:
 
 
 def hits(session: int) -> list[tuple[float, str]]:
-    found = listen.heard(session)
+    found = listen.heard(HERE, session)
     assert found is not None
     return [(h.time_s, h.voice) for h in found.analysis.hits]
 
 
 def card(session: int, voice: str):
-    found = listen.heard(session)
+    found = listen.heard(HERE, session)
     assert found is not None
     return found.voice(voice)
 
@@ -32,57 +33,57 @@ def card(session: int, voice: str):
 def test_a_moved_stroke_changes_both_cards_and_can_be_taken_back(session: int) -> None:
     before, tom = hits(session), card(session, "tom-1")
     seen = next(Seen(*hit) for hit in before if hit[1] == "tom-1")
-    assert "from tom 1 to snare" in strokes.move_stroke(session, seen, "snare")
+    assert "from tom 1 to snare" in strokes.move_stroke(HERE, session, seen, "snare")
     assert card(session, "tom-1").hits == tom.hits - 1
     assert card(session, "snare").hits == sum(v == "snare" for _, v in before) + 1
-    last = strokes.last_correction(session)
+    last = strokes.last_correction(HERE, session)
     assert last is not None
     assert "moved" in last.says
-    strokes.take_back(session)
+    strokes.take_back(HERE, session)
     assert hits(session) == before
     back = card(session, "tom-1")
     # Times are kept to 10 µs.
     assert back.fundamental_hz == pytest.approx(tom.fundamental_hz, rel=1e-4)
     assert back.decay_s == pytest.approx(tom.decay_s, rel=1e-2)
     assert (back.hits, back.clean_hits) == (tom.hits, tom.clean_hits)
-    assert strokes.last_correction(session) is None
+    assert strokes.last_correction(HERE, session) is None
 
 
 def test_strokes_are_put_in_and_taken_out(session: int) -> None:
     before = hits(session)
-    strokes.put_in_stroke(session, 2.9, "cymbal")
+    strokes.put_in_stroke(HERE, session, 2.9, "cymbal")
     assert (2.9, "cymbal") in hits(session)
-    strokes.take_out_stroke(session, Seen(2.9, "cymbal"))
+    strokes.take_out_stroke(HERE, session, Seen(2.9, "cymbal"))
     assert hits(session) == before
-    strokes.take_back(session)
-    strokes.take_back(session)
+    strokes.take_back(HERE, session)
+    strokes.take_back(HERE, session)
     assert hits(session) == before
     with pytest.raises(InputError, match="no correction"):
-        strokes.take_back(session)
+        strokes.take_back(HERE, session)
 
 
 def test_what_lies_outside_the_recording_is_refused_and_nothing_changes(session: int) -> None:
     before = hits(session)
     with pytest.raises(InputError, match="outside the recording"):
-        strokes.put_in_stroke(session, 999.0, "kick")
+        strokes.put_in_stroke(HERE, session, 999.0, "kick")
     assert hits(session) == before
 
 
 def test_a_drum_follows_its_tom_when_toms_are_numbered_anew(session: int) -> None:
     for time_s, voice in ((0.1, "tom-2"), (0.2, "tom-3")):
-        strokes.put_in_stroke(session, time_s, voice)
-    drum = kit.add_drum(session, OWNED_TOM)
-    kit.assign_voice(session, "tom-3", drum.id)
-    strokes.merge(session, "tom-1")
-    assert next(d.voice for d in kit.kit(session)) == "tom-2"
-    strokes.take_back(session)
-    assert next(d.voice for d in kit.kit(session)) == "tom-3"
+        strokes.put_in_stroke(HERE, session, time_s, voice)
+    drum = kit.add_drum(HERE, session, OWNED_TOM)
+    kit.assign_voice(HERE, session, "tom-3", drum.id)
+    strokes.merge(HERE, session, "tom-1")
+    assert next(d.voice for d in kit.kit(HERE, session)) == "tom-2"
+    strokes.take_back(HERE, session)
+    assert next(d.voice for d in kit.kit(HERE, session)) == "tom-3"
 
 
 def test_a_tom_whose_strokes_sound_alike_is_not_split(session: int) -> None:
     before = hits(session)
     with pytest.raises(InputError, match="that is one drum"):
-        strokes.split(session, "tom-1")
+        strokes.split(HERE, session, "tom-1")
     assert hits(session) == before
 
 
@@ -90,18 +91,18 @@ def test_a_tom_whose_strokes_sound_alike_is_not_split(session: int) -> None:
     "what", ["strokes.mid", "strokes.csv", "strokes.jams", "card.json", "card.csv"]
 )
 def test_what_was_heard_is_taken_along_as_files(session: int, what: str) -> None:
-    file = listen_files.listen_file(session, what)
+    file = listen_files.listen_file(HERE, session, what)
     assert file.name == f"low-ferry-{what}"
     assert len(file.data) > 100
 
 
 def test_one_voice_is_taken_along_alone(session: int) -> None:
-    sound = decode(listen_files.stem_file(session, "kick").data).audio
+    sound = decode(listen_files.stem_file(HERE, session, "kick").data).audio
     assert sound.sample_rate_hz == RATE
     with pytest.raises(NotFoundError, match="no part “tom-9”"):
-        listen_files.stem_file(session, "tom-9")
+        listen_files.stem_file(HERE, session, "tom-9")
     with pytest.raises(NotFoundError, match="Only a full mix"):
-        listen_files.stem_file(session, "drumless")
+        listen_files.stem_file(HERE, session, "drumless")
 
 
 @pytest.mark.parametrize("kind", ["mix", "auto"])
@@ -111,11 +112,13 @@ def test_a_full_mix_gets_drums_and_a_drumless_rest_that_add_up(kind: str) -> Non
     struck = 10.0 ** (-1.2 * np.mod(t, 0.5))
     chord = 0.1 * struck * sum(np.sin(2 * np.pi * f * t) for f in (220.0, 277.2, 329.6))
     mix = 0.6 * (drums + np.asarray(chord)[:, None])
-    found = start_session(Brief("Mix")).id
-    reference = listen.bring_recording(found, "mix.flac", encoded(mix, "FLAC", "PCM_24"), kind)
+    found = start_session(HERE, Brief("Mix")).id
+    reference = listen.bring_recording(
+        HERE, found, "mix.flac", encoded(mix, "FLAC", "PCM_24"), kind
+    )
     listen.run_analysis(reference.id)
     parts = [
-        decode(listen_files.stem_file(found, part).data).audio.samples
+        decode(listen_files.stem_file(HERE, found, part).data).audio.samples
         for part in ("drums", "drumless")
     ]
     assert np.abs(parts[0] + parts[1] - mix).max() < 1e-3

@@ -7,6 +7,7 @@ from axe_playwright_python.sync_playwright import Axe
 from playwright.sync_api import Browser, Page, expect
 
 from emblar.actions import kit, listen
+from emblar.actions.scope import HERE
 from emblar.actions.sessions import Brief, start_session
 
 
@@ -96,7 +97,7 @@ def test_a_stroke_moved_in_another_window_is_not_overwritten(page: Page, planned
     expect(page.locator(".undo-line")).to_contain_text("to snare", timeout=60_000)
     other.keyboard.press("ArrowDown")
     expect(other.locator("#message")).to_contain_text("not there any more", timeout=60_000)
-    found = listen.heard(planned)
+    found = listen.heard(HERE, planned)
     assert found is not None
     assert sum(h.voice == "tom-1" for h in found.analysis.hits) == 2
 
@@ -122,8 +123,8 @@ def test_another_reading_is_planned_for_with_one_press(page: Page, planned: int)
 def test_cancelling_says_so_and_offers_to_begin_again(
     page: Page, database: None, groove: bytes
 ) -> None:
-    session = start_session(Brief("Low Ferry")).id
-    listen.bring_recording(session, "groove.flac", groove, "drums")
+    session = start_session(HERE, Brief("Low Ferry")).id
+    listen.bring_recording(HERE, session, "groove.flac", groove, "drums")
     page.goto(f"/sessions/{session}/listen")
     page.keyboard.press("Escape")
     expect(page.get_by_text("cancelled; what was analysed before is still there")).to_be_visible()
@@ -159,7 +160,7 @@ def test_page_titles_name_the_step_and_the_session(page: Page, planned: int) -> 
 def test_matching_by_a_key_says_what_changed_and_is_undone_by_another(
     page: Page, planned: int
 ) -> None:
-    kit.assign_voice(planned, "tom-1", None)
+    kit.assign_voice(HERE, planned, "tom-1", None)
     page.goto(f"/sessions/{planned}/kit")
     page.keyboard.press("g")
     expect(page.get_by_text("Rack 12 now plays tom 1 (before: nothing).")).to_be_visible()

@@ -9,6 +9,7 @@ from axe_playwright_python.sync_playwright import Axe
 from playwright.sync_api import Page, Route, expect
 
 from emblar.actions import kit, listen, plan
+from emblar.actions.scope import HERE
 from emblar.actions.sessions import Brief, start_session
 from emblar.core.planning.plan_drum import DrumPlan
 from tests.drums import OWNED_TOM
@@ -70,8 +71,8 @@ def test_a_sheet_of_five_drums_is_one_printed_page_with_a_microphone_each(
 ) -> None:
     for name, diameter, pitch in (("Rack 10", 10.0, 150.0), ("Floor 16", 16.0, 80.0)):
         owned = replace(OWNED_TOM, name=name, diameter_in=diameter, depth_in=0.7 * diameter)
-        drum = kit.add_drum(planned, owned).id
-        plan.replan_drum(planned, drum, {"pitch_hz": pitch})
+        drum = kit.add_drum(HERE, planned, owned).id
+        plan.replan_drum(HERE, planned, drum, {"pitch_hz": pitch})
     page.goto(f"/sessions/{planned}/sheet")
     sheet = page.get_by_role("article", name="Setup sheet")
     expect(sheet.get_by_role("rowheader", name="mic")).to_have_count(5)
@@ -296,7 +297,7 @@ def test_record_and_plan_are_swapped_by_a_key(page: Page, planned: int) -> None:
 
 
 def test_bad_files_are_told_on_the_page_and_the_form_stays(page: Page, tmp_path: Path) -> None:
-    session = start_session(Brief("Bad files")).id
+    session = start_session(HERE, Brief("Bad files")).id
     page.goto(f"/sessions/{session}/listen")
     for name, (data, says) in bad_recordings().items():
         if name == "noise.wav":
@@ -312,13 +313,13 @@ def test_bad_files_are_told_on_the_page_and_the_form_stays(page: Page, tmp_path:
     page.locator("input[type=file]").set_input_files(large)
     page.get_by_role("button", name="Listen to it").click()
     expect(page.get_by_role("alert")).to_contain_text("300 MB; Emblar takes up to 200 MB")
-    assert listen.reference_of(session) is None
+    assert listen.reference_of(HERE, session) is None
 
 
 def test_an_analysis_can_be_cancelled_and_the_page_reloaded_meanwhile(
     page: Page, groove_file: Path
 ) -> None:
-    session = start_session(Brief("Cancelled")).id
+    session = start_session(HERE, Brief("Cancelled")).id
     page.goto(f"/sessions/{session}/listen")
     page.locator("input[type=file]").set_input_files(groove_file)
     page.get_by_role("button", name="Listen to it").click()
@@ -330,7 +331,7 @@ def test_an_analysis_can_be_cancelled_and_the_page_reloaded_meanwhile(
 
 
 def test_a_wrong_drum_is_told_and_what_was_typed_stays(page: Page) -> None:
-    session = start_session(Brief("Typing")).id
+    session = start_session(HERE, Brief("Typing")).id
     page.goto(f"/sessions/{session}/kit?add=tom")
     page.get_by_label("Name").fill("Big one")
     page.get_by_label("Diameter").fill("99")
@@ -402,7 +403,7 @@ def test_a_stroke_is_dragged_to_another_lane(page: Page, planned: int) -> None:
 def test_a_recording_can_be_brought_while_another_is_analysed(
     page: Page, worker: None, groove_file: Path
 ) -> None:
-    first, second = start_session(Brief("First")).id, start_session(Brief("Second")).id
+    first, second = start_session(HERE, Brief("First")).id, start_session(HERE, Brief("Second")).id
     for session in (first, second):
         page.goto(f"/sessions/{session}/listen")
         page.locator("input[type=file]").set_input_files(groove_file)

@@ -5,7 +5,7 @@ import pytest
 from sqlalchemy import text
 
 from emblar.core.errors import NotFoundError, ServiceError
-from emblar.store import audio, drums, plans, references, sessions
+from emblar.store import audio, kit, plans, references, sessions
 from emblar.store.database import engine, service_error, together, transaction
 from emblar.store.migrate import downgrade, migrate
 from tests.drums import OWNED_KICK, OWNED_TOM
@@ -15,20 +15,20 @@ pytestmark = pytest.mark.usefixtures("database")
 
 def new_session(name: str = "Low Ferry") -> int:
     with transaction() as db:
-        return sessions.create(db, name=name).id
+        return sessions.create(db, 1, name=name).id
 
 
 def test_a_deleted_session_is_gone_from_the_list_and_can_be_brought_back() -> None:
     kept, gone = new_session("Kept"), new_session("Gone")
     with transaction() as db:
-        sessions.delete(db, gone)
+        sessions.delete(db, 1, gone)
     with transaction() as db:
-        assert [s.id for s in sessions.listing(db)] == [kept]
+        assert [s.id for s in sessions.listing(db, 1)] == [kept]
         with pytest.raises(NotFoundError, match="may have been deleted"):
-            sessions.get(db, gone)
+            sessions.get(db, 1, gone)
     with transaction() as db:
-        sessions.restore(db, gone)
-        assert {s.id for s in sessions.listing(db)} == {kept, gone}
+        sessions.restore(db, 1, gone)
+        assert {s.id for s in sessions.listing(db, 1)} == {kept, gone}
 
 
 def test_after_thirty_days_a_deleted_session_does_not_come_back() -> None:
@@ -37,7 +37,7 @@ def test_after_thirty_days_a_deleted_session_does_not_come_back() -> None:
     with transaction() as db:
         db.execute(text("update session set deleted_at = :at"), {"at": long_ago})
     with transaction() as db, pytest.raises(NotFoundError, match="30 days"):
-        sessions.restore(db, gone)
+        sessions.restore(db, 1, gone)
 
 
 def test_the_same_sound_is_kept_once_and_read_in_ranges() -> None:
@@ -56,33 +56,33 @@ def test_the_same_sound_is_kept_once_and_read_in_ranges() -> None:
 def test_a_voice_is_played_by_one_drum_at_a_time() -> None:
     session = new_session()
     with transaction() as db:
-        first = drums.add(db, session, OWNED_TOM, "tom-1")
-        second = drums.add(db, session, OWNED_TOM, None)
-        drums.assign(db, second.id, "tom-1")
+        first = kit.add(db, session, OWNED_TOM, "tom-1")
+        second = kit.add(db, session, OWNED_TOM, None)
+        kit.assign(db, second.id, "tom-1")
     with transaction() as db:
-        assert drums.get(db, session, first.id).voice is None
-        assert drums.get(db, session, second.id).voice == "tom-1"
+        assert kit.get(db, session, first.id).voice is None
+        assert kit.get(db, session, second.id).voice == "tom-1"
 
 
 def test_a_drum_taken_out_comes_back_without_a_voice_that_was_given_away() -> None:
     session = new_session()
     with transaction() as db:
-        first = drums.add(db, session, OWNED_TOM, "tom-1")
-        drums.delete(db, session, first.id)
-        drums.add(db, session, OWNED_TOM, "tom-1")
+        first = kit.add(db, session, OWNED_TOM, "tom-1")
+        kit.delete(db, session, first.id)
+        kit.add(db, session, OWNED_TOM, "tom-1")
     with transaction() as db:
-        assert len(drums.listing(db, session)) == 1
-        assert drums.restore(db, session, first.id).voice is None
-        assert len(drums.listing(db, session)) == 2
+        assert len(kit.listing(db, session)) == 1
+        assert kit.restore(db, session, first.id).voice is None
+        assert len(kit.listing(db, session)) == 2
 
 
 def test_a_drum_survives_being_stored() -> None:
     session = new_session()
     with transaction() as db:
-        drum = drums.add(db, session, OWNED_KICK, "kick")
-        drums.set_wish(db, drum.id, {"relation": "equal"})
+        drum = kit.add(db, session, OWNED_KICK, "kick")
+        kit.set_wish(db, drum.id, {"relation": "equal"})
     with transaction() as db:
-        again = drums.get(db, session, drum.id)
+        again = kit.get(db, session, drum.id)
     assert again.owned == OWNED_KICK
     assert again.wish == {"relation": "equal"}
 
@@ -97,7 +97,7 @@ def test_plans_are_kept_as_versions() -> None:
         newest = plans.latest(db, session)
         assert newest is not None
         assert newest.document == {"a": 2}
-        assert sessions.listing(db)[0].plan_version == 2
+        assert sessions.listing(db, 1)[0].plan_version == 2
 
 
 def reference_of(session: int) -> int:
@@ -131,10 +131,10 @@ def test_a_failed_analysis_lets_its_sound_go() -> None:
 
 def test_an_error_in_a_transaction_saves_nothing() -> None:
     with pytest.raises(RuntimeError, match="midway"), transaction() as db:
-        sessions.create(db, name="Half")
+        sessions.create(db, 1, name="Half")
         raise RuntimeError("midway")
     with transaction() as db:
-        assert sessions.listing(db) == []
+        assert sessions.listing(db, 1) == []
 
 
 def test_what_is_done_together_is_kept_together_or_not_at_all() -> None:
@@ -143,14 +143,14 @@ def test_what_is_done_together_is_kept_together_or_not_at_all() -> None:
         new_session("Gone")
         with transaction() as db:
             # What was done before in the same whole is seen.
-            assert len(sessions.listing(db)) == 2
+            assert len(sessions.listing(db, 1)) == 2
         raise ValueError("half way")
     with transaction() as db:
-        assert [s.id for s in sessions.listing(db)] == [kept]
+        assert [s.id for s in sessions.listing(db, 1)] == [kept]
     with together():
         more = [new_session("One"), new_session("Two")]
     with transaction() as db:
-        assert {s.id for s in sessions.listing(db)} == {kept, *more}
+        assert {s.id for s in sessions.listing(db, 1)} == {kept, *more}
 
 
 def test_a_references_version_changes_with_every_change_of_it_and_of_no_other() -> None:

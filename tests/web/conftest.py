@@ -3,6 +3,7 @@ from collections.abc import Iterator
 import pytest
 from fastapi.testclient import TestClient
 
+from emblar.actions.scope import HERE
 from emblar.actions.sessions import Brief, start_session
 from emblar.web.app import create_app
 
@@ -15,4 +16,4 @@ def client() -> Iterator[TestClient]:
 
 @pytest.fixture
 def session() -> int:
-    return start_session(Brief("Low Ferry", artist="The Tin Orchard")).id
+    return start_session(HERE, Brief("Low Ferry", artist="The Tin Orchard")).id

@@ -12,6 +12,7 @@ from fastapi.testclient import TestClient
 from sqlalchemy import text
 
 from emblar.actions import kit, listen, plan
+from emblar.actions.scope import HERE
 from emblar.actions.sessions import Brief, all_sessions, start_session
 from emblar.sound.decode import MOST_CHANNELS
 from emblar.store.database import transaction
@@ -51,7 +52,7 @@ def test_a_page_of_another_name_gets_nothing(calm: TestClient) -> None:
 def test_what_another_site_sends_is_not_done(calm: TestClient, origin: str) -> None:
     answer = calm.post("/sessions", data={"name": "X"}, headers={"origin": origin})
     assert answer.status_code == 403
-    assert all_sessions() == []
+    assert all_sessions(HERE) == []
     own = calm.post("/sessions", data={"name": "X"}, headers={"origin": "http://127.0.0.1"})
     assert own.status_code == 200
 
@@ -59,7 +60,7 @@ def test_what_another_site_sends_is_not_done(calm: TestClient, origin: str) -> N
 def test_a_body_without_a_length_is_counted(
     calm: TestClient, monkeypatch: pytest.MonkeyPatch
 ) -> None:
-    session = start_session(Brief("X")).id
+    session = start_session(HERE, Brief("X")).id
 
     def endless() -> Iterator[bytes]:
         for _ in range(300):
@@ -76,10 +77,10 @@ def test_a_body_without_a_length_is_counted(
 def test_an_error_of_ours_carries_the_security_headers(
     calm: TestClient, monkeypatch: pytest.MonkeyPatch
 ) -> None:
-    def broken() -> None:
+    def broken(*_: object) -> None:
         raise ZeroDivisionError
 
-    monkeypatch.setattr("emblar.web.routers.sessions.all_sessions", broken)
+    monkeypatch.setattr("emblar.web.routers.sessions.home", broken)
     answer = calm.get("/", headers={"accept": "text/html"})
     assert answer.status_code == 500
     for name, value in security.HEADERS.items():
@@ -94,12 +95,12 @@ def test_an_error_of_ours_carries_the_security_headers(
      "/sessions/{}/sheet", "/sessions/1/audio/{}"],
 )  # fmt: skip
 def test_an_id_that_is_none_is_not_found(calm: TestClient, path: str, number: int) -> None:
-    start_session(Brief("X"))
+    start_session(HERE, Brief("X"))
     assert calm.get(path.format(number)).status_code == 404
 
 
 def test_what_cannot_be_kept_is_told(calm: TestClient) -> None:
-    session = start_session(Brief("X")).id
+    session = start_session(HERE, Brief("X")).id
     base = f"/sessions/{session}"
     for url, data in (
         ("/sessions", {"name": "a\0b"}),
@@ -117,22 +118,22 @@ def test_what_cannot_be_kept_is_told(calm: TestClient) -> None:
         assert answer.status_code in (404, 422), (url, data)
         assert "Traceback" not in answer.text
         assert len(answer.text) > 10
-    assert kit.kit(session) == []
+    assert kit.kit(HERE, session) == []
     for query in ("start=nan&stop=2", "start=1e400&stop=2", "start=-5&stop=-9", "undo=99999999999"):
         assert calm.get(f"{base}/listen?{query}").status_code in (200, 422)
 
 
 def test_numbers_are_taken_as_people_type_them(calm: TestClient) -> None:
-    session = start_session(Brief("X")).id
+    session = start_session(HERE, Brief("X")).id
     calm.post(f"/sessions/{session}/kit/drums", data=TOM | {"diameter_in": "13,5"})
-    assert kit.kit(session)[0].owned.diameter_in == 13.5
+    assert kit.kit(HERE, session)[0].owned.diameter_in == 13.5
     calm.post("/shelf/heads", data={"construction": "woven", "diameter_in": "13,5", "count": "2"})
     page = calm.get("/shelf").text
     assert "13.5 in" in page
 
 
 def test_an_error_says_at_which_field_it_stands(calm: TestClient) -> None:
-    session = start_session(Brief("X")).id
+    session = start_session(HERE, Brief("X")).id
     for url, data, field in (
         ("/sessions", {"name": " "}, "name"),
         (f"/sessions/{session}/kit/drums", TOM | {"depth_in": "99"}, "depth_in"),
@@ -151,11 +152,11 @@ def test_an_error_says_at_which_field_it_stands(calm: TestClient) -> None:
 def test_a_drums_name_that_may_be_given_may_be_planned_and_exported(
     calm: TestClient, letters: int
 ) -> None:
-    session = start_session(Brief("X")).id
-    drum = kit.add_drum(session, OWNED_TOM.__class__(**{
+    session = start_session(HERE, Brief("X")).id
+    drum = kit.add_drum(HERE, session, OWNED_TOM.__class__(**{
         **{f: getattr(OWNED_TOM, f) for f in OWNED_TOM.__slots__}, "name": "x" * letters,
     }))  # fmt: skip
-    plan.replan_drum(session, drum.id, {"pitch_hz": 120.0})
+    plan.replan_drum(HERE, session, drum.id, {"pitch_hz": 120.0})
     file = calm.get(f"/sessions/{session}/plan/recipes.json")
     assert file.status_code == 200
     back = calm.post(
@@ -171,10 +172,10 @@ def test_the_same_form_sent_twice_makes_one_thing(calm: TestClient) -> None:
     data = {"name": "Low Ferry", "once": token.group(1)}
     answers = [calm.post("/sessions", data=data) for _ in range(2)]
     assert len({a.url for a in answers}) == 1
-    assert len(all_sessions()) == 1
+    assert len(all_sessions(HERE)) == 1
     calm.post("/sessions", data={**data, "name": "Another"})
-    assert len(all_sessions()) == 2, "another thing from the same page is another thing"
-    session = all_sessions()[0].id
+    assert len(all_sessions(HERE)) == 2, "another thing from the same page is another thing"
+    session = all_sessions(HERE)[0].id
     gate = threading.Barrier(4)
 
     def add() -> None:
@@ -186,13 +187,13 @@ def test_the_same_form_sent_twice_makes_one_thing(calm: TestClient) -> None:
         thread.start()
     for thread in threads:
         thread.join()
-    assert len(kit.kit(session)) == 1
+    assert len(kit.kit(HERE, session)) == 1
 
 
 def test_ids_are_found_in_their_own_session_only(planned: int, calm: TestClient) -> None:
-    other = start_session(Brief("Other")).id
-    before = [(d.owned, d.voice, d.wish) for d in kit.kit(planned)]
-    reference = listen.reference_of(planned)
+    other = start_session(HERE, Brief("Other")).id
+    before = [(d.owned, d.voice, d.wish) for d in kit.kit(HERE, planned)]
+    reference = listen.reference_of(HERE, planned)
     assert reference is not None
     base = f"/sessions/{other}"
     assert calm.get(f"{base}/audio/{reference.audio_id}").status_code == 404
@@ -221,8 +222,8 @@ def test_ids_are_found_in_their_own_session_only(planned: int, calm: TestClient)
         answer = calm.post(f"{base}/{path}", data=data, headers=HTMX)
         assert answer.status_code < 500, path
     assert calm.get(f"{listen_base}/progress?reference={reference.id}").status_code == 404
-    assert [(d.owned, d.voice, d.wish) for d in kit.kit(planned)] == before
-    found = listen.heard(planned)
+    assert [(d.owned, d.voice, d.wish) for d in kit.kit(HERE, planned)] == before
+    found = listen.heard(HERE, planned)
     assert found is not None
     assert len(found.files) == 1
     assert len(found.evidence) == 1
@@ -267,7 +268,7 @@ def flac(channels: int, seconds: float, rate: int) -> bytes:
 def test_a_small_file_that_unpacks_to_gigabytes_is_refused_in_words(
     calm: TestClient, channels: int, seconds: int, rate: int, says: str
 ) -> None:
-    session = start_session(Brief("X")).id
+    session = start_session(HERE, Brief("X")).id
     data = flac(channels, seconds, rate)
     assert len(data) < 30 * 2**20
     answer = calm.post(
@@ -278,7 +279,7 @@ def test_a_small_file_that_unpacks_to_gigabytes_is_refused_in_words(
 
 
 def test_more_channels_than_are_read_are_refused_in_words(calm: TestClient) -> None:
-    session = start_session(Brief("X")).id
+    session = start_session(HERE, Brief("X")).id
     out = io.BytesIO()
     soundfile.write(out, 0.1 * np.ones((4410, MOST_CHANNELS + 1)), 44100, format="WAV")
     answer = calm.post(
@@ -309,12 +310,12 @@ def test_a_drum_with_a_dented_edge_is_not_swapped_in_silently(
     planned: int, calm: TestClient
 ) -> None:
     base = f"/sessions/{planned}/kit"
-    kit.add_drum(planned, OWNED_TOM)
-    kit.assign_voice(planned, "tom-1", 4)
+    kit.add_drum(HERE, planned, OWNED_TOM)
+    kit.assign_voice(HERE, planned, "tom-1", 4)
     dented = {**TOM, "diameter_in": "10", "depth_in": "7", "found": ["edge-dent"]}
     calm.post(f"{base}/drums/1", data=dented)
     page = calm.post(f"{base}/suggest").text
-    assert {d.id: d.voice for d in kit.kit(planned)}[4] == "tom-1", "a sound one does"
+    assert {d.id: d.voice for d in kit.kit(HERE, planned)}[4] == "tom-1", "a sound one does"
     assert "Nothing changed" in page
     calm.post(f"{base}/drums/4/take-out")
     page = calm.post(f"{base}/suggest").text
@@ -323,7 +324,7 @@ def test_a_drum_with_a_dented_edge_is_not_swapped_in_silently(
 
 
 def test_matching_the_drums_says_what_changed_and_is_undone(planned: int, calm: TestClient) -> None:
-    kit.assign_voice(planned, "tom-1", None)
+    kit.assign_voice(HERE, planned, "tom-1", None)
     for path, back in (("kit/suggest", "kit"), ("plan/voices", "plan")):
         page = calm.post(f"/sessions/{planned}/{path}").text
         assert "Rack 12 now plays tom 1 (before: nothing)." in page
@@ -331,4 +332,4 @@ def test_matching_the_drums_says_what_changed_and_is_undone(planned: int, calm: 
         assert was is not None
         data = {"was": was.group(1), "plan": "true" if back == "plan" else "false"}
         calm.post(f"/sessions/{planned}/kit/parts-back", data=data)
-        assert {d.owned.name: d.voice for d in kit.kit(planned)}["Rack 12"] is None
+        assert {d.owned.name: d.voice for d in kit.kit(HERE, planned)}["Rack 12"] is None

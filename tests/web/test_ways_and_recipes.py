@@ -7,11 +7,12 @@ from fastapi.testclient import TestClient
 
 from emblar.actions import kit, plan, ways
 from emblar.actions.recipes import matched
+from emblar.actions.scope import HERE
 from emblar.actions.sessions import Brief, start_session
 from emblar.formats.recipes import DrumRecipeFile
-from emblar.store import drums as store
+from emblar.store import kit as store
 from emblar.store.database import transaction
-from emblar.store.drums import KitDrum
+from emblar.store.kit import KitDrum
 from emblar.web.drawing.two_ways import two_ways
 from tests.drums import OWNED_TOM
 
@@ -30,18 +31,18 @@ def test_two_ways_of_the_kit_are_shown_side_by_side(client: TestClient, planned:
     assert re.search(r'value="least work" aria-label="[^"]*left" checked', text)
     assert re.search(r'value="closest" aria-label="[^"]*right" checked', text)
     assert "Kick 22" in text and "both ways against the record" in text
-    weighed = {a.name: a for a in ways.ways_of(planned).alternatives}
+    weighed = {a.name: a for a in ways.ways_of(HERE, planned).alternatives}
     assert weighed["least work"].minutes <= min(a.minutes for a in weighed.values())
     assert weighed["closest"].distance <= min(a.distance for a in weighed.values())
     assert f"{weighed['closest'].minutes:.0f} min" in text
 
 
 def test_a_way_that_is_taken_is_what_is_planned(client: TestClient, planned: int) -> None:
-    chosen = ways.ways_of(planned).named("least work").chosen["kick"].recipe
+    chosen = ways.ways_of(HERE, planned).named("least work").chosen["kick"].recipe
     answer = client.post(f"/sessions/{planned}/plan/ways", data={"way": "least work"})
     assert answer.status_code == 200
     kick = drums_of(planned)["kick"]
-    kit_plan = plan.latest_plan(planned)
+    kit_plan = plan.latest_plan(HERE, planned)
     assert kit_plan is not None
     file = kit_plan.drums[kick.id]
     assert file.batter == chosen.batter and file.reso == chosen.reso
@@ -53,14 +54,14 @@ def test_a_wished_pitch_is_kept_when_ways_are_weighed_and_taken(
 ) -> None:
     tom = drums_of(planned)["tom"]
     client.post(f"/sessions/{planned}/plan/{tom.id}", data={"pitch_hz": "121"})
-    row = ways.ways_of(planned).named("best").chosen["tom-1"]
+    row = ways.ways_of(HERE, planned).named("best").chosen["tom-1"]
     assert row.card["pitch"] == pytest.approx(121.0, rel=0.01)
     client.post(f"/sessions/{planned}/plan/ways", data={"way": "best"})
     assert drums_of(planned)["tom"].wish["pitch_hz"] == 121.0
 
 
 def test_ways_of_nothing_say_what_is_needed(client: TestClient, database: None) -> None:
-    empty = start_session(Brief("Empty")).id
+    empty = start_session(HERE, Brief("Empty")).id
     answer = client.get(f"/sessions/{empty}/plan/ways")
     assert answer.status_code == 422
     assert "Bring a record in Listen and drums in Kit first" in answer.text
@@ -74,14 +75,14 @@ def test_recipes_are_taken_along_and_brought_to_another_kit(
     client.post(f"/sessions/{planned}/plan/{tom.id}", data={**asked, "pitch_hz": "118"})
     answer = client.get(f"/sessions/{planned}/plan/recipes.json")
     assert answer.json()["schema"] == "emblar.recipes/1"
-    other = start_session(Brief("Other room")).id
-    kit.add_drum(other, OWNED_TOM)
+    other = start_session(HERE, Brief("Other room")).id
+    kit.add_drum(HERE, other, OWNED_TOM)
     brought = client.post(
         f"/sessions/{other}/plan/recipes", files={"file": ("recipes.json", answer.content)}
     )
     assert "Planned by the recipes brought: Rack 12." in brought.text
     assert "No drum here for: Kick 22, Snare 14." in brought.text
-    found = plan.latest_plan(other)
+    found = plan.latest_plan(HERE, other)
     assert found is not None
     (file,) = found.drums.values()
     assert (file.batter, file.reso, file.dampers) == ("single-coated", "single-coated", ["gel-pad"])
@@ -114,7 +115,7 @@ def test_a_file_that_is_no_recipes_is_told_and_changes_nothing(
 
 def test_recipes_for_no_drum_of_this_kit_are_refused(client: TestClient, planned: int) -> None:
     data = client.get(f"/sessions/{planned}/plan/recipes.json").content
-    empty = start_session(Brief("Empty")).id
+    empty = start_session(HERE, Brief("Empty")).id
     answer = client.post(
         f"/sessions/{empty}/plan/recipes", files={"file": ("r.json", data)}, headers=HTMX
     )

@@ -6,6 +6,7 @@ import pytest
 from fastapi.testclient import TestClient
 
 from emblar.actions import kit, listen, plan, shelf
+from emblar.actions.scope import HERE
 from emblar.actions.sessions import asked_of, one_session
 from emblar.web.pages.frame import time_left
 from emblar.web.pages.words import inches, number, pitch, semitones, uncertainty
@@ -68,7 +69,7 @@ def test_a_bad_recording_is_answered_with_what_to_do(
     answer = client.post(url, files={"file": (name, data)}, headers=HTMX)
     assert answer.status_code == 422
     assert re.search(says, answer.text)
-    assert listen.reference_of(session) is None
+    assert listen.reference_of(HERE, session) is None
     assert client.get("/health").status_code == 200
 
 
@@ -87,7 +88,7 @@ def test_noise_fails_on_the_page_with_what_to_do(client: TestClient, session: in
     url = f"/sessions/{session}/listen/recording"
     page = client.post(url, files={"file": ("noise.wav", data)}).text
     assert "Waiting for its turn" in page
-    reference = listen.reference_of(session)
+    reference = listen.reference_of(HERE, session)
     assert reference is not None
     listen.run_analysis(reference.id)
     page = client.get(f"/sessions/{session}/listen").text
@@ -98,7 +99,7 @@ def test_noise_fails_on_the_page_with_what_to_do(client: TestClient, session: in
 def test_progress_says_the_stage_and_ends_by_loading_the_step(
     client: TestClient, session: int, groove: bytes
 ) -> None:
-    reference = listen.bring_recording(session, "groove.flac", groove, "drums")
+    reference = listen.bring_recording(HERE, session, "groove.flac", groove, "drums")
     url = f"/sessions/{session}/listen/progress?reference={reference.id}"
     assert "Waiting for its turn" in client.get(url).text
     listen.run_analysis(reference.id)
@@ -108,7 +109,7 @@ def test_progress_says_the_stage_and_ends_by_loading_the_step(
 def test_cancelling_leads_back_to_bringing_a_recording(
     client: TestClient, session: int, groove: bytes
 ) -> None:
-    listen.bring_recording(session, "groove.flac", groove, "drums")
+    listen.bring_recording(HERE, session, "groove.flac", groove, "drums")
     page = client.post(f"/sessions/{session}/listen/cancel").text
     assert "Bring the record" in page
 
@@ -158,14 +159,14 @@ def test_a_drum_is_added_changed_taken_out_and_brought_back(
 ) -> None:
     base = f"/sessions/{session}/kit"
     page = client.post(f"{base}/drums", data=TOM_FIELDS).text
-    assert "Take Rack 12 out of the kit" in page
+    assert "Remove Rack 12 from the kit" in page
     page = client.post(f"{base}/drums/1", data=TOM_FIELDS | {"name": "High tom"}).text
-    assert "Take High tom out of the kit" in page
+    assert "Remove High tom from the kit" in page
     page = client.post(f"{base}/drums/1/take-out").text
     assert "Undo" in page
-    assert kit.kit(session) == []
+    assert kit.kit(HERE, session) == []
     client.post(f"{base}/drums/1/bring-back")
-    assert [d.owned.name for d in kit.kit(session)] == ["High tom"]
+    assert [d.owned.name for d in kit.kit(HERE, session)] == ["High tom"]
 
 
 @pytest.mark.parametrize(
@@ -184,12 +185,12 @@ def test_an_impossible_drum_is_answered_with_field_value_and_range(
     answer = client.post(url, data=TOM_FIELDS | change, headers=HTMX)
     assert answer.status_code == 422
     assert re.search(says, answer.text)
-    assert kit.kit(session) == []
+    assert kit.kit(HERE, session) == []
 
 
 def test_the_plan_shows_lugs_pitch_and_schools(client: TestClient, planned: int) -> None:
     page = client.get(f"/sessions/{planned}/plan?sel=tom-1").text
-    made = plan.latest_plan(planned)
+    made = plan.latest_plan(HERE, planned)
     assert made is not None
     lugs = made.drums[1].prediction.lug_hz
     assert f"batter lug {lugs.batter:.0f}" in page
@@ -203,22 +204,22 @@ def test_asking_for_another_relation_starts_at_its_usual_interval(
 ) -> None:
     url = f"/sessions/{planned}/plan/1"
     client.post(url, data={"relation": "equal", "was": "higher", "semitones": "2"})
-    made = plan.latest_plan(planned)
+    made = plan.latest_plan(HERE, planned)
     assert made is not None
     assert made.drums[1].semitones == 0.0
     client.post(url, data={"relation": "equal", "was": "equal", "semitones": "1,5"})
-    made = plan.latest_plan(planned)
+    made = plan.latest_plan(HERE, planned)
     assert made is not None
     assert made.drums[1].semitones == 1.5
     bad = client.post(url, data={"relation": "equal", "pitch_hz": "high"}, headers=HTMX)
     assert bad.status_code == 422
     assert "is not a number. The plan is as it was" in bad.text
-    assert plan.latest_plan(planned) == made
+    assert plan.latest_plan(HERE, planned) == made
 
 
 def test_a_changed_drum_makes_the_plan_stale(client: TestClient, planned: int) -> None:
     assert "changed since this plan" not in client.get(f"/sessions/{planned}/plan?sel=tom-1").text
-    kit.change_drum(planned, 1, replace(OWNED_TOM, reso="single-coated"))
+    kit.change_drum(HERE, planned, 1, replace(OWNED_TOM, reso="single-coated"))
     assert "changed since this plan" in client.get(f"/sessions/{planned}/plan?sel=tom-1").text
 
 
@@ -252,7 +253,7 @@ def test_own_schools_and_the_players_ways_are_kept_and_said(
         "school_heads": "reso higher", "school_port": "closed front",
     }  # fmt: skip
     client.post(f"/sessions/{session}/brief", data=fields)
-    asked = asked_of(one_session(session))
+    asked = asked_of(one_session(HERE, session))
     assert asked.schools == {"relation of the heads": "reso higher", "port": "closed front"}
     assert (asked.force, asked.buries_beater) == ("hard", True)
     page = client.get(f"/sessions/{session}/brief").text
@@ -261,7 +262,7 @@ def test_own_schools_and_the_players_ways_are_kept_and_said(
     answer = client.post(f"/sessions/{session}/brief", data={**fields, "school_port": "half"})
     assert answer.status_code == 422
     assert "closed front or ported front, not “half”" in answer.text
-    assert asked_of(one_session(session)) == asked, "nothing was changed"
+    assert asked_of(one_session(HERE, session)) == asked, "nothing was changed"
 
 
 def test_what_was_found_on_a_drum_is_kept_planned_and_on_the_sheet(
@@ -269,7 +270,7 @@ def test_what_was_found_on_a_drum_is_kept_planned_and_on_the_sheet(
 ) -> None:
     fields = {**TOM_FIELDS, "edge": "round-over", "found": ["rattle", "edge-dent"]}
     client.post(f"/sessions/{planned}/kit/drums/1", data=fields)
-    (tom,) = (d for d in kit.kit(planned) if d.id == 1)
+    (tom,) = (d for d in kit.kit(HERE, planned) if d.id == 1)
     assert tom.owned.findings == ("rattle", "edge-dent")
     assert tom.owned.edge == "round-over"
     assert len(re.findall(r"checked", client.get(f"/sessions/{planned}/kit?sel=d1").text)) == 2
@@ -286,12 +287,12 @@ def test_what_was_found_on_a_drum_is_kept_planned_and_on_the_sheet(
 
 def test_a_port_is_asked_for_where_there_is_none(client: TestClient, planned: int) -> None:
     assert "plan-port" not in client.get(f"/sessions/{planned}/plan?sel=d2").text, "it has a hole"
-    kit.change_drum(planned, 2, replace(OWNED_KICK, port_in=None))
+    kit.change_drum(HERE, planned, 2, replace(OWNED_KICK, port_in=None))
     assert "plan-port" in client.get(f"/sessions/{planned}/plan?sel=d2").text
     answer = client.post(f"/sessions/{planned}/plan/2", data={"port": "cut"}, headers=HTMX)
     assert "the brief forbids cutting" in answer.text
     client.post(f"/sessions/{planned}/plan/2", data={"port": "closed"})
-    latest = plan.latest_plan(planned)
+    latest = plan.latest_plan(HERE, planned)
     assert latest is not None
     assert latest.drums[2].port_in is None
 
@@ -363,7 +364,7 @@ def test_a_stroke_is_moved_taken_out_put_in_and_taken_back(
 ) -> None:
     base = f"/sessions/{planned}/listen"
     window = {"start": "0", "stop": "6"}
-    found = listen.heard(planned)
+    found = listen.heard(HERE, planned)
     assert found is not None
     at = next(h.time_s for h in found.analysis.hits if h.voice == "tom-1")
     seen = {"at": at, "seen": "tom-1"}
@@ -376,7 +377,7 @@ def test_a_stroke_is_moved_taken_out_put_in_and_taken_back(
         f"{base}/strokes/put-in", data={"time_s": "2.95", "voice": "cymbal", **window}
     )
     assert "Cymbal stroke added at 2.95 s" in page.text
-    found = listen.heard(planned)
+    found = listen.heard(HERE, planned)
     assert found is not None
     at = next(h.time_s for h in found.analysis.hits if h.voice == "cymbal")
     seen = {"at": at, "seen": "cymbal"}
@@ -397,12 +398,12 @@ def test_a_stroke_is_moved_taken_out_put_in_and_taken_back(
 def test_a_correction_that_cannot_be_made_is_told_and_changes_nothing(
     client: TestClient, planned: int, path: str, data: dict[str, str], says: str
 ) -> None:
-    before = listen.heard(planned)
+    before = listen.heard(HERE, planned)
     window = {"start": "0", "stop": "6"} if path.startswith("strokes") else {}
     answer = client.post(f"/sessions/{planned}/listen/{path}", data=data | window, headers=HTMX)
     assert answer.status_code == (409 if "any more" in says else 422)
     assert says in answer.text
-    after = listen.heard(planned)
+    after = listen.heard(HERE, planned)
     assert before is not None
     assert after is not None
     assert before.analysis == after.analysis
@@ -447,10 +448,10 @@ def test_a_wish_in_steps_moves_the_plan_and_not_the_record(
     client: TestClient, planned: int
 ) -> None:
     url = f"/sessions/{planned}/plan/1"
-    before = plan.latest_plan(planned)
+    before = plan.latest_plan(HERE, planned)
     assert before is not None
     client.post(url, data={"wish_sustain": "-6", "wish_length": "-6"})
-    after = plan.latest_plan(planned)
+    after = plan.latest_plan(HERE, planned)
     assert after is not None
     assert after.drums[1].target == before.drums[1].target
     assert after.drums[1].card["sustain"].value < before.drums[1].card["sustain"].value
@@ -458,15 +459,15 @@ def test_a_wish_in_steps_moves_the_plan_and_not_the_record(
     assert "Wish it different from the record: length -6, sustain -6 steps" in page
     bad = client.post(url, data={"wish_length": "90"}, headers=HTMX)
     assert "length: +90 steps is outside" in bad.text
-    assert plan.latest_plan(planned) == after
+    assert plan.latest_plan(HERE, planned) == after
 
 
 def test_toms_take_their_pitches_from_a_school_and_back(client: TestClient, planned: int) -> None:
     client.post(f"/sessions/{planned}/plan/toms", data={"school": "best"})
-    best = plan.latest_plan(planned)
+    best = plan.latest_plan(HERE, planned)
     assert best is not None
     client.post(f"/sessions/{planned}/plan/toms", data={"school": "record"})
-    back = plan.latest_plan(planned)
+    back = plan.latest_plan(HERE, planned)
     assert back is not None
     record = back.drums[1].target["pitch"].value
     assert back.drums[1].card["pitch"].value == pytest.approx(record, rel=2e-3)
@@ -487,16 +488,16 @@ def test_a_plan_with_a_damper_that_was_taken_off_the_shelf_says_so(
     client: TestClient, planned: int
 ) -> None:
     numbers = {"radius": 0.8, "resistance": 1.5, "mass_kg": 0.002, "minutes": 1.0}
-    own = shelf.add_damper("My wallet", "tom", "batter", numbers)
+    own = shelf.add_damper(HERE, "My wallet", "tom", "batter", numbers)
     client.post(f"/sessions/{planned}/plan/1", data={"damper": own.row["id"]})
     assert "My wallet" in client.get(f"/sessions/{planned}/plan?sel=tom-1").text
-    shelf.take_off_shelf("part", own.id)
+    shelf.take_off_shelf(HERE, "part", own.id)
     for step in ("plan?sel=tom-1", "sheet", "listen", "kit"):
         assert client.get(f"/sessions/{planned}/{step}").status_code == 200
     assert "taken off the shelf" in client.get(f"/sessions/{planned}/plan?sel=tom-1").text
-    shelf.put_back("part", own.id)
+    shelf.put_back(HERE, "part", own.id)
     assert "taken off the shelf" not in client.get(f"/sessions/{planned}/plan?sel=tom-1").text
-    shelf.take_off_shelf("part", own.id)
+    shelf.take_off_shelf(HERE, "part", own.id)
 
 
 @pytest.mark.parametrize(
@@ -542,16 +543,16 @@ def test_a_head_of_ones_own_is_planned_with_and_kept_while_it_is_on_a_drum(
 ) -> None:
     text = client.post("/shelf/constructions", data=HEAD).text
     assert "Twin haze" in text and "7.5 + 5 mil, coated, centre dot" in text
-    own = next(p for p in shelf.own_parts() if p.row["name"] == "Twin haze")
+    own = next(p for p in shelf.own_parts(HERE) if p.row["name"] == "Twin haze")
     assert own.row["may_crack_collar"] is False
     asked = client.post(f"/sessions/{planned}/plan/1", data={"batter": own.row["id"]})
     assert "Twin haze" in asked.text
     assert "7.5 + 5 mil" in client.get(f"/sessions/{planned}/sheet").text
-    kit.change_drum(planned, 1, replace(OWNED_TOM, batter=own.row["id"]))
+    kit.change_drum(HERE, planned, 1, replace(OWNED_TOM, batter=own.row["id"]))
     answer = client.post(f"/shelf/part/{own.id}/take", headers=HTMX)
     assert f"“Twin haze” is on {OWNED_TOM.name}. Change that first" in answer.text
     assert client.get(f"/sessions/{planned}/kit").status_code == 200
-    kit.change_drum(planned, 1, OWNED_TOM)
+    kit.change_drum(HERE, planned, 1, OWNED_TOM)
     client.post(f"/shelf/part/{own.id}/take")
     assert "taken off the shelf" in client.get(f"/sessions/{planned}/plan?sel=tom-1").text
 
@@ -570,7 +571,7 @@ def test_a_head_of_ones_own_is_planned_with_and_kept_while_it_is_on_a_drum(
 def test_a_head_that_cannot_be_is_told_and_not_added(
     client: TestClient, planned: int, change: dict, says: str
 ) -> None:
-    before = shelf.own_parts()
+    before = shelf.own_parts(HERE)
     answer = client.post("/shelf/constructions", data={**HEAD, **change}, headers=HTMX)
     assert says in answer.text
-    assert shelf.own_parts() == before
+    assert shelf.own_parts(HERE) == before

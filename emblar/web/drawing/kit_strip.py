@@ -38,6 +38,10 @@ class StripDrum:
     state: State
     selected: bool
     href: str
+    stand: str | None = None
+    """``"rack"`` or ``"floor"``, if not where its size says."""
+    place: int | None = None
+    """Its place in the kit's order, if that was said."""
 
 
 def _rows(drums: Sequence[StripDrum]) -> list[list[StripDrum]]:
@@ -46,9 +50,14 @@ def _rows(drums: Sequence[StripDrum]) -> list[list[StripDrum]]:
     def size(drum: StripDrum) -> float:
         return drum.diameter_in or 12.0
 
-    toms = sorted((d for d in drums if d.kind == "tom"), key=size)
-    racks = [d for d in toms if size(d) < FLOOR_IN]
-    front = [d for d in drums if d.kind == "snare"] + [d for d in toms if size(d) >= FLOOR_IN]
+    def on_floor(drum: StripDrum) -> bool:
+        return drum.stand == "floor" if drum.stand else size(drum) >= FLOOR_IN
+
+    toms = [d for d in drums if d.kind == "tom"]
+    if all(d.place is None for d in toms):
+        toms.sort(key=size)
+    racks = [d for d in toms if not on_floor(d)]
+    front = [d for d in drums if d.kind == "snare"] + [d for d in toms if on_floor(d)]
     kicks = [[d] for d in drums if d.kind == "kick"]
     rows = [racks[i : i + 2] for i in range(0, len(racks), 2)]
     return [*rows, *kicks, *(front[i : i + 2] for i in range(0, len(front), 2))]
@@ -84,7 +93,7 @@ def _drum(drum: StripDrum, x: float, y: float, radius: float, below: float) -> M
     number = f"{drum.diameter_in:g}" if drum.diameter_in else "?"
     parts = [
         el("circle", cx=x, cy=y, r=radius, cls="strip-head"),
-        _ring(drum.state, x, y, radius + 3.5),
+        ring(drum.state, x, y, radius + 3.5),
         label(x, y + 5.0, number, "strip-number", "middle"),
         label(x, below, drum.name, "strip-name", "middle"),
     ]
@@ -100,7 +109,8 @@ def _drum(drum: StripDrum, x: float, y: float, radius: float, below: float) -> M
     )
 
 
-def _ring(state: State, x: float, y: float, radius: float) -> Markup:
+def ring(state: State, x: float, y: float, radius: float) -> Markup:
+    """Draw the ring whose style tells how far a drum is."""
     if state == "half":
         arc = (
             f"M {x:.1f} {y - radius:.1f} A {radius:.1f} {radius:.1f} 0 0 1 {x:.1f} {y + radius:.1f}"

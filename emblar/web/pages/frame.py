@@ -10,7 +10,7 @@ from emblar.actions.listen import Heard
 from emblar.actions.plan import KitPlan
 from emblar.actions.workspace import Workspace
 from emblar.core.planning.recipe import kind_of_voice
-from emblar.store.drums import KitDrum
+from emblar.store.kit import KitDrum
 from emblar.store.sessions import SessionInfo
 from emblar.web.drawing.kit_strip import State, StripDrum, kit_strip
 
@@ -172,7 +172,17 @@ def _strip_drums(work: Workspace, step: str, selected: str) -> list[StripDrum]:
         key, owned = f"d{drum.id}", drum.owned
         href = _href(work.session.id, step, key)
         shown.append(
-            StripDrum(key, owned.name, owned.kind, owned.diameter_in, state, key == selected, href)
+            StripDrum(
+                key,
+                owned.name,
+                owned.kind,
+                owned.diameter_in,
+                state,
+                key == selected,
+                href,
+                drum.stand,
+                drum.position,
+            )
         )
     played = {d.voice for d in work.drums}
     return shown + [

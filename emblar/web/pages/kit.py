@@ -1,10 +1,12 @@
 """Kit: the voices of the record and who plays them; the selected drum's description."""
 
-from dataclasses import dataclass
+from collections.abc import Sequence
+from dataclasses import dataclass, replace
 
 from markupsafe import Markup
 
 from emblar.actions.kit import tuned_voices
+from emblar.actions.kits import KitChoice
 from emblar.core.acoustics.drum import Kind
 from emblar.core.catalogue import (
     Construction,
@@ -18,6 +20,8 @@ from emblar.core.naming import voice_title
 from emblar.core.planning.findings import findings
 from emblar.core.planning.kit import OwnedDrum
 from emblar.core.planning.recipe import kind_of_voice
+from emblar.store.drums import StudioDrum
+from emblar.store.kit import KitDrum
 from emblar.web.drawing.section import Section, SectionHead, section
 from emblar.web.pages.frame import Frame
 from emblar.web.pages.words import pitch
@@ -67,6 +71,10 @@ class DrumForm:
     edges: tuple[Option, ...]
     findings: tuple[Option, ...]
     new: bool
+    lent_by: str = ""
+    stands: tuple[Option, ...] = ()
+    seconds: tuple[Option, ...] = ()
+    """The parts it may play as a second drum or a candidate; empty where it is the first."""
 
 
 @dataclass(frozen=True, slots=True)
@@ -80,6 +88,10 @@ class KitPage:
     adding: bool
     assigned: int
     undo: int | None
+    choices: tuple[KitChoice, ...] = ()
+    """Kits from before that may be brought."""
+    others: tuple[Option, ...] = ()
+    """The studio's drums that are not in this kit."""
 
 
 def section_head(made: Construction, lug_hz: float | None) -> SectionHead:
@@ -87,7 +99,13 @@ def section_head(made: Construction, lug_hz: float | None) -> SectionHead:
     return SectionHead(made.name, len(made.plies_mil), made.coated, made.ring, lug_hz)
 
 
-def kit_page(around: Frame, adding: str, undo: int | None) -> KitPage:
+def kit_page(
+    around: Frame,
+    adding: str,
+    undo: int | None,
+    choices: Sequence[KitChoice] = (),
+    others: Sequence[StudioDrum] = (),
+) -> KitPage:
     """Return the Kit screen.
 
     Parameters
@@ -98,6 +116,8 @@ def kit_page(around: Frame, adding: str, undo: int | None) -> KitPage:
         Kind of drum being added; empty edits the selected one.
     undo
         A drum just taken out, to offer bringing it back.
+    choices, others
+        Kits from before, and the studio's drums that are not in this kit.
     """
     drum = around.drum
     is_new = bool(adding) or drum is None
@@ -106,15 +126,51 @@ def kit_page(around: Frame, adding: str, undo: int | None) -> KitPage:
     if not is_new and drum is not None:
         action = f"{action}/{drum.id}"
     voices = _voices(around)
+    form = drum_form(action, owned, new=is_new)
+    if not is_new and drum is not None:
+        form = replace(
+            form, lent_by=drum.lent_by, stands=_stands(drum), seconds=_seconds(around, drum)
+        )
     return KitPage(
         frame=around,
         voices=voices,
-        form=drum_form(action, owned, new=is_new),
+        form=form,
         section=None if is_new else _section(owned),
         adding=is_new,
         assigned=sum(not row.open for row in voices),
         undo=undo,
+        choices=tuple(choices),
+        others=tuple(
+            Option(str(d.id), f"{d.owned.name}, {d.owned.diameter_in:g} in{_lent(d)}", False)
+            for d in others
+        ),
     )
+
+
+def _lent(drum: StudioDrum) -> str:
+    return f", borrowed from {drum.lent_by}" if drum.lent_by else ""
+
+
+def _stands(drum: KitDrum) -> tuple[Option, ...]:
+    if drum.owned.kind != "tom":
+        return ()
+    rows = (("", "where its size says"), ("rack", "on the rack"), ("floor", "on the floor"))
+    return tuple(Option(value, text, value == (drum.stand or "")) for value, text in rows)
+
+
+def _seconds(around: Frame, drum: KitDrum) -> tuple[Option, ...]:
+    """Return the parts a drum may play beside another; none while it is the first for one."""
+    if drum.voice is not None and not drum.also:
+        return ()
+    chosen = drum.voice if drum.also else ""
+    firsts = {d.voice for d in around.drums if d.voice and not d.also}
+    parts = [
+        v
+        for v in tuned_voices(around.found)
+        if _can_play(drum.owned.kind, v) and (v in firsts or v == chosen)
+    ]
+    rows = [("", "nothing"), *((v, v.replace("-", " ")) for v in parts)]
+    return tuple(Option(value, text, value == chosen) for value, text in rows)
 
 
 def _voices(around: Frame) -> tuple[VoiceRow, ...]:
@@ -124,7 +180,11 @@ def _voices(around: Frame) -> tuple[VoiceRow, ...]:
         hz = card.fundamental_hz if card else None
         fitting = [d for d in around.drums if _can_play(d.owned.kind, voice)]
         options = tuple(
-            Option(str(d.id), f"{d.owned.name}, {d.owned.diameter_in:g} in", d.voice == voice)
+            Option(
+                str(d.id),
+                f"{d.owned.name}, {d.owned.diameter_in:g} in",
+                d.voice == voice and not d.also,
+            )
             for d in fitting
         )
         played = any(o.chosen for o in options)

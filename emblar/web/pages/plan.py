@@ -22,7 +22,7 @@ from emblar.core.planning.steps import Step, steps
 from emblar.core.planning.weighing import RENDERED
 from emblar.formats.drum import QuantityFile
 from emblar.formats.plan import DrumPlanFile
-from emblar.store.drums import KitDrum
+from emblar.store.kit import KitDrum
 from emblar.web.drawing.ladder import Ladder, ladder
 from emblar.web.drawing.rulers import RulerRow, rulers
 from emblar.web.drawing.section import Section, SectionDamper, section

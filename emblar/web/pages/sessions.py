@@ -1,10 +1,24 @@
-"""The list of sessions."""
+"""Home: the sessions, each with its kit and what is next."""
 
+from collections.abc import Sequence
 from dataclasses import dataclass
 from datetime import datetime
 
-from emblar.store.sessions import SessionInfo
+from markupsafe import Markup
+
+from emblar.actions.home import How, Next, SessionState
+from emblar.actions.kits import KitChoice
+from emblar.web.drawing.kit_line import kit_line
+from emblar.web.drawing.kit_strip import State, StripDrum
 from emblar.web.pages.frame import time_left
+
+NEXT: dict[Next, tuple[str, str]] = {
+    "record": ("listen", "Bring the record"),
+    "kit": ("kit", "Say which drums are here"),
+    "plan": ("plan", "Plan the kit"),
+    "tune": ("plan", "Tune to the plan"),
+}
+STATES: dict[How, State] = {"nothing": "empty", "target": "dotted", "planned": "half"}
 
 
 @dataclass(frozen=True, slots=True)
@@ -15,7 +29,10 @@ class SessionRow:
     name: str
     artist: str
     downbeat: str
-    state: str
+    kit: Markup | None
+    drums: str
+    next: str
+    href: str
     made: str
 
 
@@ -25,27 +42,37 @@ class SessionsPage:
 
     rows: tuple[SessionRow, ...]
     undo: int | None
+    kits: tuple[KitChoice, ...]
 
 
-def _state(session: SessionInfo) -> str:
-    if session.plan_version is not None:
-        return f"{session.drums} drums, plan {session.plan_version}"
-    if session.drums:
-        return f"{session.drums} drums, no plan yet"
-    return "record brought" if session.references else "no record yet"
-
-
-def sessions_page(sessions: list[SessionInfo], now: datetime, undo: int | None) -> SessionsPage:
+def sessions_page(
+    states: Sequence[SessionState], kits: Sequence[KitChoice], now: datetime, undo: int | None
+) -> SessionsPage:
     """Return the list, with the session just deleted to offer bringing it back."""
-    rows = tuple(
-        SessionRow(
-            s.id,
-            s.name,
-            s.artist,
-            time_left(s.downbeat_at, now),
-            _state(s),
-            s.created_at.strftime("%-d %B %Y"),
-        )
-        for s in sessions
+    return SessionsPage(tuple(_row(s, now) for s in states), undo, tuple(kits))
+
+
+def step_href(session_id: int, following: Next) -> str:
+    """Return the address at which a session's work goes on."""
+    return f"/sessions/{session_id}/{NEXT[following][0]}"
+
+
+def _row(state: SessionState, now: datetime) -> SessionRow:
+    session = state.session
+    href = step_href(session.id, state.next)
+    strip = [
+        StripDrum(d.name, d.name, "", d.diameter_in, STATES[d.how], False, href)
+        for d in state.drums
+    ]
+    planned = sum(d.how == "planned" for d in state.drums)
+    return SessionRow(
+        session.id,
+        session.name,
+        session.artist,
+        time_left(session.downbeat_at, now),
+        kit_line(f"kit-{session.id}", strip) if strip else None,
+        f"{planned} of {len(strip)} drums planned" if strip else "no drums yet",
+        NEXT[state.next][1],
+        href,
+        session.created_at.strftime("%-d %B %Y"),
     )
-    return SessionsPage(rows, undo)

@@ -2,6 +2,7 @@
 
 from dataclasses import dataclass
 
+from emblar.actions.scope import Scope
 from emblar.actions.shelf import CONDITIONS, loose_heads, own_parts, use_own_parts
 from emblar.core.catalogue import constructions, numbers
 from emblar.web.pages.kit import Option
@@ -43,9 +44,9 @@ class ShelfPage:
     undo: str
 
 
-def shelf_page(undo: str) -> ShelfPage:
+def shelf_page(scope: Scope, undo: str) -> ShelfPage:
     """Return the Shelf; ``undo`` is what was just taken off, as ``head-3``."""
-    use_own_parts()
+    use_own_parts(scope)
     names = constructions()
     heads = [
         ShelfLine(
@@ -53,7 +54,7 @@ def shelf_page(undo: str) -> ShelfPage:
             f"{h.owned.diameter_in:g} in, {h.owned.condition}",
             f"/shelf/head/{h.id}/take",
         )
-        for h in loose_heads()
+        for h in loose_heads(scope)
         if h.owned.construction in names
     ]
     dampers = [
@@ -63,7 +64,7 @@ def shelf_page(undo: str) -> ShelfPage:
             f"{p.row['resistance']:g} N s/m, {1000 * p.row['mass_kg']:g} g",
             f"/shelf/part/{p.id}/take",
         )
-        for p in own_parts()
+        for p in own_parts(scope)
         if p.part == "damper"
     ]
     own_heads = [
@@ -74,7 +75,7 @@ def shelf_page(undo: str) -> ShelfPage:
             + "".join(f", {text}" for field, text in MADE_TEXTS if p.row.get(field)),
             f"/shelf/part/{p.id}/take",
         )
-        for p in own_parts()
+        for p in own_parts(scope)
         if p.part == "construction"
     ]
     what, _, row_id = undo.partition("-")

@@ -9,7 +9,7 @@ from emblar.core.catalogue import construction, damper, strikers, wire_settings
 from emblar.core.naming import voice_title
 from emblar.core.planning.assign import Alternative
 from emblar.core.planning.weighing import Weighed
-from emblar.store.drums import KitDrum
+from emblar.store.kit import KitDrum
 from emblar.web.drawing.two_ways import two_ways
 from emblar.web.pages.frame import Frame
 from emblar.web.pages.words import number

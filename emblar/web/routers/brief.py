@@ -13,6 +13,7 @@ from emblar.formats.errors import at_field
 from emblar.web.pages.brief import SCHOOL_FIELDS, brief_page
 from emblar.web.routers.context import go, load
 from emblar.web.routers.fields import Id
+from emblar.web.routers.here import Here
 from emblar.web.templating import render
 
 router = APIRouter(prefix="/sessions/{session_id}")
@@ -81,15 +82,15 @@ class BriefFields(BaseModel):
 
 
 @router.get("/brief")
-def show(request: Request, session_id: Id, sel: str = "") -> Response:
+def show(scope: Here, request: Request, session_id: Id, sel: str = "") -> Response:
     """Show the brief."""
-    _, around = load(session_id, "brief", sel)
+    _, around = load(scope, session_id, "brief", sel)
     page = brief_page(around, asked_of(around.session))
     return render(request, "brief/page.html", {"page": page, "frame": around})
 
 
 @router.post("/brief")
-def change(session_id: Id, fields: Annotated[BriefFields, Form()]) -> Response:
+def change(scope: Here, session_id: Id, fields: Annotated[BriefFields, Form()]) -> Response:
     """Keep the brief and go on to Listen."""
     try:
         at = datetime.fromisoformat(fields.downbeat_at).astimezone() if fields.downbeat_at else None
@@ -99,6 +100,7 @@ def change(session_id: Id, fields: Annotated[BriefFields, Form()]) -> Response:
             field="downbeat_at",
         ) from error
     change_brief(
+        scope,
         session_id,
         Brief(fields.name, fields.studio, fields.artist, fields.wish, at, fields.ask()),
     )

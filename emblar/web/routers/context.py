@@ -5,15 +5,16 @@ from dataclasses import dataclass
 from fastapi.responses import RedirectResponse
 
 from emblar.actions.kit import Given, changes_since
+from emblar.actions.scope import Scope
 from emblar.actions.workspace import Workspace, workspace
 from emblar.settings import now
 from emblar.web.pages.frame import Frame, frame
 from emblar.web.routers.fields import parts_from_text
 
 
-def load(session_id: int, step: str, selection: str) -> tuple[Workspace, Frame]:
+def load(scope: Scope, session_id: int, step: str, selection: str) -> tuple[Workspace, Frame]:
     """Load a session's workspace and the frame of one step."""
-    work = workspace(session_id)
+    work = workspace(scope, session_id)
     return work, frame(work, step, selection, now())
 
 
@@ -25,12 +26,12 @@ class GivenLine:
     was: str
 
 
-def given_line(session_id: int, was: str) -> GivenLine | None:
+def given_line(scope: Scope, session_id: int, was: str) -> GivenLine | None:
     """Return what giving parts to drums changed, or None if nothing was asked or changed.
 
     ``was`` is which drum played what before, as ``fields.parts_as_text`` writes it.
     """
-    rows = changes_since(session_id, parts_from_text(was)) if was else []
+    rows = changes_since(scope, session_id, parts_from_text(was)) if was else []
     if not was:
         return None
     if not rows:

@@ -16,6 +16,15 @@ from emblar.actions.kit import (
     suggest_voices,
     take_out_drum,
 )
+from emblar.actions.kits import (
+    bring_kit,
+    copy_drum,
+    kit_choices,
+    move_drum,
+    save_kit,
+    studio_drums,
+    use_drum,
+)
 from emblar.actions.once import only_once
 from emblar.actions.plan import plan_kit
 from emblar.core.acoustics.drum import Kind
@@ -33,6 +42,7 @@ from emblar.web.routers.fields import (
     parts_as_text,
     parts_from_text,
 )
+from emblar.web.routers.here import Here
 from emblar.web.templating import render
 
 router = APIRouter(prefix="/sessions/{session_id}/kit")
@@ -57,6 +67,9 @@ class DrumFields(BaseModel):
     port_in: Text = ""
     edge: Text = USUAL_EDGE
     found: list[Text] = []
+    lent_by: Text = ""
+    stand: Text = ""
+    second_for: Text = ""
     once: Text = ""
 
     def owned(self) -> OwnedDrum:
@@ -92,6 +105,7 @@ def _kit(session_id: Id, selection: str = "") -> str:
 
 @router.get("")
 def show(
+    scope: Here,
     request: Request,
     session_id: Id,
     sel: str = "",
@@ -100,75 +114,118 @@ def show(
     was: Text = "",
 ) -> Response:
     """Show the kit."""
-    _, around = load(session_id, "kit", sel)
+    _, around = load(scope, session_id, "kit", sel)
     adding = add if add in dict(KINDS) else ""
-    given = given_line(session_id, was)
-    context = {"page": kit_page(around, adding, undo), "frame": around, "given": given}
+    given = given_line(scope, session_id, was)
+    choices = kit_choices(scope, without=session_id)
+    page = kit_page(around, adding, undo, choices, studio_drums(scope, session_id))
+    context = {"page": page, "frame": around, "given": given}
     return render(request, "kit/page.html", context)
 
 
 @router.post("/drums")
-def add(session_id: Id, fields: Annotated[DrumFields, Form()]) -> Response:
+def add(scope: Here, session_id: Id, fields: Annotated[DrumFields, Form()]) -> Response:
     """Add a drum."""
     owned = fields.owned()
 
     def make() -> str:
-        return _kit(session_id, f"d{add_drum(session_id, owned).id}")
+        drum = add_drum(scope, session_id, owned, lent_by=fields.lent_by)
+        return _kit(session_id, f"d{drum.id}")
 
     return go(only_once(fields.once, owned, make))
 
 
 @router.post("/drums/{drum_id}")
-def change(session_id: Id, drum_id: Id, fields: Annotated[DrumFields, Form()]) -> Response:
+def change(
+    scope: Here, session_id: Id, drum_id: Id, fields: Annotated[DrumFields, Form()]
+) -> Response:
     """Change a drum."""
-    change_drum(session_id, drum_id, fields.owned())
+    change_drum(
+        scope, session_id, drum_id, fields.owned(),
+        lent_by=fields.lent_by, stand=fields.stand, second_for=fields.second_for,
+    )  # fmt: skip
+    return go(_kit(session_id, f"d{drum_id}"))
+
+
+@router.post("/bring")
+def bring(scope: Here, session_id: Id, kit: Annotated[Text, Form()] = "") -> Response:
+    """Put a kit from before into this session."""
+    bring_kit(scope, session_id, kit)
+    return go(_kit(session_id))
+
+
+@router.post("/save")
+def save(scope: Here, session_id: Id, kit_name: Annotated[Text, Form()] = "") -> Response:
+    """Keep this kit by name."""
+    save_kit(scope, session_id, kit_name)
+    return go(_kit(session_id))
+
+
+@router.post("/use")
+def use(scope: Here, session_id: Id, drum: Annotated[int, Form()]) -> Response:
+    """Put one of the studio's drums into this kit."""
+    return go(_kit(session_id, f"d{use_drum(scope, session_id, drum).id}"))
+
+
+@router.post("/drums/{drum_id}/copy")
+def copy(scope: Here, session_id: Id, drum_id: Id) -> Response:
+    """Add a drum like this one."""
+    return go(_kit(session_id, f"d{copy_drum(scope, session_id, drum_id).id}"))
+
+
+@router.post("/drums/{drum_id}/move")
+def move(scope: Here, session_id: Id, drum_id: Id, by: Annotated[int, Form()]) -> Response:
+    """Move a drum earlier or later in the order."""
+    move_drum(scope, session_id, drum_id, by)
     return go(_kit(session_id, f"d{drum_id}"))
 
 
 @router.post("/drums/{drum_id}/take-out")
-def take_out(session_id: Id, drum_id: Id) -> Response:
+def take_out(scope: Here, session_id: Id, drum_id: Id) -> Response:
     """Take a drum out of the kit, offering to bring it back."""
-    take_out_drum(session_id, drum_id)
+    take_out_drum(scope, session_id, drum_id)
     return go(f"/sessions/{session_id}/kit?undo={drum_id}")
 
 
 @router.post("/drums/{drum_id}/bring-back")
-def bring_back(session_id: Id, drum_id: Id) -> Response:
+def bring_back(scope: Here, session_id: Id, drum_id: Id) -> Response:
     """Bring a drum back."""
-    bring_back_drum(session_id, drum_id)
+    bring_back_drum(scope, session_id, drum_id)
     return go(_kit(session_id, f"d{drum_id}"))
 
 
 @router.post("/voices")
 def voices(
+    scope: Here,
     session_id: Id,
     voice: Annotated[str, Form()],
     drum: Annotated[int | None, BeforeValidator(_none_if_empty), Form()] = None,
     sel: Annotated[str, Form()] = "",
 ) -> Response:
     """Let a drum play a voice, or no drum."""
-    assign_voice(session_id, voice, drum)
+    assign_voice(scope, session_id, voice, drum)
     return go(_kit(session_id, sel))
 
 
 @router.post("/suggest")
-def suggest(session_id: Id, sel: Annotated[str, Form()] = "") -> Response:
+def suggest(scope: Here, session_id: Id, sel: Annotated[str, Form()] = "") -> Response:
     """Give every voice to a drum by kind and size, and say what that changed."""
-    before = parts_as_text(parts_of(kit(session_id)))
-    suggest_voices(session_id)
+    before = parts_as_text(parts_of(kit(scope, session_id)))
+    suggest_voices(scope, session_id)
     return go(f"/sessions/{session_id}/kit?sel={sel}&was={before}")
 
 
 @router.post("/parts-back")
 def parts_back(
+    scope: Here,
     session_id: Id,
     was: Annotated[Text, Form()],
     sel: Annotated[str, Form()] = "",
     plan: Annotated[bool, Form()] = False,
 ) -> Response:
     """Let the drums play what they played before."""
-    give_back(session_id, parts_from_text(was))
+    give_back(scope, session_id, parts_from_text(was))
     if plan:
-        plan_kit(session_id)
+        plan_kit(scope, session_id)
         return go(f"/sessions/{session_id}/plan?sel={sel}")
     return go(_kit(session_id, sel))

@@ -5,6 +5,7 @@ from fastapi import APIRouter, Request, Response
 from emblar.core.errors import NotFoundError
 from emblar.web.pages.later import PLACES, STEPS
 from emblar.web.routers.context import load
+from emblar.web.routers.here import Here
 from emblar.web.templating import render
 
 router = APIRouter()
@@ -31,9 +32,9 @@ def place(request: Request, place: str) -> Response:
 
 
 @router.get("/sessions/{session_id}/{step}")
-def step(request: Request, session_id: int, step: str, sel: str = "") -> Response:
+def step(scope: Here, request: Request, session_id: int, step: str, sel: str = "") -> Response:
     """Show what a step will do."""
     if step not in STEPS:
         raise NotFoundError("There is no such page.")
-    _, around = load(session_id, step, sel)
+    _, around = load(scope, session_id, step, sel)
     return render(request, "later/page.html", {"frame": around, "later": STEPS[step]})

@@ -18,11 +18,13 @@ from emblar.actions.listen import (
 )
 from emblar.actions.listen_files import ListenFile, listen_file, stem_file
 from emblar.actions.once import only_once
+from emblar.actions.scope import Scope
 from emblar.core.analysis.edits import Seen
 from emblar.core.errors import NotFoundError
 from emblar.web.pages.listen import listen_page, peaks_window
 from emblar.web.routers.context import go, load
 from emblar.web.routers.fields import AskedId, AskedNumber, Id, Number, Text
+from emblar.web.routers.here import Here
 from emblar.web.templating import render
 
 router = APIRouter(prefix="/sessions/{session_id}/listen")
@@ -30,6 +32,7 @@ router = APIRouter(prefix="/sessions/{session_id}/listen")
 
 @router.get("")
 def show(
+    scope: Here,
     request: Request,
     session_id: Id,
     sel: str = "",
@@ -40,26 +43,26 @@ def show(
     done: AskedId = None,
 ) -> Response:
     """Show what was heard, or how far it is, or where to bring a recording."""
-    work, around = load(session_id, "listen", sel)
-    page = listen_page(work, around, start, stop, strokes.last_correction(session_id))
+    work, around = load(scope, session_id, "listen", sel)
+    page = listen_page(work, around, start, stop, strokes.last_correction(scope, session_id))
     shown = {"page": page, "frame": around, "file_back": file_back, "evidence_back": evidence_back,
              "done": done}  # fmt: skip
     return render(request, "listen/page.html", shown)
 
 
 @router.get("/progress")
-def progress(request: Request, session_id: Id, reference: AskedId) -> Response:
+def progress(scope: Here, request: Request, session_id: Id, reference: AskedId) -> Response:
     """Show how far the analysis is; when it has ended, have the browser load the step anew."""
-    info = one_reference(session_id, reference or 0)
+    info = one_reference(scope, session_id, reference or 0)
     if not info.active:
         return Response(headers={"HX-Redirect": f"/sessions/{session_id}/listen"})
     return render(request, "listen/_progress.html", {"reference": info})
 
 
 @router.get("/waveform")
-def waveform(session_id: Id, start: Number, stop: Number) -> dict[str, list[float]]:
+def waveform(scope: Here, session_id: Id, start: Number, stop: Number) -> dict[str, list[float]]:
     """Return the waveform's lowest and highest values between two times in s."""
-    found = heard(session_id)
+    found = heard(scope, session_id)
     if found is None:
         raise NotFoundError("Nothing is analysed in this session yet.")
     return peaks_window(found, start, stop)
@@ -67,6 +70,7 @@ def waveform(session_id: Id, start: Number, stop: Number) -> dict[str, list[floa
 
 @router.post("/recording")
 def bring(
+    scope: Here,
     session_id: Id,
     file: Annotated[UploadFile, File()],
     kind: Annotated[str, Form()] = "auto",
@@ -78,7 +82,7 @@ def bring(
     data, name = file.file.read(), file.filename or ""
 
     def make() -> str:
-        bring_recording(session_id, name, data, kind, beside=beside, voice=drum or None)
+        bring_recording(scope, session_id, name, data, kind, beside=beside, voice=drum or None)
         return f"/sessions/{session_id}/listen"
 
     sent = (name, sha256(data).hexdigest(), kind, beside, drum)
@@ -86,34 +90,37 @@ def bring(
 
 
 @router.post("/again")
-def again(session_id: Id, reference: Annotated[int, Form()]) -> Response:
+def again(scope: Here, session_id: Id, reference: Annotated[int, Form()]) -> Response:
     """Have a recording that is kept analysed anew."""
-    analyse_again(session_id, reference)
+    analyse_again(scope, session_id, reference)
     return go(f"/sessions/{session_id}/listen")
 
 
 @router.post("/cancel")
-def cancel(session_id: Id) -> Response:
+def cancel(scope: Here, session_id: Id) -> Response:
     """Cancel the analysis that is waiting or running."""
-    reference = reference_of(session_id)
+    reference = reference_of(scope, session_id)
     if reference is not None:
-        cancel_analysis(reference.id)
+        cancel_analysis(scope, session_id, reference.id)
     return go(f"/sessions/{session_id}/listen")
 
 
-def _back(session_id: int, sel: str, start: float, stop: float, *, done: bool = False) -> Response:
+def _back(
+    scope: Scope, session_id: int, sel: str, start: float, stop: float, *, done: bool = False
+) -> Response:
     """Answer with the window as it was; ``done`` offers to undo what was just done."""
-    told = _done(session_id) if done else ""
+    told = _done(scope, session_id) if done else ""
     return go(f"/sessions/{session_id}/listen?sel={sel}&start={start:.2f}&stop={stop:.2f}{told}")
 
 
-def _done(session_id: int) -> str:
-    last = strokes.last_correction(session_id)
+def _done(scope: Scope, session_id: int) -> str:
+    last = strokes.last_correction(scope, session_id)
     return f"&done={last.count}" if last else ""
 
 
 @router.post("/strokes/move")
 def stroke_to_voice(
+    scope: Here,
     session_id: Id,
     at: Annotated[Number, Form()],
     seen: Annotated[str, Form()],
@@ -122,12 +129,13 @@ def stroke_to_voice(
     stop: Annotated[Number, Form()],
 ) -> Response:
     """Give a stroke to another voice."""
-    strokes.move_stroke(session_id, Seen(at, seen), voice)
-    return _back(session_id, voice, start, stop, done=True)
+    strokes.move_stroke(scope, session_id, Seen(at, seen), voice)
+    return _back(scope, session_id, voice, start, stop, done=True)
 
 
 @router.post("/strokes/take-out")
 def stroke_out(
+    scope: Here,
     session_id: Id,
     at: Annotated[Number, Form()],
     seen: Annotated[str, Form()],
@@ -136,12 +144,13 @@ def stroke_out(
     stop: Annotated[Number, Form()],
 ) -> Response:
     """Take a stroke out."""
-    strokes.take_out_stroke(session_id, Seen(at, seen))
-    return _back(session_id, sel, start, stop, done=True)
+    strokes.take_out_stroke(scope, session_id, Seen(at, seen))
+    return _back(scope, session_id, sel, start, stop, done=True)
 
 
 @router.post("/strokes/put-in")
 def stroke_in(
+    scope: Here,
     session_id: Id,
     time_s: Annotated[Number, Form()],
     voice: Annotated[str, Form()],
@@ -149,21 +158,22 @@ def stroke_in(
     stop: Annotated[Number, Form()],
 ) -> Response:
     """Put a stroke in where none was found."""
-    strokes.put_in_stroke(session_id, time_s, voice)
-    return _back(session_id, voice, start, stop, done=True)
+    strokes.put_in_stroke(scope, session_id, time_s, voice)
+    return _back(scope, session_id, voice, start, stop, done=True)
 
 
 @router.post("/toms/{what}")
 def toms(
-    session_id: Id, what: Literal["split", "merge"], voice: Annotated[str, Form()]
+    scope: Here, session_id: Id, what: Literal["split", "merge"], voice: Annotated[str, Form()]
 ) -> Response:
     """Split a tom in two, or make one of it and the next lower one."""
-    {"split": strokes.split, "merge": strokes.merge}[what](session_id, voice)
-    return go(f"/sessions/{session_id}/listen?sel={voice}{_done(session_id)}")
+    {"split": strokes.split, "merge": strokes.merge}[what](scope, session_id, voice)
+    return go(f"/sessions/{session_id}/listen?sel={voice}{_done(scope, session_id)}")
 
 
 @router.post("/take-back")
 def take_back(
+    scope: Here,
     session_id: Id,
     sel: str = "",
     seen: int | None = None,
@@ -171,28 +181,29 @@ def take_back(
     stop: AskedNumber = None,
 ) -> Response:
     """Take the last correction back, if it is the one that was seen."""
-    strokes.take_back(session_id, seen)
+    strokes.take_back(scope, session_id, seen)
     if start is not None and stop is not None:
-        return _back(session_id, sel, start, stop)
+        return _back(scope, session_id, sel, start, stop)
     return go(f"/sessions/{session_id}/listen?sel={sel}")
 
 
 @router.post("/files/{file_id}/take-away")
-def file_away(session_id: Id, file_id: Id) -> Response:
+def file_away(scope: Here, session_id: Id, file_id: Id) -> Response:
     """Take a file away from the record."""
-    take_file_away(session_id, file_id)
+    take_file_away(scope, session_id, file_id)
     return go(f"/sessions/{session_id}/listen?file_back={file_id}")
 
 
 @router.post("/files/{file_id}/bring-back")
-def file_back(session_id: Id, file_id: Id) -> Response:
+def file_back(scope: Here, session_id: Id, file_id: Id) -> Response:
     """Bring a file back that was taken away."""
-    bring_file_back(session_id, file_id)
+    bring_file_back(scope, session_id, file_id)
     return go(f"/sessions/{session_id}/listen")
 
 
 @router.post("/regions")
 def region(
+    scope: Here,
     session_id: Id,
     name: Annotated[str, Form()],
     start: Annotated[Number, Form()],
@@ -201,21 +212,22 @@ def region(
     measure: Annotated[bool, Form()] = False,
 ) -> Response:
     """Name a stretch of the recording."""
-    strokes.name_region(session_id, name, start, stop, measure=measure)
-    return _back(session_id, sel, start, stop)
+    strokes.name_region(scope, session_id, name, start, stop, measure=measure)
+    return _back(scope, session_id, sel, start, stop)
 
 
 @router.post("/regions/forget")
 def region_forgotten(
-    session_id: Id, name: Annotated[str, Form()], sel: Annotated[str, Form()]
+    scope: Here, session_id: Id, name: Annotated[str, Form()], sel: Annotated[str, Form()]
 ) -> Response:
     """Take a named stretch away."""
-    strokes.forget_region(session_id, name)
+    strokes.forget_region(scope, session_id, name)
     return go(f"/sessions/{session_id}/listen?sel={sel}")
 
 
 @router.post("/evidence/value")
 def evidence_value(
+    scope: Here,
     session_id: Id,
     sel: Annotated[str, Form()],
     quantity: Annotated[str, Form()],
@@ -224,62 +236,67 @@ def evidence_value(
     source: Annotated[str, Form()] = "",
 ) -> Response:
     """Keep a value somebody gives."""
-    evidence.give_value(session_id, sel, quantity, value, sd=None, trust=trust, source=source)
+    evidence.give_value(
+        scope, session_id, sel, quantity, value, sd=None, trust=trust, source=source
+    )
     return go(f"/sessions/{session_id}/listen?sel={sel}")
 
 
 @router.post("/reading")
 def reading(
-    session_id: Id, sel: Annotated[Text, Form()], hz: Annotated[Number, Form()]
+    scope: Here, session_id: Id, sel: Annotated[Text, Form()], hz: Annotated[Number, Form()]
 ) -> Response:
     """Keep which reading of the pitch a person hears."""
-    evidence.use_reading(session_id, sel, hz)
+    evidence.use_reading(scope, session_id, sel, hz)
     return go(f"/sessions/{session_id}/listen?sel={sel}")
 
 
 @router.post("/evidence/gear")
 def evidence_gear(
+    scope: Here,
     session_id: Id,
     sel: Annotated[str, Form()],
     words: Annotated[str, Form()],
     trust: Annotated[str, Form()],
 ) -> Response:
     """Keep what is known of the gear."""
-    evidence.give_gear(session_id, sel, words, trust)
+    evidence.give_gear(scope, session_id, sel, words, trust)
     return go(f"/sessions/{session_id}/listen?sel={sel}")
 
 
 @router.post("/evidence/{evidence_id}/take-away")
-def evidence_away(session_id: Id, evidence_id: Id, sel: Annotated[str, Form()]) -> Response:
+def evidence_away(
+    scope: Here, session_id: Id, evidence_id: Id, sel: Annotated[str, Form()]
+) -> Response:
     """Take a piece of evidence away."""
-    evidence.take_evidence_away(session_id, evidence_id)
+    evidence.take_evidence_away(scope, session_id, evidence_id)
     return go(f"/sessions/{session_id}/listen?sel={sel}&evidence_back={evidence_id}")
 
 
 @router.post("/evidence/{evidence_id}/bring-back")
-def evidence_back_again(session_id: Id, evidence_id: Id, sel: str = "") -> Response:
+def evidence_back_again(scope: Here, session_id: Id, evidence_id: Id, sel: str = "") -> Response:
     """Bring a piece of evidence back."""
-    evidence.bring_evidence_back(session_id, evidence_id)
+    evidence.bring_evidence_back(scope, session_id, evidence_id)
     return go(f"/sessions/{session_id}/listen?sel={sel}")
 
 
 @router.get("/strokes.{container}")
-def strokes_file(session_id: Id, container: Literal["mid", "csv", "jams"]) -> Response:
+def strokes_file(scope: Here, session_id: Id, container: Literal["mid", "csv", "jams"]) -> Response:
     """Return the strokes as a file."""
-    file = listen_file(session_id, f"strokes.{container}")
+    file = listen_file(scope, session_id, f"strokes.{container}")
     return _download(file)
 
 
 @router.get("/card.{container}")
-def card_file(session_id: Id, container: Literal["json", "csv"]) -> Response:
+def card_file(scope: Here, session_id: Id, container: Literal["json", "csv"]) -> Response:
     """Return the sound cards as a file."""
-    return _download(listen_file(session_id, f"card.{container}"))
+    return _download(listen_file(scope, session_id, f"card.{container}"))
 
 
 @router.get("/stems/{part}.flac")
-def stem(session_id: Id, part: str) -> Response:
+def stem(scope: Here, session_id: Id, part: str) -> Response:
     """Return drums, drumless rest or one voice as FLAC."""
-    return _download(stem_file(session_id, part))
+    return _download(stem_file(scope, session_id, part))
 
 
 def _download(file: ListenFile) -> Response:

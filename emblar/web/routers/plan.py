@@ -25,6 +25,7 @@ from emblar.web.pages.plan import WISHED, plan_page
 from emblar.web.pages.ways import ways_page
 from emblar.web.routers.context import given_line, go, load
 from emblar.web.routers.fields import Id, Number, Text, as_number, parts_as_text
+from emblar.web.routers.here import Here
 from emblar.web.templating import render
 
 MOST_BYTES = 1 << 20
@@ -86,97 +87,111 @@ def _number(name: str, text: str) -> float:
 
 
 @router.get("")
-def show(request: Request, session_id: Id, sel: str = "", was: Text = "") -> Response:
+def show(scope: Here, request: Request, session_id: Id, sel: str = "", was: Text = "") -> Response:
     """Show the plan for the selected drum."""
-    _, around = load(session_id, "plan", sel)
-    shown = {"page": plan_page(around), "frame": around, "given": given_line(session_id, was)}
+    _, around = load(scope, session_id, "plan", sel)
+    shown = {
+        "page": plan_page(around),
+        "frame": around,
+        "given": given_line(scope, session_id, was),
+    }
     return render(request, "plan/page.html", shown)
 
 
 @router.post("")
-def plan(session_id: Id, sel: Annotated[str, Form()] = "") -> Response:
+def plan(scope: Here, session_id: Id, sel: Annotated[str, Form()] = "") -> Response:
     """Plan the whole kit."""
-    plan_kit(session_id)
+    plan_kit(scope, session_id)
     return go(f"/sessions/{session_id}/plan" + (f"?sel={sel}" if sel else ""))
 
 
 @router.post("/voices")
-def voices(session_id: Id, sel: Annotated[str, Form()] = "") -> Response:
+def voices(scope: Here, session_id: Id, sel: Annotated[str, Form()] = "") -> Response:
     """Give every voice the drum that plays it best, and plan."""
-    before = parts_as_text(parts_of(kit_drums(session_id)))
-    assign_voices(session_id)
+    before = parts_as_text(parts_of(kit_drums(scope, session_id)))
+    assign_voices(scope, session_id)
     return go(f"/sessions/{session_id}/plan?sel={sel}&was={before}")
 
 
 @router.post("/toms")
 def toms(
-    session_id: Id, school: Annotated[School, Form()], sel: Annotated[str, Form()] = ""
+    scope: Here, session_id: Id, school: Annotated[School, Form()], sel: Annotated[str, Form()] = ""
 ) -> Response:
     """Give the toms their pitches by a school, and plan."""
-    tune_toms(session_id, school)
+    tune_toms(scope, session_id, school)
     return go(f"/sessions/{session_id}/plan" + (f"?sel={sel}" if sel else ""))
 
 
 @router.get("/ways")
 def ways(
-    request: Request, session_id: Id, sel: str = "", left: str = "best", right: str = "least work"
+    scope: Here,
+    request: Request,
+    session_id: Id,
+    sel: str = "",
+    left: str = "best",
+    right: str = "least work",
 ) -> Response:
     """Show the ways of the whole kit, two of them side by side."""
-    _, around = load(session_id, "plan", sel)
-    page = ways_page(around, ways_of(session_id), left, right)
+    _, around = load(scope, session_id, "plan", sel)
+    page = ways_page(around, ways_of(scope, session_id), left, right)
     return render(request, "plan/ways.html", {"page": page, "frame": around})
 
 
 @router.post("/ways")
-def take(session_id: Id, way: Annotated[str, Form()], sel: Annotated[str, Form()] = "") -> Response:
+def take(
+    scope: Here, session_id: Id, way: Annotated[str, Form()], sel: Annotated[str, Form()] = ""
+) -> Response:
     """Ask for what one way does, and plan the kit so."""
-    take_way(session_id, way)
+    take_way(scope, session_id, way)
     return go(f"/sessions/{session_id}/plan" + (f"?sel={sel}" if sel else ""))
 
 
 @router.get("/recipes.json")
-def take_along(session_id: Id) -> Response:
+def take_along(scope: Here, session_id: Id) -> Response:
     """Return the plan's recipes as ``emblar.recipes/1``."""
-    text = recipes(session_id).model_dump_json(by_alias=True, indent=2)
+    text = recipes(scope, session_id).model_dump_json(by_alias=True, indent=2)
     headers = {"Content-Disposition": 'attachment; filename="recipes.json"'}
     return Response(text, media_type="application/json", headers=headers)
 
 
 @router.post("/recipes")
 def bring(
+    scope: Here,
     request: Request,
     session_id: Id,
     file: Annotated[UploadFile, File()],
     sel: Annotated[str, Form()] = "",
 ) -> Response:
     """Ask the kit for the recipes of a file, and plan it so."""
-    brought = bring_recipes(session_id, file.file.read(MOST_BYTES))
-    _, around = load(session_id, "plan", sel)
+    brought = bring_recipes(scope, session_id, file.file.read(MOST_BYTES))
+    _, around = load(scope, session_id, "plan", sel)
     page = plan_page(around, brought)
     return render(request, "plan/page.html", {"page": page, "frame": around, "given": None})
 
 
 @router.post("/{drum_id}")
-def ask(session_id: Id, drum_id: Id, fields: Annotated[WishFields, Form()]) -> Response:
+def ask(
+    scope: Here, session_id: Id, drum_id: Id, fields: Annotated[WishFields, Form()]
+) -> Response:
     """Plan one drum as asked by hand."""
-    replan_drum(session_id, drum_id, fields.wish())
+    replan_drum(scope, session_id, drum_id, fields.wish())
     return go(f"/sessions/{session_id}/plan?sel=d{drum_id}")
 
 
 @router.post("/{drum_id}/reading")
-def reading(session_id: Id, drum_id: Id, hz: Annotated[Number, Form()]) -> Response:
+def reading(scope: Here, session_id: Id, drum_id: Id, hz: Annotated[Number, Form()]) -> Response:
     """Plan one drum for another reading of its pitch on the record."""
-    replan_for_reading(session_id, drum_id, hz)
+    replan_for_reading(scope, session_id, drum_id, hz)
     return go(f"/sessions/{session_id}/plan?sel=d{drum_id}")
 
 
 @router.get("/kit.wav")
-def kit(session_id: Id) -> Response:
+def kit(scope: Here, session_id: Id) -> Response:
     """Return the planned kit in a groove."""
-    return Response(kit_sound(session_id), media_type="audio/wav")
+    return Response(kit_sound(scope, session_id), media_type="audio/wav")
 
 
 @router.get("/{drum_id}/{what}.wav")
-def sound(session_id: Id, drum_id: Id, what: What) -> Response:
+def sound(scope: Here, session_id: Id, drum_id: Id, what: What) -> Response:
     """Return the planned drum played."""
-    return Response(planned_sound(session_id, drum_id, what), media_type="audio/wav")
+    return Response(planned_sound(scope, session_id, drum_id, what), media_type="audio/wav")

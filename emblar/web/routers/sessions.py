@@ -4,60 +4,67 @@ from typing import Annotated
 
 from fastapi import APIRouter, Form, Request, Response
 
+from emblar.actions.home import home, next_step
+from emblar.actions.kits import bring_kit, kit_choices
 from emblar.actions.once import only_once
 from emblar.actions.sessions import (
     Brief,
-    all_sessions,
     delete_session,
     restore_session,
     start_session,
 )
 from emblar.settings import now
-from emblar.web.pages.sessions import sessions_page
+from emblar.web.pages.sessions import sessions_page, step_href
 from emblar.web.routers.context import go
 from emblar.web.routers.fields import AskedId, Id, Text
+from emblar.web.routers.here import Here
 from emblar.web.templating import render
 
 router = APIRouter()
 
 
 @router.get("/")
-def listing(request: Request, undo: AskedId = None) -> Response:
+def listing(scope: Here, request: Request, undo: AskedId = None) -> Response:
     """Show every session."""
-    page = sessions_page(all_sessions(), now(), undo)
+    page = sessions_page(home(scope), kit_choices(scope), now(), undo)
     return render(request, "sessions/page.html", {"page": page})
 
 
 @router.post("/sessions")
 def start(
+    scope: Here,
     name: Annotated[Text, Form()] = "",
     artist: Annotated[Text, Form()] = "",
+    kit: Annotated[Text, Form()] = "",
     once: Annotated[Text, Form()] = "",
 ) -> Response:
     """Start a session and go to Listen."""
     brief = Brief(name=name, artist=artist)
 
     def make() -> str:
-        return f"/sessions/{start_session(brief).id}/listen"
+        session = start_session(scope, brief).id
+        if kit:
+            bring_kit(scope, session, kit)
+        return f"/sessions/{session}/listen"
 
-    return go(only_once(once, brief, make))
+    return go(only_once(once, (brief, kit), make))
 
 
 @router.get("/sessions/{session_id}")
-def enter(session_id: Id) -> Response:
+def enter(scope: Here, session_id: Id) -> Response:
     """Go to the step where the work is."""
-    return go(f"/sessions/{session_id}/listen")
+    return go(step_href(session_id, next_step(scope, session_id)))
 
 
 @router.post("/sessions/{session_id}/delete")
-def delete(session_id: Id) -> Response:
+def delete(scope: Here, session_id: Id) -> Response:
     """Delete a session, offering to bring it back."""
-    delete_session(session_id)
+    delete_session(scope, session_id)
     return go(f"/?undo={session_id}")
 
 
 @router.post("/sessions/{session_id}/restore")
-def restore(session_id: Id) -> Response:
+def restore(scope: Here, session_id: Id) -> Response:
     """Bring a session back."""
-    restore_session(session_id)
+    restore_session(scope, session_id)
     return go("/")

@@ -17,6 +17,7 @@ from emblar.core.errors import InputError
 from emblar.web.pages.shelf import shelf_page
 from emblar.web.routers.context import go
 from emblar.web.routers.fields import Id, Text, as_number
+from emblar.web.routers.here import Here
 from emblar.web.templating import render
 
 router = APIRouter(prefix="/shelf")
@@ -53,13 +54,14 @@ def _whole(name: str, text: str) -> int:
 
 
 @router.get("")
-def show(request: Request, undo: str = "") -> Response:
+def show(scope: Here, request: Request, undo: str = "") -> Response:
     """Show the shelf."""
-    return render(request, "shelf/page.html", {"page": shelf_page(undo)})
+    return render(request, "shelf/page.html", {"page": shelf_page(scope, undo)})
 
 
 @router.post("/heads")
 def head(
+    scope: Here,
     construction: Annotated[str, Form()],
     diameter_in: Annotated[str, Form()],
     count: Annotated[str, Form()] = "1",
@@ -70,7 +72,7 @@ def head(
     row = construction, _number("diameter_in", diameter_in), _whole("count", count), condition
 
     def make() -> str:
-        add_head(*row)
+        add_head(scope, *row)
         return "/shelf"
 
     return go(only_once(once, row, make))
@@ -78,6 +80,7 @@ def head(
 
 @router.post("/dampers")
 def own_damper(
+    scope: Here,
     name: Annotated[str, Form()],
     kind: Annotated[Kind, Form()],
     side: Annotated[Side, Form()],
@@ -91,26 +94,26 @@ def own_damper(
         "radius": _number("radius", radius), "resistance": _number("resistance", resistance),
         "mass_kg": _number("mass", mass) / 1000.0, "minutes": _number("minutes", minutes),
     }  # fmt: skip
-    add_damper(name, kind, side, numbers)
+    add_damper(scope, name, kind, side, numbers)
     return go("/shelf")
 
 
 @router.post("/constructions")
-def own_head(fields: Annotated[OwnHeadFields, Form()]) -> Response:
+def own_head(scope: Here, fields: Annotated[OwnHeadFields, Form()]) -> Response:
     """Add a head of one's own."""
-    add_construction(fields.name, fields.kinds, fields.sides, fields.plies, fields.made)
+    add_construction(scope, fields.name, fields.kinds, fields.sides, fields.plies, fields.made)
     return go("/shelf")
 
 
 @router.post("/{what}/{row_id}/take")
-def take(what: What, row_id: Id) -> Response:
+def take(scope: Here, what: What, row_id: Id) -> Response:
     """Take something off the shelf, offering to bring it back."""
-    take_off_shelf(what, row_id)
+    take_off_shelf(scope, what, row_id)
     return go(f"/shelf?undo={what}-{row_id}")
 
 
 @router.post("/{what}/{row_id}/back")
-def back(what: What, row_id: Id) -> Response:
+def back(scope: Here, what: What, row_id: Id) -> Response:
     """Bring it back."""
-    put_back(what, row_id)
+    put_back(scope, what, row_id)
     return go("/shelf")

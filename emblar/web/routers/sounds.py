@@ -7,6 +7,7 @@ from fastapi import APIRouter, Header, Response
 
 from emblar.actions.listen import sound_info, sound_range
 from emblar.web.routers.fields import Id
+from emblar.web.routers.here import Here
 
 router = APIRouter()
 RANGE = re.compile(r"bytes=([0-9]{0,15})-([0-9]{0,15})$")
@@ -31,12 +32,13 @@ def asked_range(header: str | None, size: int) -> tuple[int, int] | None:
 
 @router.get("/sessions/{session_id}/audio/{audio_id}")
 def audio(
+    scope: Here,
     session_id: Id,
     audio_id: Id,
     range_: Annotated[str | None, Header(alias="Range")] = None,
 ) -> Response:
     """Return a sound; with a Range header only that part, as 206."""
-    info = sound_info(session_id, audio_id)
+    info = sound_info(scope, session_id, audio_id)
     headers = {
         "Accept-Ranges": "bytes",
         "ETag": f'"{info.sha256}"',
@@ -47,9 +49,9 @@ def audio(
     except ValueError:
         return Response(status_code=416, headers={"Content-Range": f"bytes */{info.size_bytes}"})
     if wanted is None:
-        data = sound_range(session_id, audio_id, 0, info.size_bytes)
+        data = sound_range(scope, session_id, audio_id, 0, info.size_bytes)
         return Response(data, media_type=info.media_type, headers=headers)
     first, last = wanted
     headers["Content-Range"] = f"bytes {first}-{last}/{info.size_bytes}"
-    data = sound_range(session_id, audio_id, first, last - first + 1)
+    data = sound_range(scope, session_id, audio_id, first, last - first + 1)
     return Response(data, status_code=206, media_type=info.media_type, headers=headers)

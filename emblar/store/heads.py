@@ -1,0 +1,166 @@
+"""Heads: on a drum or loose on the shelf, each with its life."""
+
+from collections.abc import Sequence
+from dataclasses import dataclass
+from datetime import UTC, datetime
+from typing import Any
+
+from sqlalchemy import Select, select
+from sqlalchemy.orm import Session
+
+from emblar.core.errors import NotFoundError
+from emblar.core.planning.brief import OwnedHead
+from emblar.store.tables import DrumRow, FittingRow, HeadRow
+
+
+@dataclass(frozen=True, slots=True)
+class ShelfHead:
+    """Loose heads alike; ``id`` is that of one of them."""
+
+    id: int
+    owned: OwnedHead
+
+
+@dataclass(frozen=True, slots=True)
+class Fitting:
+    """A head that is or was on a drum."""
+
+    head_id: int
+    construction: str
+    drum_id: int
+    side: str
+    fitted_at: datetime | None
+    removed_at: datetime | None
+
+
+def _loose(studio_id: int) -> Select[*tuple[Any, ...]]:
+    on_a_drum = select(FittingRow.id).where(
+        FittingRow.head_id == HeadRow.id, FittingRow.removed_at.is_(None)
+    )
+    return select(HeadRow).where(HeadRow.studio_id == studio_id, ~on_a_drum.exists())
+
+
+def loose(db: Session, studio_id: int) -> list[ShelfHead]:
+    """Return loose heads, smallest first, those alike together."""
+    query = _loose(studio_id).where(HeadRow.deleted_at.is_(None))
+    groups: dict[tuple[str, float, str], list[int]] = {}
+    order = (HeadRow.diameter_in, HeadRow.construction, HeadRow.id)
+    for row in db.execute(query.order_by(*order)).scalars():
+        groups.setdefault((row.construction, row.diameter_in, row.condition), []).append(row.id)
+    return [
+        ShelfHead(ids[0], OwnedHead(construction, diameter, len(ids), condition))  # type: ignore[arg-type]
+        for (construction, diameter, condition), ids in groups.items()
+    ]
+
+
+def add_loose(db: Session, studio_id: int, owned: OwnedHead) -> ShelfHead:
+    """Put heads on the shelf."""
+    rows = [
+        HeadRow(
+            studio_id=studio_id, construction=owned.construction, diameter_in=owned.diameter_in,
+            condition=owned.condition,
+        )
+        for _ in range(owned.count)
+    ]  # fmt: skip
+    db.add_all(rows)
+    db.flush()
+    return ShelfHead(rows[0].id, owned)
+
+
+def delete_loose(db: Session, studio_id: int, head_id: int) -> None:
+    """Remove a loose head and those alike; they can be brought back for 30 days."""
+    one = _one(db, studio_id, head_id)
+    now = datetime.now(UTC)
+    for row in db.execute(_alike(one).where(HeadRow.deleted_at.is_(None))).scalars():
+        row.deleted_at = now
+    db.flush()
+
+
+def restore_loose(db: Session, studio_id: int, head_id: int) -> None:
+    """Bring loose heads back that were removed together."""
+    one = _one(db, studio_id, head_id)
+    gone = list(db.execute(_alike(one).where(HeadRow.deleted_at == one.deleted_at)).scalars())
+    for row in gone:
+        row.deleted_at = None
+    db.flush()
+
+
+def _alike(one: HeadRow) -> Select[*tuple[Any, ...]]:
+    return _loose(one.studio_id).where(
+        HeadRow.construction == one.construction,
+        HeadRow.diameter_in == one.diameter_in,
+        HeadRow.condition == one.condition,
+    )
+
+
+def _one(db: Session, studio_id: int, head_id: int) -> HeadRow:
+    row = db.get(HeadRow, head_id)
+    if row is None or row.studio_id != studio_id:
+        raise NotFoundError("That is not on the shelf any more.")
+    return row
+
+
+def _fitting(db: Session, drum_id: int, side: str) -> FittingRow | None:
+    query = select(FittingRow).where(
+        FittingRow.drum_id == drum_id, FittingRow.side == side, FittingRow.removed_at.is_(None)
+    )
+    return db.execute(query).scalar_one_or_none()
+
+
+def describe(
+    db: Session, drum: DrumRow, side: str, construction: str | None, hole_in: float | None
+) -> None:
+    """Say which head is on a side of a drum: the one there is corrected, not exchanged."""
+    fitting = _fitting(db, drum.id, side)
+    if construction is None:
+        if fitting is not None:
+            fitting.removed_at = datetime.now(UTC)
+        return
+    if fitting is None:
+        head = HeadRow(
+            studio_id=drum.studio_id, construction=construction, diameter_in=drum.diameter_in
+        )
+        db.add(head)
+        db.flush()
+        db.add(FittingRow(head_id=head.id, drum_id=drum.id, side=side))
+    else:
+        head = db.get_one(HeadRow, fitting.head_id)
+        head.construction, head.diameter_in = construction, drum.diameter_in
+    head.hole_in = hole_in
+
+
+def fit(
+    db: Session, studio_id: int, drum_id: int, side: str, head_id: int, *, keep_old: bool
+) -> None:
+    """Fit a loose head on a side of a drum; the old one goes on the shelf, worn, or away.
+
+    Raises
+    ------
+    NotFoundError
+        The head is not loose.
+    """
+    head = _one(db, studio_id, head_id)
+    free = _loose(studio_id).where(HeadRow.id == head_id, HeadRow.deleted_at.is_(None))
+    if db.execute(free).first() is None:
+        raise NotFoundError("That head is not loose any more.")
+    now = datetime.now(UTC)
+    old = _fitting(db, drum_id, side)
+    if old is not None:
+        old.removed_at = now
+        gone = db.get_one(HeadRow, old.head_id)
+        gone.condition = "worn"
+        gone.deleted_at = None if keep_old else now
+        db.flush()
+    head.condition = "used"
+    db.add(FittingRow(head_id=head.id, drum_id=drum_id, side=side, fitted_at=now))
+    db.flush()
+
+
+def fittings(db: Session, drum_id: int) -> Sequence[Fitting]:
+    """Return which heads are and were on a drum, the newest first."""
+    query = select(FittingRow, HeadRow.construction).join(HeadRow, HeadRow.id == FittingRow.head_id)
+    rows = db.execute(query.where(FittingRow.drum_id == drum_id).order_by(FittingRow.id.desc()))
+    return [
+        Fitting(f.head_id, construction, f.drum_id, f.side, f.fitted_at, f.removed_at)
+        for f, construction in rows
+    ]

@@ -1,0 +1,178 @@
+"""Drums that outlive a session: kits from before, copies, borrowed drums, order, two for a part."""
+
+from dataclasses import replace
+
+import pytest
+from sqlalchemy import text
+
+from emblar.actions import kit, kits, plan, shelf
+from emblar.actions.home import home
+from emblar.actions.scope import HERE, Scope
+from emblar.actions.sessions import Brief, start_session
+from emblar.core.errors import InputError, NotFoundError
+from emblar.core.planning.presets import preset_kits
+from emblar.store import heads as head_store
+from emblar.store.database import transaction
+from tests.drums import OWNED_SNARE, OWNED_TOM
+
+pytestmark = pytest.mark.usefixtures("database")
+
+
+def names(session: int) -> list[str]:
+    return [d.owned.name for d in kit.kit(HERE, session)]
+
+
+def new_session(name: str = "Second Ferry") -> int:
+    return start_session(HERE, Brief(name)).id
+
+
+def test_the_last_kit_is_brought_with_one_choice_and_the_drums_are_the_same(planned: int) -> None:
+    session = new_session()
+    last = kits.kit_choices(HERE, without=session)[0]
+    assert last.name == "the kit of Low Ferry"
+    kits.bring_kit(HERE, session, last.source)
+    assert sorted(names(session)) == sorted(names(planned))
+    one = kit.kit(HERE, session)[0]
+    kit.change_drum(HERE, session, one.id, replace(one.owned, depth_in=9))
+    there = next(d for d in kit.kit(HERE, planned) if d.drum_id == one.drum_id)
+    assert there.owned.depth_in == 9, "it is one drum in two sessions"
+    kit.take_out_drum(HERE, session, one.id)
+    assert one.owned.name in names(planned)
+    assert [d.id for d in kits.studio_drums(HERE, session)] == [one.drum_id]
+    kits.use_drum(HERE, session, one.drum_id)
+    assert len(names(session)) == len(names(planned))
+
+
+@pytest.mark.parametrize("preset", [k.id for k in preset_kits()])
+def test_every_kit_to_begin_with_can_be_brought(preset: str) -> None:
+    session = new_session()
+    brought = kits.bring_kit(HERE, session, f"preset-{preset}")
+    wanted = next(k for k in preset_kits() if k.id == preset)
+    assert [d.owned for d in brought] == list(wanted.drums)
+
+
+def test_a_kit_is_kept_by_name_and_brought_again(planned: int) -> None:
+    kits.save_kit(HERE, planned, " Room A ")
+    kits.save_kit(HERE, planned, "Room A")
+    session = new_session()
+    saved = [c for c in kits.kit_choices(HERE) if c.name == "Room A"]
+    assert len(saved) == 1
+    kits.bring_kit(HERE, session, saved[0].source)
+    assert names(session) == names(planned)
+    kits.delete_saved_kit(HERE, int(saved[0].source.partition("-")[2]))
+    assert [c for c in kits.kit_choices(HERE) if c.name == "Room A"] == []
+
+
+@pytest.mark.parametrize("source", ["", "preset-nine-piece", "saved-99", "session-x", "saved-x"])
+def test_a_kit_that_is_none_is_told(source: str) -> None:
+    session = new_session()
+    with pytest.raises(InputError):
+        kits.bring_kit(HERE, session, source)
+    assert names(session) == []
+
+
+def test_a_kit_needs_a_name_and_drums(planned: int) -> None:
+    with pytest.raises(InputError, match="Give the kit a name"):
+        kits.save_kit(HERE, planned, "  ")
+    with pytest.raises(InputError, match="no drums"):
+        kits.save_kit(HERE, new_session(), "Room A")
+
+
+def test_a_copy_is_another_drum_with_a_name_of_its_own(planned: int) -> None:
+    first = kit.kit(HERE, planned)[0]
+    copy = kits.copy_drum(HERE, planned, first.id)
+    again = kits.copy_drum(HERE, planned, first.id)
+    assert copy.drum_id != first.drum_id
+    assert [copy.owned.name, again.owned.name] == ["Rack 12 2", "Rack 12 3"]
+    assert replace(copy.owned, name=first.owned.name) == first.owned
+
+
+def test_a_borrowed_drum_says_whose_it_is(planned: int) -> None:
+    drum = kit.kit(HERE, planned)[0]
+    changed = kit.change_drum(HERE, planned, drum.id, drum.owned, lent_by=" Quillfeather Rooms ")
+    assert changed.lent_by == "Quillfeather Rooms"
+    assert kit.change_drum(HERE, planned, drum.id, drum.owned).lent_by == "Quillfeather Rooms"
+
+
+def test_the_order_is_kept_as_moved(planned: int) -> None:
+    before = names(planned)
+    first = kit.kit(HERE, planned)[0]
+    kits.move_drum(HERE, planned, first.id, 1)
+    assert names(planned) == [before[1], before[0], *before[2:]]
+    for _ in range(5):
+        kits.move_drum(HERE, planned, first.id, 1)
+    assert names(planned)[-1] == before[0]
+
+
+def test_two_snares_may_be_candidates_for_one_part(planned: int) -> None:
+    snare = next(d for d in kit.kit(HERE, planned) if d.owned.kind == "snare")
+    other = kit.add_drum(HERE, planned, replace(OWNED_SNARE, name="Snare 13", diameter_in=13))
+    kit.change_drum(HERE, planned, other.id, other.owned, second_for="snare")
+    planned_now = plan.plan_kit(HERE, planned)
+    assert {snare.id, other.id} <= set(planned_now.drums)
+    assert planned_now.drums[other.id].voice == "snare"
+    kit.suggest_voices(HERE, planned)
+    parts = {d.id: (d.voice, d.also) for d in kit.kit(HERE, planned)}
+    assert parts[snare.id] == ("snare", False)
+    assert parts[other.id] == ("snare", True)
+    kit.assign_voice(HERE, planned, "snare", other.id)
+    parts = {d.id: (d.voice, d.also) for d in kit.kit(HERE, planned)}
+    assert parts[other.id] == ("snare", False), "now it is the one that plays"
+    assert parts[snare.id] == (None, False)
+
+
+def test_a_snare_is_no_candidate_for_a_tom(planned: int) -> None:
+    snare = next(d for d in kit.kit(HERE, planned) if d.owned.kind == "snare")
+    with pytest.raises(InputError, match="is a snare; give tom 1"):
+        kit.change_drum(HERE, planned, snare.id, snare.owned, second_for="tom-1")
+
+
+def test_a_fitted_head_comes_off_the_shelf_and_the_old_one_is_worn(planned: int) -> None:
+    drum = next(d for d in kit.kit(HERE, planned) if d.owned.kind == "tom")
+    loose = shelf.add_head(HERE, "double-coated", 12, 2, "fresh")
+    with transaction() as db:
+        head_store.fit(db, 1, drum.drum_id, "batter", loose.id, keep_old=True)
+    now = next(d for d in kit.kit(HERE, planned) if d.id == drum.id)
+    assert now.owned.batter == "double-coated"
+    left = {(h.owned.construction, h.owned.count, h.owned.condition)
+            for h in shelf.loose_heads(HERE)}  # fmt: skip
+    assert left == {("double-coated", 1, "fresh"), (drum.owned.batter, 1, "worn")}
+    with transaction() as db:
+        life = head_store.fittings(db, drum.drum_id)
+        assert [f.construction for f in life if f.side == "batter"] == [
+            "double-coated", drum.owned.batter,
+        ]  # fmt: skip
+        with pytest.raises(NotFoundError, match="not loose"):
+            head_store.fit(db, 1, drum.drum_id, "reso", loose.id, keep_old=False)
+
+
+def test_home_tells_how_far_each_drum_is_and_what_is_next(planned: int) -> None:
+    empty = new_session()
+    rows = {row.session.id: row for row in home(HERE)}
+    assert rows[empty].next == "record"
+    assert rows[planned].next == "tune"
+    assert {d.how for d in rows[planned].drums} == {"planned"}
+    kit.add_drum(HERE, planned, replace(OWNED_TOM, name="Spare"))
+    rows = {row.session.id: row for row in home(HERE)}
+    assert [d.how for d in rows[planned].drums if d.name == "Spare"] == ["nothing"]
+
+
+def test_another_studio_finds_nothing_of_this_one(planned: int) -> None:
+    with transaction() as db:
+        db.execute(text("insert into studio (id, name) overriding system value values (2, 'B')"))
+    other = Scope(2)
+    drum = kit.kit(HERE, planned)[0]
+    assert home(other) == []
+    assert kits.kit_choices(other)[0].source.startswith("preset")
+    for action in (
+        lambda: kit.kit(other, planned),
+        lambda: kit.change_drum(other, planned, drum.id, drum.owned),
+        lambda: kits.bring_kit(other, planned, "preset-four-piece"),
+        lambda: kits.bring_kit(other, start_session(other, Brief("B")).id, f"session-{planned}"),
+        lambda: kits.use_drum(other, start_session(other, Brief("C")).id, drum.drum_id),
+        lambda: plan.plan_kit(other, planned),
+    ):
+        with pytest.raises(NotFoundError):
+            action()
+    shelf.add_head(HERE, "double-coated", 12, 2, "fresh")
+    assert shelf.loose_heads(other) == []
