@@ -1,4 +1,4 @@
-"""Write docs/model.md and its drawings: what each choice does to three reference drums.
+"""Write docs/model.md and its drawings: what each choice does to three recording drums.
 
 ``python -m scripts.model_page``; every figure and mark is computed, nothing is drawn by hand.
 """
@@ -49,7 +49,7 @@ STYLE = (
 
 
 def predicted(kind: str, changes: Mapping[str, Any]) -> Prediction:
-    """Return the reference drum with some choices changed, at the same drum pitch."""
+    """Return the recording drum with some choices changed, at the same drum pitch."""
     asked = dict(changes)
     semitones = asked.pop("semitones", TUNED[kind][1])
     drum = replace(DRUMS[kind], **{k: asked.pop(k) for k in OWNED if k in asked})
@@ -170,7 +170,7 @@ def relation_chart() -> str:
 
 
 def table(kind: Kind) -> list[str]:
-    """Return the reference drum's card as a Markdown table."""
+    """Return the recording drum's card as a Markdown table."""
     found = predicted_card(predicted(kind, {}), kind)
     out = ["| quantity | value | ± | unit |", "|---|---|---|---|"]
     for name, q in found.items():
@@ -181,7 +181,7 @@ def table(kind: Kind) -> list[str]:
 INTRO = """# The drum model at a glance
 
 Written by `python -m scripts.model_page`: every figure and drawing below is computed.
-Three reference drums, each choice changed alone, at the **same drum pitch**; bars are
+Three recording drums, each choice changed alone, at the **same drum pitch**; bars are
 just-noticeable steps (`planning/steps.toml`), to the right for more, to the left for less; an
 orange bar runs off the scale (6 steps). Coefficients with their sources and spreads:
 `core/acoustics/coefficients.toml`; catalogue: `core/catalogue/data/`.

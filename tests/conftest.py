@@ -65,7 +65,7 @@ def database(postgres_url: str) -> Iterator[None]:
     with engine().begin() as connection:
         connection.execute(
             text(
-                "truncate session, audio, reference, evidence, drum, head, plan, own_part,"
+                "truncate session, audio, recording, evidence, drum, head, plan, own_part,"
                 " saved_kit, submission,"
                 " procrastinate_jobs,"
                 " procrastinate_workers restart identity cascade"
@@ -93,8 +93,8 @@ def heard(database: None, once: Once, groove: bytes) -> int:
 
     def make() -> int:
         session = start_session(HERE, Brief("Low Ferry", artist="The Tin Orchard")).id
-        reference = listen.bring_recording(HERE, session, "groove.flac", groove, "drums")
-        listen.run_analysis(reference.id)
+        recording = listen.bring_recording(HERE, session, "groove.flac", groove, "drums")
+        listen.run_analysis(recording.id)
         return session
 
     return once.made("heard", make)
@@ -106,8 +106,8 @@ def planned(database: None, once: Once, groove: bytes) -> int:
 
     def make() -> int:
         session = start_session(HERE, Brief("Low Ferry", artist="The Tin Orchard")).id
-        reference = listen.bring_recording(HERE, session, "groove.flac", groove, "drums")
-        listen.run_analysis(reference.id)
+        recording = listen.bring_recording(HERE, session, "groove.flac", groove, "drums")
+        listen.run_analysis(recording.id)
         for owned in (OWNED_TOM, OWNED_KICK, OWNED_SNARE):
             kit.add_drum(HERE, session, owned)
         plan.plan_kit(HERE, session)

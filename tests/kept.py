@@ -15,14 +15,18 @@ TABLES = (
     "select relname from pg_class where relkind = 'r' and relnamespace = 'public'::regnamespace"
 )
 SEQUENCES = "select sequencename, last_value from pg_sequences where schemaname = 'public'"
+COLUMNS = (
+    "select attname from pg_attribute where attrelid = quote_ident(%s)::regclass and attnum > 0"
+    " and not attisdropped"
+)
 LEFT_OUT = ("alembic_version", "studio")
 
 
 @dataclass(frozen=True)
 class Kept:
-    """Every table's rows as PostgreSQL copies them, and where the counters stood."""
+    """Every table's columns and rows as PostgreSQL copies them, and where the counters stood."""
 
-    rows: dict[str, bytes]
+    rows: dict[str, tuple[tuple[str, ...], bytes]]
     counters: dict[str, int]
 
 
@@ -32,8 +36,9 @@ def take() -> Kept:
         rows = {}
         for (name,) in connection.execute(TABLES).fetchall():
             if name not in LEFT_OUT:
-                with connection.cursor().copy(_copy(name, "to stdout")) as copy:
-                    rows[name] = b"".join(bytes(block) for block in copy)
+                columns = tuple(column for (column,) in connection.execute(COLUMNS, [name]))
+                with connection.cursor().copy(_copy(name, columns, "to stdout")) as copy:
+                    rows[name] = columns, b"".join(bytes(block) for block in copy)
         counters = {name: value for name, value in connection.execute(SEQUENCES) if value}
         return Kept(rows, counters)
 
@@ -43,9 +48,9 @@ def put_back(kept: Kept) -> None:
     with _raw() as connection:
         # Rows come in any order: what they refer to is there when all are in.
         connection.execute("set session_replication_role = replica")
-        for name, data in kept.rows.items():
+        for name, (columns, data) in kept.rows.items():
             if data:
-                with connection.cursor().copy(_copy(name, "from stdin")) as copy:
+                with connection.cursor().copy(_copy(name, columns, "from stdin")) as copy:
                     copy.write(data)
         for name, value in kept.counters.items():
             connection.execute("select setval(%s::regclass, %s)", (name, value))
@@ -67,8 +72,10 @@ class Once:
         return self._made[kind][0]
 
 
-def _copy(table: str, way: str) -> sql.Composed:
-    return sql.SQL("copy {} " + way).format(sql.Identifier(table))
+def _copy(table: str, columns: tuple[str, ...], way: str) -> sql.Composed:
+    """Copy by the columns' names: migrations down and up again leave them in another order."""
+    names = sql.SQL(", ").join(map(sql.Identifier, columns))
+    return sql.SQL("copy {} ({}) " + way).format(sql.Identifier(table), names)
 
 
 def _raw() -> psycopg.Connection[tuple[object, ...]]:

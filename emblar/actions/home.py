@@ -53,7 +53,7 @@ def home(scope: Scope) -> list[SessionState]:
 
 
 def _next(session: SessionInfo, drums: tuple[DrumState, ...]) -> Next:
-    if not session.references:
+    if not session.recordings:
         return "record"
     if not any(d.how != "nothing" for d in drums):
         return "kit"

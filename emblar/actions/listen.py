@@ -5,6 +5,7 @@ import logging
 import time
 from collections.abc import Sequence
 from dataclasses import dataclass
+from datetime import datetime
 from functools import lru_cache
 from pathlib import PurePath
 
@@ -46,14 +47,14 @@ from emblar.sound.encode import encode, kept_form
 from emblar.sound.neural import neural_separator
 from emblar.store import audio as audio_store
 from emblar.store import evidence as evidence_store
-from emblar.store import references as store
+from emblar.store import recordings as store
 from emblar.store.database import together, transaction
 from emblar.store.evidence import EvidenceInfo
-from emblar.store.references import ReferenceInfo
+from emblar.store.recordings import RecordingInfo
 
 KINDS: tuple[SourceKind, ...] = ("auto", "mix", "drums", "hit")
 PROGRESS_EVERY_S = 0.3
-MOST_READ = 8
+MOST_READ, BARS = 8, 240
 MOST_ATTEMPTS = 4
 UNEXPECTED = (
     "The analysis stopped at an error of ours; the log has the details. The recording is kept: "
@@ -64,6 +65,9 @@ STOPPED_TOO_OFTEN = (
     "analyse it again, or bring a shorter piece of it."
 )
 log = logging.getLogger("emblar.listen")
+
+
+_Drawn = tuple[str, int, datetime | None, int | None]
 
 
 class CancelledError(Exception):
@@ -77,24 +81,18 @@ class Heard:
     Strokes are those of one file; the cards are of all its files and of what is said of it.
     """
 
-    reference: ReferenceInfo
+    recording: RecordingInfo
     """The file whose strokes are shown."""
     analysis: AnalysisFile
     peaks: tuple[list[float], list[float]]
-    files: tuple[ReferenceInfo, ...] = ()
+    files: tuple[RecordingInfo, ...] = ()
     evidence: tuple[EvidenceInfo, ...] = ()
+    bars: tuple[float, ...] = ()
+    """The highest value of each of ``BARS`` pieces of the recording."""
 
     def voice(self, name: str) -> VoiceFile | None:
         """Return one voice's card, or None."""
         return next((v for v in self.analysis.voices if v.voice == name), None)
-
-
-@dataclass(frozen=True, slots=True)
-class _Kept:
-    """An analysis as read, and its waveform's peaks."""
-
-    analysis: AnalysisFile
-    peaks: tuple[list[float], list[float]]
 
 
 def bring_recording(
@@ -106,7 +104,7 @@ def bring_recording(
     *,
     beside: bool = False,
     voice: str | None = None,
-) -> ReferenceInfo:
+) -> RecordingInfo:
     """Keep a recording and have it analysed.
 
     Parameters
@@ -136,7 +134,7 @@ def bring_recording(
     with in_session(scope, session_id) as db:
         there = store.files(db, session_id)
         audio_id = audio_store.keep(db, kept, media_type)
-        reference = store.create(
+        recording = store.create(
             db,
             session_id=session_id,
             audio_id=audio_id,
@@ -145,12 +143,12 @@ def bring_recording(
             main_id=there[0].id if beside and there else None,
             voice=voice if known == "hit" else None,
         )
-        defer_analysis(db, reference.id)
-    return reference
+        defer_analysis(db, recording.id)
+    return recording
 
 
-def run_analysis(reference_id: int) -> None:
-    """Analyse a reference and keep the result whole; safe to run again.
+def run_analysis(recording_id: int) -> None:
+    """Analyse a recording and keep the result whole; safe to run again.
 
     Raises
     ------
@@ -159,33 +157,33 @@ def run_analysis(reference_id: int) -> None:
     """
     try:
         with transaction() as db:
-            reference = store.start(db, reference_id, most_attempts=MOST_ATTEMPTS)
-            if reference is None or reference.audio_id is None:
+            recording = store.start(db, recording_id, most_attempts=MOST_ATTEMPTS)
+            if recording is None or recording.audio_id is None:
                 return
-            if not reference.active:
-                store.fail(db, reference_id, STOPPED_TOO_OFTEN, keep=True)
+            if not recording.active:
+                store.fail(db, recording_id, STOPPED_TOO_OFTEN, keep=True)
                 return
-            size = audio_store.info(db, reference.audio_id).size_bytes
-            data = audio_store.read(db, reference.audio_id, 0, size)
+            size = audio_store.info(db, recording.audio_id).size_bytes
+            data = audio_store.read(db, recording.audio_id, 0, size)
     except NotFoundError:
         return
     try:
-        _analyse_and_keep(reference, data)
+        _analyse_and_keep(recording, data)
     except CancelledError:
         return
     except BadAudioError as error:
-        _fail(reference_id, str(error), keep=False)
+        _fail(recording_id, str(error), keep=False)
     except ServiceError:
         # The queue runs it again; what keeps failing ends at MOST_ATTEMPTS.
         raise
     except Exception:
-        log.exception("analysis of reference %d failed", reference_id)
-        _fail(reference_id, UNEXPECTED, keep=True)
+        log.exception("analysis of recording %d failed", recording_id)
+        _fail(recording_id, UNEXPECTED, keep=True)
 
 
-def _fail(reference_id: int, message: str, *, keep: bool) -> None:
+def _fail(recording_id: int, message: str, *, keep: bool) -> None:
     with transaction() as db:
-        store.fail(db, reference_id, message, keep=keep)
+        store.fail(db, recording_id, message, keep=keep)
 
 
 def take_up_lost() -> int:
@@ -198,12 +196,12 @@ def take_up_lost() -> int:
     """
     with transaction() as db:
         lost = store.without_job(db, ANALYSE)
-        for reference_id in lost:
-            defer_analysis(db, reference_id)
+        for recording_id in lost:
+            defer_analysis(db, recording_id)
     return len(lost)
 
 
-def analyse_again(scope: Scope, session_id: int, reference_id: int) -> ReferenceInfo:
+def analyse_again(scope: Scope, session_id: int, recording_id: int) -> RecordingInfo:
     """Have a recording that is kept analysed anew, from the first try on.
 
     Raises
@@ -212,17 +210,17 @@ def analyse_again(scope: Scope, session_id: int, reference_id: int) -> Reference
         It is being analysed, or its sound was not kept.
     """
     with in_session(scope, session_id) as db:
-        reference = store.get(db, reference_id, session_id)
-        if reference.active:
+        recording = store.get(db, recording_id, session_id)
+        if recording.active:
             raise InputError("It is being analysed already.")
-        if reference.audio_id is None:
+        if recording.audio_id is None:
             raise InputError("Its sound was not kept. Bring the recording again.")
-        store.restart(db, reference_id)
-        defer_analysis(db, reference_id)
-        return store.get(db, reference_id, session_id)
+        store.restart(db, recording_id)
+        defer_analysis(db, recording_id)
+        return store.get(db, recording_id, session_id)
 
 
-def _analyse_and_keep(reference: ReferenceInfo, data: bytes) -> None:
+def _analyse_and_keep(recording: RecordingInfo, data: bytes) -> None:
     last = 0.0
 
     def progress(stage: str, share: float) -> None:
@@ -232,19 +230,19 @@ def _analyse_and_keep(reference: ReferenceInfo, data: bytes) -> None:
             return
         last = now
         with transaction() as db:
-            if not store.progress(db, reference.id, stage, share):
+            if not store.progress(db, recording.id, stage, share):
                 raise CancelledError
 
     progress("reading", 0.02)
     decoded = decode(data)
-    kind: SourceKind = next((k for k in KINDS if k == reference.kind), "auto")
+    kind: SourceKind = next((k for k in KINDS if k == recording.kind), "auto")
     weights = settings().separator_weights
     measured, separated = decoded.audio, None
     if kind == "mix" and weights is not None:
         progress("taking the drums out", 0.04)
         separated = neural_separator(weights).separate(measured.samples, measured.sample_rate_hz)
         measured = Audio(separated.drums, measured.sample_rate_hz)
-    analysis = analyse(measured, kind=kind, voice=reference.voice, progress=progress)
+    analysis = analyse(measured, kind=kind, voice=recording.voice, progress=progress)
     low, high = peaks(decoded.audio)
     parts = None
     if analysis.mix:
@@ -261,7 +259,7 @@ def _analyse_and_keep(reference: ReferenceInfo, data: bytes) -> None:
         kept = tuple(audio_store.keep(db, data, "audio/flac") for data in parts) if parts else None
         store.finish(
             db,
-            reference.id,
+            recording.id,
             analysis=document.model_dump(by_alias=True),
             peaks={"low": low, "high": high},
             version=ANALYSIS_VERSION,
@@ -279,37 +277,37 @@ def _encoded(parts: Parts, rate: int) -> tuple[bytes, bytes]:
     )
 
 
-def take_file_away(scope: Scope, session_id: int, reference_id: int) -> ReferenceInfo:
+def take_file_away(scope: Scope, session_id: int, recording_id: int) -> RecordingInfo:
     """Take a file away from its record; the other files stay."""
     with in_session(scope, session_id) as db:
-        if store.get(db, reference_id, session_id).main_id is None:
+        if store.get(db, recording_id, session_id).main_id is None:
             raise InputError("This is the record's first file. Bring another record instead.")
-        return store.take_away(db, reference_id)
+        return store.take_away(db, recording_id)
 
 
-def bring_file_back(scope: Scope, session_id: int, reference_id: int) -> ReferenceInfo:
+def bring_file_back(scope: Scope, session_id: int, recording_id: int) -> RecordingInfo:
     """Bring a file back that was taken away."""
     with in_session(scope, session_id) as db:
-        return store.bring_back(db, reference_id, session_id)
+        return store.bring_back(db, recording_id, session_id)
 
 
-def reference_of(scope: Scope, session_id: int) -> ReferenceInfo | None:
-    """Return the session's newest reference, whatever its state."""
+def recording_of(scope: Scope, session_id: int) -> RecordingInfo | None:
+    """Return the session's newest recording, whatever its state."""
     with in_session(scope, session_id) as db:
         return store.latest(db, session_id)
 
 
-def one_reference(scope: Scope, session_id: int, reference_id: int) -> ReferenceInfo:
-    """Return one reference of a session."""
+def one_recording(scope: Scope, session_id: int, recording_id: int) -> RecordingInfo:
+    """Return one recording of a session."""
     with in_session(scope, session_id) as db:
-        return store.get(db, reference_id, session_id)
+        return store.get(db, recording_id, session_id)
 
 
 def heard(scope: Scope, session_id: int) -> Heard | None:
     """Return the session's newest analysed record with what was found, or None."""
     with together(), in_session(scope, session_id) as db:
-        reference = store.shown(db, session_id)
-        if reference is None:
+        recording = store.shown(db, session_id)
+        if recording is None:
             return None
         files = store.files(db, session_id)
         said = evidence_store.listing(db, session_id)
@@ -318,16 +316,18 @@ def heard(scope: Scope, session_id: int) -> Heard | None:
     files = [file for file in files if file.id in kept]
     if not files:
         return None
-    if reference.id not in kept:
-        reference = store.first_shown(files)
-    shown = kept[reference.id].analysis
+    if recording.id not in kept:
+        recording = store.first_shown(files)
+    shown = kept[recording.id]
     if len(files) > 1 or any(piece.quantity for piece in said):
-        cards = _pooled(reference, [(file, kept[file.id].analysis) for file in files], said)
+        cards = _pooled(recording, [(file, kept[file.id]) for file in files], said)
         shown = shown.model_copy(update={"voices": cards})
-    return Heard(reference, shown, kept[reference.id].peaks, tuple(files), tuple(said))
+    drawn = settings().database_url, recording.id, recording.created_at, recording.analysis_version
+    low, high, bars = _peaks(drawn)
+    return Heard(recording, shown, (low, high), tuple(files), tuple(said), bars)
 
 
-def unreadable_of(scope: Scope, session_id: int) -> tuple[ReferenceInfo, ...]:
+def unreadable_of(scope: Scope, session_id: int) -> tuple[RecordingInfo, ...]:
     """Return the files of the record whose analysis cannot be read: they can be analysed again."""
     with together(), in_session(scope, session_id) as db:
         files = store.files(db, session_id)
@@ -336,32 +336,41 @@ def unreadable_of(scope: Scope, session_id: int) -> tuple[ReferenceInfo, ...]:
     return tuple(file for file in files if file.id not in found)
 
 
-def cancelled_of(scope: Scope, session_id: int) -> ReferenceInfo | None:
+def cancelled_of(scope: Scope, session_id: int) -> RecordingInfo | None:
     """Return the newest recording if its analysis was cancelled, else None."""
     with in_session(scope, session_id) as db:
         return store.newest_cancelled(db, session_id)
 
 
-def _readable(versions: dict[int, tuple[str, int, str]]) -> dict[int, _Kept]:
-    """Return the analyses that can be read, by reference."""
+def _readable(versions: dict[int, tuple[str, int, str]]) -> dict[int, AnalysisFile]:
+    """Return the analyses that can be read, by recording."""
     found = {}
-    for reference_id, version in versions.items():
+    for recording_id, version in versions.items():
         with contextlib.suppress(DocumentError):
-            found[reference_id] = _kept(version)
+            found[recording_id] = _kept(version)
     return found
 
 
 @lru_cache(maxsize=MOST_READ)
-def _kept(version: tuple[str, int, str]) -> _Kept:
-    """Return an analysis by database, reference and its mark; unchanged, it is not read again."""
+def _kept(version: tuple[str, int, str]) -> AnalysisFile:
+    """Read an analysis by what changes with it; parsing hundreds of strokes is slow."""
     with transaction() as db:
-        document, waveform = store.documents(db, version[1])
-    return _Kept(analysis_from_document(document), (waveform["low"], waveform["high"]))
+        return analysis_from_document(store.analysis_document(db, version[1]))
+
+
+@lru_cache(maxsize=MOST_READ)
+def _peaks(version: _Drawn) -> tuple[list[float], list[float], tuple[float, ...]]:
+    """Read a waveform's peaks: they change with the sound and its analysis, not with strokes."""
+    with transaction() as db:
+        waveform = store.peaks(db, version[1])
+    low, high = waveform["low"], waveform["high"]
+    pieces = np.array_split(np.maximum(np.abs(low), np.abs(high)), BARS)
+    return low, high, tuple(float(piece.max(initial=0.0)) for piece in pieces)
 
 
 def _pooled(
-    shown: ReferenceInfo,
-    files: Sequence[tuple[ReferenceInfo, AnalysisFile]],
+    shown: RecordingInfo,
+    files: Sequence[tuple[RecordingInfo, AnalysisFile]],
     said: Sequence[EvidenceInfo],
 ) -> list[VoiceFile]:
     """Return the cards of a record's files and evidence, voices of all files together."""
@@ -381,11 +390,11 @@ def _pooled(
     return cards
 
 
-def cancel_analysis(scope: Scope, session_id: int, reference_id: int) -> None:
+def cancel_analysis(scope: Scope, session_id: int, recording_id: int) -> None:
     """Cancel an analysis; what was analysed before stays."""
     with in_session(scope, session_id) as db:
-        store.get(db, reference_id, session_id)
-        store.cancel(db, reference_id)
+        store.get(db, recording_id, session_id)
+        store.cancel(db, recording_id)
 
 
 def sound_range(scope: Scope, session_id: int, audio_id: int, start: int, count: int) -> bytes:

@@ -6,6 +6,7 @@ from dataclasses import dataclass
 import numpy as np
 
 from emblar.actions.listen import heard
+from emblar.actions.measuring import measured_record
 from emblar.actions.scope import Scope
 from emblar.actions.sessions import asked_of, one_session
 from emblar.core.analysis.separation import separate_voices
@@ -52,7 +53,7 @@ def listen_file(scope: Scope, session_id: int, what: str) -> ListenFile:
     NotFoundError
         Nothing is analysed in this session yet.
     """
-    found = heard(scope, session_id)
+    found = measured_record(scope, session_id)
     if found is None:
         raise NotFoundError("Nothing is analysed in this session yet.")
     title, file = _title(scope, session_id), found.analysis
@@ -78,16 +79,16 @@ def stem_file(scope: Scope, session_id: int, part: str) -> ListenFile:
         There is no such part: only a full mix has a drumless rest.
     """
     found = heard(scope, session_id)
-    if found is None or found.reference.audio_id is None:
+    if found is None or found.recording.audio_id is None:
         raise NotFoundError("Nothing is analysed in this session yet.")
-    reference, recording = found.reference, found.reference.audio_id
+    recording, whole = found.recording, found.recording.audio_id
     name = f"{_plain(_title(scope, session_id))}-{part}.flac"
-    drums = reference.drums_audio_id or recording
+    drums = recording.drums_audio_id or whole
     if part in (DRUMS, REST):
-        whole = {DRUMS: drums, REST: reference.rest_audio_id}[part]
-        if whole is None:
+        wanted = {DRUMS: drums, REST: recording.rest_audio_id}[part]
+        if wanted is None:
             raise NotFoundError("Only a full mix has a drumless rest.")
-        return ListenFile(name, _as_flac(_bytes(whole)), MEDIA["flac"])
+        return ListenFile(name, _as_flac(_bytes(wanted)), MEDIA["flac"])
     if part not in {voice.voice for voice in found.analysis.voices}:
         raise NotFoundError(f"There is no part “{part}” in this recording.")
     audio = decode(_bytes(drums)).audio

@@ -1,14 +1,17 @@
 """Plan: solve every drum of the kit for the voice it is to play, and keep the version."""
 
+import hashlib
 from collections.abc import Sequence
 from dataclasses import dataclass, replace
 from typing import Any
 
 from emblar.actions.evidence import use_reading
+from emblar.actions.kit import kit as kit_of
 from emblar.actions.listen import Heard, heard
+from emblar.actions.measuring import measured_record
 from emblar.actions.scope import Scope, in_session
 from emblar.actions.sessions import asked_of, one_session
-from emblar.actions.shelf import loose_heads, use_own_parts
+from emblar.actions.shelf import loose_heads, own_parts, use_own_parts
 from emblar.core.catalogue import constructions, dampers, strikers
 from emblar.core.errors import DocumentError, EmblarError, InputError
 from emblar.core.planning.brief import Brief, Shelf
@@ -104,14 +107,20 @@ def _tuple(value: list[str] | None) -> tuple[str, ...] | None:
     return tuple(value) if value is not None else None
 
 
-def plan_kit(scope: Scope, session_id: int) -> KitPlan:
-    """Plan every drum that is to play a voice, and keep the plan as a new version."""
+def plan_kit(scope: Scope, session_id: int, *, says: str = "Kit planned") -> KitPlan:
+    """Plan every drum that is to play a voice, and keep the plan as a new version.
+
+    ``says`` is what led to it, as the list of versions shows it.
+    """
     with one_at_a_time(session_id):
-        return _plan_kit(scope, session_id)
+        return _plan_kit(scope, session_id, says)
 
 
-def _plan_kit(scope: Scope, session_id: int) -> KitPlan:
-    found, brief = heard(scope, session_id), asked_of(one_session(scope, session_id)).brief()
+def _plan_kit(scope: Scope, session_id: int, says: str) -> KitPlan:
+    found, brief = (
+        measured_record(scope, session_id),
+        asked_of(one_session(scope, session_id)).brief(),
+    )
     with in_session(scope, session_id) as db:
         drums = kit_store.listing(db, session_id)
     tasks: dict[int, Task] = {}
@@ -128,7 +137,7 @@ def _plan_kit(scope: Scope, session_id: int) -> KitPlan:
             problems[drum_id] = str(result)
         else:
             planned[drum_id] = _as_on_record(result, found, tasks[drum_id])
-    return _keep(scope, session_id, planned, problems)
+    return _keep(scope, session_id, planned, problems, says)
 
 
 def tune_toms(scope: Scope, session_id: int, school: School) -> KitPlan:
@@ -144,7 +153,7 @@ def tune_toms(scope: Scope, session_id: int, school: School) -> KitPlan:
 
 
 def _tune_toms(scope: Scope, session_id: int, school: School) -> KitPlan:
-    found, asked = heard(scope, session_id), asked_of(one_session(scope, session_id))
+    found, asked = measured_record(scope, session_id), asked_of(one_session(scope, session_id))
     with in_session(scope, session_id) as db:
         drums = kit_store.listing(db, session_id)
     toms = sorted(
@@ -163,7 +172,7 @@ def _tune_toms(scope: Scope, session_id: int, school: School) -> KitPlan:
             if pitches:
                 wish["pitch_hz"] = round(pitches[index], 1)
             kit_store.set_wish(db, drum.id, wish)
-    return plan_kit(scope, session_id)
+    return plan_kit(scope, session_id, says=f"Toms tuned by {school}")
 
 
 def the_shelf(scope: Scope) -> Shelf:
@@ -200,7 +209,7 @@ def replan_drum(scope: Scope, session_id: int, drum_id: int, wish: dict[str, Any
     Nothing is kept if the drum cannot be planned so.
     """
     with one_at_a_time(session_id):
-        return _replan_drum(scope, session_id, drum_id, wish)
+        return _replan_drum(scope, session_id, drum_id, wish, "")
 
 
 def replan_for_reading(scope: Scope, session_id: int, drum_id: int, hz: float) -> KitPlan:
@@ -217,11 +226,16 @@ def replan_for_reading(scope: Scope, session_id: int, drum_id: int, hz: float) -
             raise InputError(f"{drum.owned.name} plays no voice of the record yet.")
         use_reading(scope, session_id, drum.voice, hz)
         wish = {name: value for name, value in drum.wish.items() if name != "pitch_hz"}
-        return _replan_drum(scope, session_id, drum_id, wish)
+        return _replan_drum(scope, session_id, drum_id, wish, f"Reading {hz:.0f} Hz used")
 
 
-def _replan_drum(scope: Scope, session_id: int, drum_id: int, wish: dict[str, Any]) -> KitPlan:
-    found, brief = heard(scope, session_id), asked_of(one_session(scope, session_id)).brief()
+def _replan_drum(
+    scope: Scope, session_id: int, drum_id: int, wish: dict[str, Any], says: str
+) -> KitPlan:
+    found, brief = (
+        measured_record(scope, session_id),
+        asked_of(one_session(scope, session_id)).brief(),
+    )
     with in_session(scope, session_id) as db:
         drum = kit_store.get(db, session_id, drum_id)
     before = latest_plan(scope, session_id)
@@ -237,7 +251,8 @@ def _replan_drum(scope: Scope, session_id: int, drum_id: int, wish: dict[str, An
         kit_store.set_wish(db, drum_id, wish)
     drums[drum_id] = _as_on_record(planned, found, task)
     problems.pop(drum_id, None)
-    return _keep(scope, session_id, drums, problems)
+    says = f"{drum.owned.name}: {says or 'changed by hand'}"
+    return _keep(scope, session_id, drums, problems, says)
 
 
 def left_by(others: Sequence[DrumPlanFile], shelf: Shelf, brief: Brief) -> tuple[Shelf, Brief]:
@@ -256,21 +271,35 @@ def left_by(others: Sequence[DrumPlanFile], shelf: Shelf, brief: Brief) -> tuple
 
 
 def _keep(
-    scope: Scope, session_id: int, drums: dict[int, DrumPlanFile], problems: dict[int, str]
+    scope: Scope,
+    session_id: int,
+    drums: dict[int, DrumPlanFile],
+    problems: dict[int, str],
+    says: str,
 ) -> KitPlan:
+    kit = kit_of(scope, session_id)
     document = {
         "drums": {str(i): d.model_dump(by_alias=True, mode="json") for i, d in drums.items()},
         "problems": {str(i): text for i, text in problems.items()},
+        "wishes": {str(d.id): d.wish for d in kit},
+        "parts": {str(d.id): [d.voice, d.also] for d in kit},
     }
+    marks = planned_from(scope, session_id)
     with in_session(scope, session_id) as db:
         before = store.latest(db, session_id)
         # The same again is no new version.
-        same = before is not None and before.document == document
-        info = before if before is not None and same else store.add(db, session_id, document)
+        if before is not None and all(
+            before.document.get(name) == document[name] for name in ("drums", "problems")
+        ):
+            store.set_inputs(db, session_id, before.version, marks)
+            info = before
+        else:
+            info = store.add(db, session_id, document, says=says, inputs=marks)
     return KitPlan(info.version, drums, problems)
 
 
-def _kit_plan(info: PlanInfo) -> KitPlan:
+def kit_plan_of(info: PlanInfo) -> KitPlan:
+    """Return a version as it was planned, with a reason for each drum that cannot be shown so."""
     drums: dict[int, DrumPlanFile] = {}
     problems = {int(i): text for i, text in info.document.get("problems", {}).items()}
     for i, document in info.document.get("drums", {}).items():
@@ -293,7 +322,38 @@ def latest_plan(scope: Scope, session_id: int) -> KitPlan | None:
     use_own_parts(scope)
     with in_session(scope, session_id) as db:
         info = store.latest(db, session_id)
-    return _kit_plan(info) if info else None
+    return kit_plan_of(info) if info else None
+
+
+def planned_from(scope: Scope, session_id: int) -> dict[str, str]:
+    """Return marks of what a plan is made from: they change when it does."""
+    found, asked = heard(scope, session_id), one_session(scope, session_id).asked
+    targets = []
+    if found is not None:
+        for card in found.analysis.voices:
+            target = target_of(found, card.voice)
+            told = target.values if target else {}
+            targets.append((card.voice, [(n, round(q.value, 3)) for n, q in told.items()]))
+    drums = [(d.id, d.owned, d.voice, d.also) for d in kit_of(scope, session_id)]
+    shelf = [(h.owned.construction, h.owned.diameter_in, h.owned.count)
+             for h in loose_heads(scope)]  # fmt: skip
+    parts = [(p.id, p.part) for p in own_parts(scope)]
+    inputs = {"brief": sorted(asked.items()), "record": targets, "kit": drums,
+              "shelf": (sorted(shelf), parts)}  # fmt: skip
+    return {
+        name: hashlib.sha256(repr(value).encode()).hexdigest()[:16]
+        for name, value in inputs.items()
+    }
+
+
+def changed_since(scope: Scope, session_id: int) -> tuple[str, ...]:
+    """Return what changed since the newest plan: brief, record, kit or shelf."""
+    with in_session(scope, session_id) as db:
+        info = store.latest(db, session_id)
+    if info is None or not info.inputs:
+        return ()
+    marks = planned_from(scope, session_id)
+    return tuple(name for name, mark in marks.items() if info.inputs.get(name) != mark)
 
 
 def kit_sound(scope: Scope, session_id: int) -> bytes:

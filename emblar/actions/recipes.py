@@ -102,7 +102,7 @@ def _bring(scope: Scope, session_id: int, file: RecipesFile) -> Brought:
             store.set_wish(db, drum.id, wish | {"pitch_hz": round(row.drum_pitch_hz, 1)})
             if found is not None and found.voice(row.voice) is not None:
                 store.assign(db, drum.id, row.voice)
-    plan_kit(scope, session_id)
+    plan_kit(scope, session_id, says="Recipes brought")
     return Brought(
         tuple((row.name, drum.owned.name) for row, drum in pairs), tuple(r.name for r in left)
     )

@@ -33,6 +33,7 @@ def sheet(scope: Scope, session_id: int) -> SheetFile:
     )
     if plan is None or not plan.drums:
         raise InputError("Nothing is planned yet, so nothing can be printed. Plan the kit first.")
+    asked = asked_of(info)
     planned = [(drum, plan.drums[drum.id]) for drum in drums if drum.id in plan.drums]
     return SheetFile(
         session=info.name,
@@ -42,8 +43,9 @@ def sheet(scope: Scope, session_id: int) -> SheetFile:
         drums=[_drum(drum, file, found) for drum, file in planned],
         unplanned=_unplanned(drums, plan),
         cymbals=_cymbals(found),
-        microphones=asked_of(info).microphones,
+        microphones=asked.microphones,
         minutes=sum(file.minutes for _, file in planned),
+        available_minutes=asked.minutes * asked.hands if asked.minutes is not None else None,
         shopping=_counted(name for drum, file in planned for name in _to_buy(drum, file)),
         packing=_counted(_packed(planned)),
     )

@@ -1,96 +1,99 @@
 """Strokes corrected by ear: moved, put in, taken out; toms split and merged; the card follows.
 
-Every correction is kept with the reference and can be taken back, the last one first.
+A correction is kept at once, with the revision it makes; the drums it touches are measured anew
+right after (``measuring``). The last correction that stands can be undone, at any time.
 """
 
 from collections.abc import Callable, Sequence
-from dataclasses import dataclass, replace
-from typing import Any
+from dataclasses import dataclass
 
 import numpy as np
 from sqlalchemy.orm import Session
 
+from emblar.actions.measuring import measured_piece, measured_sound, spans_of
 from emblar.actions.scope import Scope, in_session
-from emblar.core.analysis.analyse import others_play_on, remeasure, voice_order
-from emblar.core.analysis.audio import Audio, begins_at, one_channel
-from emblar.core.analysis.clean import AnalysedHit
+from emblar.core.analysis.analyse import voice_order
+from emblar.core.analysis.audio import Audio, one_channel
+from emblar.core.analysis.clean import AnalysedHit, mark_clean
 from emblar.core.analysis.edits import (
     Edit,
     Seen,
     applied,
+    give_voice,
     merge_tom,
     move,
     put_in,
     split_tom,
     take_out,
+    take_out_voice,
 )
-from emblar.core.analysis.frames import frames_of
 from emblar.core.analysis.low_band import StrokeSpan, low_band
 from emblar.core.analysis.membranes import stroke_pitch_hz
 from emblar.core.analysis.voices import levels_db
 from emblar.core.errors import ConflictError, InputError
 from emblar.formats.analysis import (
     AnalysisFile,
-    DecidedFile,
-    HitFile,
+    VoiceFile,
     analysis_from_document,
+    edit_document,
+    edit_from_document,
     hit_file,
-    hit_from_file,
     hits_from_file,
-    voice_file,
+    unmeasured_file,
 )
-from emblar.sound.decode import decode
-from emblar.store import audio as audio_store
+from emblar.jobs.queue import defer_measuring
 from emblar.store import kit as kit_store
-from emblar.store import references as store
-from emblar.store.references import ReferenceInfo, Region
+from emblar.store import recordings as store
+from emblar.store.recordings import RecordingInfo, Region
 
 Hits = Sequence[AnalysedHit]
-SPAN_S = 0.4
+Sound = Callable[[], Audio]
+SPAN_S, PIECE_S, SILENT_DB = 0.4, 0.2, -120.0
 
 
-def move_stroke(scope: Scope, session_id: int, seen: Seen, voice: str) -> str:
-    """Give a stroke to another voice; return what was done in words.
+def move_strokes(scope: Scope, session_id: int, seen: Sequence[Seen], voice: str) -> str:
+    """Give strokes to another voice; return what was done in words.
 
     Raises
     ------
     ConflictError
-        The stroke is not where it was seen any more; nothing was changed.
+        A stroke is not where it was seen any more; nothing was changed.
     """
     return _correct(scope, session_id, lambda hits, _: move(hits, seen, voice))
 
 
-def take_out_stroke(scope: Scope, session_id: int, seen: Seen) -> str:
-    """Take a stroke out.
+def take_out_strokes(scope: Scope, session_id: int, seen: Sequence[Seen]) -> str:
+    """Take strokes out.
 
     Raises
     ------
     ConflictError
-        The stroke is not where it was seen any more; nothing was changed.
+        A stroke is not where it was seen any more; nothing was changed.
     """
     return _correct(scope, session_id, lambda hits, _: take_out(hits, seen))
 
 
 def put_in_stroke(scope: Scope, session_id: int, time_s: float, voice: str) -> str:
     """Put a stroke in where none was found."""
-
-    def edit(hits: Hits, audio: Audio) -> Edit:
-        if not 0.0 <= time_s < audio.duration_s:
+    with in_session(scope, session_id) as db:
+        recording, file = _shown(db, session_id)
+        if not 0.0 <= time_s < file.source.duration_s:
             raise InputError(
-                f"{time_s:.2f} s is outside the recording: 0 to {audio.duration_s:.2f} s.",
+                f"{time_s:.2f} s is outside the recording: 0 to {file.source.duration_s:.2f} s.",
                 field="time_s",
             )
-        at = levels_db(one_channel(audio), np.array([time_s]))
-        return put_in(hits, time_s, voice, float(at[0]))
-
-    return _correct(scope, session_id, edit)
+        piece = measured_piece(db, recording, file, time_s, time_s + PIECE_S)
+        at = levels_db(one_channel(piece), np.array([0.0])) if len(piece.samples) else [SILENT_DB]
+        edit = put_in(hits_from_file(file), time_s, voice, float(at[0]))
+        _keep(db, recording, file, edit)
+    return edit.says
 
 
 def split(scope: Scope, session_id: int, voice: str) -> str:
     """Make two toms of one, by pitch."""
 
-    def edit(hits: Hits, audio: Audio) -> Edit:
-        low = low_band(one_channel(audio))
+    def edit(hits: Hits, sound: Sound) -> Edit:
+        low = low_band(one_channel(sound()))
         times = [h.time_s for h in hits if h.voice == voice]
         pitches = [stroke_pitch_hz(low, StrokeSpan(t, SPAN_S)) for t in times]
         return split_tom(hits, voice, pitches)
@@ -103,92 +106,130 @@ def merge(scope: Scope, session_id: int, voice: str) -> str:
     return _correct(scope, session_id, lambda hits, _: merge_tom(hits, voice))
 
 
+def remove_voice(scope: Scope, session_id: int, voice: str) -> str:
+    """Take a drum out that is not on the record, with all its strokes."""
+    return _correct(scope, session_id, lambda hits, _: take_out_voice(hits, voice))
+
+
+def rename_voice(scope: Scope, session_id: int, voice: str, to: str) -> str:
+    """Give all strokes of a drum to another one."""
+    return _correct(scope, session_id, lambda hits, _: give_voice(hits, voice, to))
+
+
 @dataclass(frozen=True, slots=True)
 class LastCorrection:
-    """The last correction in words, and how many there are: which one a person saw."""
+    """The last correction that stands, in words, and the revision of the recording's strokes."""
 
     says: str
     count: int
 
 
 def take_back(scope: Scope, session_id: int, seen: int | None = None) -> str:
-    """Take the last correction back.
+    """Undo the last correction that stands.
 
     Parameters
     ----------
+    scope, session_id
+        Whose record.
     seen
-        How many corrections there were when the person asked for it, if known.
+        The revision the person saw when asking for it, if known.
 
     Raises
     ------
     InputError
         There is none.
     ConflictError
-        Others were made or taken back meanwhile; nothing was changed.
+        Others were made or undone meanwhile; nothing was changed.
     """
     with in_session(scope, session_id) as db:
-        reference, file, audio = _shown(db, session_id)
-        history = store.edits(db, reference.id)
-        if not history:
-            raise InputError("There is no correction to take back.")
-        if seen is not None and seen != len(history):
+        recording, file = _shown(db, session_id)
+        standing = store.standing(db, recording.id)
+        if not standing:
+            raise InputError("There is no correction to undo.")
+        if seen is not None and seen != store.revision(db, recording.id):
             raise ConflictError(
-                "Another correction was made or taken back meanwhile, perhaps in another window. "
+                "Another correction was made or undone meanwhile, perhaps in another window. "
                 "Nothing was changed; load the page again."
             )
-        last = _edit_from(history[-1]).undone()
-        _keep(db, reference, file, audio, last, history[:-1])
-    return f"Taken back: {last.says}"
+        last = standing[-1]
+        edit = edit_from_document(last.document).undone()
+        _keep(db, recording, file, edit, undoes=last.revision)
+    return f"Undone: {edit.says}"
 
 
 def last_correction(scope: Scope, session_id: int) -> LastCorrection | None:
-    """Return the last correction, or None."""
+    """Return the last correction that stands, or None."""
     with in_session(scope, session_id) as db:
-        reference = store.shown(db, session_id)
-        history = store.edits(db, reference.id) if reference else []
-    return LastCorrection(str(history[-1]["says"]), len(history)) if history else None
+        recording = store.shown(db, session_id)
+        standing = store.standing(db, recording.id) if recording else []
+        if recording is None or not standing:
+            return None
+        revision = store.revision(db, recording.id)
+    return LastCorrection(str(standing[-1].document["says"]), revision)
 
 
-def _correct(scope: Scope, session_id: int, make: Callable[[Hits, Audio], Edit]) -> str:
-    """Make an edit, measure the voices it touches anew and keep all of it, or nothing."""
+def _correct(scope: Scope, session_id: int, make: Callable[[Hits, Sound], Edit]) -> str:
+    """Make an edit and keep it, or nothing; the drums it touches are measured anew after that."""
     with in_session(scope, session_id) as db:
-        reference, file, audio = _shown(db, session_id)
-        edit = make(hits_from_file(file), audio)
-        history = [*store.edits(db, reference.id), _edit_document(edit)]
-        _keep(db, reference, file, audio, edit, history)
+        recording, file = _shown(db, session_id)
+        edit = make(hits_from_file(file), lambda: measured_sound(db, recording, file))
+        _keep(db, recording, file, edit)
     return edit.says
 
 
 def _keep(
     db: Session,
-    reference: ReferenceInfo,
+    recording: RecordingInfo,
     file: AnalysisFile,
-    audio: Audio,
     edit: Edit,
-    history: list[dict[str, Any]],
+    *,
+    undoes: int | None = None,
 ) -> None:
     hits = applied(hits_from_file(file), edit)
-    corrected = _measured(file, hits, edit.voices(), audio, reference)
-    store.correct(db, reference.id, analysis=corrected.model_dump(by_alias=True), edits=history)
-    _follow(db, reference.session_id, edit)
+    corrected = _marked(file, hits, edit.voices(), recording.regions)
+    store.correct(
+        db, recording.id, analysis=corrected.model_dump(by_alias=True),
+        document=edit_document(edit), undoes=undoes,
+    )  # fmt: skip
+    _follow(db, recording.session_id, edit)
+    defer_measuring(db, recording.id)
 
 
-def _shown(db: Session, session_id: int) -> tuple[ReferenceInfo, AnalysisFile, Audio]:
-    """Return the file whose strokes are shown, what was found in it, and the sound measured.
+def _marked(
+    file: AnalysisFile, hits: Hits, touched: set[str], regions: Sequence[Region]
+) -> AnalysisFile:
+    """Return an analysis with other strokes; the cards of the voices touched are to follow."""
+    marked = mark_clean(hits, file.source.duration_s, spans_of(regions))
+    present = {h.voice for h in marked}
+    cards = {v.voice: v for v in file.voices}
+    shown = [
+        _counted(cards.get(name) or unmeasured_file(name), marked) if name in touched
+        else cards.get(name) or unmeasured_file(name)
+        for name in sorted(present, key=voice_order)
+    ]  # fmt: skip
+    return file.model_copy(
+        update={
+            "hits": [hit_file(h) for h in marked],
+            "voices": shown,
+            "measuring": sorted((touched | set(file.measuring)) & present),
+        }
+    )
+
+
+def _counted(card: VoiceFile, hits: Hits) -> VoiceFile:
+    return card.model_copy(update={"hits": sum(h.voice == card.voice for h in hits)})
+
+
+def _shown(db: Session, session_id: int) -> tuple[RecordingInfo, AnalysisFile]:
+    """Return the file whose strokes are shown, and what was found in it.
 
     Others who correct it wait until this transaction has ended.
     """
-    reference = store.shown(db, session_id)
-    if reference is None or reference.audio_id is None:
+    recording = store.shown(db, session_id)
+    if recording is None or recording.audio_id is None:
         raise InputError("There is no analysed recording yet. Bring one in Listen.")
-    store.lock(db, reference.id)
-    document, _ = store.documents(db, reference.id)
-    file = analysis_from_document(document)
-    drums_only = file.decided is not None and file.decided.of == "drums"
-    sound = reference.drums_audio_id if drums_only else None
-    audio_id = sound or reference.audio_id
-    size = audio_store.info(db, audio_id).size_bytes
-    return reference, file, decode(audio_store.read(db, audio_id, 0, size)).audio
+    store.lock(db, recording.id)
+    return recording, analysis_from_document(store.analysis_document(db, recording.id))
 
 
 def name_region(
@@ -214,52 +255,16 @@ def forget_region(scope: Scope, session_id: int, name: str) -> str:
 def _with_regions(
     scope: Scope, session_id: int, change: Callable[[Sequence[Region]], Sequence[Region]]
 ) -> None:
-    """Keep other regions and, where it matters, measure every voice anew."""
+    """Keep other regions and, where it matters, have every voice measured anew."""
     with in_session(scope, session_id) as db:
-        reference, file, audio = _shown(db, session_id)
-        regions = change(reference.regions)
-        store.set_regions(db, reference.id, regions)
-        if _spans(regions) != _spans(reference.regions):
+        recording, file = _shown(db, session_id)
+        regions = change(recording.regions)
+        store.set_regions(db, recording.id, regions)
+        if spans_of(regions) != spans_of(recording.regions):
             hits = hits_from_file(file)
-            now = replace(reference, regions=tuple(regions))
-            anew = _measured(file, hits, {h.voice for h in hits}, audio, now)
-            edits = store.edits(db, reference.id)
-            store.correct(db, reference.id, analysis=anew.model_dump(by_alias=True), edits=edits)
-
-
-def _spans(regions: Sequence[Region]) -> list[tuple[float, float]]:
-    return [(r.start_s, r.stop_s) for r in regions if r.measure]
-
-
-def _measured(
-    file: AnalysisFile,
-    hits: list[AnalysedHit],
-    touched: set[str],
-    audio: Audio,
-    reference: ReferenceInfo,
-) -> AnalysisFile:
-    decided = file.decided or _decide(audio, reference.kind)
-    marked, anew = remeasure(
-        audio, hits, mix=decided.mix, begins=decided.begins, only=touched,
-        regions_s=_spans(reference.regions),
-    )  # fmt: skip
-    present = {h.voice for h in marked}
-    cards = {v.voice: v for v in file.voices if v.voice in present - touched}
-    cards |= {card.voice: voice_file(card) for card in anew}
-    return file.model_copy(
-        update={
-            "hits": [hit_file(h) for h in marked],
-            "voices": [cards[name] for name in sorted(cards, key=voice_order)],
-            "decided": decided,
-        }
-    )
-
-
-def _decide(audio: Audio, kind: str) -> DecidedFile:
-    """Return what an analysis of before decided and did not keep."""
-    mono = one_channel(audio)
-    mix = others_play_on(kind, lambda: frames_of(mono).is_mix)
-    return DecidedFile(mix=mix, begins=begins_at(mono))
+            marked = _marked(file, hits, {h.voice for h in hits}, regions)
+            store.keep_analysis(db, recording.id, marked.model_dump(by_alias=True))
+            defer_measuring(db, recording.id)
 
 
 def _follow(db: Session, session_id: int, edit: Edit) -> None:
@@ -269,21 +274,4 @@ def _follow(db: Session, session_id: int, edit: Edit) -> None:
     for drum in moved:
         kit_store.assign(db, drum.id, None)
     for drum in moved:
-        kit_store.assign(db, drum.id, goes[drum.voice or ""])
-
-
-def _edit_document(edit: Edit) -> dict[str, Any]:
-    return {
-        "says": edit.says,
-        "removed": [hit_file(h).model_dump() for h in edit.removed],
-        "added": [hit_file(h).model_dump() for h in edit.added],
-        "renamed": [list(pair) for pair in edit.renamed],
-    }
-
-
-def _edit_from(document: dict[str, Any]) -> Edit:
-    def hits(rows: list[dict[str, Any]]) -> tuple[AnalysedHit, ...]:
-        return tuple(hit_from_file(HitFile.model_validate(row)) for row in rows)
-
-    renamed = tuple((old, new) for old, new in document["renamed"])
-    return Edit(str(document["says"]), hits(document["removed"]), hits(document["added"]), renamed)
+        kit_store.assign(db, drum.id, goes[drum.voice or ""], also=drum.also)

@@ -8,7 +8,8 @@ from collections import OrderedDict
 from dataclasses import dataclass, replace
 
 from emblar.actions.kit import serious
-from emblar.actions.listen import Heard, heard
+from emblar.actions.listen import Heard
+from emblar.actions.measuring import measured_record
 from emblar.actions.plan import (
     KitPlan,
     plan_kit,
@@ -63,7 +64,10 @@ class _Asked:
 
 
 def _asked(scope: Scope, session_id: int) -> _Asked:
-    found, brief = heard(scope, session_id), asked_of(one_session(scope, session_id)).brief()
+    found, brief = (
+        measured_record(scope, session_id),
+        asked_of(one_session(scope, session_id)).brief(),
+    )
     with in_session(scope, session_id) as db:
         drums = store.listing(db, session_id)
     if found is None or not drums:
@@ -104,7 +108,7 @@ def assign_voices(scope: Scope, session_id: int) -> KitPlan:
         with in_session(scope, session_id) as db:
             for voice, row in best.chosen.items():
                 store.assign(db, asked.drums[row.drum].id, voice)
-        return plan_kit(scope, session_id)
+        return plan_kit(scope, session_id, says="Drums matched to the record")
 
 
 def _sound_only(asked: _Asked) -> _Asked:
@@ -168,4 +172,4 @@ def _take_way(scope: Scope, session_id: int, name: str) -> KitPlan:
             store.assign(db, drum, voice)
             wish = wish_of(row.recipe, ways.drums[row.drum].owned, port=True)
             store.set_wish(db, drum, {**kept, **wish})
-    return plan_kit(scope, session_id)
+    return plan_kit(scope, session_id, says=f"Way “{name}” used")

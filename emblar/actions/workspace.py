@@ -3,13 +3,15 @@
 from dataclasses import dataclass
 
 from emblar.actions.kit import kit
-from emblar.actions.listen import Heard, cancelled_of, heard, reference_of, unreadable_of
+from emblar.actions.listen import Heard, cancelled_of, heard, recording_of, unreadable_of
 from emblar.actions.plan import KitPlan, latest_plan
 from emblar.actions.scope import Scope
 from emblar.actions.sessions import one_session
+from emblar.actions.shelf import use_own_parts
+from emblar.store import plans
 from emblar.store.database import together
 from emblar.store.kit import KitDrum
-from emblar.store.references import ReferenceInfo
+from emblar.store.recordings import RecordingInfo
 from emblar.store.sessions import SessionInfo
 
 
@@ -18,25 +20,31 @@ class Workspace:
     """A session with its recording, what was heard in it, its kit and its plan."""
 
     session: SessionInfo
-    reference: ReferenceInfo | None
+    recording: RecordingInfo | None
     found: Heard | None
     drums: tuple[KitDrum, ...]
     plan: KitPlan | None
-    unreadable: tuple[ReferenceInfo, ...] = ()
+    """The newest plan; only where it is shown."""
+    planned: frozenset[int] = frozenset()
+    """The drums that the newest plan plans."""
+    unreadable: tuple[RecordingInfo, ...] = ()
     """Analysed recordings of the record whose analysis cannot be read any more."""
-    cancelled: ReferenceInfo | None = None
+    cancelled: RecordingInfo | None = None
     """The newest recording, if its analysis was cancelled."""
 
 
-def workspace(scope: Scope, session_id: int) -> Workspace:
-    """Load a session's workspace."""
-    with together():
+def workspace(scope: Scope, session_id: int, *, with_plan: bool) -> Workspace:
+    """Load what a step of a session shows."""
+    with together() as db:
+        use_own_parts(scope)
+        planned = plans.planned(db, [session_id]).get(session_id, set())
         return Workspace(
             one_session(scope, session_id),
-            reference_of(scope, session_id),
+            recording_of(scope, session_id),
             heard(scope, session_id),
             tuple(kit(scope, session_id)),
-            latest_plan(scope, session_id),
+            latest_plan(scope, session_id) if with_plan else None,
+            frozenset(planned),
             unreadable_of(scope, session_id),
             cancelled_of(scope, session_id),
         )

@@ -9,6 +9,7 @@ from pydantic import Field
 from emblar.core.analysis.analyse import Analysis
 from emblar.core.analysis.card import Alternative, VoiceCard
 from emblar.core.analysis.clean import AnalysedHit
+from emblar.core.analysis.edits import Edit
 from emblar.core.analysis.loudness import Part
 from emblar.core.analysis.pitch import Track
 from emblar.core.analysis.ring import Ring
@@ -157,6 +158,10 @@ class AnalysisFile(Strict):
     hits: list[HitFile]
     voices: list[VoiceFile]
     decided: DecidedFile | None = Field(default=None, description="missing in files of before")
+    measuring: list[str] = Field(
+        default_factory=list,
+        description="voices corrected since they were measured: their numbers are from before",
+    )
 
 
 # File field, its uncertainty's field, unit: by the card's attribute.
@@ -269,6 +274,36 @@ def hit_file(hit: AnalysedHit) -> HitFile:
         clean=hit.clean,
         manner=hit.manner,
     )
+
+
+def edit_document(edit: Edit) -> dict[str, Any]:
+    """Return a correction as kept."""
+    return {
+        "says": edit.says,
+        "removed": [hit_file(h).model_dump() for h in edit.removed],
+        "added": [hit_file(h).model_dump() for h in edit.added],
+        "renamed": [list(pair) for pair in edit.renamed],
+    }
+
+
+def edit_from_document(document: Mapping[str, Any]) -> Edit:
+    """Return a correction as it was made."""
+
+    def hits(rows: list[dict[str, Any]]) -> tuple[AnalysedHit, ...]:
+        return tuple(hit_from_file(HitFile.model_validate(row)) for row in rows)
+
+    renamed = tuple((old, new) for old, new in document["renamed"])
+    return Edit(str(document["says"]), hits(document["removed"]), hits(document["added"]), renamed)
+
+
+def unmeasured_file(voice: str) -> VoiceFile:
+    """Return the card of a voice that is not measured yet."""
+    why = Unknown("it is being measured")
+    names = dict.fromkeys((*FIELDS, "fundamental"), why)
+    return voice_file(
+        VoiceCard(voice=voice, hits=0, clean_hits=0, fundamental_sd_cents=None,
+                  fundamental_spread_cents=None, **names)  # type: ignore[arg-type]
+    )  # fmt: skip
 
 
 def analysis_file(analysis: Analysis) -> AnalysisFile:

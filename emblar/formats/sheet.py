@@ -68,6 +68,9 @@ class SheetFile(Strict):
     microphones: str = ""
     """What the brief says of microphones."""
     minutes: float | None = None
+    available_minutes: float | None = Field(
+        default=None, description="time until it must be done times people at work, if said"
+    )
     shopping: list[str] = Field(default_factory=list)
     packing: list[str] = Field(default_factory=list)
 

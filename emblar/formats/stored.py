@@ -4,6 +4,7 @@ What a document holds that nobody knows any more is left out; what it lacks and 
 empty. Only what cannot be done without makes it unreadable.
 """
 
+import contextlib
 import copy
 import logging
 from collections.abc import Mapping
@@ -26,6 +27,8 @@ def lenient(model: type[Model], document: Mapping[str, Any], what: str) -> Model
     DocumentError
         It cannot be read; ``what`` says what it is, as in "The plan".
     """
+    with contextlib.suppress(ValidationError):
+        return model.model_validate(document)
     held: Any = copy.deepcopy(document)
     for _ in range(MOST_PASSES):
         try:

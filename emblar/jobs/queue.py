@@ -9,16 +9,26 @@ import json
 from sqlalchemy import text
 from sqlalchemy.orm import Session
 
-ANALYSE = "analyse_reference"
+ANALYSE, MEASURE = "analyse_recording", "measure_recording"
 QUEUE = "emblar"
 DEFER = text(
     "select procrastinate_defer_jobs_v1(array[row("
-    ":queue, :task, 0, null, null, cast(:args as jsonb), null"
+    ":queue, :task, :priority, cast(:lock as text), null, cast(:args as jsonb), null"
     ")::procrastinate_job_to_defer_v1])"
 )
 
 
-def defer_analysis(db: Session, reference_id: int) -> None:
-    """Have a reference analysed once this transaction is committed."""
-    args = json.dumps({"reference_id": reference_id})
-    db.execute(DEFER, {"queue": QUEUE, "task": ANALYSE, "args": args})
+def defer_analysis(db: Session, recording_id: int) -> None:
+    """Have a recording analysed once this transaction is committed."""
+    args = json.dumps({"recording_id": recording_id})
+    # One analysis at a time; what is quick need not wait for it.
+    db.execute(
+        DEFER, {"queue": QUEUE, "task": ANALYSE, "args": args, "priority": 0, "lock": ANALYSE}
+    )
+
+
+def defer_measuring(db: Session, recording_id: int) -> None:
+    """Have a recording's corrected drums measured once this transaction is committed."""
+    args = json.dumps({"recording_id": recording_id})
+    lock = f"{MEASURE}-{recording_id}"
+    db.execute(DEFER, {"queue": QUEUE, "task": MEASURE, "args": args, "priority": 10, "lock": lock})

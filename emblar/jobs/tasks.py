@@ -9,12 +9,15 @@ import asyncio
 import procrastinate
 
 from emblar.actions.listen import run_analysis, take_up_lost
+from emblar.actions.measuring import run_measuring
 from emblar.core.errors import ServiceError
-from emblar.jobs.queue import ANALYSE, QUEUE
+from emblar.jobs.queue import ANALYSE, MEASURE, QUEUE
 from emblar.settings import settings
 
 HEARTBEAT_S = 2.0
 STALLED_AFTER_S = 10.0
+QUIET_S = 1.5
+"""A drum is measured anew once nobody has corrected strokes for so long."""
 
 app = procrastinate.App(
     connector=procrastinate.PsycopgConnector(
@@ -33,9 +36,19 @@ app = procrastinate.App(
     # Only a lost database is worth another try at once; how often is counted with the recording.
     retry=procrastinate.RetryStrategy(max_attempts=8, wait=3, retry_exceptions={ServiceError}),
 )
-def analyse_reference(reference_id: int) -> None:
-    """Analyse one reference; runs in a thread."""
-    run_analysis(reference_id)
+def analyse_recording(recording_id: int) -> None:
+    """Analyse one recording; runs in a thread."""
+    run_analysis(recording_id)
+
+
+@app.task(
+    name=MEASURE,
+    queue=QUEUE,
+    retry=procrastinate.RetryStrategy(max_attempts=8, wait=3, retry_exceptions={ServiceError}),
+)
+def measure_recording(recording_id: int) -> None:
+    """Measure the corrected drums of one recording; runs in a thread."""
+    run_measuring(recording_id, quiet_s=QUIET_S)
 
 
 async def take_up_stalled() -> int:

@@ -31,7 +31,7 @@ async def work() -> None:
     async with app.open_async():
         keeper = asyncio.create_task(_keep_taking_up())
         try:
-            await app.run_worker_async(concurrency=1, install_signal_handlers=True)
+            await app.run_worker_async(concurrency=2, install_signal_handlers=True)
         finally:
             keeper.cancel()
             with contextlib.suppress(asyncio.CancelledError):

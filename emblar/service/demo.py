@@ -4,7 +4,7 @@ from collections.abc import Callable
 from datetime import timedelta
 
 from emblar.actions.kit import add_drum, suggest_voices
-from emblar.actions.listen import bring_recording, one_reference, run_analysis
+from emblar.actions.listen import bring_recording, one_recording, run_analysis
 from emblar.actions.plan import plan_kit
 from emblar.actions.scope import HERE
 from emblar.actions.sessions import Brief, all_sessions, delete_session, start_session
@@ -71,9 +71,9 @@ def ensure_demo(say: Callable[[str], None]) -> int:
 def _fill(session_id: int) -> None:
     song = render_low_ferry()
     flac = encode(song.samples, song.sample_rate_hz, container="FLAC", subtype="PCM_16")
-    reference = bring_recording(HERE, session_id, "low-ferry.flac", flac, "drums")
-    run_analysis(reference.id)
-    state = one_reference(HERE, session_id, reference.id)
+    recording = bring_recording(HERE, session_id, "low-ferry.flac", flac, "drums")
+    run_analysis(recording.id)
+    state = one_recording(HERE, session_id, recording.id)
     if state.state != "done":
         raise RuntimeError(f"the demo could not be analysed: {state.message}")
     for head in LOOSE:

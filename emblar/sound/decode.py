@@ -95,6 +95,15 @@ def decode(data: bytes) -> Decoded:
     return Decoded(Audio(samples, rate), container, subtype)
 
 
+def decode_piece(data: bytes, start_s: float, stop_s: float) -> Audio:
+    """Decode a piece of a sound file that was decoded whole before; it ends where the file does."""
+    with soundfile.SoundFile(io.BytesIO(data)) as file:
+        rate = file.samplerate
+        file.seek(min(max(round(start_s * rate), 0), file.frames))
+        count = max(round((stop_s - max(start_s, 0.0)) * rate), 0)
+        return Audio(file.read(count, dtype="float32", always_2d=True), rate)
+
+
 def _check_channels(channels: int) -> None:
     if channels > MOST_CHANNELS:
         raise BadAudioError(

@@ -8,7 +8,7 @@ from sqlalchemy import func, select
 from sqlalchemy.orm import Session
 
 from emblar.core.errors import NotFoundError
-from emblar.store.tables import KitSlotRow, PlanRow, ReferenceRow, SessionRow
+from emblar.store.tables import KitSlotRow, PlanRow, RecordingRow, SessionRow
 
 UNDO_DAYS = 30
 
@@ -24,7 +24,7 @@ class SessionInfo:
     wish: str
     downbeat_at: datetime | None
     created_at: datetime
-    references: int = 0
+    recordings: int = 0
     """Recordings that are analysed."""
     drums: int = 0
     plan_version: int | None = None
@@ -94,19 +94,19 @@ def change(
 def listing(db: Session, studio_id: int) -> list[SessionInfo]:
     """Return every session of a studio with what is in it, newest first."""
 
-    def count(table: type[ReferenceRow] | type[KitSlotRow]) -> object:
+    def count(table: type[RecordingRow] | type[KitSlotRow]) -> object:
         own = select(func.count()).where(
             table.session_id == SessionRow.id, table.deleted_at.is_(None)
         )
-        if table is ReferenceRow:
-            own = own.where(ReferenceRow.state == "done")
+        if table is RecordingRow:
+            own = own.where(RecordingRow.state == "done")
         return own.correlate(SessionRow).scalar_subquery()
 
     version = select(func.max(PlanRow.version)).where(PlanRow.session_id == SessionRow.id)
     rows = db.execute(
         select(
             SessionRow,
-            count(ReferenceRow),  # type: ignore[call-overload]
+            count(RecordingRow),  # type: ignore[call-overload]
             count(KitSlotRow),
             version.correlate(SessionRow).scalar_subquery(),
         )
@@ -122,11 +122,11 @@ def listing(db: Session, studio_id: int) -> list[SessionInfo]:
             row.wish,
             row.downbeat_at,
             row.created_at,
-            references,
+            recordings,
             drums,
             plan,
         )
-        for row, references, drums, plan in rows
+        for row, recordings, drums, plan in rows
     ]
 
 

@@ -86,15 +86,16 @@ class AudioRow(Timed, Base):
     data: Mapped[bytes] = mapped_column(LargeBinary, deferred=True)
 
 
-class ReferenceRow(Timed, Base):
-    """A recording to sound like, with its analysis."""
+class RecordingRow(Timed, Base):
+    """Any sound brought or taken, with its analysis: a record to sound like, a take, taps, hum."""
 
-    __tablename__ = "reference"
+    __tablename__ = "recording"
     __table_args__ = (
         CheckConstraint(
             "state in ('waiting', 'running', 'done', 'failed', 'cancelled')", name="state"
         ),
-        Index("ix_reference_session_id", "session_id"),
+        CheckConstraint("purpose in ('record', 'take', 'taps', 'hum')", name="purpose"),
+        Index("ix_recording_session_id", "session_id"),
     )
 
     id: Mapped[int] = mapped_column(primary_key=True)
@@ -112,11 +113,27 @@ class ReferenceRow(Timed, Base):
     analysis_version: Mapped[int | None]
     drums_audio_id: Mapped[int | None] = mapped_column(ForeignKey("audio.id"))
     rest_audio_id: Mapped[int | None] = mapped_column(ForeignKey("audio.id"))
-    edits: Mapped[list[dict[str, Any]]] = mapped_column(JSONB, server_default="[]", deferred=True)
-    main_id: Mapped[int | None] = mapped_column(ForeignKey("reference.id"))
+    revision: Mapped[int] = mapped_column(server_default="0")
+    purpose: Mapped[str] = mapped_column(server_default="record")
+    drum_id: Mapped[int | None] = mapped_column(ForeignKey("drum.id"))
+    setup_id: Mapped[int | None] = mapped_column(ForeignKey("setup.id"))
+    main_id: Mapped[int | None] = mapped_column(ForeignKey("recording.id"))
     voice: Mapped[str | None]
     regions: Mapped[list[dict[str, Any]]] = mapped_column(JSONB, server_default="[]")
     deleted_at: Mapped[datetime | None] = mapped_column(Timestamp)
+
+
+class CorrectionRow(Timed, Base):
+    """A correction of a recording's strokes: an event; undoing one is another."""
+
+    __tablename__ = "correction"
+    __table_args__ = (UniqueConstraint("recording_id", "revision"),)
+
+    id: Mapped[int] = mapped_column(primary_key=True)
+    recording_id: Mapped[int] = mapped_column(ForeignKey("recording.id"))
+    revision: Mapped[int]
+    undoes: Mapped[int | None]
+    document: Mapped[dict[str, Any]] = mapped_column(JSONB)
 
 
 class EvidenceRow(Timed, Base):
@@ -280,6 +297,9 @@ class PlanRow(Timed, Base):
     session_id: Mapped[int] = mapped_column(ForeignKey("session.id"))
     version: Mapped[int]
     document: Mapped[dict[str, Any]] = mapped_column(JSONB)
+    says: Mapped[str] = mapped_column(server_default="")
+    restores: Mapped[int | None]
+    inputs: Mapped[dict[str, str]] = mapped_column(JSONB, server_default="{}")
 
 
 class OwnPartRow(Timed, Base):

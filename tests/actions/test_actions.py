@@ -33,9 +33,9 @@ def count(table: str) -> int:
 
 
 def listened(session: int, groove: bytes) -> None:
-    reference = listen.bring_recording(HERE, session, "groove.flac", groove, "drums")
-    listen.run_analysis(reference.id)
-    assert listen.one_reference(HERE, session, reference.id).state == "done"
+    recording = listen.bring_recording(HERE, session, "groove.flac", groove, "drums")
+    listen.run_analysis(recording.id)
+    assert listen.one_recording(HERE, session, recording.id).state == "done"
 
 
 def test_from_a_recording_to_a_sheet(session: int, groove: bytes) -> None:
@@ -54,11 +54,11 @@ def test_from_a_recording_to_a_sheet(session: int, groove: bytes) -> None:
 
 
 def test_bringing_a_recording_puts_its_analysis_on_the_queue(session: int, groove: bytes) -> None:
-    reference = listen.bring_recording(HERE, session, "groove.flac", groove, "auto")
+    recording = listen.bring_recording(HERE, session, "groove.flac", groove, "auto")
     with transaction() as db:
         args = db.execute(text("select args from procrastinate_jobs")).scalar_one()
-    assert args == {"reference_id": reference.id}
-    assert reference.state == "waiting"
+    assert args == {"recording_id": recording.id}
+    assert recording.state == "waiting"
 
 
 @pytest.mark.parametrize("name", [n for n in bad_recordings() if n != "noise.wav"])
@@ -66,14 +66,14 @@ def test_a_bad_recording_is_refused_and_nothing_is_kept(session: int, name: str)
     data, says = bad_recordings()[name]
     with pytest.raises(BadAudioError, match=says):
         listen.bring_recording(HERE, session, name, data, "auto")
-    assert count("audio") == count("reference") == count("procrastinate_jobs") == 0
+    assert count("audio") == count("recording") == count("procrastinate_jobs") == 0
 
 
 def test_a_recording_without_strokes_fails_with_what_to_do_and_is_not_kept(session: int) -> None:
     data, says = bad_recordings()["noise.wav"]
-    reference = listen.bring_recording(HERE, session, "noise.wav", data, "auto")
-    listen.run_analysis(reference.id)
-    state = listen.one_reference(HERE, session, reference.id)
+    recording = listen.bring_recording(HERE, session, "noise.wav", data, "auto")
+    listen.run_analysis(recording.id)
+    state = listen.one_recording(HERE, session, recording.id)
     assert state.state == "failed"
     assert says in state.message
     assert count("audio") == 0
@@ -81,10 +81,10 @@ def test_a_recording_without_strokes_fails_with_what_to_do_and_is_not_kept(sessi
 
 def test_running_an_analysis_twice_changes_nothing(heard: int) -> None:
     before = listen.heard(HERE, heard)
-    reference = listen.reference_of(HERE, heard)
+    recording = listen.recording_of(HERE, heard)
     assert before is not None
-    assert reference is not None
-    listen.run_analysis(reference.id)
+    assert recording is not None
+    listen.run_analysis(recording.id)
     assert listen.heard(HERE, heard) == before
 
 
@@ -94,13 +94,13 @@ def test_a_cancelled_analysis_does_not_replace_the_one_before(heard: int, groove
     listen.run_analysis(second.id)
     found = listen.heard(HERE, heard)
     assert found is not None
-    assert found.reference.filename == "groove.flac"
+    assert found.recording.filename == "groove.flac"
 
 
 def test_an_analysis_of_a_deleted_recording_does_nothing() -> None:
     listen.run_analysis(12345)
     with pytest.raises(NotFoundError):
-        listen.one_reference(HERE, 1, 12345)
+        listen.one_recording(HERE, 1, 12345)
 
 
 def test_a_wish_by_hand_replans_one_drum_and_keeps_the_others(heard: int) -> None:
@@ -200,32 +200,32 @@ def worker() -> subprocess.Popen[bytes]:
     )
 
 
-def wait_for(session: int, reference: int, states: set[str], seconds: float) -> str:
+def wait_for(session: int, recording: int, states: set[str], seconds: float) -> str:
     deadline = time.monotonic() + seconds
     while time.monotonic() < deadline:
-        state = listen.one_reference(HERE, session, reference).state
+        state = listen.one_recording(HERE, session, recording).state
         if state in states:
             return state
         time.sleep(0.05)
-    raise AssertionError(f"still {listen.one_reference(HERE, session, reference)}")
+    raise AssertionError(f"still {listen.one_recording(HERE, session, recording)}")
 
 
 def test_a_worker_killed_midway_is_followed_by_another_and_no_hit_is_doubled(
     session: int, groove: bytes
 ) -> None:
-    reference = listen.bring_recording(HERE, session, "groove.flac", groove, "drums")
+    recording = listen.bring_recording(HERE, session, "groove.flac", groove, "drums")
     first = worker()
-    wait_for(session, reference.id, {"running"}, 120)
+    wait_for(session, recording.id, {"running"}, 120)
     first.send_signal(signal.SIGKILL)
     first.wait()
     second = worker()
     try:
-        wait_for(session, reference.id, {"done"}, 120)
+        wait_for(session, recording.id, {"done"}, 120)
     finally:
         second.terminate()
         second.wait(10)
     found = listen.heard(HERE, session)
     assert found is not None
-    assert found.reference.attempts == 2
+    assert found.recording.attempts == 2
     keys = [(h.time_s, h.voice) for h in found.analysis.hits]
     assert len(keys) == len(set(keys))

@@ -1,22 +1,26 @@
 """Corrections from several windows: none lost, none on another stroke; untouched numbers stay."""
 
 import threading
+from functools import partial
 
 import pytest
 
 from emblar.actions import listen, strokes
+from emblar.actions.measuring import measured_record, run_measuring
 from emblar.actions.scope import HERE
 from emblar.actions.sessions import Brief, start_session
 from emblar.core.analysis.edits import Seen
 from emblar.core.errors import ConflictError, EmblarError, InputError
 from emblar.formats.analysis import AnalysisFile
+from emblar.store import recordings
+from emblar.store.database import transaction
 from tests.recordings import encoded, short_groove
 
 pytestmark = pytest.mark.usefixtures("database")
 
 
 def found(session: int) -> AnalysisFile:
-    heard = listen.heard(HERE, session)
+    heard = measured_record(HERE, session)
     assert heard is not None
     return heard.analysis
 
@@ -42,7 +46,7 @@ def at_once(*jobs: object) -> list[Exception]:
 
 def test_two_corrections_at_once_both_count(heard: int) -> None:
     hats = [Seen(h.time_s, h.voice) for h in found(heard).hits if h.voice == "hat"][:4]
-    raised = at_once(*(lambda s=s: strokes.move_stroke(HERE, heard, s, "cymbal") for s in hats))
+    raised = at_once(*(lambda s=s: strokes.move_strokes(HERE, heard, [s], "cymbal") for s in hats))
     assert raised == []
     assert sum(h.voice == "cymbal" for h in found(heard).hits) == 4
     last = strokes.last_correction(HERE, heard)
@@ -55,7 +59,9 @@ def test_two_corrections_at_once_both_count(heard: int) -> None:
 
 def test_the_same_stroke_moved_twice_is_moved_once_and_the_second_told(heard: int) -> None:
     hat = next(Seen(h.time_s, h.voice) for h in found(heard).hits if h.voice == "hat")
-    raised = at_once(*(lambda: strokes.move_stroke(HERE, heard, hat, "cymbal") for _ in range(2)))
+    raised = at_once(
+        *(lambda: strokes.move_strokes(HERE, heard, [hat], "cymbal") for _ in range(2))
+    )
     assert [type(e) for e in raised] == [ConflictError]
     assert sum(h.voice == "cymbal" for h in found(heard).hits) == 1
 
@@ -63,10 +69,10 @@ def test_the_same_stroke_moved_twice_is_moved_once_and_the_second_told(heard: in
 def test_a_window_that_is_behind_corrects_no_other_stroke(heard: int) -> None:
     before = found(heard)
     seen = next(Seen(h.time_s, h.voice) for h in before.hits if h.voice == "hat")
-    strokes.take_out_stroke(HERE, heard, seen)
+    strokes.take_out_strokes(HERE, heard, [seen])
     now = found(heard).hits
     with pytest.raises(ConflictError, match="not there any more"):
-        strokes.move_stroke(HERE, heard, seen, "cymbal")
+        strokes.move_strokes(HERE, heard, [seen], "cymbal")
     assert bool(found(heard).hits == now)
 
 
@@ -94,7 +100,7 @@ def test_a_correction_changes_no_number_of_drums_it_does_not_touch(kind: str) ->
     before = found(session)
     assert before.decided is not None
     hat = next(Seen(h.time_s, h.voice) for h in before.hits if h.voice == "hat")
-    strokes.move_stroke(HERE, session, hat, "cymbal")
+    strokes.move_strokes(HERE, session, [hat], "cymbal")
     after = found(session)
     assert after.decided == before.decided
     for voice in ("kick", "snare", "tom-1"):
@@ -108,3 +114,70 @@ def test_a_correction_changes_no_number_of_drums_it_does_not_touch(kind: str) ->
     # Times are kept to 10 µs.
     assert hats[0].attack_db == pytest.approx(hats[1].attack_db, abs=0.05)
     assert hats[0].click_hz == pytest.approx(hats[1].click_hz, rel=1e-3)
+
+
+def test_a_hundred_pairs_at_once_lose_nothing_and_do_nothing_twice(heard: int) -> None:
+    hats = [Seen(h.time_s, h.voice) for h in found(heard).hits if h.voice == "hat"][:2]
+    kicks = [Seen(h.time_s, h.voice) for h in found(heard).hits if h.voice == "kick"][:1]
+    done, conflicts = 0, 0
+    for round_ in range(100):
+        kind = round_ % 3
+        if kind == 0:
+            jobs = [partial(strokes.move_strokes, HERE, heard, [h], "cymbal") for h in hats]
+        elif kind == 1:
+            revision = strokes.last_correction(HERE, heard)
+            seen = revision.count if revision else None
+            jobs = [partial(strokes.take_back, HERE, heard, seen)] * 2
+        else:
+            jobs = [
+                partial(strokes.take_back, HERE, heard),
+                partial(strokes.move_strokes, HERE, heard, kicks, "snare"),
+            ]
+        raised = at_once(*jobs)
+        done += len(jobs) - len(raised)
+        conflicts += len(raised)
+        assert all(isinstance(e, ConflictError | InputError) for e in raised)
+        if kind == 2:
+            while strokes.last_correction(HERE, heard):
+                strokes.take_back(HERE, heard)
+                done += 1
+    last = strokes.last_correction(HERE, heard)
+    with transaction() as db:
+        record = recordings.shown(db, heard)
+        assert record is not None
+        assert recordings.revision(db, record.id) == done, "each is an event, and once"
+    assert last is None or last.count == done
+    assert conflicts >= 30, "of two that undo the same one is told"
+
+
+def test_numbers_follow_and_until_then_it_is_said(heard: int) -> None:
+    before = found(heard)
+    hat = next(Seen(h.time_s, h.voice) for h in before.hits if h.voice == "hat")
+    strokes.move_strokes(HERE, heard, [hat], "cymbal")
+    now = listen.heard(HERE, heard)
+    assert now is not None
+    assert now.analysis.measuring == ["cymbal", "hat"]
+    cymbal = now.voice("cymbal")
+    assert cymbal is not None
+    assert cymbal.attack_db is None
+    assert cymbal.reasons["attack_db"] == "it is being measured"
+    assert (cymbal.hits, now.voice("hat").hits) == (
+        1,
+        sum(h.voice == "hat" for h in before.hits) - 1,
+    )  # type: ignore[union-attr]
+    run_measuring(now.recording.id)
+    then = listen.heard(HERE, heard)
+    assert then is not None
+    assert then.analysis.measuring == []
+    assert then.voice("cymbal").attack_db is not None  # type: ignore[union-attr]
+
+
+def test_a_drum_that_is_not_there_is_removed_everywhere_and_undone(heard: int) -> None:
+    before = found(heard)
+    assert "Hat removed" in strokes.remove_voice(HERE, heard, "hat")
+    assert {v.voice for v in found(heard).voices} == {v.voice for v in before.voices} - {"hat"}
+    assert "made cymbal" in strokes.rename_voice(HERE, heard, "kick", "cymbal")
+    for _ in range(2):
+        strokes.take_back(HERE, heard)
+    assert bool([(h.time_s, h.voice) for h in found(heard).hits]
+                == [(h.time_s, h.voice) for h in before.hits])  # fmt: skip

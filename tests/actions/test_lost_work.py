@@ -8,19 +8,19 @@ from emblar.actions.scope import HERE
 from emblar.actions.sessions import Brief, start_session
 from emblar.core.errors import InputError, ServiceError
 from emblar.store.database import transaction
-from emblar.store.references import ReferenceInfo
+from emblar.store.recordings import RecordingInfo
 
 pytestmark = pytest.mark.usefixtures("database")
 
 
 @pytest.fixture
-def brought(groove: bytes) -> ReferenceInfo:
+def brought(groove: bytes) -> RecordingInfo:
     session = start_session(HERE, Brief("Low Ferry")).id
     return listen.bring_recording(HERE, session, "groove.flac", groove, "drums")
 
 
-def state(reference: ReferenceInfo) -> ReferenceInfo:
-    return listen.one_reference(HERE, reference.session_id, reference.id)
+def state(recording: RecordingInfo) -> RecordingInfo:
+    return listen.one_recording(HERE, recording.session_id, recording.id)
 
 
 def jobs() -> int:
@@ -42,7 +42,7 @@ def fails(monkeypatch: pytest.MonkeyPatch, error: Exception) -> None:
 
 
 def test_an_analysis_whose_database_was_lost_runs_again(
-    brought: ReferenceInfo, monkeypatch: pytest.MonkeyPatch
+    brought: RecordingInfo, monkeypatch: pytest.MonkeyPatch
 ) -> None:
     with monkeypatch.context() as lost:
         fails(lost, ServiceError("The database does not answer."))
@@ -58,7 +58,7 @@ def test_an_analysis_whose_database_was_lost_runs_again(
 
 
 def test_what_never_gets_done_ends_and_keeps_its_sound(
-    brought: ReferenceInfo, monkeypatch: pytest.MonkeyPatch
+    brought: RecordingInfo, monkeypatch: pytest.MonkeyPatch
 ) -> None:
     fails(monkeypatch, ServiceError("The database does not answer."))
     for _ in range(listen.MOST_ATTEMPTS):
@@ -72,7 +72,7 @@ def test_what_never_gets_done_ends_and_keeps_its_sound(
 
 
 def test_an_error_of_ours_keeps_the_upload_and_it_is_analysed_again(
-    brought: ReferenceInfo, monkeypatch: pytest.MonkeyPatch
+    brought: RecordingInfo, monkeypatch: pytest.MonkeyPatch
 ) -> None:
     with monkeypatch.context() as broken:
         fails(broken, ZeroDivisionError())
@@ -101,7 +101,7 @@ def test_a_stored_analysis_is_read_leniently_or_offered_to_be_made_again(
     heard: int, change: str, readable: bool
 ) -> None:
     with transaction() as db:
-        db.execute(text(f"update reference set {change}"))
+        db.execute(text(f"update recording set {change}"))
     assert (listen.heard(HERE, heard) is not None) is readable
     left = listen.unreadable_of(HERE, heard)
     assert len(left) == (not readable)

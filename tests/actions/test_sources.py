@@ -4,6 +4,7 @@ import numpy as np
 import pytest
 
 from emblar.actions import evidence, listen, strokes
+from emblar.actions.measuring import measured_record
 from emblar.actions.scope import HERE
 from emblar.actions.sessions import Brief, start_session
 from emblar.core.errors import InputError
@@ -26,9 +27,9 @@ def session(once: Once, groove: bytes) -> int:
 
 
 def bring(session: int, name: str, data: bytes, kind: str, **more: object) -> int:
-    reference = listen.bring_recording(HERE, session, name, data, kind, **more)  # type: ignore[arg-type]
-    listen.run_analysis(reference.id)
-    return reference.id
+    recording = listen.bring_recording(HERE, session, name, data, kind, **more)  # type: ignore[arg-type]
+    listen.run_analysis(recording.id)
+    return recording.id
 
 
 def one_stroke(voice: str) -> bytes:
@@ -38,7 +39,7 @@ def one_stroke(voice: str) -> bytes:
 
 
 def found(session: int) -> listen.Heard:
-    heard = listen.heard(HERE, session)
+    heard = measured_record(HERE, session)
     assert heard is not None
     return heard
 
@@ -51,7 +52,7 @@ def test_a_stem_is_shown_before_the_mix_and_another_record_replaces_both(
     session: int, groove: bytes
 ) -> None:
     bring(session, "drums.flac", encoded(0.5 * short_groove(), "FLAC"), "drums", beside=True)
-    assert found(session).reference.filename == "drums.flac"
+    assert found(session).recording.filename == "drums.flac"
     assert [f.filename for f in found(session).files] == ["mix.flac", "drums.flac"]
     bring(session, "other.flac", encoded(0.4 * short_groove(), "FLAC"), "drums")
     assert [f.filename for f in found(session).files] == ["other.flac"]
@@ -62,7 +63,7 @@ def test_a_single_stroke_takes_over_its_drums_card_until_taken_away(session: int
     file = bring(session, "tom.wav", one_stroke("tom-1"), "hit", beside=True, voice="tom-1")
     after = card(session, "tom-1")
     assert after.hits == 1
-    assert found(session).reference.filename == "mix.flac"
+    assert found(session).recording.filename == "mix.flac"
     assert {h.voice for h in found(session).analysis.hits} >= {"kick", "snare", "tom-1"}
     listen.take_file_away(HERE, session, file)
     assert card(session, "tom-1") == before
@@ -72,7 +73,7 @@ def test_a_single_stroke_takes_over_its_drums_card_until_taken_away(session: int
 
 def test_the_first_file_of_a_record_is_not_taken_away(session: int) -> None:
     with pytest.raises(InputError, match="first file"):
-        listen.take_file_away(HERE, session, found(session).reference.id)
+        listen.take_file_away(HERE, session, found(session).recording.id)
 
 
 def test_a_value_by_hand_is_weighed_in_and_can_be_taken_back(session: int) -> None:
@@ -107,7 +108,7 @@ def test_drums_are_measured_in_the_named_regions_only(session: int) -> None:
     after = card(session, "kick")
     assert after.hits == before.hits
     assert 0 < after.clean_hits < before.clean_hits
-    assert found(session).reference.regions[0].name == "start"
+    assert found(session).recording.regions[0].name == "start"
     strokes.forget_region(HERE, session, "start")
     assert card(session, "kick").clean_hits == before.clean_hits
 

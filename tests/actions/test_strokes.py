@@ -2,6 +2,7 @@ import numpy as np
 import pytest
 
 from emblar.actions import kit, listen, listen_files, strokes
+from emblar.actions.measuring import measured_record
 from emblar.actions.scope import HERE
 from emblar.actions.sessions import Brief, start_session
 from emblar.core.analysis.edits import Seen
@@ -25,7 +26,7 @@ def hits(session: int) -> list[tuple[float, str]]:
 
 
 def card(session: int, voice: str):
-    found = listen.heard(HERE, session)
+    found = measured_record(HERE, session)
     assert found is not None
     return found.voice(voice)
 
@@ -33,7 +34,7 @@ def card(session: int, voice: str):
 def test_a_moved_stroke_changes_both_cards_and_can_be_taken_back(session: int) -> None:
     before, tom = hits(session), card(session, "tom-1")
     seen = next(Seen(*hit) for hit in before if hit[1] == "tom-1")
-    assert "from tom 1 to snare" in strokes.move_stroke(HERE, session, seen, "snare")
+    assert "from tom 1 to snare" in strokes.move_strokes(HERE, session, [seen], "snare")
     assert card(session, "tom-1").hits == tom.hits - 1
     assert card(session, "snare").hits == sum(v == "snare" for _, v in before) + 1
     last = strokes.last_correction(HERE, session)
@@ -53,7 +54,7 @@ def test_strokes_are_put_in_and_taken_out(session: int) -> None:
     before = hits(session)
     strokes.put_in_stroke(HERE, session, 2.9, "cymbal")
     assert (2.9, "cymbal") in hits(session)
-    strokes.take_out_stroke(HERE, session, Seen(2.9, "cymbal"))
+    strokes.take_out_strokes(HERE, session, [Seen(2.9, "cymbal")])
     assert hits(session) == before
     strokes.take_back(HERE, session)
     strokes.take_back(HERE, session)
@@ -113,10 +114,10 @@ def test_a_full_mix_gets_drums_and_a_drumless_rest_that_add_up(kind: str) -> Non
     chord = 0.1 * struck * sum(np.sin(2 * np.pi * f * t) for f in (220.0, 277.2, 329.6))
     mix = 0.6 * (drums + np.asarray(chord)[:, None])
     found = start_session(HERE, Brief("Mix")).id
-    reference = listen.bring_recording(
+    recording = listen.bring_recording(
         HERE, found, "mix.flac", encoded(mix, "FLAC", "PCM_24"), kind
     )
-    listen.run_analysis(reference.id)
+    listen.run_analysis(recording.id)
     parts = [
         decode(listen_files.stem_file(HERE, found, part).data).audio.samples
         for part in ("drums", "drumless")

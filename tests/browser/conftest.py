@@ -55,7 +55,7 @@ def worker(database: None) -> Iterator[None]:
     process = subprocess.Popen([sys.executable, "-m", "emblar.jobs.worker"], env=dict(os.environ))
     yield
     process.terminate()
-    process.wait(10)
+    process.wait(60)
 
 
 @pytest.fixture

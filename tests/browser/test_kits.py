@@ -53,3 +53,21 @@ def test_an_empty_session_begins_with_a_preset_kit(page: Page) -> None:
     page.goto("/")
     expect(page.get_by_label("Kit", exact=True)).to_contain_text("Room A (5 drums)")
     assert Axe().run(page).response["violations"] == []
+
+
+def test_a_plan_is_compared_with_the_one_before_and_undone(page: Page, planned: int) -> None:
+    page.goto(f"/sessions/{planned}/plan")
+    expect(page.locator("h1")).to_have_text("Rack 12")
+    before = page.locator(".subtitle-line").inner_text()
+    page.get_by_label("Pitch Hz").fill("120")
+    page.get_by_label("Pitch Hz").press("Tab")
+    expect(page.get_by_text("Last: Rack 12: changed by hand.")).to_be_visible()
+    page.get_by_label("Compare plan 1").click()
+    expect(page.locator("h1")).to_have_text("Plan 1 and plan 2")
+    expect(page.get_by_label("Rack 12", exact=True).get_by_text("120.0 Hz").first).to_be_visible()
+    page.keyboard.press("b")
+    expect(page.get_by_text("Last: Rack 12: changed by hand.")).to_be_visible()
+    page.keyboard.press("u")
+    expect(page.get_by_text("Last: Plan 1 again.")).to_be_visible()
+    assert page.locator(".subtitle-line").inner_text() == before.replace("Plan 1", "Plan 3")
+    assert Axe().run(page).response["violations"] == []

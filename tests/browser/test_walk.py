@@ -313,7 +313,7 @@ def test_bad_files_are_told_on_the_page_and_the_form_stays(page: Page, tmp_path:
     page.locator("input[type=file]").set_input_files(large)
     page.get_by_role("button", name="Listen to it").click()
     expect(page.get_by_role("alert")).to_contain_text("300 MB; Emblar takes up to 200 MB")
-    assert listen.reference_of(HERE, session) is None
+    assert listen.recording_of(HERE, session) is None
 
 
 def test_an_analysis_can_be_cancelled_and_the_page_reloaded_meanwhile(

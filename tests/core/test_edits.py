@@ -8,11 +8,14 @@ from emblar.core.analysis.edits import (
     Seen,
     applied,
     check_voice,
+    give_voice,
     merge_tom,
     move,
     put_in,
+    replayed,
     split_tom,
     take_out,
+    take_out_voice,
 )
 from emblar.core.errors import ConflictError, InputError
 
@@ -42,16 +45,16 @@ def test_every_edit_taken_back_leaves_what_was_there(rows, data) -> None:
     hits = sorted((hit(t / 40.0, v) for t, v in rows), key=lambda h: (h.time_s, h.voice))
     index = data.draw(st.integers(0, len(hits) - 1))
     seen = Seen(hits[index].time_s, hits[index].voice)
-    edits = [take_out(hits, seen), put_in(hits, 99.0, "snare", -20.0)]
+    edits = [take_out(hits, [seen]), put_in(hits, 99.0, "snare", -20.0)]
     free = [v for v in VOICES if (hits[index].time_s, v) not in set(names(hits))]
     if free:
-        edits.append(move(hits, seen, data.draw(st.sampled_from(free))))
+        edits.append(move(hits, [seen], data.draw(st.sampled_from(free))))
     for edit in edits:
         assert applied(applied(hits, edit), edit.undone()) == hits
 
 
 def test_a_moved_stroke_is_sure_and_on_its_new_voice() -> None:
-    after = applied(HITS, move(HITS, Seen(1.0, "tom-1"), "snare"))
+    after = applied(HITS, move(HITS, [Seen(1.0, "tom-1")], "snare"))
     assert (1.0, "snare") in names(after)
     assert (1.0, "tom-1") not in names(after)
     assert next(h for h in after if h.voice == "snare").confidence == 1.0
@@ -75,11 +78,11 @@ def test_merging_toms_numbers_the_lower_ones_anew() -> None:
 @pytest.mark.parametrize(
     ("edit", "says"),
     [
-        (lambda: move(HITS, Seen(9.0, "kick"), "snare"), "not there any more"),
-        (lambda: move(HITS, Seen(0.5, "kick"), "cowbell"), "no voice"),
+        (lambda: move(HITS, [Seen(9.0, "kick")], "snare"), "not there any more"),
+        (lambda: move(HITS, [Seen(0.5, "kick")], "cowbell"), "no voice"),
         (
-            lambda: move([*HITS, hit(0.5, "snare")], Seen(0.5, "kick"), "snare"),
-            "a snare stroke already",
+            lambda: move([*HITS, hit(0.5, "snare")], [Seen(0.5, "kick")], "snare"),
+            "a snare stroke at 0.50 s already",
         ),
         (lambda: merge_tom(HITS, "tom-3"), "no tom below"),
         (lambda: merge_tom(HITS, "kick"), "no tom"),
@@ -92,3 +95,45 @@ def test_merging_toms_numbers_the_lower_ones_anew() -> None:
 def test_what_cannot_be_corrected_is_told(edit, says: str) -> None:
     with pytest.raises((InputError, ConflictError), match=says):
         edit()
+
+
+def test_several_strokes_are_moved_and_removed_together() -> None:
+    two = [Seen(1.0, "tom-1"), Seen(1.5, "tom-1")]
+    edit = move(HITS, two, "snare")
+    assert edit.says == "2 strokes moved to snare"
+    assert {h.voice for h in applied(HITS, edit) if h.time_s in (1.0, 1.5)} == {"snare"}
+    gone = take_out(HITS, two)
+    assert gone.says == "2 strokes removed"
+    assert applied(applied(HITS, gone), gone.undone()) == HITS
+    with pytest.raises(InputError, match="Choose a stroke first"):
+        take_out(HITS, [])
+
+
+def test_a_drum_that_is_not_on_the_record_goes_and_the_toms_below_move_up() -> None:
+    edit = take_out_voice(HITS, "tom-1")
+    after = applied(HITS, edit)
+    assert names(after) == [(0.5, "kick"), (2.0, "tom-1"), (2.5, "tom-2")]
+    assert dict(edit.renamed) == {"tom-2": "tom-1", "tom-3": "tom-2"}
+    assert applied(after, edit.undone()) == HITS
+
+
+def test_all_strokes_of_a_drum_are_given_to_another() -> None:
+    edit = give_voice([*HITS, hit(3.0, "tom-3")], "tom-2", "snare")
+    after = applied([*HITS, hit(3.0, "tom-3")], edit)
+    assert (2.0, "snare") in names(after)
+    assert (3.0, "tom-2") in names(after)
+    with pytest.raises(InputError, match="two toms one"):
+        give_voice(HITS, "tom-2", "tom-1")
+
+
+def test_corrections_are_made_again_on_strokes_found_a_little_elsewhere() -> None:
+    edits = [
+        move(HITS, [Seen(0.5, "kick")], "snare"),
+        take_out(HITS, [Seen(2.0, "tom-2")]),
+        take_out(HITS, [Seen(2.5, "tom-3")]),
+    ]
+    anew = [hit(0.503, "kick"), hit(1.0, "tom-1"), hit(2.01, "tom-2"), hit(7.0, "tom-3")]
+    now, touched, lost = replayed(anew, edits)
+    assert names(now) == [(0.503, "snare"), (1.0, "tom-1"), (7.0, "tom-3")]
+    assert touched == {"kick", "snare", "tom-2"}
+    assert lost == ["Tom 3 stroke at 2.50 s removed"]

@@ -5,7 +5,7 @@ import pytest
 from sqlalchemy import text
 
 from emblar.core.errors import NotFoundError, ServiceError
-from emblar.store import audio, kit, plans, references, sessions
+from emblar.store import audio, kit, plans, recordings, sessions
 from emblar.store.database import engine, service_error, together, transaction
 from emblar.store.migrate import downgrade, migrate
 from tests.drums import OWNED_KICK, OWNED_TOM
@@ -100,32 +100,32 @@ def test_plans_are_kept_as_versions() -> None:
         assert sessions.listing(db, 1)[0].plan_version == 2
 
 
-def reference_of(session: int) -> int:
+def recording_of(session: int) -> int:
     with transaction() as db:
         sound = audio.keep(db, b"sound", "audio/flac")
-        return references.create(
+        return recordings.create(
             db, session_id=session, audio_id=sound, filename="x.flac", kind="auto"
         ).id
 
 
 def test_a_cancelled_analysis_keeps_nothing() -> None:
-    reference = reference_of(new_session())
+    recording = recording_of(new_session())
     with transaction() as db:
-        assert references.start(db, reference, most_attempts=4) is not None
-        references.cancel(db, reference)
+        assert recordings.start(db, recording, most_attempts=4) is not None
+        recordings.cancel(db, recording)
     with transaction() as db:
-        assert not references.progress(db, reference, "measuring", 0.5)
-        assert not references.finish(db, reference, analysis={}, peaks={}, version=1)
-        assert references.start(db, reference, most_attempts=4) is None
+        assert not recordings.progress(db, recording, "measuring", 0.5)
+        assert not recordings.finish(db, recording, analysis={}, peaks={}, version=1)
+        assert recordings.start(db, recording, most_attempts=4) is None
 
 
 def test_a_failed_analysis_lets_its_sound_go() -> None:
-    reference = reference_of(new_session())
+    recording = recording_of(new_session())
     with transaction() as db:
-        references.start(db, reference, most_attempts=4)
-        references.fail(db, reference, "No drum stroke was found.", keep=False)
+        recordings.start(db, recording, most_attempts=4)
+        recordings.fail(db, recording, "No drum stroke was found.", keep=False)
     with transaction() as db:
-        assert references.get(db, reference).message == "No drum stroke was found."
+        assert recordings.get(db, recording).message == "No drum stroke was found."
         assert db.execute(text("select count(*) from audio")).scalar() == 0
 
 
@@ -158,7 +158,7 @@ def test_a_references_version_changes_with_every_change_of_it_and_of_no_other() 
     with transaction() as db:
         sound = audio.keep(db, b"x" * 100, "audio/flac")
         one, other = (
-            references.create(
+            recordings.create(
                 db, session_id=session, audio_id=sound, filename=name, kind="drums"
             ).id
             for name in ("one.flac", "other.flac")
@@ -166,10 +166,10 @@ def test_a_references_version_changes_with_every_change_of_it_and_of_no_other() 
     seen = []
     for share in (0.1, 0.2, 0.3):
         with transaction() as db:
-            references.start(db, one, most_attempts=4)
-            references.progress(db, one, "reading", share)
+            recordings.start(db, one, most_attempts=4)
+            recordings.progress(db, one, "reading", share)
         with transaction() as db:
-            seen.append(references.versions(db, [one, other]))
+            seen.append(recordings.versions(db, [one, other]))
     assert len({row[one] for row in seen}) == 3
     assert len({row[other] for row in seen}) == 1
 

@@ -19,7 +19,7 @@ def test_a_pitch_told_by_all_strokes_together_says_so_and_one_told_by_a_person_d
     mono = np.repeat(low, DECIMATION)
     card = measure_voice("tom-1", mono, [low], [], levels_db=[-10.0] * 6, mix=True, every=every)
     found = SimpleNamespace(
-        reference=SimpleNamespace(rest_audio_id=1), analysis=SimpleNamespace(decided=None, hits=[])
+        recording=SimpleNamespace(rest_audio_id=1), analysis=SimpleNamespace(decided=None, hits=[])
     )
     said = how_sure(voice_file(card), found)
     assert said[0].startswith(TOGETHER)
@@ -27,7 +27,7 @@ def test_a_pitch_told_by_all_strokes_together_says_so_and_one_told_by_a_person_d
     track = TrackFile(time_s=[0.1], frequency_hz=[150.0], level_db=[0.0])
     one = voice_file(card).model_copy(update={"tracks": [track]})
     assert how_sure(one, found)[0].endswith("and from one that could be followed by itself.")
-    found.reference.rest_audio_id = None
+    found.recording.rest_audio_id = None
     assert how_sure(one, found)[0] == "Pitch from one clean stroke."
     by_hand = how_sure(voice_file(card, {"fundamental": "said by the player"}), found)
     assert not any(sentence.startswith(TOGETHER) for sentence in by_hand)

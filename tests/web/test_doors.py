@@ -193,11 +193,11 @@ def test_the_same_form_sent_twice_makes_one_thing(calm: TestClient) -> None:
 def test_ids_are_found_in_their_own_session_only(planned: int, calm: TestClient) -> None:
     other = start_session(HERE, Brief("Other")).id
     before = [(d.owned, d.voice, d.wish) for d in kit.kit(HERE, planned)]
-    reference = listen.reference_of(HERE, planned)
-    assert reference is not None
+    recording = listen.recording_of(HERE, planned)
+    assert recording is not None
     base = f"/sessions/{other}"
-    assert calm.get(f"{base}/audio/{reference.audio_id}").status_code == 404
-    assert calm.get(f"/sessions/{planned}/audio/{reference.audio_id}").status_code == 200
+    assert calm.get(f"{base}/audio/{recording.audio_id}").status_code == 404
+    assert calm.get(f"/sessions/{planned}/audio/{recording.audio_id}").status_code == 200
     assert calm.get(f"{base}/plan/1/stroke.wav").status_code != 200
     listen_base = f"{base}/listen"
     piece = calm.post(
@@ -213,15 +213,15 @@ def test_ids_are_found_in_their_own_session_only(planned: int, calm: TestClient)
         ("kit/voices", {"voice": "kick", "drum": "1"}),
         ("plan/1", {"relation": "equal"}),
         ("plan/1/reading", {"hz": "50"}),
-        (f"listen/files/{reference.id}/take-away", {}),
-        (f"listen/files/{reference.id}/bring-back", {}),
-        ("listen/again", {"reference": str(reference.id)}),
+        (f"listen/files/{recording.id}/take-away", {}),
+        (f"listen/files/{recording.id}/bring-back", {}),
+        ("listen/again", {"recording": str(recording.id)}),
         ("listen/evidence/1/take-away", {"sel": "kick"}),
         ("listen/evidence/1/bring-back", {}),
     ):
         answer = calm.post(f"{base}/{path}", data=data, headers=HTMX)
         assert answer.status_code < 500, path
-    assert calm.get(f"{listen_base}/progress?reference={reference.id}").status_code == 404
+    assert calm.get(f"{listen_base}/progress?recording={recording.id}").status_code == 404
     assert [(d.owned, d.voice, d.wish) for d in kit.kit(HERE, planned)] == before
     found = listen.heard(HERE, planned)
     assert found is not None

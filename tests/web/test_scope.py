@@ -19,11 +19,12 @@ from emblar.web.routers.here import scope_of
 FORM = {
     "name": "X", "kind": "tom", "diameter_in": "12", "depth_in": "8", "rods": "6",
     "hoop": "flanged", "shell": "maple-lacquer", "batter": "double-coated", "reso": "single-clear",
-    "voice": "kick", "drum": "1", "sel": "kick", "time_s": "0.3", "seen": "kick", "at": "0.3",
+    "voice": "kick", "drum": "1", "sel": "kick", "time_s": "0.3", "chosen": "0.3@kick",
     "start": "0", "stop": "5", "kit": "preset-four-piece", "kit_name": "K", "by": "1",
-    "was": "1.kick_", "school": "record", "way": "best", "hz": "60", "relation": "equal",
+    "was": "1.kick_", "to": "snare", "school": "record", "way": "best", "hz": "60",
+    "relation": "equal",
     "quantity": "pitch", "value": "60", "trust": "likely", "source": "", "words": "22 in",
-    "reference": "1", "downbeat_at": "", "measure": "on", "region": "a", "what": "split",
+    "recording": "1", "downbeat_at": "", "measure": "on", "region": "a", "what": "split",
 }  # fmt: skip
 
 
@@ -46,7 +47,7 @@ def address(path: str, session: int) -> str:
 
 def sent(client: TestClient, method: str, url: str) -> int:
     if method == "GET":
-        return client.get(url, params={"reference": "1", "start": "0", "stop": "5"}).status_code
+        return client.get(url, params={"recording": "1", "start": "0", "stop": "5"}).status_code
     files = {"file": ("x.json", b"{}")} if url.endswith(("recipes", "recording")) else None
     return client.post(url, data=FORM, files=files, headers={"HX-Request": "true"}).status_code
 
@@ -84,7 +85,7 @@ def test_ids_of_another_session_are_not_found_by_any_route(filled: int) -> None:
     app = create_app()
     with TestClient(app, base_url="http://127.0.0.1", follow_redirects=False) as client:
         for method, path in app_routes(app):
-            if not re.search(r"\{session_id\}.*\{(drum|reference|evidence|audio)_id\}", path):
+            if not re.search(r"\{session_id\}.*\{(drum|recording|evidence|audio)_id\}", path):
                 continue
             url = address(path, other)
             assert sent(client, method, url) in (404, 422), f"{method} {url}"

@@ -69,7 +69,7 @@ def test_a_bad_recording_is_answered_with_what_to_do(
     answer = client.post(url, files={"file": (name, data)}, headers=HTMX)
     assert answer.status_code == 422
     assert re.search(says, answer.text)
-    assert listen.reference_of(HERE, session) is None
+    assert listen.recording_of(HERE, session) is None
     assert client.get("/health").status_code == 200
 
 
@@ -88,9 +88,9 @@ def test_noise_fails_on_the_page_with_what_to_do(client: TestClient, session: in
     url = f"/sessions/{session}/listen/recording"
     page = client.post(url, files={"file": ("noise.wav", data)}).text
     assert "Waiting for its turn" in page
-    reference = listen.reference_of(HERE, session)
-    assert reference is not None
-    listen.run_analysis(reference.id)
+    recording = listen.recording_of(HERE, session)
+    assert recording is not None
+    listen.run_analysis(recording.id)
     page = client.get(f"/sessions/{session}/listen").text
     assert says in page
     assert "was not kept" in page
@@ -99,10 +99,10 @@ def test_noise_fails_on_the_page_with_what_to_do(client: TestClient, session: in
 def test_progress_says_the_stage_and_ends_by_loading_the_step(
     client: TestClient, session: int, groove: bytes
 ) -> None:
-    reference = listen.bring_recording(HERE, session, "groove.flac", groove, "drums")
-    url = f"/sessions/{session}/listen/progress?reference={reference.id}"
+    recording = listen.bring_recording(HERE, session, "groove.flac", groove, "drums")
+    url = f"/sessions/{session}/listen/progress?recording={recording.id}"
     assert "Waiting for its turn" in client.get(url).text
-    listen.run_analysis(reference.id)
+    listen.run_analysis(recording.id)
     assert client.get(url).headers["HX-Redirect"] == f"/sessions/{session}/listen"
 
 
@@ -367,10 +367,10 @@ def test_a_stroke_is_moved_taken_out_put_in_and_taken_back(
     found = listen.heard(HERE, planned)
     assert found is not None
     at = next(h.time_s for h in found.analysis.hits if h.voice == "tom-1")
-    seen = {"at": at, "seen": "tom-1"}
-    page = client.post(f"{base}/strokes/move", data={**seen, "voice": "kick", **window})
+    chosen = {"chosen": f"{at}@tom-1", "sel": "tom-1", "voice": "kick"}
+    page = client.post(f"{base}/strokes/move", data={**chosen, **window})
     assert "moved from tom 1 to kick" in page.text
-    assert "Kick on the record" in page.text
+    assert "Tom 1 on the record" in page.text, "the selection stays"
     page = client.post(f"{base}/take-back?sel=tom-1")
     assert page.text.count('data-voice="tom-1"') == 3
     page = client.post(
@@ -380,16 +380,20 @@ def test_a_stroke_is_moved_taken_out_put_in_and_taken_back(
     found = listen.heard(HERE, planned)
     assert found is not None
     at = next(h.time_s for h in found.analysis.hits if h.voice == "cymbal")
-    seen = {"at": at, "seen": "cymbal"}
-    page = client.post(f"{base}/strokes/take-out", data={**seen, "sel": "kick", **window})
+    chosen = {"chosen": f"{at}@cymbal", "sel": "kick"}
+    page = client.post(f"{base}/strokes/take-out", data={**chosen, **window})
     assert "Cymbal stroke at 2.95 s removed" in page.text
 
 
 @pytest.mark.parametrize(
     ("path", "data", "says"),
     [
-        ("strokes/move", {"at": "5.55", "seen": "tom-1", "voice": "kick"}, "not there any more"),
-        ("strokes/move", {"at": "0.3", "seen": "kick", "voice": "bell"}, "is no voice"),
+        (
+            "strokes/move",
+            {"chosen": "5.55@tom-1", "sel": "kick", "voice": "kick"},
+            "not there any more",
+        ),
+        ("strokes/move", {"chosen": "0.3@kick", "sel": "kick", "voice": "bell"}, "is no voice"),
         ("strokes/put-in", {"time_s": "99", "voice": "kick"}, "outside the recording"),
         ("toms/merge", {"voice": "tom-1"}, "no tom below tom 1"),
         ("toms/split", {"voice": "kick"}, "no tom"),

@@ -13,12 +13,12 @@ import numpy as np
 
 from emblar.core.analysis.clean import AnalysedHit
 from emblar.core.errors import ConflictError, InputError
-from emblar.core.naming import voice_title
+from emblar.core.naming import counted, voice_title
 
 Hits = Sequence[AnalysedHit]
 OTHER_VOICES = ("kick", "snare", "hat", "cymbal")
 TOM_NUMBERS = frozenset("123456789")
-SAME_S, SEEN_S = 1e-4, 6e-4
+SAME_S, SEEN_S, REPLAY_S = 1e-4, 6e-4, 0.03
 """Strokes this near are one; a person's time of a stroke is told to the millisecond."""
 LEAST_SPLIT_CENTS = 15.0
 """Strokes of one drum lie closer than this, from one to the next."""
@@ -101,32 +101,142 @@ def _hit(hits: Hits, seen: Seen) -> AnalysedHit:
     raise _changed(seen.time_s, seen.voice)
 
 
-def move(hits: Hits, seen: Seen, voice: str) -> Edit:
-    """Give a stroke to another voice.
+def move(hits: Hits, seen: Sequence[Seen], voice: str) -> Edit:
+    """Give strokes to another voice; those that are on it already stay.
 
     Raises
     ------
     ConflictError
-        The stroke is not there, or not on that drum, any more.
+        A stroke is not there, or not on that drum, any more.
+    InputError
+        There is none to move, or a stroke of that voice is there already.
     """
-    hit = _hit(hits, seen)
     check_voice(voice)
-    if any(h.voice == voice and abs(h.time_s - hit.time_s) < SAME_S for h in hits):
-        raise InputError(f"There is a {_said(voice)} stroke already. Remove one of them instead.")
-    says = f"Stroke at {hit.time_s:.2f} s moved from {_said(hit.voice)} to {_said(voice)}"
-    return Edit(says, (hit,), (replace(hit, voice=voice, confidence=1.0),))
+    found = [hit for hit in (_hit(hits, one) for one in seen) if hit.voice != voice]
+    if not found:
+        raise InputError("Choose a stroke first, then the drum it belongs to.")
+    for hit in found:
+        if any(h.voice == voice and abs(h.time_s - hit.time_s) < SAME_S for h in hits):
+            raise InputError(
+                f"There is a {_said(voice)} stroke at {hit.time_s:.2f} s already. Remove one of "
+                "them instead."
+            )
+    if len(found) == 1:
+        says = f"Stroke at {found[0].time_s:.2f} s moved from {_said(found[0].voice)}"
+    else:
+        says = f"{len(found)} strokes moved"
+    added = tuple(replace(hit, voice=voice, confidence=1.0) for hit in found)
+    return Edit(f"{says} to {_said(voice)}", tuple(found), added)
 
 
-def take_out(hits: Hits, seen: Seen) -> Edit:
-    """Take a stroke out.
+def take_out(hits: Hits, seen: Sequence[Seen]) -> Edit:
+    """Take strokes out.
 
     Raises
     ------
     ConflictError
-        The stroke is not there, or not on that drum, any more.
+        A stroke is not there, or not on that drum, any more.
+    InputError
+        There is none to take out.
     """
-    hit = _hit(hits, seen)
-    return Edit(f"{voice_title(hit.voice)} stroke at {hit.time_s:.2f} s removed", (hit,), ())
+    found = tuple(_hit(hits, one) for one in seen)
+    if not found:
+        raise InputError("Choose a stroke first.")
+    if len(found) > 1:
+        return Edit(f"{len(found)} strokes removed", found, ())
+    name = voice_title(found[0].voice)
+    return Edit(f"{name} stroke at {found[0].time_s:.2f} s removed", found, ())
+
+
+def take_out_voice(hits: Hits, voice: str) -> Edit:
+    """Take a whole voice out: a drum that is not on the record; toms below it move up.
+
+    Raises
+    ------
+    InputError
+        It has no stroke.
+    """
+    own = tuple(h for h in hits if h.voice == voice)
+    if not own:
+        raise InputError(f"There is no {_said(voice)} on the record.")
+    says = f"{voice_title(voice)} removed, {counted(len(own), 'stroke')}"
+    if not voice.startswith("tom-"):
+        return Edit(says, own, ())
+    number = _number(voice)
+    later = [h for h in hits if h.voice.startswith("tom-") and _number(h.voice) > number]
+    moved = tuple(replace(h, voice=f"tom-{_number(h.voice) - 1}") for h in later)
+    return Edit(says, (*own, *later), moved, _renamed(later, -1))
+
+
+def give_voice(hits: Hits, voice: str, to: str) -> Edit:
+    """Give all strokes of a voice to another; of two at one time one stays.
+
+    Raises
+    ------
+    InputError
+        It has no stroke, or it is that voice.
+    """
+    check_voice(to)
+    own = [h for h in hits if h.voice == voice]
+    if not own or voice == to:
+        raise InputError(f"There is no {_said(voice)} to make {_said(to)} of.")
+    if voice.startswith("tom-") and to.startswith("tom-"):
+        raise InputError("Make two toms one with the button under Toms, from the higher one.")
+    there = [h.time_s for h in hits if h.voice == to]
+    added = tuple(
+        replace(h, voice=to, confidence=1.0)
+        for h in own
+        if not any(abs(h.time_s - t) < SEEN_S for t in there)
+    )
+    says = f"{voice_title(voice)} made {_said(to)}, {counted(len(own), 'stroke')}"
+    if not voice.startswith("tom-"):
+        return Edit(says, tuple(own), added)
+    number = _number(voice)
+    later = [h for h in hits if h.voice.startswith("tom-") and _number(h.voice) > number]
+    moved = tuple(replace(h, voice=f"tom-{_number(h.voice) - 1}") for h in later)
+    return Edit(says, (*own, *later), (*added, *moved), _renamed(later, -1))
+
+
+def replayed(hits: Hits, edits: Sequence[Edit]) -> tuple[list[AnalysedHit], set[str], list[str]]:
+    """Make corrections again on strokes that were found anew.
+
+    Parameters
+    ----------
+    hits
+        The strokes, as a later analysis found them: about where they were, to ``REPLAY_S``.
+    edits
+        The corrections that stand, oldest first.
+
+    Returns
+    -------
+    tuple
+        The corrected strokes; the voices that were touched; what could not be made again, in words.
+    """
+    now, touched, lost = list(hits), set[str](), list[str]()
+    for edit in edits:
+        try:
+            fitted = _fitted(now, edit)
+        except ConflictError:
+            lost.append(edit.says)
+            continue
+        now = applied(now, fitted)
+        touched |= fitted.voices()
+    return now, touched, lost
+
+
+def _fitted(hits: Hits, edit: Edit) -> Edit:
+    """Return an edit with the strokes it takes away as they are found now."""
+    new_times: dict[float, float] = {}
+    removed = []
+    for gone in edit.removed:
+        near = [h for h in hits if h.voice == gone.voice and abs(h.time_s - gone.time_s) < REPLAY_S]
+        if not near:
+            raise _changed(gone.time_s, gone.voice)
+        found = min(near, key=lambda h: abs(h.time_s - gone.time_s))
+        removed.append(found)
+        new_times[gone.time_s] = found.time_s
+    added = tuple(replace(h, time_s=new_times.get(h.time_s, h.time_s)) for h in edit.added)
+    return replace(edit, removed=tuple(removed), added=added)
 
 
 def put_in(hits: Hits, time_s: float, voice: str, level_db: float) -> Edit:

@@ -11,6 +11,7 @@ solved exactly (HiGHS, through scipy). The same recipes are weighed in several w
 import itertools
 from collections.abc import Callable, Mapping, Sequence
 from dataclasses import dataclass, replace
+from functools import partial
 from typing import Any
 
 import numpy as np
@@ -28,6 +29,8 @@ Array = NDArray[Any]
 MISSED_STEPS_PER_CENT = 0.1
 MINUTE_FIRST = 1e3
 SAME_SIZE_IN = 0.1
+MINUTES_WEIGHED = (0.01, 0.03, 0.1, 0.3, 1.0, 10.0)
+"""Audible steps that a minute counts for, the more the shorter the time is."""
 Cost = Callable[[Weighed], float]
 
 
@@ -215,7 +218,14 @@ def shared_out(
     }
     forced = sum(min((len(r.bought) for r in rows), default=0) for rows in own.values())
     most = max(0 if brief.only_owned else brief.budget_heads, forced)
-    chosen = _assigned(own, shelf, replace(brief, only_owned=False, budget_heads=most), _scored)
+    allowed = replace(brief, only_owned=False, budget_heads=most)
+    chosen = _assigned(own, shelf, allowed, _scored)
+    if brief.minutes is not None:
+        # Minutes weigh more and more until the work fits into the time there is.
+        for weight in MINUTES_WEIGHED:
+            if sum(r.minutes for r in chosen.values()) <= brief.minutes * brief.hands:
+                break
+            chosen = _assigned(own, shelf, allowed, partial(_pressed, weight))
     return {
         i: next(r for r in rows if r.recipe == chosen[str(i)].recipe)
         for i, rows in options.items()
@@ -225,6 +235,10 @@ def shared_out(
 
 def _scored(row: Weighed) -> float:
     return row.total
+
+
+def _pressed(weight: float, row: Weighed) -> float:
+    return row.total + weight * row.minutes
 
 
 def _toms(sign: int) -> Callable[[Weighed], bool]:

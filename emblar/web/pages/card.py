@@ -164,7 +164,7 @@ def how_sure(card: VoiceFile | None, found: Heard) -> tuple[str, ...]:
             "The recording is clipped: too loud once, its tops are cut flat. Notes and sustain are "
             "not moved by that; attack, click, length and body are less sure."
         )
-    if found.reference.rest_audio_id is not None:
+    if found.recording.rest_audio_id is not None:
         said.append("Read from a full mix without taking the drums out first: trust it less.")
     return tuple(said)
 
@@ -199,7 +199,7 @@ def _alone_or_together(card: VoiceFile, found: Heard) -> str:
     together = f"Pitch from all {counted(card.hits, 'stroke')} together"
     if not card.tracks:
         return f"{together}: none could be followed by itself under what else plays."
-    if found.reference.rest_audio_id is not None and card.voice.startswith("tom-"):
+    if found.recording.rest_audio_id is not None and card.voice.startswith("tom-"):
         return f"{together} and from one that could be followed by itself."
     return "Pitch from one clean stroke."
 

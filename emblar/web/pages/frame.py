@@ -167,7 +167,7 @@ def _strip_drums(work: Workspace, step: str, selected: str) -> list[StripDrum]:
     voices = tuned_voices(work.found)
     shown = []
     for drum in work.drums:
-        planned = work.plan is not None and drum.id in work.plan.drums
+        planned = drum.id in work.planned
         state: State = "half" if planned else "dotted" if drum.voice in voices else "empty"
         key, owned = f"d{drum.id}", drum.owned
         href = _href(work.session.id, step, key)

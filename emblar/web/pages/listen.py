@@ -14,8 +14,9 @@ from emblar.core.analysis.clean import clean_stretches
 from emblar.core.naming import counted, voice_title
 from emblar.core.planning.steps import steps
 from emblar.formats.analysis import AnalysisFile, VoiceFile, hits_from_file
-from emblar.store.references import ReferenceInfo
+from emblar.store.recordings import RecordingInfo
 from emblar.web.drawing.lanes import Lane, LaneStroke, lanes
+from emblar.web.drawing.overview import overview
 from emblar.web.pages.card import (
     CardRow,
     ReadingRow,
@@ -113,7 +114,7 @@ class ListenPage:
     """Everything the Listen screen shows."""
 
     frame: Frame
-    reference: ReferenceInfo | None
+    recording: RecordingInfo | None
     found: Heard | None
     title: str
     subtitle: str
@@ -137,6 +138,11 @@ class ListenPage:
     evidence: tuple[EvidenceRow, ...] = ()
     quantities: tuple[str, ...] = tuple(steps())
     readings: tuple[ReadingRow, ...] = ()
+    measuring: bool = False
+    """Whether the drum shown was corrected, and its numbers follow in a moment."""
+    overview: Markup | None = None
+    renames: tuple[str, ...] = ()
+    """What all strokes of the drum shown may be made."""
     unreadable: tuple[FileRow, ...] = ()
     """Files that have to be analysed again before anything of them can be shown."""
     failed: str = ""
@@ -154,11 +160,11 @@ def listen_page(
 
     ``correction`` is the last one made by ear.
     """
-    reference, found = work.reference, work.found
+    recording, found = work.recording, work.found
     voice_name = around.voice
     if found is None or voice_name is None:
         return ListenPage(
-            around, reference, found, "Bring the record", "", None, (), None, None, None, "", "",
+            around, recording, found, "Bring the record", "", None, (), None, None, None, "", "",
             (), (), unreadable=_unreadable(work),
         )  # fmt: skip
     card = found.voice(voice_name)
@@ -166,7 +172,7 @@ def listen_page(
     rows = card_rows(card) if card else ()
     return ListenPage(
         frame=around,
-        reference=reference,
+        recording=recording,
         found=found,
         title=f"{voice_title(voice_name)} on the record",
         subtitle=_subtitle(card, found),
@@ -176,21 +182,24 @@ def listen_page(
         decay=decay_drawing(card),
         overtones=overtones_drawing(card),
         play_list=_play_list(found.analysis, voice_name),
-        audio_href=sound_href(found.reference.session_id, found.reference.audio_id),
+        audio_href=sound_href(found.recording.session_id, found.recording.audio_id),
         how_sure=how_sure(card, found),
         untold=tuple(row for row in rows if row.why_not),
         correction=correction,
         undo_href=_undo_href(around, voice_name, window, correction),
         voices=_choices(found.analysis),
         toms=_tom_changes(found.analysis, voice_name),
-        parts=_parts(found.reference),
+        parts=_parts(found.recording),
         stretches=_stretches(around, found.analysis, voice_name),
-        regions=_regions(around, found.reference, voice_name),
+        regions=_regions(around, found.recording, voice_name),
         files=_files(found),
         evidence=_evidence(found, voice_name),
         readings=reading_rows(card),
+        measuring=voice_name in found.analysis.measuring,
+        overview=_overview(around, found, voice_name, window),
+        renames=_renames(found.analysis, voice_name),
         unreadable=_unreadable(work),
-        failed=_failed(reference),
+        failed=_failed(recording),
     )
 
 
@@ -199,6 +208,28 @@ def _undo_href(around: Frame, voice: str, window: Window, correction: LastCorrec
         return ""
     at = f"seen={correction.count}&start={window.start_s:.2f}&stop={window.stop_s:.2f}"
     return f"/sessions/{around.session.id}/listen/take-back?sel={voice}&{at}"
+
+
+def _overview(around: Frame, found: Heard, voice: str, window: Window) -> Markup | None:
+    """Return the whole recording to jump in; None where the window shows all of it."""
+    duration = found.analysis.source.duration_s
+    span = window.stop_s - window.start_s
+    if duration <= 1.05 * span:
+        return None
+    base = f"/sessions/{around.session.id}/listen?sel={voice}"
+
+    def href(middle: float) -> str:
+        start = min(max(middle - span / 2.0, 0.0), duration - span)
+        return f"{base}&start={start:.2f}&stop={start + span:.2f}"
+
+    return overview(found.bars, duration, window.start_s, window.stop_s, href)
+
+
+def _renames(analysis: AnalysisFile, voice: str) -> tuple[str, ...]:
+    toms = () if voice.startswith("tom-") else ("tom-1",)
+    names = {h.voice for h in analysis.hits if not h.voice.startswith("tom-")}
+    there = sorted(names | {"kick", "snare", "hat", "cymbal"}, key=_lane_key)
+    return tuple(v for v in (*there, *toms) if v != voice)
 
 
 def _stretches(around: Frame, analysis: AnalysisFile, voice: str) -> tuple[StretchLink, ...]:
@@ -212,7 +243,7 @@ def _stretches(around: Frame, analysis: AnalysisFile, voice: str) -> tuple[Stret
     )
 
 
-def _regions(around: Frame, shown: ReferenceInfo, voice: str) -> tuple[RegionRow, ...]:
+def _regions(around: Frame, shown: RecordingInfo, voice: str) -> tuple[RegionRow, ...]:
     base = f"/sessions/{around.session.id}/listen?sel={voice}"
     return tuple(
         RegionRow(
@@ -230,7 +261,7 @@ def _files(found: Heard) -> tuple[FileRow, ...]:
     rows = []
     for file in found.files:
         held = KIND_WORDS[file.kind] + (f" of {voice_title(file.voice)}" if file.voice else "")
-        shown = file.id == found.reference.id
+        shown = file.id == found.recording.id
         rows.append(FileRow(file.id, file.filename, held, shown, file.main_id is not None))
     return tuple(rows)
 
@@ -256,7 +287,7 @@ def _unreadable(work: Workspace) -> tuple[FileRow, ...]:
         )
         for r in work.unreadable
     ]
-    newest = work.reference
+    newest = work.recording
     if newest is not None and newest.state == "failed" and newest.audio_id is not None:
         rows.append(FileRow(newest.id, newest.filename, "not analysed", False, False))
     if work.cancelled is not None:
@@ -265,7 +296,7 @@ def _unreadable(work: Workspace) -> tuple[FileRow, ...]:
     return tuple(rows)
 
 
-def _failed(newest: ReferenceInfo | None) -> str:
+def _failed(newest: RecordingInfo | None) -> str:
     if newest is None or newest.state != "failed":
         return ""
     kept = "" if newest.audio_id is not None else " The recording was not kept."
@@ -294,21 +325,21 @@ def _tom_changes(analysis: AnalysisFile, voice: str) -> tuple[TomChange, ...]:
     return tuple(changes)
 
 
-def _parts(reference: ReferenceInfo) -> tuple[Part, ...]:
-    if reference.drums_audio_id is None or reference.rest_audio_id is None:
+def _parts(recording: RecordingInfo) -> tuple[Part, ...]:
+    if recording.drums_audio_id is None or recording.rest_audio_id is None:
         return ()
-    base = f"/sessions/{reference.session_id}/listen/stems"
+    base = f"/sessions/{recording.session_id}/listen/stems"
     return (
         Part(
             "drums",
             "d",
-            sound_href(reference.session_id, reference.drums_audio_id),
+            sound_href(recording.session_id, recording.drums_audio_id),
             f"{base}/drums.flac",
         ),
         Part(
             "drumless",
             "r",
-            sound_href(reference.session_id, reference.rest_audio_id),
+            sound_href(recording.session_id, recording.rest_audio_id),
             f"{base}/drumless.flac",
         ),
     )
@@ -318,7 +349,7 @@ def _subtitle(card: VoiceFile | None, found: Heard) -> str:
     if card is None:
         return "Not heard in this recording"
     told = f"{counted(card.hits, 'stroke')}, {card.clean_hits} clean enough to measure"
-    return f"{told} · {found.reference.filename}"
+    return f"{told} · {found.recording.filename}"
 
 
 def _play_list(analysis: AnalysisFile, voice: str) -> str:

@@ -1,5 +1,6 @@
 """Plan: section, ladder, rulers, reasons and what can be changed by hand."""
 
+from collections.abc import Sequence
 from dataclasses import dataclass, replace
 
 from markupsafe import Markup
@@ -23,12 +24,14 @@ from emblar.core.planning.weighing import RENDERED
 from emblar.formats.drum import QuantityFile
 from emblar.formats.plan import DrumPlanFile
 from emblar.store.kit import KitDrum
+from emblar.store.plans import PlanInfo
 from emblar.web.drawing.ladder import Ladder, ladder
 from emblar.web.drawing.rulers import RulerRow, rulers
 from emblar.web.drawing.section import Section, SectionDamper, section
 from emblar.web.pages.card import ReadingRow, reading_rows
 from emblar.web.pages.frame import Frame, sound_href
 from emblar.web.pages.kit import Option, section_head
+from emblar.web.pages.versions import VersionRow, stale_line, version_rows
 from emblar.web.pages.words import number, pitch, semitones
 
 RELATIONS = (
@@ -155,15 +158,34 @@ class PlanPage:
     audio_href: str
     hear: tuple[HearButton, ...]
     tom_schools: tuple[Option, ...]
-    stale: bool
+    stale: str
     brought: str = ""
+    versions: tuple[VersionRow, ...] = ()
     readings: tuple[ReadingRow, ...] = ()
     """The ways to hear the drum's pitch on the record, where there is more than one."""
 
 
-def plan_page(around: Frame, brought: Brought | None = None) -> PlanPage:
-    """Return the Plan screen, with what came of recipes just brought."""
-    page = _plan_page(around)
+def plan_page(
+    around: Frame,
+    brought: Brought | None = None,
+    *,
+    changed: Sequence[str] = (),
+    listed: Sequence[PlanInfo] = (),
+) -> PlanPage:
+    """Return the Plan screen.
+
+    Parameters
+    ----------
+    around
+        The frame.
+    brought
+        What came of recipes just brought.
+    changed, listed
+        What changed since the newest plan, and every version of it.
+    """
+    page = replace(_plan_page(around), versions=version_rows(around, listed))
+    if page.plan is not None and changed:
+        page = replace(page, stale=stale_line(changed))
     return replace(page, brought=_brought(brought)) if brought else page
 
 
@@ -181,7 +203,7 @@ def _plan_page(around: Frame) -> PlanPage:
     if drum is None or kit_plan is None or file is None:
         return PlanPage(
             around, drum.owned.name if drum else "Plan", "", None, problem, None, None, None,
-            form, (), (), (), (), (), "", "", "", (), (), stale=False,
+            form, (), (), (), (), (), "", "", "", (), (), stale="",
         )  # fmt: skip
     return PlanPage(
         frame=around,
@@ -205,7 +227,9 @@ def _plan_page(around: Frame) -> PlanPage:
         tom_schools=tuple(Option(v, text, False) for v, text in TOM_SCHOOLS)
         if file.voice.startswith("tom")
         else (),
-        stale=_stale(around, drum, file),
+        stale="The drum or the record changed since this plan."
+        if _stale(around, drum, file)
+        else "",
         readings=_readings(around, drum),
     )
 
@@ -441,4 +465,4 @@ def _record_play(around: Frame, voice: str) -> str:
 
 
 def _audio_href(around: Frame) -> str:
-    return sound_href(around.session.id, around.found.reference.audio_id) if around.found else ""
+    return sound_href(around.session.id, around.found.recording.audio_id) if around.found else ""

@@ -74,7 +74,7 @@ def sheet_page(file: SheetFile) -> SheetPage:
         tuple(file.unplanned),
         tuple(file.cymbals),
         file.microphones,
-        f"{file.minutes:.0f} min of work for one pair of hands" if file.minutes else "",
+        _work(file),
         tuple(file.shopping),
         tuple(file.packing),
         (*cautions, HEARING),
@@ -117,4 +117,21 @@ def _head(side: str, head: SheetHead) -> HeadLine:
         f"{head.lug_hz:.0f} Hz",
         head.lug_note,
         "is on the drum" if head.on_drum_now else "put on",
+    )
+
+
+def _work(file: SheetFile) -> str:
+    """Return how long it all takes, and by how much that is too long."""
+    if not file.minutes:
+        return ""
+    told = f"{file.minutes:.0f} min of work for one pair of hands"
+    there = file.available_minutes
+    if there is None:
+        return told
+    over = file.minutes - there
+    if over <= 0.5:
+        return f"{told}; the brief leaves {there:.0f}"
+    return (
+        f"{told}, {over:.0f} min more than the brief leaves: get more hands, begin earlier, or "
+        "compare ways in Plan for one with less work"
     )

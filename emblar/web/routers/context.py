@@ -11,10 +11,12 @@ from emblar.settings import now
 from emblar.web.pages.frame import Frame, frame
 from emblar.web.routers.fields import parts_from_text
 
+WITH_PLAN = ("plan", "sheet")
+
 
 def load(scope: Scope, session_id: int, step: str, selection: str) -> tuple[Workspace, Frame]:
     """Load a session's workspace and the frame of one step."""
-    work = workspace(scope, session_id)
+    work = workspace(scope, session_id, with_plan=step in WITH_PLAN)
     return work, frame(work, step, selection, now())
 
 

@@ -7,6 +7,9 @@ from typing import Annotated, Any
 from fastapi import Path, Query
 from pydantic import BeforeValidator, Field
 
+from emblar.core.analysis.edits import Seen
+from emblar.core.errors import InputError
+
 LARGEST_ID = 2**31 - 1
 LONGEST_TEXT = 2000
 
@@ -38,6 +41,26 @@ Number = Annotated[float, BeforeValidator(_number)]
 """A number in a form."""
 AskedNumber = Annotated[float | None, BeforeValidator(lambda text: _number(text) if text else None)]
 """A number in a query, or none."""
+
+
+def chosen_strokes(text: str) -> tuple[Seen, ...]:
+    """Return strokes as a form names them: ``12.345678@tom-1`` each, with commas between.
+
+    Raises
+    ------
+    InputError
+        It is written otherwise.
+    """
+    found = []
+    for row in filter(None, text.split(",")):
+        at, _, voice = row.partition("@")
+        try:
+            found.append(Seen(float(at), voice))
+        except ValueError as error:
+            raise InputError("Choose the strokes again. Nothing was changed.") from error
+    return tuple(found)
+
+
 Text = Annotated[str, Field(max_length=LONGEST_TEXT)]
 
 

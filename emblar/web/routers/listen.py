@@ -12,18 +12,17 @@ from emblar.actions.listen import (
     bring_recording,
     cancel_analysis,
     heard,
-    one_reference,
-    reference_of,
+    one_recording,
+    recording_of,
     take_file_away,
 )
 from emblar.actions.listen_files import ListenFile, listen_file, stem_file
 from emblar.actions.once import only_once
 from emblar.actions.scope import Scope
-from emblar.core.analysis.edits import Seen
 from emblar.core.errors import NotFoundError
 from emblar.web.pages.listen import listen_page, peaks_window
 from emblar.web.routers.context import go, load
-from emblar.web.routers.fields import AskedId, AskedNumber, Id, Number, Text
+from emblar.web.routers.fields import AskedId, AskedNumber, Id, Number, Text, chosen_strokes
 from emblar.web.routers.here import Here
 from emblar.web.templating import render
 
@@ -51,12 +50,31 @@ def show(
 
 
 @router.get("/progress")
-def progress(scope: Here, request: Request, session_id: Id, reference: AskedId) -> Response:
+def progress(scope: Here, request: Request, session_id: Id, recording: AskedId) -> Response:
     """Show how far the analysis is; when it has ended, have the browser load the step anew."""
-    info = one_reference(scope, session_id, reference or 0)
+    info = one_recording(scope, session_id, recording or 0)
     if not info.active:
         return Response(headers={"HX-Redirect": f"/sessions/{session_id}/listen"})
-    return render(request, "listen/_progress.html", {"reference": info})
+    return render(request, "listen/_progress.html", {"recording": info})
+
+
+@router.get("/measured")
+def measured(
+    scope: Here,
+    request: Request,
+    session_id: Id,
+    sel: str = "",
+    start: AskedNumber = None,
+    stop: AskedNumber = None,
+) -> Response:
+    """Show the card as soon as the drum is measured anew; until then answer with nothing."""
+    found = heard(scope, session_id)
+    if found is not None and sel in found.analysis.measuring:
+        return Response(status_code=204)
+    work, around = load(scope, session_id, "listen", sel)
+    page = listen_page(work, around, start, stop, strokes.last_correction(scope, session_id))
+    answer: Response = render(request, "listen/_card.html", {"page": page, "frame": around})
+    return answer
 
 
 @router.get("/waveform")
@@ -90,18 +108,18 @@ def bring(
 
 
 @router.post("/again")
-def again(scope: Here, session_id: Id, reference: Annotated[int, Form()]) -> Response:
+def again(scope: Here, session_id: Id, recording: Annotated[int, Form()]) -> Response:
     """Have a recording that is kept analysed anew."""
-    analyse_again(scope, session_id, reference)
+    analyse_again(scope, session_id, recording)
     return go(f"/sessions/{session_id}/listen")
 
 
 @router.post("/cancel")
 def cancel(scope: Here, session_id: Id) -> Response:
     """Cancel the analysis that is waiting or running."""
-    reference = reference_of(scope, session_id)
-    if reference is not None:
-        cancel_analysis(scope, session_id, reference.id)
+    recording = recording_of(scope, session_id)
+    if recording is not None:
+        cancel_analysis(scope, session_id, recording.id)
     return go(f"/sessions/{session_id}/listen")
 
 
@@ -119,32 +137,31 @@ def _done(scope: Scope, session_id: int) -> str:
 
 
 @router.post("/strokes/move")
-def stroke_to_voice(
+def strokes_to_voice(
     scope: Here,
     session_id: Id,
-    at: Annotated[Number, Form()],
-    seen: Annotated[str, Form()],
+    chosen: Annotated[str, Form()],
     voice: Annotated[str, Form()],
-    start: Annotated[Number, Form()],
-    stop: Annotated[Number, Form()],
-) -> Response:
-    """Give a stroke to another voice."""
-    strokes.move_stroke(scope, session_id, Seen(at, seen), voice)
-    return _back(scope, session_id, voice, start, stop, done=True)
-
-
-@router.post("/strokes/take-out")
-def stroke_out(
-    scope: Here,
-    session_id: Id,
-    at: Annotated[Number, Form()],
-    seen: Annotated[str, Form()],
     sel: Annotated[str, Form()],
     start: Annotated[Number, Form()],
     stop: Annotated[Number, Form()],
 ) -> Response:
-    """Take a stroke out."""
-    strokes.take_out_stroke(scope, session_id, Seen(at, seen))
+    """Give strokes to another voice."""
+    strokes.move_strokes(scope, session_id, chosen_strokes(chosen), voice)
+    return _back(scope, session_id, sel, start, stop, done=True)
+
+
+@router.post("/strokes/take-out")
+def strokes_out(
+    scope: Here,
+    session_id: Id,
+    chosen: Annotated[str, Form()],
+    sel: Annotated[str, Form()],
+    start: Annotated[Number, Form()],
+    stop: Annotated[Number, Form()],
+) -> Response:
+    """Take strokes out."""
+    strokes.take_out_strokes(scope, session_id, chosen_strokes(chosen))
     return _back(scope, session_id, sel, start, stop, done=True)
 
 
@@ -156,19 +173,33 @@ def stroke_in(
     voice: Annotated[str, Form()],
     start: Annotated[Number, Form()],
     stop: Annotated[Number, Form()],
+    sel: Annotated[str, Form()] = "",
 ) -> Response:
     """Put a stroke in where none was found."""
     strokes.put_in_stroke(scope, session_id, time_s, voice)
-    return _back(scope, session_id, voice, start, stop, done=True)
+    return _back(scope, session_id, sel or voice, start, stop, done=True)
 
 
 @router.post("/toms/{what}")
 def toms(
-    scope: Here, session_id: Id, what: Literal["split", "merge"], voice: Annotated[str, Form()]
+    scope: Here,
+    session_id: Id,
+    what: Literal["split", "merge", "remove"],
+    voice: Annotated[str, Form()],
 ) -> Response:
-    """Split a tom in two, or make one of it and the next lower one."""
-    {"split": strokes.split, "merge": strokes.merge}[what](scope, session_id, voice)
+    """Split a tom, make one of it and the next lower one, or remove a drum that is not there."""
+    acts = {"split": strokes.split, "merge": strokes.merge, "remove": strokes.remove_voice}
+    acts[what](scope, session_id, voice)
     return go(f"/sessions/{session_id}/listen?sel={voice}{_done(scope, session_id)}")
+
+
+@router.post("/rename")
+def rename(
+    scope: Here, session_id: Id, voice: Annotated[str, Form()], to: Annotated[str, Form()]
+) -> Response:
+    """Give all strokes of a drum to another one."""
+    strokes.rename_voice(scope, session_id, voice, to)
+    return go(f"/sessions/{session_id}/listen?sel={to}{_done(scope, session_id)}")
 
 
 @router.post("/take-back")

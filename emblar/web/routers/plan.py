@@ -8,6 +8,7 @@ from pydantic import BaseModel
 from emblar.actions.kit import kit as kit_drums
 from emblar.actions.kit import parts_of
 from emblar.actions.plan import (
+    changed_since,
     kit_sound,
     plan_kit,
     planned_sound,
@@ -16,12 +17,14 @@ from emblar.actions.plan import (
     tune_toms,
 )
 from emblar.actions.recipes import bring_recipes, recipes
+from emblar.actions.versions import plan_version, undo_plan, use_version, versions
 from emblar.actions.ways import assign_voices, take_way, ways_of
 from emblar.core.errors import InputError
 from emblar.core.planning.recipe import Relation
 from emblar.core.planning.toms import School
 from emblar.core.synthesis.played import What
 from emblar.web.pages.plan import WISHED, plan_page
+from emblar.web.pages.versions import versions_page
 from emblar.web.pages.ways import ways_page
 from emblar.web.routers.context import given_line, go, load
 from emblar.web.routers.fields import Id, Number, Text, as_number, parts_as_text
@@ -90,11 +93,10 @@ def _number(name: str, text: str) -> float:
 def show(scope: Here, request: Request, session_id: Id, sel: str = "", was: Text = "") -> Response:
     """Show the plan for the selected drum."""
     _, around = load(scope, session_id, "plan", sel)
-    shown = {
-        "page": plan_page(around),
-        "frame": around,
-        "given": given_line(scope, session_id, was),
-    }
+    page = plan_page(
+        around, changed=changed_since(scope, session_id), listed=versions(scope, session_id)
+    )
+    shown = {"page": page, "frame": around, "given": given_line(scope, session_id, was)}
     return render(request, "plan/page.html", shown)
 
 
@@ -111,6 +113,30 @@ def voices(scope: Here, session_id: Id, sel: Annotated[str, Form()] = "") -> Res
     before = parts_as_text(parts_of(kit_drums(scope, session_id)))
     assign_voices(scope, session_id)
     return go(f"/sessions/{session_id}/plan?sel={sel}&was={before}")
+
+
+@router.get("/versions/{version}")
+def version(scope: Here, request: Request, session_id: Id, version: Id, sel: str = "") -> Response:
+    """Show a version beside the newest one."""
+    _, around = load(scope, session_id, "plan", sel)
+    newest = versions(scope, session_id)[0].version
+    one, other = (plan_version(scope, session_id, v) for v in (version, newest))
+    shown = {"page": versions_page(around, one, other), "frame": around}
+    return render(request, "plan/versions.html", shown)
+
+
+@router.post("/versions/{version}")
+def use(scope: Here, session_id: Id, version: Id, sel: Annotated[str, Form()] = "") -> Response:
+    """Bring a version back as the newest one."""
+    use_version(scope, session_id, version)
+    return go(f"/sessions/{session_id}/plan?sel={sel}")
+
+
+@router.post("/undo")
+def undo(scope: Here, session_id: Id, sel: Annotated[str, Form()] = "") -> Response:
+    """Go back to the plan before."""
+    undo_plan(scope, session_id)
+    return go(f"/sessions/{session_id}/plan?sel={sel}")
 
 
 @router.post("/toms")

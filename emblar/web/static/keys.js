@@ -35,8 +35,12 @@
       step(key === "]" ? 1 : -1);
       return false;
     }
-    const element = document.querySelector(`[data-key="${CSS.escape(key)}"]`);
-    element?.dispatchEvent(new MouseEvent("click", { bubbles: true, cancelable: true, view: window }));
+    const own = (one) => document.querySelector(`[data-key="${CSS.escape(one)}"]`);
+    // A capital letter is its small one with Shift, as a click with Shift is.
+    const element = own(key) ?? (/^[A-Z]$/.test(key) ? own(key.toLowerCase()) : null);
+    const shiftKey = Boolean(element) && element.dataset.key !== key;
+    const how = { bubbles: true, cancelable: true, view: window, shiftKey };
+    element?.dispatchEvent(new MouseEvent("click", how));
     return Boolean(element);
   };
 

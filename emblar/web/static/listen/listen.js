@@ -29,35 +29,87 @@
     window.emblarPlayer.load(part().dataset.audio).catch(() => {});
   };
 
-  const strokes = () => {
-    const selected = document.querySelector(".lane-label.selected")?.textContent.replace(" ", "-");
-    return [...document.querySelectorAll(`[data-hit][data-voice="${selected}"]`)];
+  const selectedVoice = () =>
+    document.querySelector(".lane-label.selected")?.textContent.replace(" ", "-");
+  const strokes = () => [...document.querySelectorAll(`[data-hit][data-voice="${selectedVoice()}"]`)];
+  const chosen = () => [...document.querySelectorAll(".stroke.chosen")];
+  const timeOf = (stroke) => Number(stroke.dataset.at);
+  // What is chosen outlives a swap: strokes are known by when they are.
+  let kept = [];
+
+  const tell = () => {
+    const row = document.querySelector(".stroke-line[data-stroke-line]");
+    const all = chosen();
+    kept = all.map(({ dataset }) => [dataset.at, dataset.voice]);
+    if (!row) return;
+    row.hidden = all.length === 0;
+    if (all.length === 0) return;
+    row.querySelector("[data-stroke-says]").textContent =
+      all.length === 1 ? all[0].querySelector("title").textContent.split(",")[0] : `${all.length} strokes`;
+    // A stroke is told by when it is and on which drum it was seen: places in a list change.
+    row.querySelectorAll("[name=chosen]").forEach((input) => {
+      input.value = all.map((stroke) => `${stroke.dataset.at}@${stroke.dataset.voice}`).join(",");
+    });
+    row.querySelector("[name=voice]").value = all.at(-1).dataset.voice;
   };
 
-  const choose = (stroke) => {
-    document.querySelector(".stroke.chosen")?.classList.remove("chosen");
-    stroke?.classList.add("chosen");
-    const row = document.querySelector("[data-stroke-line]");
-    if (!row || !stroke) return;
-    row.hidden = false;
-    row.querySelector("[data-stroke-says]").textContent = stroke.querySelector("title").textContent.split(",")[0];
-    // A stroke is told by when it is and on which drum it was seen: places in a list change.
-    row.querySelectorAll("[name=at]").forEach((input) => {
-      input.value = stroke.dataset.at;
-    });
-    row.querySelectorAll("[name=seen]").forEach((input) => {
-      input.value = stroke.dataset.voice;
-    });
-    row.querySelector("[name=voice]").value = stroke.dataset.voice;
+  const choose = (stroke, more = false) => {
+    if (!more) chosen().forEach((one) => one.classList.remove("chosen"));
+    stroke?.classList.toggle("chosen", !(more && stroke.classList.contains("chosen")));
+    addAt(null);
+    tell();
+  };
+
+  const chooseAgain = () => {
+    kept.forEach(([at, voice]) =>
+      document.querySelector(`[data-hit][data-at="${at}"][data-voice="${voice}"]`)?.classList.add("chosen"),
+    );
+    tell();
+  };
+
+  document.addEventListener("submit", (event) => {
+    const voice = event.target.closest("[data-move]")?.querySelector("[name=voice]").value;
+    if (voice) kept = kept.map(([at]) => [at, voice]);
+  });
+
+  // An empty place on a lane, where a stroke is to be added.
+  const addAt = (place) => {
+    const form = document.querySelector("[data-add]");
+    document.querySelector(".add-mark")?.remove();
+    if (!form) return;
+    form.hidden = !place;
+    if (!place) return;
+    form.querySelector("[data-add-says]").textContent = `${place.voice.replace("-", " ")} at ${place.time.toFixed(2)} s`;
+    form.querySelector("[name=time_s]").value = place.time.toFixed(5);
+    form.querySelector("[name=voice]").value = place.voice;
+    const mark = document.createElementNS("http://www.w3.org/2000/svg", "line");
+    mark.setAttribute("class", "add-mark");
+    mark.setAttribute("x1", place.x);
+    mark.setAttribute("x2", place.x);
+    mark.setAttribute("y1", place.row * place.lane + 3);
+    mark.setAttribute("y2", (place.row + 1) * place.lane - 2);
+    document.querySelector(".lanes-frame svg").append(mark);
+  };
+
+  const placeAt = (event) => {
+    const box = document.querySelector(".lanes-frame svg")?.getBoundingClientRect();
+    if (!box) return null;
+    const { from, to, left, right, width, lane } = frame().dataset;
+    const unit = box.width / Number(width);
+    const x = (event.clientX - box.left) / unit;
+    const row = Math.floor((event.clientY - box.top) / unit / Number(lane));
+    const voice = laneVoices()[row];
+    if (!voice || x < Number(left) || x > Number(right)) return null;
+    const time = Number(from) + ((x - left) / (right - left)) * (to - from);
+    return { x, row, voice, time, lane: Number(lane) };
   };
 
   // Lanes from top to bottom as voices, by the labels beside them.
   const laneVoices = () =>
     [...document.querySelectorAll(".lane-label")].map((label) => label.textContent.replace(" ", "-"));
 
-  const moveTo = (stroke, voice) => {
-    if (!stroke || !voice || voice === stroke.dataset.voice) return;
-    choose(stroke);
+  const moveTo = (voice) => {
+    if (!voice || chosen().every((stroke) => stroke.dataset.voice === voice)) return;
     const form = document.querySelector("[data-move]");
     form.querySelector("[name=voice]").value = voice;
     form.requestSubmit();
@@ -70,15 +122,16 @@
   document.addEventListener("pointerup", (event) => {
     const stroke = dragged;
     dragged = null;
-    const box = document.querySelector(".lanes-frame svg")?.getBoundingClientRect();
-    if (!stroke || !box || event.target.closest("[data-hit]") === stroke) return;
-    const tall = (box.width / Number(frame().dataset.width)) * Number(frame().dataset.lane);
-    moveTo(stroke, laneVoices()[Math.floor((event.clientY - box.top) / tall)]);
+    const place = stroke && event.target.closest("[data-hit]") !== stroke && placeAt(event);
+    if (!place || place.voice === stroke.dataset.voice) return;
+    if (!stroke.classList.contains("chosen")) choose(stroke);
+    moveTo(place.voice);
   });
 
-  const hear = (stroke) => {
+  const hear = (stroke, more = false) => {
     if (!stroke) return;
-    choose(stroke);
+    choose(stroke, more);
+    if (more) return;
     window.emblarPlayer
       .play(part().dataset.audio, [[Number(stroke.dataset.at), HIT_S]])
       .catch(window.emblarPlayer.say);
@@ -88,22 +141,27 @@
     const stroke = event.target.closest("[data-hit]");
     const list = event.target.closest("[data-play-list]");
     const step = event.target.closest("[data-hit-step]");
-    if (stroke) hear(stroke);
+    if (stroke) hear(stroke, event.shiftKey);
+    else if (event.target.closest(".lanes-frame") && !event.target.closest("a")) {
+      choose(null);
+      addAt(placeAt(event));
+    }
     if (list && list.dataset.playList) {
       const pieces = list.dataset.playList.split(";").map((piece) => piece.split(",").map(Number));
       window.emblarPlayer.play(part().dataset.audio, pieces).catch(window.emblarPlayer.say);
     }
     if (step) {
       const all = strokes();
-      const at = all.findIndex((one) => one.classList.contains("chosen"));
-      const next = at < 0 ? 0 : at + Number(step.dataset.hitStep);
-      choose(all[Math.min(Math.max(next, 0), all.length - 1)]);
+      const way = Number(step.dataset.hitStep);
+      const last = chosen().map(timeOf).sort((a, b) => a - b).at(way > 0 ? -1 : 0);
+      const after = all.filter((one) => last === undefined || way * (timeOf(one) - last) > 1e-4);
+      const next = way > 0 ? after[0] : after.at(-1);
+      if (next) choose(next, event.shiftKey);
     }
     const lane = event.target.closest("[data-lane]:not(.lanes-frame)");
-    if (lane) {
-      const chosen = document.querySelector(".stroke.chosen");
+    if (lane && chosen().length) {
       const voices = laneVoices();
-      if (chosen) moveTo(chosen, voices[voices.indexOf(chosen.dataset.voice) + Number(lane.dataset.lane)]);
+      moveTo(voices[voices.indexOf(chosen().at(-1).dataset.voice) + Number(lane.dataset.lane)]);
     }
     const whole = event.target.closest("[data-play-part]");
     if (whole) {
@@ -113,7 +171,7 @@
         .catch(window.emblarPlayer.say);
     }
     if (event.target.closest("[data-hit-play]")) {
-      hear(document.querySelector(".stroke.chosen") ?? strokes()[0]);
+      hear(chosen()[0] ?? strokes()[0]);
     }
   });
 
@@ -144,7 +202,10 @@
 
   document.addEventListener("DOMContentLoaded", draw);
   document.addEventListener("htmx:afterSettle", (event) => {
-    if (event.target.querySelector?.(".waveform") || event.target.id === "window") draw();
+    if (event.target.querySelector?.(".waveform") || event.target.id === "window") {
+      draw();
+      chooseAgain();
+    }
   });
   window.addEventListener("resize", draw);
 })();

@@ -1,0 +1,409 @@
+"""Recording: recordings to sound like, their progress and their analyses."""
+
+import math
+from collections.abc import Sequence
+from dataclasses import asdict, dataclass
+from datetime import UTC, datetime
+from typing import Any
+
+from sqlalchemy import String, delete, func, literal_column, select, text, update
+from sqlalchemy.orm import Session
+
+from emblar.core.errors import NotFoundError
+from emblar.store.tables import AudioRow, CorrectionRow, RecordingRow
+
+ACTIVE = ("waiting", "running")
+
+
+@dataclass(frozen=True, slots=True)
+class Region:
+    """A named stretch of a recording, s; if ``measure``, drums are measured in such ones only."""
+
+    name: str
+    start_s: float
+    stop_s: float
+    measure: bool
+
+
+@dataclass(frozen=True, slots=True)
+class Correction:
+    """A correction: the revision it made, and what was changed."""
+
+    revision: int
+    document: dict[str, Any]
+
+
+@dataclass(frozen=True, slots=True)
+class RecordingInfo:
+    """A recording and how far its analysis is."""
+
+    id: int
+    session_id: int
+    audio_id: int | None
+    filename: str
+    kind: str
+    state: str
+    stage: str
+    share: float
+    message: str
+    attempts: int
+    drums_audio_id: int | None = None
+    rest_audio_id: int | None = None
+    main_id: int | None = None
+    """The recording this one is another file of, or None."""
+    voice: str | None = None
+    """Of a file of single strokes: the drum they are on, or None to tell by ear."""
+    regions: tuple["Region", ...] = ()
+    analysis_version: int | None = None
+    created_at: datetime | None = None
+
+    @property
+    def active(self) -> bool:
+        """Whether the analysis is waiting or running."""
+        return self.state in ACTIVE
+
+
+def _info(row: RecordingRow) -> RecordingInfo:
+    return RecordingInfo(
+        row.id,
+        row.session_id,
+        row.audio_id,
+        row.filename,
+        row.kind,
+        row.state,
+        row.stage,
+        row.share,
+        row.message,
+        row.attempts,
+        row.drums_audio_id,
+        row.rest_audio_id,
+        row.main_id,
+        row.voice,
+        tuple(Region(**region) for region in row.regions),
+        row.analysis_version,
+        row.created_at,
+    )
+
+
+def _row(db: Session, recording_id: int, session_id: int | None = None) -> RecordingRow:
+    query = select(RecordingRow).where(
+        RecordingRow.id == recording_id, RecordingRow.deleted_at.is_(None)
+    )
+    if session_id is not None:
+        query = query.where(RecordingRow.session_id == session_id)
+    row = db.execute(query).scalar_one_or_none()
+    if row is None:
+        raise NotFoundError(f"There is no recording {recording_id}. It may have been deleted.")
+    return row
+
+
+def create(
+    db: Session,
+    *,
+    session_id: int,
+    audio_id: int,
+    filename: str,
+    kind: str,
+    main_id: int | None = None,
+    voice: str | None = None,
+) -> RecordingInfo:
+    """Add a recording to a session, its analysis waiting."""
+    row = RecordingRow(
+        session_id=session_id,
+        audio_id=audio_id,
+        filename=filename,
+        kind=kind,
+        state="waiting",
+        main_id=main_id,
+        voice=voice,
+        regions=[],
+    )
+    db.add(row)
+    db.flush()
+    db.refresh(row)
+    return _info(row)
+
+
+def get(db: Session, recording_id: int, session_id: int | None = None) -> RecordingInfo:
+    """Return one recording, of a session if one is given, or raise ``NotFoundError``."""
+    return _info(_row(db, recording_id, session_id))
+
+
+def latest(db: Session, session_id: int) -> RecordingInfo | None:
+    """Return the newest recording of a session that was not cancelled."""
+    row = db.execute(
+        select(RecordingRow)
+        .where(
+            RecordingRow.session_id == session_id,
+            RecordingRow.purpose == "record",
+            RecordingRow.deleted_at.is_(None),
+            RecordingRow.state != "cancelled",
+        )
+        .order_by(RecordingRow.id.desc())
+        .limit(1)
+    ).scalar_one_or_none()
+    return _info(row) if row else None
+
+
+def newest_cancelled(db: Session, session_id: int) -> RecordingInfo | None:
+    """Return the newest recording of a session if it was cancelled, else None."""
+    query = select(RecordingRow).where(
+        RecordingRow.session_id == session_id,
+        RecordingRow.purpose == "record",
+        RecordingRow.deleted_at.is_(None),
+    )
+    row = db.execute(query.order_by(RecordingRow.id.desc()).limit(1)).scalar_one_or_none()
+    return _info(row) if row is not None and row.state == "cancelled" else None
+
+
+def files(db: Session, session_id: int) -> list[RecordingInfo]:
+    """Return the analysed files of the session's newest record: the first brought comes first."""
+    rows = db.execute(
+        select(RecordingRow)
+        .where(
+            RecordingRow.session_id == session_id,
+            RecordingRow.purpose == "record",
+            RecordingRow.deleted_at.is_(None),
+            RecordingRow.state == "done",
+        )
+        .order_by(RecordingRow.id)
+    ).scalars()
+    done = [_info(row) for row in rows]
+    mains = [info for info in done if info.main_id is None]
+    if not mains:
+        return []
+    return [info for info in done if mains[-1].id in (info.id, info.main_id)]
+
+
+def shown(db: Session, session_id: int) -> RecordingInfo | None:
+    """Return the file whose strokes are shown: drums alone before a mix, single strokes last."""
+    found = files(db, session_id)
+    return first_shown(found) if found else None
+
+
+def first_shown(found: Sequence[RecordingInfo]) -> RecordingInfo:
+    """Return the file of these whose strokes are shown, of at least one."""
+    order = {"drums": 0, "auto": 1, "mix": 2, "hit": 3}
+    return min(found, key=lambda f: (order[f.kind], f.id))
+
+
+def take_away(db: Session, recording_id: int) -> RecordingInfo:
+    """Take a file away from its record; it can be brought back for 30 days."""
+    row = _row(db, recording_id)
+    row.deleted_at = datetime.now(UTC)
+    return _info(row)
+
+
+def bring_back(db: Session, recording_id: int, session_id: int) -> RecordingInfo:
+    """Bring a file of a session back that was taken away."""
+    row = db.get(RecordingRow, recording_id)
+    if row is None or row.session_id != session_id:
+        raise NotFoundError("That file is gone for good.")
+    row.deleted_at = None
+    db.flush()
+    return _info(row)
+
+
+def sounds(db: Session, session_id: int) -> set[int]:
+    """Return the sounds of a session's recordings: as brought, the drums, the drumless rest."""
+    columns = (RecordingRow.audio_id, RecordingRow.drums_audio_id, RecordingRow.rest_audio_id)
+    rows = db.execute(select(*columns).where(RecordingRow.session_id == session_id))
+    return {audio_id for row in rows for audio_id in row if audio_id is not None}
+
+
+def set_regions(db: Session, recording_id: int, regions: Sequence[Region]) -> None:
+    """Keep the named regions of a recording."""
+    _row(db, recording_id).regions = [asdict(region) for region in regions]
+    db.flush()
+
+
+def analysis_document(db: Session, recording_id: int) -> dict[str, Any]:
+    """Return the analysis of an analysed recording."""
+    query = select(RecordingRow.analysis).where(
+        RecordingRow.id == recording_id, RecordingRow.deleted_at.is_(None)
+    )
+    found = db.execute(query).scalar_one_or_none()
+    if found is None:
+        raise NotFoundError("That recording is not analysed yet.")
+    return dict(found)
+
+
+def peaks(db: Session, recording_id: int) -> dict[str, Any]:
+    """Return the waveform's peaks of an analysed recording."""
+    found = db.execute(
+        select(RecordingRow.peaks).where(RecordingRow.id == recording_id)
+    ).scalar_one_or_none()
+    if found is None:
+        raise NotFoundError("That recording is not analysed yet.")
+    return dict(found)
+
+
+def versions(db: Session, recording_ids: Sequence[int]) -> dict[int, str]:
+    """Return what changes with every change of a recording, by id."""
+    mark = literal_column("recording.xmin::text || recording.ctid::text", String)
+    rows = db.execute(select(RecordingRow.id, mark).where(RecordingRow.id.in_(recording_ids)))
+    return {row[0]: row[1] for row in rows}
+
+
+def is_measuring(db: Session, recording_id: int) -> bool:
+    """Whether drums of a recording were corrected since they were measured."""
+    query = select(RecordingRow.analysis["measuring"]).where(
+        RecordingRow.id == recording_id, RecordingRow.deleted_at.is_(None)
+    )
+    return bool(db.execute(query).scalar_one_or_none())
+
+
+def quiet_s(db: Session, recording_id: int) -> float:
+    """Return for how long a recording was not changed, s."""
+    age = func.extract("epoch", func.clock_timestamp() - RecordingRow.updated_at)
+    found = db.execute(select(age).where(RecordingRow.id == recording_id)).scalar_one_or_none()
+    return float(found) if found is not None else math.inf
+
+
+def lock(db: Session, recording_id: int) -> None:
+    """Let whoever corrects a recording wait for those who began before, until they are done."""
+    db.execute(select(RecordingRow.id).where(RecordingRow.id == recording_id).with_for_update())
+
+
+def revision(db: Session, recording_id: int) -> int:
+    """Return how many corrections, undone ones and undoings among them, were made."""
+    return _row(db, recording_id).revision
+
+
+def keep_analysis(db: Session, recording_id: int, analysis: dict[str, Any]) -> None:
+    """Keep an analysis that was measured anew."""
+    _change(db, recording_id, {"analysis": analysis})
+
+
+def correct(
+    db: Session,
+    recording_id: int,
+    *,
+    analysis: dict[str, Any],
+    document: dict[str, Any],
+    undoes: int | None = None,
+) -> int:
+    """Keep a corrected analysis and the correction that led to it; return the new revision."""
+    now = _change(db, recording_id, {"analysis": analysis, "revision": RecordingRow.revision + 1})
+    db.add(CorrectionRow(recording_id=recording_id, revision=now, undoes=undoes, document=document))
+    db.flush()
+    return now
+
+
+def _change(db: Session, recording_id: int, values: dict[str, Any]) -> int:
+    statement = update(RecordingRow).where(RecordingRow.id == recording_id).values(values)
+    return db.execute(statement.returning(RecordingRow.revision)).scalar_one()
+
+
+def standing(db: Session, recording_id: int) -> list[Correction]:
+    """Return the corrections that were not undone, oldest first."""
+    query = select(CorrectionRow).where(CorrectionRow.recording_id == recording_id)
+    rows = list(db.execute(query.order_by(CorrectionRow.revision)).scalars())
+    gone = {row.undoes for row in rows}
+    return [
+        Correction(row.revision, row.document)
+        for row in rows
+        if row.undoes is None and row.revision not in gone
+    ]
+
+
+def start(db: Session, recording_id: int, *, most_attempts: int) -> RecordingInfo | None:
+    """Mark an analysis as running; None if it is finished or cancelled meanwhile.
+
+    One that was started ``most_attempts`` times already is failed instead.
+    """
+    row = _row(db, recording_id)
+    if row.state not in ACTIVE:
+        return None
+    if row.attempts >= most_attempts:
+        row.state = "failed"
+        db.flush()
+        return _info(row)
+    row.state, row.attempts = "running", row.attempts + 1
+    row.stage, row.share = "starting", 0.0
+    db.flush()
+    return _info(row)
+
+
+def progress(db: Session, recording_id: int, stage: str, share: float) -> bool:
+    """Record how far an analysis is; False if it was cancelled meanwhile."""
+    changed = db.execute(
+        update(RecordingRow)
+        .where(RecordingRow.id == recording_id, RecordingRow.state == "running")
+        .values(stage=stage, share=share)
+        .returning(RecordingRow.id)
+    ).scalar_one_or_none()
+    return changed is not None
+
+
+def finish(
+    db: Session,
+    recording_id: int,
+    *,
+    analysis: dict[str, Any],
+    peaks: dict[str, Any],
+    version: int,
+    parts: tuple[int, int] | None = None,
+) -> bool:
+    """Keep a finished analysis whole; False, and nothing kept, if it was cancelled meanwhile.
+
+    ``parts`` are the sounds of the drums and of the drumless rest, of a full mix.
+    """
+    changed = db.execute(
+        update(RecordingRow)
+        .where(RecordingRow.id == recording_id, RecordingRow.state == "running")
+        .values(
+            state="done",
+            stage="",
+            share=1.0,
+            message="",
+            analysis=analysis,
+            peaks=peaks,
+            drums_audio_id=parts[0] if parts else None,
+            rest_audio_id=parts[1] if parts else None,
+            analysis_version=version,
+        )
+        .returning(RecordingRow.id)
+    ).scalar_one_or_none()
+    return changed is not None
+
+
+def restart(db: Session, recording_id: int) -> None:
+    """Have an analysis that has ended wait again, its tries counted anew."""
+    row = _row(db, recording_id)
+    row.state, row.stage, row.share, row.message, row.attempts = "waiting", "", 0.0, "", 0
+    db.flush()
+
+
+def without_job(db: Session, task: str) -> list[int]:
+    """Return analyses that wait or run though no job of theirs is on the queue or being done."""
+    no_job = text(
+        "not exists (select 1 from procrastinate_jobs j where j.task_name = :task"
+        " and j.args ->> 'recording_id' = recording.id::text and j.status in ('todo', 'doing'))"
+    ).bindparams(task=task)
+    query = (
+        select(RecordingRow.id)
+        .where(RecordingRow.state.in_(ACTIVE), RecordingRow.deleted_at.is_(None), no_job)
+        .with_for_update(skip_locked=True)
+    )
+    return list(db.execute(query).scalars())
+
+
+def fail(db: Session, recording_id: int, message: str, *, keep: bool) -> None:
+    """Mark an analysis as failed, with what to do; its sound is let go unless it is to be kept."""
+    row = _row(db, recording_id)
+    row.state, row.message = "failed", message
+    if keep:
+        return
+    let_go, row.audio_id = row.audio_id, None
+    db.flush()
+    used = select(RecordingRow.id).where(RecordingRow.audio_id == let_go).limit(1)
+    if let_go is not None and db.execute(used).first() is None:
+        db.execute(delete(AudioRow).where(AudioRow.id == let_go))
+
+
+def cancel(db: Session, recording_id: int) -> None:
+    """Cancel an analysis that is waiting or running."""
+    row = _row(db, recording_id)
+    if row.state in ACTIVE:
+        row.state = "cancelled"
