@@ -3,7 +3,7 @@
 import contextlib
 import logging
 import time
-from collections.abc import Sequence
+from collections.abc import Callable, Sequence
 from dataclasses import dataclass
 from datetime import datetime
 from functools import lru_cache
@@ -21,7 +21,7 @@ from emblar.core.analysis.analyse import (
     voice_order,
 )
 from emblar.core.analysis.audio import Audio, check_audio
-from emblar.core.analysis.edits import check_voice
+from emblar.core.analysis.edits import check_voice, replayed
 from emblar.core.analysis.separation import Parts, TemplateSeparator
 from emblar.core.errors import (
     BadAudioError,
@@ -37,9 +37,13 @@ from emblar.formats.analysis import (
     analysis_file,
     analysis_from_document,
     card_from_file,
+    edit_document,
+    edit_from_document,
+    hits_from_file,
     voice_file,
+    with_strokes,
 )
-from emblar.jobs.queue import ANALYSE, defer_analysis
+from emblar.jobs.queue import ANALYSE, RENEW, defer_analysis, defer_measuring, defer_renewal
 from emblar.settings import settings
 from emblar.sound.apart import decode_apart
 from emblar.sound.decode import decode
@@ -233,6 +237,64 @@ def _analyse_and_keep(recording: RecordingInfo, data: bytes) -> None:
             if not store.progress(db, recording.id, stage, share):
                 raise CancelledError
 
+    found = _analysed(recording, data, progress)
+    with transaction() as db:
+        store.lock(db, recording.id)
+        _keep_analysed(db, recording, found, state="running")
+
+
+def renew_analysis(recording_id: int) -> bool:
+    """Analyse a recording again whose analysis an earlier Emblar made; meanwhile it stays as it is.
+
+    Corrections that stand are made again on the strokes as they are found now; one whose stroke is
+    not found any more counts as undone.
+
+    Returns
+    -------
+    bool
+        Whether it was renewed; not if somebody changed it meanwhile: then it is for another time.
+    """
+    try:
+        with transaction() as db:
+            recording = store.get(db, recording_id)
+            mark = store.versions(db, [recording_id])
+            if recording.state != "done" or recording.analysis_version == ANALYSIS_VERSION:
+                return False
+            if recording.audio_id is None:
+                return False
+            size = audio_store.info(db, recording.audio_id).size_bytes
+            data = audio_store.read(db, recording.audio_id, 0, size)
+        found = _analysed(recording, data, lambda _stage, _share: None)
+    except (NotFoundError, BadAudioError):
+        return False
+    with transaction() as db:
+        store.lock(db, recording_id)
+        if store.versions(db, [recording_id]) != mark:
+            return False
+        return _keep_analysed(db, recording, found, state="done")
+
+
+def renew_outdated() -> int:
+    """Put recordings on the queue whose analysis an earlier Emblar made; return how many."""
+    with transaction() as db:
+        outdated = store.outdated(db, ANALYSIS_VERSION, RENEW)
+        for recording_id in outdated:
+            defer_renewal(db, recording_id)
+    return len(outdated)
+
+
+@dataclass(frozen=True, slots=True)
+class _Analysed:
+    """What came of an analysis: strokes and cards, peaks, and a mix's parts as FLAC."""
+
+    file: AnalysisFile
+    peaks: tuple[list[float], list[float]]
+    parts: tuple[bytes, bytes] | None
+
+
+def _analysed(
+    recording: RecordingInfo, data: bytes, progress: Callable[[str, float], None]
+) -> _Analysed:
     progress("reading", 0.02)
     decoded = decode(data)
     kind: SourceKind = next((k for k in KINDS if k == recording.kind), "auto")
@@ -243,7 +305,6 @@ def _analyse_and_keep(recording: RecordingInfo, data: bytes) -> None:
         separated = neural_separator(weights).separate(measured.samples, measured.sample_rate_hz)
         measured = Audio(separated.drums, measured.sample_rate_hz)
     analysis = analyse(measured, kind=kind, voice=recording.voice, progress=progress)
-    low, high = peaks(decoded.audio)
     parts = None
     if analysis.mix:
         progress("taking the drums out", 0.85)
@@ -255,16 +316,33 @@ def _analyse_and_keep(recording: RecordingInfo, data: bytes) -> None:
     document = analysis_file(analysis)
     if separated is not None and document.decided is not None:
         document.decided.of = "drums"
-    with transaction() as db:
-        kept = tuple(audio_store.keep(db, data, "audio/flac") for data in parts) if parts else None
-        store.finish(
-            db,
-            recording.id,
-            analysis=document.model_dump(by_alias=True),
-            peaks={"low": low, "high": high},
-            version=ANALYSIS_VERSION,
-            parts=(kept[0], kept[1]) if kept else None,
-        )
+    return _Analysed(document, peaks(decoded.audio), parts)
+
+
+def _keep_analysed(db: Session, recording: RecordingInfo, found: _Analysed, *, state: str) -> bool:
+    """Keep an analysis whole, the corrections that stand made again."""
+    standing = store.standing(db, recording.id)
+    file = found.file
+    if standing:
+        edits = [edit_from_document(c.document) for c in standing]
+        hits, made = replayed(hits_from_file(file), edits)
+        file = with_strokes(
+            file, hits, {v for edit in made if edit for v in edit.voices()},
+            [(r.start_s, r.stop_s) for r in recording.regions if r.measure],
+        )  # fmt: skip
+        for correction, edit in zip(standing, made, strict=True):
+            store.redo(db, recording.id, correction, edit_document(edit) if edit else None)
+        defer_measuring(db, recording.id)
+    kept = [audio_store.keep(db, data, "audio/flac") for data in found.parts or ()]
+    return store.finish(
+        db,
+        recording.id,
+        analysis=file.model_dump(by_alias=True),
+        peaks={"low": found.peaks[0], "high": found.peaks[1]},
+        version=ANALYSIS_VERSION,
+        parts=(kept[0], kept[1]) if kept else None,
+        state=state,
+    )
 
 
 def _encoded(parts: Parts, rate: int) -> tuple[bytes, bytes]:

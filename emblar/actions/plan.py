@@ -190,7 +190,7 @@ def _task(drum: KitDrum, found: Heard | None) -> Task:
     if target is None:
         if request.pitch_hz is None:
             raise InputError(
-                f"{drum.owned.name} plays no voice of the record yet. Give it one in Kit, or wish "
+                f"{drum.owned.name} has no part of the record yet. Give it one in Kit, or ask for "
                 "a pitch by hand."
             )
         target = Target("by hand", {}, {})
@@ -223,7 +223,7 @@ def replan_for_reading(scope: Scope, session_id: int, drum_id: int, hz: float) -
     with one_at_a_time(session_id), in_session(scope, session_id) as db:
         drum = kit_store.get(db, session_id, drum_id)
         if drum.voice is None:
-            raise InputError(f"{drum.owned.name} plays no voice of the record yet.")
+            raise InputError(f"{drum.owned.name} has no part of the record yet.")
         use_reading(scope, session_id, drum.voice, hz)
         wish = {name: value for name, value in drum.wish.items() if name != "pitch_hz"}
         return _replan_drum(scope, session_id, drum_id, wish, f"Reading {hz:.0f} Hz used")

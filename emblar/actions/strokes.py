@@ -12,9 +12,8 @@ from sqlalchemy.orm import Session
 
 from emblar.actions.measuring import measured_piece, measured_sound, spans_of
 from emblar.actions.scope import Scope, in_session
-from emblar.core.analysis.analyse import voice_order
 from emblar.core.analysis.audio import Audio, one_channel
-from emblar.core.analysis.clean import AnalysedHit, mark_clean
+from emblar.core.analysis.clean import AnalysedHit
 from emblar.core.analysis.edits import (
     Edit,
     Seen,
@@ -33,13 +32,11 @@ from emblar.core.analysis.voices import levels_db
 from emblar.core.errors import ConflictError, InputError
 from emblar.formats.analysis import (
     AnalysisFile,
-    VoiceFile,
     analysis_from_document,
     edit_document,
     edit_from_document,
-    hit_file,
     hits_from_file,
-    unmeasured_file,
+    with_strokes,
 )
 from emblar.jobs.queue import defer_measuring
 from emblar.store import kit as kit_store
@@ -186,38 +183,13 @@ def _keep(
     undoes: int | None = None,
 ) -> None:
     hits = applied(hits_from_file(file), edit)
-    corrected = _marked(file, hits, edit.voices(), recording.regions)
+    corrected = with_strokes(file, hits, edit.voices(), spans_of(recording.regions))
     store.correct(
         db, recording.id, analysis=corrected.model_dump(by_alias=True),
         document=edit_document(edit), undoes=undoes,
     )  # fmt: skip
     _follow(db, recording.session_id, edit)
     defer_measuring(db, recording.id)
-
-
-def _marked(
-    file: AnalysisFile, hits: Hits, touched: set[str], regions: Sequence[Region]
-) -> AnalysisFile:
-    """Return an analysis with other strokes; the cards of the voices touched are to follow."""
-    marked = mark_clean(hits, file.source.duration_s, spans_of(regions))
-    present = {h.voice for h in marked}
-    cards = {v.voice: v for v in file.voices}
-    shown = [
-        _counted(cards.get(name) or unmeasured_file(name), marked) if name in touched
-        else cards.get(name) or unmeasured_file(name)
-        for name in sorted(present, key=voice_order)
-    ]  # fmt: skip
-    return file.model_copy(
-        update={
-            "hits": [hit_file(h) for h in marked],
-            "voices": shown,
-            "measuring": sorted((touched | set(file.measuring)) & present),
-        }
-    )
-
-
-def _counted(card: VoiceFile, hits: Hits) -> VoiceFile:
-    return card.model_copy(update={"hits": sum(h.voice == card.voice for h in hits)})
 
 
 def _shown(db: Session, session_id: int) -> tuple[RecordingInfo, AnalysisFile]:
@@ -243,13 +215,13 @@ def name_region(
         raise InputError(f"A stretch from {start_s:.2f} to {stop_s:.2f} s is empty.")
     region = Region(name, round(start_s, 3), round(stop_s, 3), measure)
     _with_regions(scope, session_id, lambda old: [*(r for r in old if r.name != name), region])
-    return f"“{name}” kept"
+    return f"“{name}” saved"
 
 
 def forget_region(scope: Scope, session_id: int, name: str) -> str:
     """Take a named stretch away."""
     _with_regions(scope, session_id, lambda old: [r for r in old if r.name != name])
-    return f"“{name}” taken away"
+    return f"“{name}” removed"
 
 
 def _with_regions(
@@ -262,7 +234,7 @@ def _with_regions(
         store.set_regions(db, recording.id, regions)
         if spans_of(regions) != spans_of(recording.regions):
             hits = hits_from_file(file)
-            marked = _marked(file, hits, {h.voice for h in hits}, regions)
+            marked = with_strokes(file, hits, {h.voice for h in hits}, spans_of(regions))
             store.keep_analysis(db, recording.id, marked.model_dump(by_alias=True))
             defer_measuring(db, recording.id)
 

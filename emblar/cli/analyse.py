@@ -7,11 +7,7 @@ from typing import Annotated
 
 import typer
 
-from emblar.core.analysis.analyse import analyse
-from emblar.core.analysis.edits import check_voice
 from emblar.core.errors import BadAudioError, InputError
-from emblar.formats.analysis import analysis_file
-from emblar.sound.decode import check_size, decode
 
 
 class Kind(StrEnum):
@@ -31,6 +27,8 @@ def read_file(path: Path) -> bytes:
     BadAudioError
         It cannot be opened, is empty or too large.
     """
+    from emblar.sound.decode import check_size
+
     try:
         check_size(path.stat().st_size)
         return path.read_bytes()
@@ -49,6 +47,11 @@ def analyse_command(
     ] = None,
 ) -> None:
     """Find and measure the strokes of a recording."""
+    from emblar.core.analysis.analyse import analyse
+    from emblar.core.analysis.edits import check_voice
+    from emblar.formats.analysis import analysis_file
+    from emblar.sound.decode import decode
+
     if voice is not None:
         check_voice(voice)
     decoded = decode(read_file(file))

@@ -1,4 +1,7 @@
-"""The ``emblar`` command; translates errors to one line and exit code 2."""
+"""The ``emblar`` command; translates errors to one line and exit code 2.
+
+Each command imports what it needs when it runs: the help is there at once.
+"""
 
 import sys
 
@@ -16,6 +19,8 @@ app = typer.Typer(
     no_args_is_help=True,
     add_completion=False,
     pretty_exceptions_enable=False,
+    # Plain help: drawing boxes would take longer than all the rest.
+    rich_markup_mode=None,
 )
 app.command("analyse")(analyse_command)
 app.command("predict")(predict_command)

@@ -2,17 +2,17 @@
 
 import sys
 from pathlib import Path
-from typing import Annotated
+from typing import TYPE_CHECKING, Annotated
 
 import typer
 
-from emblar.cli.files import read_json
 from emblar.core.errors import InputError
-from emblar.formats.brief import BriefFile
-from emblar.formats.kitplan import KitPlanFile, plan_file
+
+if TYPE_CHECKING:
+    from emblar.formats.kitplan import KitPlanFile
 
 
-def said(plan: KitPlanFile) -> str:
+def said(plan: "KitPlanFile") -> str:
     """Return a plan in a few lines for the shell."""
     lines = [
         f"{way.name:12s} score {way.score:6.1f}  {way.minutes:4.0f} min  buys {way.buys}  "
@@ -35,6 +35,10 @@ def plan_command(
     ] = None,
 ) -> None:
     """Plan a kit: which drum, heads, pitches and dampers for each voice, and why."""
+    from emblar.cli.files import read_json
+    from emblar.formats.brief import BriefFile
+    from emblar.formats.kitplan import plan_file
+
     plan = plan_file(read_json(brief, BriefFile))
     if json_out is not None:
         try:

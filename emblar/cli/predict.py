@@ -6,13 +6,13 @@ from typing import Annotated
 
 import typer
 
-from emblar.cli.files import read_json
-from emblar.formats.drum import DrumFile, predict_file
-
 
 def predict_command(
     file: Annotated[Path, typer.Argument(help="A drum as emblar.drum/1 JSON")],
 ) -> None:
     """Predict a drum from its lug pitches, or find the lug pitches for a wish."""
+    from emblar.cli.files import read_json
+    from emblar.formats.drum import DrumFile, predict_file
+
     result = predict_file(read_json(file, DrumFile))
     sys.stdout.write(result.model_dump_json(by_alias=True, indent=2) + "\n")

@@ -3,19 +3,14 @@
 import sys
 from enum import StrEnum
 from pathlib import Path
-from typing import Annotated
+from typing import TYPE_CHECKING, Annotated
 
-import numpy as np
 import typer
 
-from emblar.cli.files import read_json
-from emblar.core.acoustics.forward import predict
 from emblar.core.errors import DrumError, InputError
-from emblar.core.synthesis.played import played
-from emblar.core.synthesis.practice import HIGHEST_FORCE, practice_drum
-from emblar.core.synthesis.stroke import Samples, drum_voice
-from emblar.formats.drum import DrumFile
-from emblar.sound.encode import encode
+
+if TYPE_CHECKING:
+    from emblar.core.synthesis.stroke import Samples
 
 RATE_HZ = 44100
 CONTAINERS = {".wav": "WAV", ".flac": "FLAC"}
@@ -37,7 +32,7 @@ class Head(StrEnum):
     RESO = "reso"
 
 
-def write(samples: Samples, out: Path) -> None:
+def write(samples: "Samples", out: Path) -> None:
     """Write samples as WAV or FLAC by the name's ending.
 
     Raises
@@ -45,6 +40,10 @@ def write(samples: Samples, out: Path) -> None:
     InputError
         The ending is another, or the file cannot be written.
     """
+    import numpy as np
+
+    from emblar.sound.encode import encode
+
     container = CONTAINERS.get(out.suffix.lower())
     if container is None:
         raise InputError(f"{out}: give a name ending in {' or '.join(CONTAINERS)}.")
@@ -65,6 +64,15 @@ def render_command(
     seed: Annotated[int, typer.Option(min=0, help="Of the noises")] = 7,
 ) -> None:
     """Render a drum as it is predicted to sound."""
+    import numpy as np
+
+    from emblar.cli.files import read_json
+    from emblar.core.acoustics.forward import predict
+    from emblar.core.synthesis.played import played
+    from emblar.core.synthesis.practice import HIGHEST_FORCE
+    from emblar.core.synthesis.stroke import drum_voice
+    from emblar.formats.drum import DrumFile
+
     if not 0.0 < force <= HIGHEST_FORCE:
         raise DrumError(f"force: {force:g} is outside 0 to {HIGHEST_FORCE:g}.")
     file = read_json(drum, DrumFile)
@@ -88,6 +96,12 @@ def practice_command(
     seed: Annotated[int, typer.Option(min=0, help="Of the hidden rods and the noises")] = 1,
 ) -> None:
     """Tap round a practice drum whose rods nobody sees, and strike it: a file for a microphone."""
+    import numpy as np
+
+    from emblar.cli.files import read_json
+    from emblar.core.synthesis.practice import practice_drum
+    from emblar.formats.drum import DrumFile
+
     if not 0.0 <= uneven <= 0.5:
         raise DrumError(f"uneven: {uneven:g} is outside 0 to 0.5.")
     if not 0 <= strikes <= 50:

@@ -9,6 +9,6 @@ def serve_command(
     demo: Annotated[bool, typer.Option(help="Put the demo session in first")] = False,
 ) -> None:
     """Serve Emblar until Ctrl-C."""
-    from emblar.service.supervisor import serve  # noqa: PLC0415  (only this command needs it)
+    from emblar.service.supervisor import serve
 
     serve(demo=demo)

@@ -1,14 +1,14 @@
 """``emblar.analysis/1``: what was found in a recording, and back to the core's dataclasses."""
 
-from collections.abc import Mapping
+from collections.abc import Mapping, Sequence
 from typing import Any, Literal
 
 import numpy as np
 from pydantic import Field
 
-from emblar.core.analysis.analyse import Analysis
+from emblar.core.analysis.analyse import Analysis, voice_order
 from emblar.core.analysis.card import Alternative, VoiceCard
-from emblar.core.analysis.clean import AnalysedHit
+from emblar.core.analysis.clean import AnalysedHit, mark_clean
 from emblar.core.analysis.edits import Edit
 from emblar.core.analysis.loudness import Part
 from emblar.core.analysis.pitch import Track
@@ -304,6 +304,42 @@ def unmeasured_file(voice: str) -> VoiceFile:
         VoiceCard(voice=voice, hits=0, clean_hits=0, fundamental_sd_cents=None,
                   fundamental_spread_cents=None, **names)  # type: ignore[arg-type]
     )  # fmt: skip
+
+
+def with_strokes(
+    file: AnalysisFile,
+    hits: Sequence[AnalysedHit],
+    touched: set[str],
+    regions_s: Sequence[tuple[float, float]] = (),
+) -> AnalysisFile:
+    """Return an analysis with other strokes; the cards of the voices touched are to follow.
+
+    Parameters
+    ----------
+    file, hits
+        The analysis, and all its strokes now.
+    touched
+        The voices whose numbers are from before.
+    regions_s
+        If given, only strokes inside one of these stretches (start, stop) are fit for measuring.
+    """
+    marked = mark_clean(hits, file.source.duration_s, regions_s)
+    present = {h.voice for h in marked}
+    cards = {v.voice: v for v in file.voices}
+    shown = []
+    for name in sorted(present, key=voice_order):
+        card = cards.get(name) or unmeasured_file(name)
+        if name in touched:
+            count = sum(h.voice == name for h in marked)
+            card = card.model_copy(update={"hits": count})
+        shown.append(card)
+    return file.model_copy(
+        update={
+            "hits": [hit_file(h) for h in marked],
+            "voices": shown,
+            "measuring": sorted((touched | set(file.measuring)) & present),
+        }
+    )
 
 
 def analysis_file(analysis: Analysis) -> AnalysisFile:

@@ -9,7 +9,7 @@ import json
 from sqlalchemy import text
 from sqlalchemy.orm import Session
 
-ANALYSE, MEASURE = "analyse_recording", "measure_recording"
+ANALYSE, MEASURE, RENEW = "analyse_recording", "measure_recording", "renew_recording"
 QUEUE = "emblar"
 DEFER = text(
     "select procrastinate_defer_jobs_v1(array[row("
@@ -32,3 +32,11 @@ def defer_measuring(db: Session, recording_id: int) -> None:
     args = json.dumps({"recording_id": recording_id})
     lock = f"{MEASURE}-{recording_id}"
     db.execute(DEFER, {"queue": QUEUE, "task": MEASURE, "args": args, "priority": 10, "lock": lock})
+
+
+def defer_renewal(db: Session, recording_id: int) -> None:
+    """Have a recording analysed again by this Emblar, after everything that is more urgent."""
+    args = json.dumps({"recording_id": recording_id})
+    db.execute(
+        DEFER, {"queue": QUEUE, "task": RENEW, "args": args, "priority": -10, "lock": ANALYSE}
+    )

@@ -8,10 +8,10 @@ import asyncio
 
 import procrastinate
 
-from emblar.actions.listen import run_analysis, take_up_lost
+from emblar.actions.listen import renew_analysis, run_analysis, take_up_lost
 from emblar.actions.measuring import run_measuring
 from emblar.core.errors import ServiceError
-from emblar.jobs.queue import ANALYSE, MEASURE, QUEUE
+from emblar.jobs.queue import ANALYSE, MEASURE, QUEUE, RENEW
 from emblar.settings import settings
 
 HEARTBEAT_S = 2.0
@@ -49,6 +49,12 @@ def analyse_recording(recording_id: int) -> None:
 def measure_recording(recording_id: int) -> None:
     """Measure the corrected drums of one recording; runs in a thread."""
     run_measuring(recording_id, quiet_s=QUIET_S)
+
+
+@app.task(name=RENEW, queue=QUEUE)
+def renew_recording(recording_id: int) -> None:
+    """Analyse again what an earlier Emblar analysed; runs in a thread."""
+    renew_analysis(recording_id)
 
 
 async def take_up_stalled() -> int:

@@ -6,6 +6,7 @@ import logging
 
 import procrastinate.exceptions
 
+from emblar.actions.listen import renew_outdated
 from emblar.core.errors import ServiceError
 from emblar.jobs.tasks import app, take_up_stalled
 
@@ -14,9 +15,13 @@ log = logging.getLogger("emblar.worker")
 
 
 async def _keep_taking_up() -> None:
+    renewed = False
     while True:
         try:
             taken = await take_up_stalled()
+            if not renewed:
+                await asyncio.to_thread(renew_outdated)
+                renewed = True
         except (ServiceError, procrastinate.exceptions.ConnectorException):
             # The database is away; the next look comes when it is back.
             log.warning("the database does not answer; trying again")

@@ -290,6 +290,45 @@ def correct(
     return now
 
 
+def redo(
+    db: Session, recording_id: int, correction: Correction, document: dict[str, Any] | None
+) -> None:
+    """Keep a correction as it was made on strokes found anew; None if it could not be: undone."""
+    if document is None:
+        now = _change(db, recording_id, {"revision": RecordingRow.revision + 1})
+        db.add(
+            CorrectionRow(
+                recording_id=recording_id, revision=now, undoes=correction.revision,
+                document=correction.document,
+            )
+        )  # fmt: skip
+    else:
+        db.execute(
+            update(CorrectionRow)
+            .where(
+                CorrectionRow.recording_id == recording_id,
+                CorrectionRow.revision == correction.revision,
+            )
+            .values(document=document)
+        )
+    db.flush()
+
+
+def outdated(db: Session, version: int, task: str) -> list[int]:
+    """Return analysed recordings of an earlier version that no job is on the queue to renew."""
+    no_job = text(
+        "not exists (select 1 from procrastinate_jobs j where j.task_name = :task"
+        " and j.args ->> 'recording_id' = recording.id::text and j.status in ('todo', 'doing'))"
+    ).bindparams(task=task)
+    query = select(RecordingRow.id).where(
+        RecordingRow.state == "done",
+        RecordingRow.deleted_at.is_(None),
+        RecordingRow.analysis_version < version,
+        no_job,
+    )
+    return list(db.execute(query.order_by(RecordingRow.id.desc())).scalars())
+
+
 def _change(db: Session, recording_id: int, values: dict[str, Any]) -> int:
     statement = update(RecordingRow).where(RecordingRow.id == recording_id).values(values)
     return db.execute(statement.returning(RecordingRow.revision)).scalar_one()
@@ -344,6 +383,7 @@ def finish(
     peaks: dict[str, Any],
     version: int,
     parts: tuple[int, int] | None = None,
+    state: str = "running",
 ) -> bool:
     """Keep a finished analysis whole; False, and nothing kept, if it was cancelled meanwhile.
 
@@ -351,7 +391,7 @@ def finish(
     """
     changed = db.execute(
         update(RecordingRow)
-        .where(RecordingRow.id == recording_id, RecordingRow.state == "running")
+        .where(RecordingRow.id == recording_id, RecordingRow.state == state)
         .values(
             state="done",
             stage="",

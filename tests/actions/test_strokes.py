@@ -1,5 +1,6 @@
 import numpy as np
 import pytest
+from sqlalchemy import text
 
 from emblar.actions import kit, listen, listen_files, strokes
 from emblar.actions.measuring import measured_record
@@ -8,6 +9,7 @@ from emblar.actions.sessions import Brief, start_session
 from emblar.core.analysis.edits import Seen
 from emblar.core.errors import InputError, NotFoundError
 from emblar.sound.decode import decode
+from emblar.store.database import transaction
 from tests.drums import OWNED_TOM
 from tests.recordings import RATE, encoded, short_groove
 
@@ -123,3 +125,22 @@ def test_a_full_mix_gets_drums_and_a_drumless_rest_that_add_up(kind: str) -> Non
         for part in ("drums", "drumless")
     ]
     assert np.abs(parts[0] + parts[1] - mix).max() < 1e-3
+
+
+def test_an_analysis_of_before_is_renewed_and_corrections_are_made_again(session: int) -> None:
+    tom = next(Seen(*hit) for hit in hits(session) if hit[1] == "tom-1")
+    strokes.move_strokes(HERE, session, [tom], "snare")
+    corrected = hits(session)
+    found = measured_record(HERE, session)
+    assert found is not None
+    with transaction() as db:
+        db.execute(text("update recording set analysis_version = 1"))
+    assert listen.renew_outdated() == 1
+    assert listen.renew_outdated() == 0, "it is on the queue already"
+    assert hits(session) == corrected, "until it is renewed it stays as it is"
+    assert listen.renew_analysis(found.recording.id)
+    assert hits(session) == corrected
+    assert not listen.renew_analysis(found.recording.id)
+    assert card(session, "snare").hits == sum(v == "snare" for _, v in corrected)
+    strokes.take_back(HERE, session)
+    assert "tom-1" in {v for t, v in hits(session) if abs(t - tom.time_s) < 1e-3}

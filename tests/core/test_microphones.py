@@ -94,5 +94,5 @@ def test_notes_say_where_the_model_takes_the_microphone_to_be() -> None:
     assert "no front head" in microphone_note("kick", 22, front=False, port_in=None)
     # A quarter of the radius inside the hoop, four tenths of it above.
     assert microphone_note("tom", 12, front=True, port_in=None) == (
-        "reckoned 1.5 in inside the hoop, 2.4 in above the batter"
+        "assumes the mic 1.5 in inside the hoop, 2.4 in above the batter"
     )

@@ -535,7 +535,7 @@ def test_the_shelf_refuses_what_is_no_number(client: TestClient, database: None)
     wrong = client.post("/shelf/heads", data={"construction": "woven", "diameter_in": "big"},
                         headers=HTMX)  # fmt: skip
     assert "“big” is not a number. Nothing was added" in wrong.text
-    assert client.get("/shelf").text.count("Take off") == 0
+    assert client.get("/shelf").text.count(">Remove<") == 0
 
 
 HEAD = {"name": "Twin haze", "plies": "7.5 + 5", "kinds": ["tom"], "sides": ["batter"],

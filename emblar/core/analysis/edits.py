@@ -197,7 +197,7 @@ def give_voice(hits: Hits, voice: str, to: str) -> Edit:
     return Edit(says, (*own, *later), (*added, *moved), _renamed(later, -1))
 
 
-def replayed(hits: Hits, edits: Sequence[Edit]) -> tuple[list[AnalysedHit], set[str], list[str]]:
+def replayed(hits: Hits, edits: Sequence[Edit]) -> tuple[list[AnalysedHit], list[Edit | None]]:
     """Make corrections again on strokes that were found anew.
 
     Parameters
@@ -210,18 +210,18 @@ def replayed(hits: Hits, edits: Sequence[Edit]) -> tuple[list[AnalysedHit], set[
     Returns
     -------
     tuple
-        The corrected strokes; the voices that were touched; what could not be made again, in words.
+        The corrected strokes; each correction as it was made now, None where it could not be.
     """
-    now, touched, lost = list(hits), set[str](), list[str]()
+    now, made = list(hits), list[Edit | None]()
     for edit in edits:
         try:
             fitted = _fitted(now, edit)
         except ConflictError:
-            lost.append(edit.says)
+            made.append(None)
             continue
         now = applied(now, fitted)
-        touched |= fitted.voices()
-    return now, touched, lost
+        made.append(fitted)
+    return now, made
 
 
 def _fitted(hits: Hits, edit: Edit) -> Edit:

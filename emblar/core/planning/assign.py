@@ -169,7 +169,7 @@ def plan_kit(
         options[row.voice] = others + look(own)
     ways: list[tuple[str, str, Cost, Callable[[Weighed], bool]]] = [
         ("best", "nearest for its cost", _scored, lambda _: True),
-        ("closest", "nearest, whatever it costs", lambda w: w.distance, lambda _: True),
+        ("closest", "closest sound, any cost", lambda w: w.distance, lambda _: True),
         ("least work", "fewest minutes", lambda w: MINUTE_FIRST * w.minutes + w.total,
          lambda _: True),
         ("buy nothing", "only heads that are there", _scored, lambda w: not w.bought),

@@ -37,7 +37,7 @@ def microphone_note(kind: Kind, diameter_in: float, *, front: bool, port_in: flo
         return "front closed: outside before it for bloom; on the batter side for click"
     inward = (1.0 - microphone_place(kind, k)) * radius
     above = k["microphone_height"] * radius
-    return f"reckoned {inward:.1f} in inside the hoop, {above:.1f} in above the batter"
+    return f"assumes the mic {inward:.1f} in inside the hoop, {above:.1f} in above the batter"
 
 
 def microphone_trouble(planned: KickMicrophone, *, front: bool, port_in: float | None) -> str:

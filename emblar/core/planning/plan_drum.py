@@ -339,7 +339,7 @@ def _wished(target: Target, pitch: float) -> Measured:
 def _others(best: Weighed, found: list[Weighed]) -> list[Other]:
     """Return the ways that are best at one thing and differ from the chosen one."""
     ways: list[tuple[str, str, Callable[[Weighed], tuple[float, float]]]] = [
-        ("closest", "nearest, whatever it costs", lambda w: (w.distance, w.total)),
+        ("closest", "closest sound, any cost", lambda w: (w.distance, w.total)),
         ("least work", "fewest minutes", lambda w: (w.minutes, w.total)),
         ("buy nothing", "only heads that are there", lambda w: (len(w.bought), w.total)),
     ]

@@ -296,7 +296,7 @@ def fit_warnings(chosen: Sequence[Weighed], shelf: Shelf, brief: Brief) -> list[
                 Reason(
                     "tempo",
                     f"{title}: {length:.2f} s until it is 20 dB down, but {gap:.2f} s to its next "
-                    f"note at {brief.tempo_bpm:g} a minute: the notes run together.",
+                    f"note at {brief.tempo_bpm:g} bpm: the notes run together.",
                     {"length_s": length, "gap_s": gap},
                 )
             )

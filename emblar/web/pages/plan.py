@@ -35,7 +35,7 @@ from emblar.web.pages.versions import VersionRow, stale_line, version_rows
 from emblar.web.pages.words import number, pitch, semitones
 
 RELATIONS = (
-    ("", "Emblar's"),
+    ("", "let Emblar choose"),
     ("equal", "equal"),
     ("higher", "reso higher"),
     ("lower", "reso lower"),
@@ -43,10 +43,10 @@ RELATIONS = (
 PLAY_HIT_S = 1.2
 SCORE_NAMES = {
     "distance": "distance from the record",
-    RENDERED: "its stroke measured, against what was worked out",
+    RENDERED: "correction from the rendered stroke",
 }
 LEAST_SHOWN = 0.05
-LEAVE = "Emblar's"
+LEAVE = "let Emblar choose"
 WISHED = ("sustain", "length", "attack", "click", "body", "ring", "wires")
 """Quantities that can be wished different from the record."""
 TOM_SCHOOLS = (
@@ -244,7 +244,10 @@ def _hear(session_id: int, drum_id: int, version: int) -> tuple[HearButton, ...]
     drum = f"/sessions/{session_id}/plan/{drum_id}"
     return (
         HearButton("stroke", "h", "Hear one stroke", f"{drum}/stroke.wav?version={version}"),
-        HearButton("growing", "v", "Hear strokes growing", f"{drum}/ramp.wav?version={version}"),
+        HearButton(
+            "soft to loud", "v", "Hear strokes from soft to loud",
+            f"{drum}/ramp.wav?version={version}",
+        ),
         HearButton("groove", "g", "Hear this drum groove", f"{drum}/groove.wav?version={version}"),
         HearButton(
             "whole kit", "t", "Hear the kit together",

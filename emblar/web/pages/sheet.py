@@ -116,7 +116,7 @@ def _head(side: str, head: SheetHead) -> HeadLine:
         head.film,
         f"{head.lug_hz:.0f} Hz",
         head.lug_note,
-        "is on the drum" if head.on_drum_now else "put on",
+        "already on" if head.on_drum_now else "fit new",
     )
 
 
