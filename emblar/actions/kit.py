@@ -157,8 +157,8 @@ class Given:
 
 
 def parts_of(drums: Sequence[KitDrum]) -> dict[int, str | None]:
-    """Return which part of the record each drum plays, by the drum's id."""
-    return {drum.id: drum.voice for drum in drums}
+    """Return which part each drum is the first to play, by the drum's id; seconds stay as said."""
+    return {drum.id: drum.voice for drum in drums if not drum.also}
 
 
 def changes_since(scope: Scope, session_id: int, before: Mapping[int, str | None]) -> list[Given]:

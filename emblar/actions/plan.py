@@ -383,6 +383,8 @@ def planned_sound(scope: Scope, session_id: int, drum_id: int, what: What) -> by
     InputError
         The drum is not planned.
     """
+    with in_session(scope, session_id) as db:
+        kit_store.get(db, session_id, drum_id)
     plan = latest_plan(scope, session_id)
     file = plan.drums.get(drum_id) if plan else None
     if file is None:

@@ -131,7 +131,7 @@ def _targets(found: Heard, drums: list[KitDrum]) -> list[Target]:
         target = target_of(found, card.voice)
         if card.voice in ("hat", "cymbal") or target is None:
             continue
-        drum = next((d for d in drums if d.voice == card.voice), None)
+        drum = next((d for d in drums if d.voice == card.voice and not d.also), None)
         if drum is not None:
             target = moved(target, steps_of(drum))
             if pitch := drum.wish.get("pitch_hz"):
@@ -164,7 +164,7 @@ def take_way(scope: Scope, session_id: int, name: str) -> KitPlan:
 def _take_way(scope: Scope, session_id: int, name: str) -> KitPlan:
     ways = ways_of(scope, session_id)
     chosen = ways.named(name).chosen
-    wished = {d.voice: d.wish for d in ways.drums if d.voice}
+    wished = {d.voice: d.wish for d in ways.drums if d.voice and not d.also}
     with in_session(scope, session_id) as db:
         for voice, row in chosen.items():
             kept = {k: v for k, v in wished.get(voice, {}).items() if k in ("pitch_hz", "steps")}

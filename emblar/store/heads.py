@@ -114,7 +114,9 @@ def describe(
     fitting = _fitting(db, drum.id, side)
     if construction is None:
         if fitting is not None:
+            # It was described wrongly; what is taken off for real goes on the shelf with ``fit``.
             fitting.removed_at = datetime.now(UTC)
+            db.get_one(HeadRow, fitting.head_id).deleted_at = fitting.removed_at
         return
     if fitting is None:
         head = HeadRow(

@@ -176,3 +176,23 @@ def test_another_studio_finds_nothing_of_this_one(planned: int) -> None:
             action()
     shelf.add_head(HERE, "double-coated", 12, 2, "fresh")
     assert shelf.loose_heads(other) == []
+
+
+def test_undoing_a_match_leaves_candidates_as_they_were(planned: int) -> None:
+    snare = next(d for d in kit.kit(HERE, planned) if d.owned.kind == "snare")
+    other = kit.add_drum(HERE, planned, replace(OWNED_SNARE, name="Snare 13", diameter_in=13))
+    kit.change_drum(HERE, planned, other.id, other.owned, second_for="snare")
+    before = kit.parts_of(kit.kit(HERE, planned))
+    kit.suggest_voices(HERE, planned)
+    kit.give_back(HERE, planned, before)
+    parts = {d.id: (d.voice, d.also) for d in kit.kit(HERE, planned)}
+    assert parts[snare.id] == ("snare", False)
+    assert parts[other.id] == ("snare", True)
+
+
+def test_saying_that_a_kick_has_no_front_puts_no_head_on_the_shelf(planned: int) -> None:
+    kick = next(d for d in kit.kit(HERE, planned) if d.owned.kind == "kick")
+    for _ in range(2):
+        kit.change_drum(HERE, planned, kick.id, replace(kick.owned, reso=None, port_in=None))
+        kit.change_drum(HERE, planned, kick.id, kick.owned)
+    assert shelf.loose_heads(HERE) == []

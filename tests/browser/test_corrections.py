@@ -47,6 +47,18 @@ def test_several_are_chosen_with_shift_and_moved_together(page: Page, heard: int
     expect(page.get_by_text("being measured anew")).to_be_visible()
 
 
+def test_the_next_stroke_follows_the_one_that_was_removed(page: Page, heard: int) -> None:
+    page.goto(f"/sessions/{heard}/listen?sel=hat&start=0&stop=6")
+    hats = page.locator('[data-hit][data-voice="hat"]')
+    times = [hats.nth(i).get_attribute("data-at") for i in range(4)]
+    page.keyboard.press("j")
+    page.keyboard.press("j")
+    page.keyboard.press("Delete")
+    expect(page.locator(f'[data-hit][data-at="{times[1]}"]')).to_have_count(0)
+    page.keyboard.press("j")
+    assert page.locator(".stroke.chosen").get_attribute("data-at") == times[2]
+
+
 def test_a_stroke_is_added_by_clicking_its_lane(page: Page, heard: int) -> None:
     page.goto(f"/sessions/{heard}/listen?sel=kick&start=0&stop=6")
     kicks = lane(page, "kick")

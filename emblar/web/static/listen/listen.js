@@ -36,11 +36,14 @@
   const timeOf = (stroke) => Number(stroke.dataset.at);
   // What is chosen outlives a swap: strokes are known by when they are.
   let kept = [];
+  // Where the last one was, so that the next is found also after it was removed.
+  let lastAt;
 
   const tell = () => {
     const row = document.querySelector(".stroke-line[data-stroke-line]");
     const all = chosen();
     kept = all.map(({ dataset }) => [dataset.at, dataset.voice]);
+    if (all.length) lastAt = timeOf(all.at(-1));
     if (!row) return;
     row.hidden = all.length === 0;
     if (all.length === 0) return;
@@ -153,9 +156,10 @@
     if (step) {
       const all = strokes();
       const way = Number(step.dataset.hitStep);
-      const last = chosen().map(timeOf).sort((a, b) => a - b).at(way > 0 ? -1 : 0);
+      const last = chosen().map(timeOf).sort((a, b) => a - b).at(way > 0 ? -1 : 0) ?? lastAt;
       const after = all.filter((one) => last === undefined || way * (timeOf(one) - last) > 1e-4);
-      const next = way > 0 ? after[0] : after.at(-1);
+      const open = chosen().length || after.length ? after : all;
+      const next = way > 0 ? open[0] : open.at(-1);
       if (next) choose(next, event.shiftKey);
     }
     const lane = event.target.closest("[data-lane]:not(.lanes-frame)");
