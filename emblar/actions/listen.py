@@ -98,6 +98,18 @@ class Heard:
         """Return one voice's card, or None."""
         return next((v for v in self.analysis.voices if v.voice == name), None)
 
+    @property
+    def parts(self) -> tuple[int, int] | None:
+        """The sounds of the drums and of the drumless rest, if one of the files is a full mix.
+
+        Drums that were brought alone are better than those taken out of the mix.
+        """
+        mix = next((f for f in self.files if f.drums_audio_id and f.rest_audio_id), None)
+        if mix is None or mix.drums_audio_id is None or mix.rest_audio_id is None:
+            return None
+        alone = next((f.audio_id for f in self.files if f.kind == "drums" and f.audio_id), None)
+        return alone or mix.drums_audio_id, mix.rest_audio_id
+
 
 def bring_recording(
     scope: Scope,
@@ -358,9 +370,24 @@ def _encoded(parts: Parts, rate: int) -> tuple[bytes, bytes]:
 def take_file_away(scope: Scope, session_id: int, recording_id: int) -> RecordingInfo:
     """Take a file away from its record; the other files stay."""
     with in_session(scope, session_id) as db:
-        if store.get(db, recording_id, session_id).main_id is None:
-            raise InputError("This is the record's first file. Bring another record instead.")
+        store.get(db, recording_id, session_id)
         return store.take_away(db, recording_id)
+
+
+def open_file(scope: Scope, session_id: int, recording_id: int) -> RecordingInfo:
+    """Show a file's strokes from now on; corrections are made in it.
+
+    Raises
+    ------
+    InputError
+        It is not analysed, or belongs to another record than the newest one.
+    """
+    with in_session(scope, session_id) as db:
+        recording = store.get(db, recording_id, session_id)
+        if recording_id not in {file.id for file in store.files(db, session_id)}:
+            raise InputError(f"{recording.filename} is not an analysed file of this record.")
+        store.open_file(db, recording_id)
+        return recording
 
 
 def bring_file_back(scope: Scope, session_id: int, recording_id: int) -> RecordingInfo:

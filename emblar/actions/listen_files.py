@@ -85,9 +85,10 @@ def stem_file(scope: Scope, session_id: int, part: str) -> ListenFile:
     name = f"{_plain(_title(scope, session_id))}-{part}.flac"
     drums = recording.drums_audio_id or whole
     if part in (DRUMS, REST):
-        wanted = {DRUMS: drums, REST: recording.rest_audio_id}[part]
-        if wanted is None:
+        parts = found.parts
+        if parts is None and part == REST:
             raise NotFoundError("Only a full mix has a drumless rest.")
+        wanted = dict(zip((DRUMS, REST), parts or (drums, drums), strict=True))[part]
         return ListenFile(name, _as_flac(_bytes(wanted)), MEDIA["flac"])
     if part not in {voice.voice for voice in found.analysis.voices}:
         raise NotFoundError(f"There is no part “{part}” in this recording.")

@@ -53,7 +53,7 @@ def spans_of(regions: Sequence[Region]) -> list[tuple[float, float]]:
     return [(r.start_s, r.stop_s) for r in regions if r.measure]
 
 
-def run_measuring(recording_id: int, *, quiet_s: float = 0.0) -> None:
+def run_measuring(recording_id: int, *, quiet_s: float = 0.0) -> bool:
     """Measure the drums that were corrected; safe to run again, and at once with corrections.
 
     The measuring takes its time without keeping anybody waiting; if the strokes were corrected
@@ -66,10 +66,15 @@ def run_measuring(recording_id: int, *, quiet_s: float = 0.0) -> None:
     quiet_s
         Wait until nobody has corrected it for so long: whoever corrects many strokes in a row has
         the machine to themselves.
+
+    Returns
+    -------
+    bool
+        Whether there was anything to measure.
     """
     with transaction() as db:
         if not store.is_measuring(db, recording_id):
-            return
+            return False
     for _ in range(MOST_TRIES):
         _wait_until_quiet(recording_id, quiet_s)
         try:
@@ -78,16 +83,17 @@ def run_measuring(recording_id: int, *, quiet_s: float = 0.0) -> None:
                 recording = store.get(db, recording_id)
                 file = analysis_from_document(store.analysis_document(db, recording_id))
                 if not file.measuring:
-                    return
+                    return True
                 audio = measured_sound(db, recording, file)
         except NotFoundError:
-            return
+            return False
         measured = _measured(file, audio, recording)
         with transaction() as db:
             store.lock(db, recording_id)
             if store.versions(db, [recording_id]).get(recording_id) == mark:
                 store.keep_analysis(db, recording_id, measured.model_dump(by_alias=True))
-                return
+                return True
+    return True
 
 
 def _wait_until_quiet(recording_id: int, quiet_s: float) -> None:
@@ -103,10 +109,10 @@ def _wait_until_quiet(recording_id: int, quiet_s: float) -> None:
 def measured_record(scope: Scope, session_id: int) -> Heard | None:
     """Return the session's record with every number up to date, measuring what has to be."""
     found = heard(scope, session_id)
-    if found is None or not found.analysis.measuring:
-        return found
-    run_measuring(found.recording.id)
-    return heard(scope, session_id)
+    if found is None:
+        return None
+    measured = [run_measuring(file.id) for file in found.files]
+    return heard(scope, session_id) if any(measured) else found
 
 
 def _measured(file: AnalysisFile, audio: Audio, recording: RecordingInfo) -> AnalysisFile:

@@ -56,6 +56,7 @@ class RecordingInfo:
     regions: tuple["Region", ...] = ()
     analysis_version: int | None = None
     created_at: datetime | None = None
+    opened_at: datetime | None = None
 
     @property
     def active(self) -> bool:
@@ -82,6 +83,7 @@ def _info(row: RecordingRow) -> RecordingInfo:
         tuple(Region(**region) for region in row.regions),
         row.analysis_version,
         row.created_at,
+        row.opened_at,
     )
 
 
@@ -176,21 +178,41 @@ def files(db: Session, session_id: int) -> list[RecordingInfo]:
 
 
 def shown(db: Session, session_id: int) -> RecordingInfo | None:
-    """Return the file whose strokes are shown: drums alone before a mix, single strokes last."""
+    """Return the file whose strokes are shown: the one opened last.
+
+    If none was opened: drums alone before a mix, single strokes last.
+    """
     found = files(db, session_id)
     return first_shown(found) if found else None
 
 
 def first_shown(found: Sequence[RecordingInfo]) -> RecordingInfo:
     """Return the file of these whose strokes are shown, of at least one."""
+    opened = [(f.opened_at, f) for f in found if f.opened_at is not None]
+    if opened:
+        return max(opened, key=lambda pair: pair[0])[1]
     order = {"drums": 0, "auto": 1, "mix": 2, "hit": 3}
     return min(found, key=lambda f: (order[f.kind], f.id))
+
+
+def open_file(db: Session, recording_id: int) -> None:
+    """Have a file's strokes shown from now on."""
+    _row(db, recording_id).opened_at = datetime.now(UTC)
+    db.flush()
 
 
 def take_away(db: Session, recording_id: int) -> RecordingInfo:
     """Take a file away from its record; it can be brought back for 30 days."""
     row = _row(db, recording_id)
     row.deleted_at = datetime.now(UTC)
+    beside = select(RecordingRow).where(
+        RecordingRow.main_id == recording_id, RecordingRow.deleted_at.is_(None)
+    )
+    others = list(db.execute(beside.order_by(RecordingRow.id)).scalars())
+    for other in others:
+        other.main_id = others[0].id if other is not others[0] else None
+    row.main_id = others[0].id if others else row.main_id
+    db.flush()
     return _info(row)
 
 

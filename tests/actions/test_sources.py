@@ -3,7 +3,7 @@
 import numpy as np
 import pytest
 
-from emblar.actions import evidence, listen, strokes
+from emblar.actions import evidence, listen, listen_files, strokes
 from emblar.actions.measuring import measured_record
 from emblar.actions.scope import HERE
 from emblar.actions.sessions import Brief, start_session
@@ -71,9 +71,47 @@ def test_a_single_stroke_takes_over_its_drums_card_until_taken_away(session: int
     assert card(session, "tom-1") == after
 
 
-def test_the_first_file_of_a_record_is_not_taken_away(session: int) -> None:
-    with pytest.raises(InputError, match="first file"):
-        listen.take_file_away(HERE, session, found(session).recording.id)
+def test_every_file_of_a_record_can_be_opened_and_corrected(session: int) -> None:
+    mix = found(session).recording.id
+    stem = encoded(0.5 * short_groove(), "FLAC")
+    drums = bring(session, "drums.flac", stem, "drums", beside=True)
+    whole = len(found(session).analysis.hits)
+    strokes.remove_voice(HERE, session, "hat")
+    listen.open_file(HERE, session, mix)
+    assert found(session).recording.id == mix
+    assert any(h.voice == "hat" for h in found(session).analysis.hits)
+    assert strokes.last_correction(HERE, session) is None
+    listen.open_file(HERE, session, drums)
+    assert "Hat removed" in strokes.take_back(HERE, session)
+    assert len(found(session).analysis.hits) == whole
+
+
+def test_a_mix_keeps_its_drumless_rest_when_a_stem_comes_beside_it(session: int) -> None:
+    rest = listen_files.stem_file(HERE, session, "drumless").data
+    stem = encoded(0.5 * short_groove(), "FLAC")
+    bring(session, "drums.flac", stem, "drums", beside=True)
+    assert listen_files.stem_file(HERE, session, "drumless").data == rest
+    assert listen_files.stem_file(HERE, session, "drums").data == stem
+
+
+def test_a_file_of_another_record_is_not_opened(session: int) -> None:
+    before = found(session).recording.id
+    bring(session, "other.flac", encoded(0.4 * short_groove(), "FLAC"), "drums")
+    with pytest.raises(InputError, match="not an analysed file of this record"):
+        listen.open_file(HERE, session, before)
+
+
+def test_the_first_file_of_a_record_is_taken_away_and_the_others_stay(session: int) -> None:
+    first = found(session).recording.id
+    stem = encoded(0.5 * short_groove(), "FLAC")
+    drums = bring(session, "drums.flac", stem, "drums", beside=True)
+    listen.take_file_away(HERE, session, first)
+    assert [f.id for f in found(session).files] == [drums]
+    listen.bring_file_back(HERE, session, first)
+    assert {f.id for f in found(session).files} == {first, drums}
+    listen.take_file_away(HERE, session, first)
+    listen.take_file_away(HERE, session, drums)
+    assert measured_record(HERE, session) is None
 
 
 def test_a_value_by_hand_is_weighed_in_and_can_be_taken_back(session: int) -> None:

@@ -98,7 +98,6 @@ class FileRow:
     name: str
     text: str
     shown: bool
-    removable: bool
 
 
 @dataclass(frozen=True, slots=True)
@@ -189,7 +188,7 @@ def listen_page(
         undo_href=_undo_href(around, voice_name, window, correction),
         voices=_choices(found.analysis),
         toms=_tom_changes(found.analysis, voice_name),
-        parts=_parts(found.recording),
+        parts=_parts(found),
         stretches=_stretches(around, found.analysis, voice_name),
         regions=_regions(around, found.recording, voice_name),
         files=_files(found),
@@ -262,7 +261,7 @@ def _files(found: Heard) -> tuple[FileRow, ...]:
     for file in found.files:
         held = KIND_WORDS[file.kind] + (f" of {voice_title(file.voice)}" if file.voice else "")
         shown = file.id == found.recording.id
-        rows.append(FileRow(file.id, file.filename, held, shown, file.main_id is not None))
+        rows.append(FileRow(file.id, file.filename, held, shown))
     return tuple(rows)
 
 
@@ -282,17 +281,15 @@ def _evidence(found: Heard, voice: str) -> tuple[EvidenceRow, ...]:
 
 def _unreadable(work: Workspace) -> tuple[FileRow, ...]:
     rows = [
-        FileRow(
-            r.id, r.filename, "kept by another Emblar, its analysis cannot be read", False, False
-        )
+        FileRow(r.id, r.filename, "kept by another Emblar, its analysis cannot be read", False)
         for r in work.unreadable
     ]
     newest = work.recording
     if newest is not None and newest.state == "failed" and newest.audio_id is not None:
-        rows.append(FileRow(newest.id, newest.filename, "not analysed", False, False))
+        rows.append(FileRow(newest.id, newest.filename, "not analysed", False))
     if work.cancelled is not None:
         text = "cancelled; what was analysed before is still there"
-        rows.append(FileRow(work.cancelled.id, work.cancelled.filename, text, False, False))
+        rows.append(FileRow(work.cancelled.id, work.cancelled.filename, text, False))
     return tuple(rows)
 
 
@@ -325,24 +322,16 @@ def _tom_changes(analysis: AnalysisFile, voice: str) -> tuple[TomChange, ...]:
     return tuple(changes)
 
 
-def _parts(recording: RecordingInfo) -> tuple[Part, ...]:
-    if recording.drums_audio_id is None or recording.rest_audio_id is None:
+def _parts(found: Heard) -> tuple[Part, ...]:
+    if found.parts is None:
         return ()
-    base = f"/sessions/{recording.session_id}/listen/stems"
-    return (
-        Part(
-            "drums",
-            "d",
-            sound_href(recording.session_id, recording.drums_audio_id),
-            f"{base}/drums.flac",
-        ),
-        Part(
-            "drumless",
-            "r",
-            sound_href(recording.session_id, recording.rest_audio_id),
-            f"{base}/drumless.flac",
-        ),
-    )
+    session_id = found.recording.session_id
+    base = f"/sessions/{session_id}/listen/stems"
+    return tuple(
+        Part(name, name[0] if name == "drums" else "r", sound_href(session_id, audio_id),
+             f"{base}/{name}.flac")
+        for name, audio_id in zip(("drums", "drumless"), found.parts, strict=True)
+    )  # fmt: skip
 
 
 def _subtitle(card: VoiceFile | None, found: Heard) -> str:

@@ -13,6 +13,7 @@ from emblar.actions.listen import (
     cancel_analysis,
     heard,
     one_recording,
+    open_file,
     recording_of,
     take_file_away,
 )
@@ -223,6 +224,15 @@ def file_away(scope: Here, session_id: Id, file_id: Id) -> Response:
     """Take a file away from the record."""
     take_file_away(scope, session_id, file_id)
     return go(f"/sessions/{session_id}/listen?file_back={file_id}")
+
+
+@router.post("/files/{file_id}/open")
+def file_open(
+    scope: Here, session_id: Id, file_id: Id, sel: Annotated[str, Form()] = ""
+) -> Response:
+    """Show another file of the record."""
+    open_file(scope, session_id, file_id)
+    return go(f"/sessions/{session_id}/listen?sel={sel}")
 
 
 @router.post("/files/{file_id}/bring-back")
