@@ -12,6 +12,7 @@ from emblar.cli.plan import plan_command
 from emblar.cli.predict import predict_command
 from emblar.cli.render import practice_command, render_command
 from emblar.cli.serve import serve_command
+from emblar.cli.tuning import next_turns_command, taps_command
 from emblar.core.errors import EmblarError
 
 app = typer.Typer(
@@ -27,6 +28,8 @@ app.command("predict")(predict_command)
 app.command("plan")(plan_command)
 app.command("render")(render_command)
 app.command("practice")(practice_command)
+app.command("taps")(taps_command)
+app.command("next-turns")(next_turns_command)
 app.command("serve")(serve_command)
 
 

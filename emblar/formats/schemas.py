@@ -10,7 +10,9 @@ from emblar.formats.drum import DrumFile, PredictionFile
 from emblar.formats.kitplan import KitPlanFile
 from emblar.formats.plan import DrumPlanFile
 from emblar.formats.recipes import RecipesFile
+from emblar.formats.setup import SetupFile
 from emblar.formats.sheet import SheetFile
+from emblar.formats.tuning import TapsFile, TuningFile, TurnsFile
 
 SCHEMAS: dict[str, type[BaseModel]] = {
     "emblar.analysis-1": AnalysisFile,
@@ -20,7 +22,11 @@ SCHEMAS: dict[str, type[BaseModel]] = {
     "emblar.plan-2": DrumPlanFile,
     "emblar.prediction-1": PredictionFile,
     "emblar.recipes-1": RecipesFile,
+    "emblar.setup-1": SetupFile,
     "emblar.sheet-1": SheetFile,
+    "emblar.taps-1": TapsFile,
+    "emblar.tuning-1": TuningFile,
+    "emblar.turns-1": TurnsFile,
 }
 
 

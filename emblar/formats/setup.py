@@ -6,6 +6,7 @@ from pydantic import Field, model_validator
 
 from emblar.formats.drum import Strict
 
+Side = Literal["batter", "reso"]
 Origin = Literal["as found", "plan", "bench", "by hand", "return"]
 LARGEST_LUG_HZ, SMALLEST_LUG_HZ = 1000.0, 10.0
 
@@ -36,3 +37,7 @@ class SetupFile(Strict):
     dampers: list[str] = Field(default_factory=list)
     striker: str = ""
     wires: str = ""
+    turned: dict[Side, list[float]] = Field(default_factory=dict)
+    """What was turned since the setup before, turns of the key per rod, tightening positive."""
+    slack: list[Side] = Field(default_factory=list)
+    """Heads whose rods were let down to finger-tight since the setup before."""

@@ -53,7 +53,8 @@ def test_turns_of_the_key_bring_a_head_there_and_back() -> None:
     down = turns_for(tom(), "batter", 180.0, 120.0)
     assert up.value == pytest.approx(-down.value)
     assert 0.1 < up.value < 1.5
-    assert up.sd == pytest.approx(0.5 * up.value)
+    row = prior_coefficients().rows["turn_efficiency"]
+    assert up.sd == pytest.approx(row.sd / row.value * up.value)
     with pytest.raises(ValueError, match="no reso"):
         tension_per_turn(kick(reso=None), "reso")
 

@@ -1,0 +1,61 @@
+"""``emblar taps`` and ``emblar next-turns``: at the drum, without the database."""
+
+import sys
+from enum import StrEnum
+from pathlib import Path
+from typing import Annotated
+
+import typer
+
+from emblar.core.errors import InputError
+
+
+class Head(StrEnum):
+    """Which head is tapped."""
+
+    BATTER = "batter"
+    RESO = "reso"
+
+
+def taps_command(
+    recording: Annotated[Path, typer.Argument(help="A clip of taps beside the rods")],
+    drum: Annotated[Path, typer.Option(help="The drum as emblar.drum/1 JSON")],
+    side: Annotated[Head, typer.Option(help="Head tapped, the other silenced")] = Head.BATTER,
+    about: Annotated[
+        float | None, typer.Option(help="About where its lug pitch is, Hz, if known")
+    ] = None,
+) -> None:
+    """Read every tap of a clip: time, lug pitch and its uncertainty, or why there is none."""
+    from emblar.cli.files import read_json
+    from emblar.core.analysis.audio import ANALYSIS_RATE_HZ, one_channel
+    from emblar.core.planning.kit import check_range
+    from emblar.core.tuning.tap import read_taps, tapped_head
+    from emblar.formats.drum import DrumFile
+    from emblar.formats.tuning import taps_file
+    from emblar.sound.decode import decode
+
+    file = read_json(drum, DrumFile)
+    if about is not None:
+        check_range("lug_hz", about)
+    try:
+        data = recording.read_bytes()
+    except OSError as error:
+        raise InputError(f"{recording} cannot be read: {error.strerror}.") from error
+    samples = one_channel(decode(data).audio)
+    within = {} if about is None else {"about_hz": about, "within_semitones": 6.0}
+    head = tapped_head(file.drum(), side.value, **within)
+    taps = read_taps(samples, ANALYSIS_RATE_HZ, head)
+    text = taps_file(side.value, taps).model_dump_json(by_alias=True, indent=2)
+    sys.stdout.write(text + "\n")
+
+
+def next_turns_command(
+    tuning: Annotated[Path, typer.Argument(help="A head on its way as emblar.tuning/1 JSON")],
+) -> None:
+    """Say which rods to turn next, and how far, from what was measured and turned so far."""
+    from emblar.cli.files import read_json
+    from emblar.formats.tuning import TuningFile, turns_file
+
+    file = read_json(tuning, TuningFile)
+    text = turns_file(file.next()).model_dump_json(by_alias=True, indent=2)
+    sys.stdout.write(text + "\n")

@@ -1,0 +1,98 @@
+"""The work on one drum in order: which jobs, on which head, how long (``procedure.toml``).
+
+Conventions
+-----------
+The resonant head comes first, then the batter, then the first head once more: the second has moved
+it. A head that stays on is neither fitted nor seated. Times are minutes of one person.
+"""
+
+import tomllib
+from collections.abc import Iterator
+from dataclasses import dataclass
+from functools import lru_cache
+from importlib import resources
+
+from emblar.core.acoustics.drum import Kind, Side
+
+
+@dataclass(frozen=True, slots=True)
+class Work:
+    """What is to be done on a drum.
+
+    Parameters
+    ----------
+    kind
+        ``"kick"``, ``"snare"`` or ``"tom"``.
+    changes
+        Heads to fit new, and whether each may be pressed down to crack its collar.
+    has_reso, damped
+        Whether there is a second head, and whether muffling is planned.
+    """
+
+    kind: Kind
+    changes: dict[Side, bool]
+    has_reso: bool
+    damped: bool
+
+
+@dataclass(frozen=True, slots=True)
+class Job:
+    """One job: its id (``even-batter``), which text tells it, on which head, how many minutes."""
+
+    id: str
+    text: str
+    side: Side | None
+    minutes: float
+
+    @property
+    def tunes(self) -> bool:
+        """Whether rods are turned and tapped in this job."""
+        return self.text in ("even", "even-kick", "settle", "again")
+
+
+@dataclass(frozen=True, slots=True)
+class JobText:
+    """What a job says; with places for the head, its goal and what is planned."""
+
+    title: str
+    what: str
+    expect: str
+    minutes: float
+    caution: str = ""
+
+
+@lru_cache(maxsize=1)
+def job_texts() -> dict[str, JobText]:
+    """Return every job's text, by name."""
+    text = (resources.files(__package__) / "procedure.toml").read_text(encoding="utf-8")
+    return {name: JobText(**row) for name, row in tomllib.loads(text).items()}
+
+
+def jobs(work: Work) -> tuple[Job, ...]:
+    """Return the jobs of a drum in order."""
+    return tuple(
+        Job(f"{name}-{side}" if side else name, text, side, job_texts()[text].minutes)
+        for name, text, side in _rows(work)
+    )
+
+
+def _rows(work: Work) -> Iterator[tuple[str, str, Side | None]]:
+    yield "as-found", "as-found", None
+    yield "inspect", "inspect", None
+    sides: tuple[Side, ...] = ("reso", "batter") if work.has_reso else ("batter",)
+    for side in sides:
+        if side in work.changes:
+            yield "mount", "mount", side
+            yield "finger", "finger", side
+            yield "seat", "seat" if work.changes[side] else "seat-gently", side
+        yield "even", "even-kick" if work.kind == "kick" else "even", side
+        if side in work.changes:
+            yield "settle", "settle", side
+    if len(sides) > 1:
+        yield "again", "again", sides[0]
+    if work.kind == "snare":
+        yield "wires", "wires", None
+    yield "place", "place", None
+    if work.damped:
+        yield "dampers", "dampers", None
+    yield "listen", "listen", None

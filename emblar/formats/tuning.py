@@ -1,0 +1,159 @@
+"""``emblar.tuning/1`` in, ``emblar.turns/1`` out; ``emblar.taps/1``: what taps told."""
+
+from typing import Annotated, Literal, Self
+
+from pydantic import Field, model_validator
+
+from emblar.core.errors import InputError
+from emblar.core.notes import cents
+from emblar.core.tuning.head_state import (
+    HeadState,
+    after_readings,
+    after_turns,
+    goal_per_turn,
+    head_at,
+    slack_head,
+)
+from emblar.core.tuning.next_turns import NextTurns, Order, next_turns
+from emblar.core.tuning.tap import Tap
+from emblar.formats.drum import DrumFile, LugHz, Strict
+from emblar.formats.turn_words import turns_say
+
+Side = Literal["batter", "reso"]
+USUAL_SD_CENTS = 5.0
+Turn = Annotated[float, Field(ge=-12.0, le=12.0)]
+
+
+class MeasuredStep(Strict):
+    """A round of taps: the lug pitch read beside each rod, rod 1 first; null where none was."""
+
+    measured_hz: list[LugHz | None] = Field(min_length=4, max_length=20)
+    sd_cents: float = Field(default=USUAL_SD_CENTS, gt=0.0, le=100.0)
+
+
+class TurnedStep(Strict):
+    """What was turned: turns of the key per rod, rod 1 first, tightening positive."""
+
+    turned: list[Turn] = Field(min_length=4, max_length=20)
+
+
+class TuningFile(Strict):
+    """A head on its way to a lug pitch: what was measured and turned, in order."""
+
+    schema_: Literal["emblar.tuning/1"] = Field(alias="schema")
+    drum: DrumFile
+    side: Side
+    goal_hz: LugHz
+    order: Order = "cross"
+    steps: list[MeasuredStep | TurnedStep] = Field(default_factory=list, max_length=500)
+
+    @model_validator(mode="after")
+    def _fits_the_drum(self) -> Self:
+        if self.side == "reso" and self.drum.reso is None:
+            raise ValueError("side: this drum has no front head to tune")
+        for number, step in enumerate(self.steps, start=1):
+            rods = step.measured_hz if isinstance(step, MeasuredStep) else step.turned
+            if len(rods) != self.drum.rods:
+                raise ValueError(
+                    f"steps: step {number} has {len(rods)} rods, the drum {self.drum.rods}; "
+                    "give one value for each rod"
+                )
+        return self
+
+    def state(self) -> HeadState:
+        """Return what is known of the head after these steps."""
+        drum = self.drum.drum()
+        if not self.steps or isinstance(self.steps[0], TurnedStep):
+            state = slack_head(drum, self.side, self.goal_hz)
+        else:
+            state = head_at(drum.rods, 1.0, goal_per_turn(drum, self.side, self.goal_hz))
+        for step in self.steps:
+            if isinstance(step, TurnedStep):
+                state = after_turns(state, step.turned)
+            else:
+                off = [None if hz is None else cents(hz, self.goal_hz) for hz in step.measured_hz]
+                state = after_readings(state, off, step.sd_cents)
+        return state
+
+    def owed(self) -> list[int]:
+        """Return the rods, from 0, that were last turned down."""
+        last = [0.0] * self.drum.rods
+        for step in self.steps:
+            if isinstance(step, TurnedStep):
+                last = [new or old for new, old in zip(step.turned, last, strict=True)]
+        return [rod for rod, turned in enumerate(last) if turned < 0.0]
+
+    def next(self) -> NextTurns:
+        """Return the next turns.
+
+        Raises
+        ------
+        InputError
+            The head was not measured yet.
+        """
+        if not any(isinstance(s, MeasuredStep) and any(s.measured_hz) for s in self.steps):
+            raise InputError("steps: measure the head first, at one rod at least.")
+        return next_turns(self.state(), order=self.order, owed=self.owed())
+
+
+class TurnsFile(Strict):
+    """What to turn next on a head."""
+
+    schema_: Literal["emblar.turns/1"] = Field(default="emblar.turns/1", alias="schema")
+    turns: list[float]
+    """Turns of the key per rod, rod 1 first, multiples of 0.0625, tightening positive."""
+    rods: list[int]
+    """The rods to turn in the order to go in, counted from 1."""
+    done: bool
+    spread_cents: float
+    mean_cents: float
+    after_spread_cents: float
+    after_mean_cents: float
+    says: str
+
+
+def turns_file(found: NextTurns) -> TurnsFile:
+    """Return the published form of the next turns."""
+    return TurnsFile(
+        turns=list(found.turns),
+        rods=[rod + 1 for rod in found.order],
+        done=found.done,
+        spread_cents=round(found.spread_cents, 1),
+        mean_cents=round(found.mean_cents, 1),
+        after_spread_cents=round(found.after_spread_cents, 1),
+        after_mean_cents=round(found.after_mean_cents, 1),
+        says=turns_say(found),
+    )
+
+
+class TapFile(Strict):
+    """One tap: when in s, its lug pitch and uncertainty in Hz, or why there is none."""
+
+    time_s: float
+    hz: float | None
+    sd_hz: float | None
+    why_not: str | None
+
+
+class TapsFile(Strict):
+    """The taps of a recording, in order."""
+
+    schema_: Literal["emblar.taps/1"] = Field(default="emblar.taps/1", alias="schema")
+    side: Side
+    taps: list[TapFile]
+
+
+def taps_file(side: Side, taps: tuple[Tap, ...]) -> TapsFile:
+    """Return the published form of taps."""
+    return TapsFile(
+        side=side,
+        taps=[
+            TapFile(
+                time_s=round(tap.time_s, 4),
+                hz=None if tap.hz is None else round(tap.hz, 3),
+                sd_hz=None if tap.sd_hz is None else round(tap.sd_hz, 3),
+                why_not=tap.why_not,
+            )
+            for tap in taps
+        ],
+    )

@@ -1,0 +1,55 @@
+"""Turns of the key in words, the same on screen and on the command line."""
+
+from fractions import Fraction
+
+from emblar.core.tuning.next_turns import NextTurns
+from emblar.core.tuning.tap import WhyNot
+
+PARTS = {
+    Fraction(1, 8): "⅛", Fraction(1, 4): "¼", Fraction(3, 8): "⅜", Fraction(1, 2): "½",
+    Fraction(5, 8): "⅝", Fraction(3, 4): "¾", Fraction(7, 8): "⅞",
+}  # fmt: skip
+WHY_DONE = {
+    "there": "There: every rod is within what anybody hears.",
+    "as near as it gets": "As near as a sixteenth of a turn brings it. Leave it.",
+    "not the tuning": (
+        "The pitches do not follow the turns. Look at the edge, the hoop and the film before "
+        "you turn on."
+    ),
+}
+WHY_NO_TAP: dict[WhyNot, str] = {
+    "clipped": "too loud for the microphone: tap softer or move it away",
+    "too soft": "too soft to read",
+    "double tap": "two taps too close together: wait until the first has rung",
+    "something else sounds": "something else sounds at that pitch: silence the other drums",
+    "other head": "the other head rings: lay the drum on a towel",
+    "wires": "the wires rattle: throw them off",
+    "wrong mode": "two pitches compete: tap an inch from the edge, a finger on the middle",
+    "cut off": "the clip ends too soon after it",
+    "cannot tell": "cannot tell: too much else sounds",
+}
+
+
+def turn_words(turns: float) -> str:
+    """Return the size of a turn of the key in words: “⅛”, “1 ¼”, “3/16”."""
+    whole, part = divmod(Fraction(abs(turns)).limit_denominator(16), 1)
+    text = PARTS.get(part) or (f"{part.numerator}/{part.denominator}" if part else "")
+    return " ".join(x for x in (str(whole) if whole else "", text) if x) or "0"
+
+
+def move_words(rod: int, turns: float) -> str:
+    """Return what to do with a rod, counted from 0: “Rod 5: up ⅛”."""
+    return f"Rod {rod + 1}: {'up' if turns > 0.0 else 'down'} {turn_words(turns)}"
+
+
+def turns_say(found: NextTurns) -> str:
+    """Return the next turns in one sentence."""
+    if found.why == "tap first":
+        return "Tap beside each rod first."
+    if found.why != "turn":
+        return WHY_DONE[found.why]
+    moves = ", ".join(move_words(rod, found.turns[rod]) for rod in found.order)
+    moves = moves[:1] + moves[1:].replace("Rod", "rod")
+    down = any(turns < 0.0 for turns in found.turns)
+    after = " What goes down comes up again in the round after." if down else ""
+    return f"{moves}. Then tap round again.{after}"

@@ -1,0 +1,68 @@
+"""``emblar taps`` and ``emblar next-turns``."""
+
+import json
+from pathlib import Path
+
+import pytest
+from typer.testing import CliRunner
+
+from emblar.cli.main import app
+from emblar.core.errors import InputError
+
+DRUM = {
+    "schema": "emblar.drum/1", "kind": "tom", "diameter_in": 12, "depth_in": 8, "rods": 6,
+    "batter": {"plies_mil": [7, 7], "coated": True, "lug_hz": 150.0},
+    "reso": {"plies_mil": [10], "lug_hz": 160.0},
+}  # fmt: skip
+
+
+def run(*args: object) -> str:
+    result = CliRunner().invoke(app, [str(a) for a in args], catch_exceptions=False)
+    assert result.exit_code == 0, result.output
+    return result.output
+
+
+def tuning(tmp_path: Path, steps: list[dict[str, object]], **more: object) -> Path:
+    file = tmp_path / "tuning.json"
+    document = {"schema": "emblar.tuning/1", "drum": DRUM, "side": "batter", "goal_hz": 180.0,
+                "order": "cross", "steps": steps, **more}  # fmt: skip
+    file.write_text(json.dumps(document), encoding="utf-8")
+    return file
+
+
+def test_a_practice_drum_is_tapped_and_read(tmp_path: Path) -> None:
+    drum, clip = tmp_path / "drum.json", tmp_path / "taps.wav"
+    drum.write_text(json.dumps(DRUM), encoding="utf-8")
+    run("practice", drum, clip, "--strikes", "0", "--uneven", "0.05")
+    found = json.loads(run("taps", clip, "--drum", drum))
+    assert found["schema"] == "emblar.taps/1"
+    assert len(found["taps"]) == 6
+    assert all(abs(tap["hz"] / 150.0 - 1.0) < 0.08 for tap in found["taps"])
+
+
+def test_next_turns_are_sixteenths_and_say_what_to_do(tmp_path: Path) -> None:
+    flat = [{"measured_hz": [150.2, 149.0, None, 151.3, 150.0, 148.8]}]
+    found = json.loads(run("next-turns", tuning(tmp_path, flat)))
+    assert found["schema"] == "emblar.turns/1"
+    assert all(t > 0.0 and (16 * t).is_integer() for t in found["turns"])
+    assert not found["done"]
+    assert found["says"].startswith("Rod ")
+    even = [*flat, {"turned": found["turns"]}, {"measured_hz": [180.0] * 6, "sd_cents": 2.0}]
+    assert json.loads(run("next-turns", tuning(tmp_path, even)))["done"]
+
+
+@pytest.mark.parametrize(
+    ("steps", "more", "says"),
+    [
+        ([], {}, "measure the head first"),
+        ([{"measured_hz": [150.0] * 8}], {}, "step 1 has 8 rods, the drum 6"),
+        ([{"measured_hz": [150.0] * 6}], {"goal_hz": 9000}, "goal_hz"),
+        ([{"turned": [99.0] * 6}], {}, "turned"),
+    ],
+)
+def test_what_is_wrong_with_a_file_is_named(
+    tmp_path: Path, steps: list[dict[str, object]], more: dict[str, object], says: str
+) -> None:
+    file = tuning(tmp_path, steps, **more)
+    with pytest.raises(InputError, match=says):
+        CliRunner().invoke(app, ["next-turns", str(file)], catch_exceptions=False)
