@@ -158,6 +158,29 @@ def fit(
     db.flush()
 
 
+def fit_construction(
+    db: Session, studio_id: int, drum_id: int, side: str, construction: str
+) -> None:
+    """Fit a head of a construction: the best loose one of the drum's size, or a new one.
+
+    The one before goes on the shelf, worn.
+    """
+    drum = db.get_one(DrumRow, drum_id)
+    loose = _loose(studio_id).where(
+        HeadRow.construction == construction, HeadRow.diameter_in == drum.diameter_in,
+        HeadRow.deleted_at.is_(None),
+    )  # fmt: skip
+    order = {"new": 0, "used": 1, "worn": 2}
+    rows = sorted(db.execute(loose).scalars(), key=lambda row: order.get(row.condition, 3))
+    if rows:
+        head = rows[0]
+    else:
+        head = HeadRow(studio_id=studio_id, construction=construction, diameter_in=drum.diameter_in)
+        db.add(head)
+        db.flush()
+    fit(db, studio_id, drum_id, side, head.id, keep_old=True)
+
+
 def fittings(db: Session, drum_id: int) -> Sequence[Fitting]:
     """Return which heads are and were on a drum, the newest first."""
     query = select(FittingRow, HeadRow.construction).join(HeadRow, HeadRow.id == FittingRow.head_id)

@@ -5,7 +5,7 @@ from dataclasses import dataclass
 from datetime import UTC, datetime
 from typing import Any
 
-from sqlalchemy import select
+from sqlalchemy import Select, select
 from sqlalchemy.orm import Session
 
 from emblar.core.errors import NotFoundError
@@ -80,22 +80,34 @@ def get(db: Session, studio_id: int, setup_id: int) -> SetupInfo:
     """Return one setup of a studio's drums, or raise ``NotFoundError``."""
     query = select(SetupRow).join(DrumRow, DrumRow.id == SetupRow.drum_id)
     row = db.execute(
-        query.where(SetupRow.id == setup_id, DrumRow.studio_id == studio_id)
+        query.where(
+            SetupRow.id == setup_id, SetupRow.deleted_at.is_(None), DrumRow.studio_id == studio_id
+        )
     ).scalar_one_or_none()
     if row is None:
         raise NotFoundError("That setup is not here any more.")
     return _setup(row)
 
 
+def _kept(drum_id: int) -> Select[SetupRow]:
+    return select(SetupRow).where(SetupRow.drum_id == drum_id, SetupRow.deleted_at.is_(None))
+
+
+def take_back(db: Session, setup_id: int) -> None:
+    """Take a drum's newest setup back."""
+    db.get_one(SetupRow, setup_id).deleted_at = datetime.now(UTC)
+    db.flush()
+
+
 def listing(db: Session, drum_id: int) -> list[SetupInfo]:
     """Return a drum's setups, the oldest first: its journey."""
-    query = select(SetupRow).where(SetupRow.drum_id == drum_id).order_by(SetupRow.id)
+    query = _kept(drum_id).order_by(SetupRow.id)
     return [_setup(row) for row in db.execute(query).scalars()]
 
 
 def latest(db: Session, drum_id: int) -> SetupInfo | None:
     """Return what a drum was like last, or None."""
-    query = select(SetupRow).where(SetupRow.drum_id == drum_id).order_by(SetupRow.id.desc())
+    query = _kept(drum_id).order_by(SetupRow.id.desc())
     row = db.execute(query.limit(1)).scalar_one_or_none()
     return _setup(row) if row else None
 

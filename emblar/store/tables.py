@@ -265,6 +265,19 @@ class SetupRow(Timed, Base):
     origin: Mapped[str]
     document: Mapped[dict[str, Any]] = mapped_column(JSONB)
     note: Mapped[str] = mapped_column(server_default="")
+    deleted_at: Mapped[datetime | None] = mapped_column(Timestamp)
+
+
+class BenchRow(Timed, Base):
+    """How far the work on a drum is in a session: jobs done, turns under way."""
+
+    __tablename__ = "bench"
+    __table_args__ = (UniqueConstraint("session_id", "drum_id"),)
+
+    id: Mapped[int] = mapped_column(primary_key=True)
+    session_id: Mapped[int] = mapped_column(ForeignKey("session.id"))
+    drum_id: Mapped[int] = mapped_column(ForeignKey("drum.id"))
+    document: Mapped[dict[str, Any]] = mapped_column(JSONB)
 
 
 class MeasurementRow(Timed, Base):

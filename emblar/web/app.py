@@ -8,7 +8,18 @@ from starlette.middleware.trustedhost import TrustedHostMiddleware
 from emblar import __version__
 from emblar.settings import settings
 from emblar.web.errors import add_error_handlers
-from emblar.web.routers import brief, kit, later, listen, plan, sessions, sheet, shelf, sounds
+from emblar.web.routers import (
+    bench,
+    brief,
+    kit,
+    later,
+    listen,
+    plan,
+    sessions,
+    sheet,
+    shelf,
+    sounds,
+)
 from emblar.web.security import LARGEST_BODY, LOOPBACK, Guard
 from emblar.web.templating import HERE
 
@@ -21,7 +32,7 @@ def create_app() -> FastAPI:
     """
     app = FastAPI(title="Emblar", version=__version__, docs_url=None, redoc_url=None)
     app.mount("/static", StaticFiles(directory=HERE / "static"), name="static")
-    for router in (sessions, brief, listen, kit, plan, sheet, shelf, later, sounds):
+    for router in (sessions, brief, listen, kit, plan, bench, sheet, shelf, later, sounds):
         app.include_router(router.router)
     add_error_handlers(app)
     hosts = ["*"] if settings().open_to_network else [settings().host, *LOOPBACK]

@@ -17,15 +17,47 @@ from emblar.web.app import create_app
 from emblar.web.routers.here import scope_of
 
 FORM = {
-    "name": "X", "kind": "tom", "diameter_in": "12", "depth_in": "8", "rods": "6",
-    "hoop": "flanged", "shell": "maple-lacquer", "batter": "double-coated", "reso": "single-clear",
-    "voice": "kick", "drum": "1", "sel": "kick", "time_s": "0.3", "chosen": "0.3@kick",
-    "start": "0", "stop": "5", "kit": "preset-four-piece", "kit_name": "K", "by": "1",
-    "was": "1.kick_", "to": "snare", "school": "record", "way": "best", "hz": "60",
+    "name": "X",
+    "kind": "tom",
+    "diameter_in": "12",
+    "depth_in": "8",
+    "rods": "6",
+    "hoop": "flanged",
+    "shell": "maple-lacquer",
+    "batter": "double-coated",
+    "reso": "single-clear",
+    "voice": "kick",
+    "drum": "1",
+    "sel": "kick",
+    "time_s": "0.3",
+    "chosen": "0.3@kick",
+    "start": "0",
+    "stop": "5",
+    "kit": "preset-four-piece",
+    "kit_name": "K",
+    "by": "1",
+    "was": "1.kick_",
+    "to": "snare",
+    "school": "record",
+    "way": "best",
+    "hz": "60",
     "relation": "equal",
-    "quantity": "pitch", "value": "60", "trust": "likely", "source": "", "words": "22 in",
-    "recording": "1", "downbeat_at": "", "measure": "on", "region": "a", "what": "split",
-}  # fmt: skip
+    "quantity": "pitch",
+    "value": "60",
+    "trust": "likely",
+    "source": "",
+    "words": "22 in",
+    "recording": "1",
+    "downbeat_at": "",
+    "measure": "on",
+    "region": "a",
+    "what": "split",
+    "side": "batter",
+    "rod": "0",
+    "rod-1": "200",
+    "job": "inspect",
+}
+FILES = ("recipes", "recording", "tap", "clip", "stroke")  # fmt: skip
 
 
 def app_routes(app: FastAPI) -> Iterator[tuple[str, str]]:
@@ -47,9 +79,11 @@ def address(path: str, session: int) -> str:
 
 def sent(client: TestClient, method: str, url: str) -> int:
     if method == "GET":
-        return client.get(url, params={"recording": "1", "start": "0", "stop": "5"}).status_code
-    files = {"file": ("x.json", b"{}")} if url.endswith(("recipes", "recording")) else None
-    return client.post(url, data=FORM, files=files, headers={"HX-Request": "true"}).status_code
+        asked = {"recording": "1", "start": "0", "stop": "5", "side": "batter"}
+        return client.get(url, params=asked).status_code
+    files = {"file": ("x.json", b"{}")} if url.endswith(FILES) else None
+    form = FORM | ({"what": "done"} if url.endswith("/job") else {})
+    return client.post(url, data=form, files=files, headers={"HX-Request": "true"}).status_code
 
 
 @pytest.fixture

@@ -42,7 +42,7 @@ def ladder(model: Ladder) -> Markup:
     parts = [
         el("rect", x=RAIL - 9.0, y=high, width=18.0, height=max(low - high, 1.0), cls="range"),
         line(RAIL, TOP, RAIL, BOTTOM, "rail"),
-        *_notes(up),
+        *notes(up),
         label(0.0, 12.0, f"shaded: workable, {_range(model)}", "drawing-small"),
     ]
     band = (up.held(model.plan_hz + model.plan_sd_hz), up.held(model.plan_hz - model.plan_sd_hz))
@@ -60,7 +60,7 @@ def ladder(model: Ladder) -> Markup:
     if model.record_hz:
         text = f"record {model.record_hz:.1f} Hz, {note_text(model.record_hz)}"
         marks.append((model.record_hz, text, "record-mark", "record-text strong"))
-    parts += _marks(marks, up)
+    parts += marks_at(marks, up)
     described = ". ".join(text for _, text, _, _ in marks) + f". Workable {_range(model)}."
     return drawing("ladder", "Pitches", described, *parts, width=WIDTH, height=HEIGHT)
 
@@ -69,7 +69,8 @@ def _range(model: Ladder) -> str:
     return f"{model.range_hz[0]:.0f} to {model.range_hz[1]:.0f} Hz"
 
 
-def _notes(up: Log) -> list[Markup]:
+def notes(up: Log) -> list[Markup]:
+    """Draw the notes of the C major scale that fit, with their names."""
     parts: list[Markup] = []
     last = BOTTOM + APART
     for number in range(12, 108):
@@ -81,7 +82,7 @@ def _notes(up: Log) -> list[Markup]:
     return parts
 
 
-def _marks(marks: list[tuple[float, str, str, str]], up: Log) -> list[Markup]:
+def marks_at(marks: list[tuple[float, str, str, str]], up: Log) -> list[Markup]:
     """Draw marks at their pitch; their texts are moved apart where they would collide."""
     parts: list[Markup] = []
     text_y = -1e9

@@ -13,16 +13,6 @@ class Later:
 
 
 STEPS = {
-    "bench": Later(
-        "Bench",
-        "At the drum, key in hand: this step will say which rod to turn next, and how far.",
-        (
-            "Tap beside each lug; the microphone reads its pitch and the trace of the head shows "
-            "where it is sharp or flat.",
-            "One rod at a time in letters you can read from a metre, coming up to the note.",
-            "What is measured is kept, so that the next evening starts from there.",
-        ),
-    ),
     "match": Later(
         "Match",
         "With the drum tuned: this step will hold your take against the record.",

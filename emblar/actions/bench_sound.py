@@ -1,0 +1,186 @@
+"""Bench by ear of the microphone: taps and strokes read of a clip, and how the goal sounds."""
+
+import math
+from dataclasses import dataclass
+
+import numpy as np
+
+from emblar.actions.bench import Bench, bench, keep_readings, keep_stroke
+from emblar.actions.scope import Scope
+from emblar.core.acoustics.coefficients import prior_coefficients
+from emblar.core.acoustics.drum import Drum, Side
+from emblar.core.acoustics.forward import predict
+from emblar.core.acoustics.head import tension_from_lug_pitch
+from emblar.core.analysis.analyse import analyse
+from emblar.core.analysis.audio import ANALYSIS_RATE_HZ, one_channel
+from emblar.core.errors import BadAudioError, InputError
+from emblar.core.notes import cents, spread_hz
+from emblar.core.planning.kit import model
+from emblar.core.quantities import Measured
+from emblar.core.synthesis.practice import PracticeDrum
+from emblar.core.tuning.tap import Tap, TappedHead, read_taps, tapped_head
+from emblar.sound.decode import decode
+from emblar.sound.encode import wav_bytes
+
+LONGEST_CLIP_S = 120.0
+LEAST_SD_CENTS, FARTHEST_CENTS = 4.0, 250.0
+SURE_SEMITONES, UNSURE_SEMITONES = 4.0, 14.0
+GOAL_S, GOAL_PEAK = 1.6, 0.6
+
+
+@dataclass(frozen=True, slots=True)
+class Read:
+    """What a clip told: each tap with the rod it was taken for, counted from 0, or None."""
+
+    taps: tuple[tuple[Tap, int | None], ...]
+    kept: int
+
+
+def read_clip(
+    scope: Scope,
+    session_id: int,
+    slot_id: int,
+    side: Side,
+    data: bytes,
+    *,
+    rod: int | None = None,
+) -> Read:
+    """Read taps of a clip and keep what they told.
+
+    Parameters
+    ----------
+    side
+        The head tapped, the other silenced.
+    data
+        The clip as a sound file.
+    rod
+        The rod tapped beside, from 0, if the clip is of one tap; else the clip goes round the
+        rods that were not read yet, in order.
+
+    Raises
+    ------
+    InputError
+        There are more taps than rods, so it cannot be told which is whose; nothing was kept.
+    BadAudioError
+        No tap can be found.
+    """
+    now = bench(scope, session_id, slot_id)
+    head = now.heads.get(side)
+    if head is None:
+        raise InputError("There is no such head on this drum.", field="side")
+    decoded = decode(data)
+    audio = decoded.audio
+    if len(audio.samples) > LONGEST_CLIP_S * audio.sample_rate_hz:
+        raise BadAudioError(
+            f"The clip is longer than {LONGEST_CLIP_S:.0f} s. Cut out the taps and bring those."
+        )
+    samples = one_channel(audio)
+    taps = read_taps(samples, ANALYSIS_RATE_HZ, _listening_for(now, side))
+    if not taps:
+        raise BadAudioError("No tap can be heard in this clip. Tap closer to the microphone.")
+    rods = list(head.unread) or list(range(now.drum.owned.rods))
+    if rod is not None:
+        taps, rods = taps[:1], [rod]
+    elif len(taps) > len(rods):
+        raise InputError(
+            f"{len(taps)} taps were heard, but {len(rods)} rods are to be read. Tap once beside "
+            "each rod, in order, and bring the clip again. Nothing was kept."
+        )
+    rows = tuple(zip(taps, rods, strict=False))
+    told = [
+        (at, tap.hz, _cents(tap.hz, tap.sd_hz))
+        for tap, at in rows
+        if tap.hz is not None and tap.sd_hz is not None
+    ]
+    if told:
+        how = "microphone" if rod is not None else "clip"
+        keep_readings(scope, session_id, slot_id, side, told, how=how)
+    return Read(rows, len(told))
+
+
+def _cents(hz: float, sd_hz: float) -> float:
+    return 1200.0 * math.log2((hz + sd_hz) / hz)
+
+
+def _listening_for(now: Bench, side: Side) -> TappedHead:
+    head, drum = now.heads[side], _drum(now)
+    state = head.state
+    if state is None or not state.read or head.hz is None:
+        return tapped_head(drum, side)
+    within = UNSURE_SEMITONES if float(state.cents_sd().max()) > 100.0 else SURE_SEMITONES
+    # A round number: what is listened for is worked out once for each.
+    about = float(np.round(head.hz, -1)) if head.hz > 60.0 else round(head.hz)
+    return tapped_head(drum, side, max(about, 15.0), within)
+
+
+def _drum(now: Bench) -> Drum:
+    reso = now.heads["reso"].made if "reso" in now.heads else None
+    return model(now.drum.owned, batter=now.heads["batter"].made, reso=reso)
+
+
+def read_stroke(scope: Scope, session_id: int, slot_id: int, data: bytes) -> float:
+    """Read the drum pitch of a stroke, both heads free, keep it, and return it in Hz.
+
+    Raises
+    ------
+    BadAudioError
+        The pitch of the stroke cannot be told; nothing was kept.
+    """
+    now = bench(scope, session_id, slot_id)
+    voice = {"tom": "tom-1"}.get(now.drum.owned.kind, now.drum.owned.kind)
+    found = analyse(decode(data).audio, kind="hit", voice=voice)
+    card = next((v for v in found.voices if v.voice == voice), None)
+    pitch = card.fundamental if card is not None else None
+    if card is None or not isinstance(pitch, Measured):
+        raise BadAudioError(
+            "The pitch of this stroke cannot be told. Strike once in the middle, firmly, and let "
+            "it ring out; nothing else should sound."
+        )
+    hz = _likeliest([pitch.value, *(a.frequency_hz for a in card.alternatives)], _expected_hz(now))
+    sd_hz = spread_hz(hz, max(card.fundamental_sd_cents or 0.0, LEAST_SD_CENTS))
+    keep_stroke(scope, session_id, slot_id, hz, sd_hz)
+    return hz
+
+
+def _expected_hz(now: Bench) -> float | None:
+    """Return the drum pitch that the model gives for the heads as they are, Hz."""
+    lugs = {side: head.hz for side, head in now.heads.items()}
+    batter, reso = lugs["batter"], lugs.get("reso")
+    if batter is None or ("reso" in lugs and reso is None):
+        return None
+    return predict(_drum(now), batter, reso).drum_pitch.value
+
+
+def _likeliest(readings: list[float], expected_hz: float | None) -> float:
+    """Return the reading that the drum's lug pitches allow.
+
+    Raises
+    ------
+    BadAudioError
+        None of them does.
+    """
+    if expected_hz is None:
+        return readings[0]
+    nearest = min(readings, key=lambda hz: abs(math.log(hz / expected_hz)))
+    off = abs(cents(nearest, expected_hz))
+    if off > FARTHEST_CENTS:
+        raise BadAudioError(
+            f"{readings[0]:.0f} Hz is what rings loudest, but heads tapped at these pitches give "
+            f"about {expected_hz:.0f} Hz. Another drum may have rung along, or a head has moved: "
+            "tap it again, or strike again with the others silenced. Nothing was kept."
+        )
+    return nearest
+
+
+def goal_sound(scope: Scope, session_id: int, slot_id: int, side: Side) -> bytes:
+    """Return how a tap sounds on a head that is at its goal and even, as WAV."""
+    now = bench(scope, session_id, slot_id)
+    head = now.heads.get(side)
+    if head is None:
+        raise InputError("There is no such head on this drum.", field="side")
+    drum = _drum(now)
+    tension = tension_from_lug_pitch(drum, side, head.goal_hz, prior_coefficients())
+    even = PracticeDrum(drum, {side: np.full(drum.rods, tension)}, {side: 1.0})
+    samples = even.tap(side, 0, rate=ANALYSIS_RATE_HZ, seconds=GOAL_S)
+    peak = max(float(np.abs(samples).max()), 1e-9)
+    return wav_bytes(samples * GOAL_PEAK / peak, ANALYSIS_RATE_HZ)

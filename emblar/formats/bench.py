@@ -1,0 +1,47 @@
+"""``emblar.bench/1``: how far the work on a drum is, as kept with its session."""
+
+from typing import Literal
+
+from pydantic import Field
+
+from emblar.formats.drum import Strict
+from emblar.formats.setup import Side
+
+LONGEST_NOTE = 500
+
+
+class JobDone(Strict):
+    """A job that was done or skipped, with what was noted."""
+
+    state: Literal["done", "skipped"]
+    note: str = Field(default="", max_length=LONGEST_NOTE)
+
+
+class Turning(Strict):
+    """A round of turns under way: turns per rod, the order to go in, which are done."""
+
+    side: Side
+    turns: list[float]
+    order: list[int]
+    done: list[int] = Field(default_factory=list)
+    """Rods done, counted from 0, in the order they were."""
+
+    @property
+    def made(self) -> list[float]:
+        """Return what was turned so far, per rod."""
+        return [t if rod in self.done else 0.0 for rod, t in enumerate(self.turns)]
+
+    @property
+    def left(self) -> list[int]:
+        """Return the rods still to turn, in order."""
+        return [rod for rod in self.order if rod not in self.done]
+
+
+class BenchFile(Strict):
+    """How far the work on a drum is: jobs by id in the order they were done, turns under way."""
+
+    schema_: Literal["emblar.bench/1"] = Field(default="emblar.bench/1", alias="schema")
+    jobs: dict[str, JobDone] = Field(default_factory=dict)
+    turning: Turning | None = None
+    at: str = ""
+    """The job that was chosen to be shown, if another than the next one."""

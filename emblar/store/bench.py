@@ -1,0 +1,41 @@
+"""How far the work on a drum is in a session."""
+
+from typing import Any
+
+from sqlalchemy import select
+from sqlalchemy.dialects.postgresql import insert
+from sqlalchemy.orm import Session
+
+from emblar.store.tables import BenchRow
+
+
+def get(db: Session, session_id: int, drum_id: int, *, lock: bool = False) -> dict[str, Any]:
+    """Return what is kept of the work on a drum, empty if nothing was done.
+
+    With ``lock`` others who change it wait until this transaction has ended.
+    """
+    query = select(BenchRow).where(BenchRow.session_id == session_id, BenchRow.drum_id == drum_id)
+    if lock:
+        new = insert(BenchRow).values(session_id=session_id, drum_id=drum_id, document={})
+        db.execute(new.on_conflict_do_nothing())
+        query = query.with_for_update()
+    row = db.execute(query).scalar_one_or_none()
+    return dict(row.document) if row is not None else {}
+
+
+def keep(db: Session, session_id: int, drum_id: int, document: dict[str, Any]) -> None:
+    """Keep how far the work is."""
+    new = insert(BenchRow).values(session_id=session_id, drum_id=drum_id, document=document)
+    db.execute(
+        new.on_conflict_do_update(
+            index_elements=["session_id", "drum_id"], set_={"document": document}
+        )
+    )
+
+
+def listing(db: Session, session_id: int) -> dict[int, dict[str, Any]]:
+    """Return how far the work on each drum of a session is, by drum."""
+    rows = db.execute(
+        select(BenchRow.drum_id, BenchRow.document).where(BenchRow.session_id == session_id)
+    )
+    return {drum_id: dict(document) for drum_id, document in rows}

@@ -1,0 +1,174 @@
+"""Bench: tap, turn, strike, and go through the work on a drum."""
+
+from typing import Annotated, Literal
+
+from fastapi import APIRouter, File, Form, Request, Response, UploadFile
+from fastapi.concurrency import run_in_threadpool
+from pydantic import BaseModel
+
+from emblar.actions import bench as actions
+from emblar.actions.bench_sound import Read, goal_sound, read_clip, read_stroke
+from emblar.actions.scope import check_session
+from emblar.core.errors import InputError
+from emblar.formats.turn_words import WHY_NO_TAP
+from emblar.web.pages.bench import bench_page
+from emblar.web.routers.context import go, load
+from emblar.web.routers.fields import Id, Text, as_number
+from emblar.web.routers.here import Here
+from emblar.web.templating import render
+
+router = APIRouter(prefix="/sessions/{session_id}/bench")
+Side = Literal["batter", "reso"]
+MOST_RODS = 20
+
+
+@router.get("")
+def show(
+    scope: Here, request: Request, session_id: Id, sel: str = "", head: str = "", done: Text = ""
+) -> Response:
+    """Show the next thing to do on a drum."""
+    _, around = load(scope, session_id, "bench", sel)
+    page, problem = None, ""
+    if around.drum is None:
+        problem = "There is no drum to tune yet. Say in Kit what you own."
+    else:
+        try:
+            page = bench_page(actions.bench(scope, session_id, around.drum.id), around, head=head)
+        except InputError as error:
+            problem = str(error)
+    return render(
+        request, "bench/page.html",
+        {"page": page, "frame": around, "problem": problem, "said": done},
+    )  # fmt: skip
+
+
+def _back(session_id: int, slot_id: int, *, head: str = "", done: str = "") -> Response:
+    told = f"&done={done}" if done else ""
+    return go(f"/sessions/{session_id}/bench?sel=d{slot_id}&head={head}{told}")
+
+
+@router.post("/{slot_id}/typed")
+async def typed(scope: Here, request: Request, session_id: Id, slot_id: Id) -> Response:
+    """Keep lug pitches that were typed; an empty field is a rod that was not read."""
+    await run_in_threadpool(check_session, scope, session_id)
+    form = await request.form()
+    side = _side(str(form.get("side", "")))
+    values: list[float | None] = []
+    for rod in range(1, MOST_RODS + 1):
+        if f"rod-{rod}" not in form:
+            break
+        text = str(form[f"rod-{rod}"]).strip()
+        try:
+            values.append(float(as_number(text)) if text else None)
+        except ValueError as error:
+            raise InputError(
+                f"Rod {rod}: “{text[:40]}” is not a pitch in Hz.", field=f"rod-{rod}"
+            ) from error
+    await run_in_threadpool(actions.type_readings, scope, session_id, slot_id, side, values)
+    return _back(session_id, slot_id)
+
+
+def _side(text: str) -> Side:
+    if text == "batter":
+        return "batter"
+    if text == "reso":
+        return "reso"
+    raise InputError("Choose batter or reso.", field="side")
+
+
+class TapAnswer(BaseModel):
+    """What one tap told, for the screen and for the voice."""
+
+    told: bool
+    says: str
+    kept: int
+
+
+def _answer(read: Read) -> TapAnswer:
+    rows = []
+    for tap, rod in read.taps:
+        name = "" if rod is None else f"Rod {rod + 1}: "
+        if tap.hz is not None:
+            rows.append(f"{name}{tap.hz:.1f} Hz")
+        elif tap.why_not is not None:
+            rows.append(f"{name}{WHY_NO_TAP[tap.why_not]}")
+    return TapAnswer(told=read.kept > 0, says="; ".join(rows), kept=read.kept)
+
+
+@router.post("/{slot_id}/tap")
+def tap(
+    scope: Here,
+    session_id: Id,
+    slot_id: Id,
+    side: Annotated[Side, Form()],
+    rod: Annotated[int, Form(ge=0, lt=MOST_RODS)],
+    file: Annotated[UploadFile, File()],
+) -> TapAnswer:
+    """Read one tap that the microphone caught."""
+    read = read_clip(scope, session_id, slot_id, side, file.file.read(), rod=rod)
+    return _answer(read)
+
+
+@router.post("/{slot_id}/clip")
+def clip(
+    scope: Here,
+    session_id: Id,
+    slot_id: Id,
+    side: Annotated[Side, Form()],
+    file: Annotated[UploadFile, File()],
+) -> Response:
+    """Read a clip of taps all round."""
+    read = read_clip(scope, session_id, slot_id, side, file.file.read())
+    return _back(session_id, slot_id, done=_answer(read).says)
+
+
+@router.post("/{slot_id}/turned")
+def turned(
+    scope: Here,
+    session_id: Id,
+    slot_id: Id,
+    side: Annotated[Side, Form()],
+    rod: Annotated[int | None, Form(ge=0, lt=MOST_RODS)] = None,
+) -> Response:
+    """Keep that a rod was turned as asked, or all of the round."""
+    actions.turned(scope, session_id, slot_id, side, None if rod is None else [rod])
+    return _back(session_id, slot_id)
+
+
+@router.post("/{slot_id}/job")
+def job(
+    scope: Here,
+    session_id: Id,
+    slot_id: Id,
+    job: Annotated[Text, Form()],
+    what: Annotated[Literal["done", "skip", "open"], Form()],
+    note: Annotated[Text, Form()] = "",
+) -> Response:
+    """Mark a job as done or skipped, or go back to it."""
+    if what == "open":
+        actions.show_job(scope, session_id, slot_id, job)
+    else:
+        actions.finish_job(scope, session_id, slot_id, job, skip=what == "skip", note=note)
+    return _back(session_id, slot_id)
+
+
+@router.post("/{slot_id}/undo")
+def undo(scope: Here, session_id: Id, slot_id: Id) -> Response:
+    """Undo the last thing done on this drum."""
+    return _back(session_id, slot_id, done=f"Undone: {actions.undo(scope, session_id, slot_id)}.")
+
+
+@router.post("/{slot_id}/stroke")
+def stroke(
+    scope: Here, session_id: Id, slot_id: Id, file: Annotated[UploadFile, File()]
+) -> Response:
+    """Read the drum pitch of a stroke."""
+    hz = read_stroke(scope, session_id, slot_id, file.file.read())
+    return _back(session_id, slot_id, done=f"{hz:.1f} Hz read.")
+
+
+@router.get("/{slot_id}/goal.wav")
+def goal(scope: Here, session_id: Id, slot_id: Id, side: Side) -> Response:
+    """Return how a tap sounds on a head at its goal."""
+    data = goal_sound(scope, session_id, slot_id, side)
+    return Response(data, media_type="audio/wav")

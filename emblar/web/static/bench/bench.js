@@ -1,0 +1,178 @@
+// Bench: the microphone, the next rod said aloud, the screen kept awake. One page, one entry.
+const BEFORE_S = 0.15;
+const STROKE_S = 1.8;
+let live = null;
+
+const bench = () => document.querySelector("[data-bench]");
+const heard = (text) => {
+  const line = document.querySelector("[data-heard]");
+  if (line) line.textContent = text;
+};
+const aloud = () => localStorage.getItem("emblar-aloud") === "yes";
+const say = (text) => {
+  if (!aloud() || !window.speechSynthesis) return;
+  speechSynthesis.cancel();
+  speechSynthesis.speak(new SpeechSynthesisUtterance(text));
+};
+
+const wav = (samples, rate) => {
+  const view = new DataView(new ArrayBuffer(44 + 2 * samples.length));
+  const text = (at, word) => [...word].forEach((c, i) => view.setUint8(at + i, c.charCodeAt(0)));
+  text(0, "RIFF");
+  view.setUint32(4, 36 + 2 * samples.length, true);
+  text(8, "WAVEfmt ");
+  view.setUint32(16, 16, true);
+  view.setUint16(20, 1, true);
+  view.setUint16(22, 1, true);
+  view.setUint32(24, rate, true);
+  view.setUint32(28, 2 * rate, true);
+  view.setUint16(32, 2, true);
+  view.setUint16(34, 16, true);
+  text(36, "data");
+  view.setUint32(40, 2 * samples.length, true);
+  samples.forEach((value, i) => view.setInt16(44 + 2 * i, Math.max(-1, Math.min(1, value)) * 32767, true));
+  return new Blob([view.buffer], { type: "audio/wav" });
+};
+
+// The page as it is after a reading; what listens goes on listening.
+const refresh = async () => {
+  await htmx.ajax("GET", window.location.href.replace(/&done=[^&]*/, ""), {
+    target: "#workspace",
+    select: "#workspace",
+    swap: "outerHTML",
+  });
+};
+
+// A reading counts as taken only when the server has it: until then it is sent again.
+const send = async (href, form) => {
+  for (let tries = 0; ; tries += 1) {
+    try {
+      return await fetch(href, { method: "POST", body: form, headers: { accept: "application/json" } });
+    } catch (error) {
+      if (tries >= 20) throw error;
+      heard("Not sent yet: the server does not answer. The tap is kept and sent again.");
+      await new Promise((done) => setTimeout(done, Math.min(500 * (tries + 1), 5000)));
+    }
+  }
+};
+
+const gotTap = async (samples, rate) => {
+  const { base, side, rod, doing } = bench().dataset;
+  if (doing === "strike") {
+    stop();
+    await gotStroke(samples, rate);
+    return;
+  }
+  if (doing !== "tap" || rod === "" || live?.busy) return;
+  live.busy = true;
+  const from = performance.now();
+  const form = new FormData();
+  form.append("side", side);
+  form.append("rod", rod);
+  form.append("file", wav(samples, rate), "tap.wav");
+  try {
+    const answer = await send(`${base}/tap`, form);
+    if (!answer.ok) {
+      heard(await answer.text());
+      return;
+    }
+    const told = await answer.json();
+    heard(told.says);
+    document.documentElement.dataset.tapMs = String(Math.round(performance.now() - from));
+    if (told.told) {
+      await refresh();
+      heard(told.says);
+      const big = document.querySelector("[data-big]")?.textContent ?? "";
+      say(big);
+      if (bench()?.dataset.doing !== "tap") stop();
+    } else {
+      say("Again");
+    }
+  } catch (error) {
+    heard(`Not sent: ${error.message}. Tap again when the server is back.`);
+  } finally {
+    if (live) live.busy = false;
+  }
+};
+
+const gotStroke = async (samples, rate) => {
+  const form = new FormData();
+  form.append("file", wav(samples, rate), "stroke.wav");
+  heard("Reading the stroke …");
+  const answer = await send(`${bench().dataset.base}/stroke`, form);
+  if (answer.ok) window.location.assign(answer.url);
+  else heard(await answer.text());
+};
+
+const stop = () => {
+  live?.stream.getTracks().forEach((track) => track.stop());
+  live?.context.close();
+  live?.awake?.release();
+  live = null;
+  document.querySelectorAll("[data-listen-says]").forEach((label) => {
+    label.textContent = label.dataset.usual ?? label.textContent;
+  });
+};
+
+const start = async (button) => {
+  if (!navigator.mediaDevices) {
+    heard("This browser gives no microphone here. Bring a clip of taps instead, or type the pitches.");
+    return;
+  }
+  const stream = await navigator.mediaDevices.getUserMedia({
+    audio: { echoCancellation: false, noiseSuppression: false, autoGainControl: false },
+  });
+  const context = new AudioContext();
+  await context.audioWorklet.addModule("/static/bench/worklet.js");
+  const after = button.dataset.listen === "stroke" ? STROKE_S : Number(bench().dataset.span);
+  const catcher = new AudioWorkletNode(context, "tap-catcher", {
+    processorOptions: { before: BEFORE_S, after },
+    numberOfOutputs: 0,
+  });
+  context.createMediaStreamSource(stream).connect(catcher);
+  live = { stream, context, busy: false };
+  navigator.wakeLock?.request("screen").then(
+    (awake) => {
+      if (live) live.awake = awake;
+    },
+    () => {},
+  );
+  catcher.port.onmessage = ({ data }) => {
+    if (data.tap) gotTap(data.tap, data.rate);
+  };
+  listening();
+  say(document.querySelector("[data-big]")?.textContent ?? "");
+};
+
+const listening = () => {
+  document.querySelectorAll("[data-listen-says]").forEach((label) => {
+    label.dataset.usual ??= label.textContent;
+    if (live) label.textContent = "Listening: stop";
+  });
+};
+
+document.addEventListener("click", (event) => {
+  const button = event.target.closest("[data-listen]");
+  if (button) {
+    if (live) stop();
+    else start(button).catch((error) => heard(`No microphone: ${error.message}. Bring a clip or type the pitches.`));
+  }
+  const voice = event.target.closest("[data-voice]");
+  if (voice) {
+    localStorage.setItem("emblar-aloud", aloud() ? "no" : "yes");
+    voices();
+  }
+});
+document.addEventListener("change", (event) => {
+  if (event.target.matches("[data-send-at-once]") && event.target.files.length) event.target.form.requestSubmit();
+});
+const voices = () =>
+  document.querySelectorAll("[data-voice]").forEach((button) => {
+    button.setAttribute("aria-pressed", String(aloud()));
+    button.textContent = aloud() ? "Saying the next rod aloud: stop" : "Say the next rod aloud";
+  });
+document.addEventListener("htmx:afterSettle", () => {
+  voices();
+  listening();
+});
+voices();

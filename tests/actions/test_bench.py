@@ -1,0 +1,194 @@
+"""Bench: a drum brought to its plan by what the bench says, and nothing lost on the way."""
+
+from concurrent.futures import ThreadPoolExecutor
+
+import numpy as np
+import pytest
+
+from emblar.actions import bench, plan
+from emblar.actions.bench_sound import goal_sound, read_clip, read_stroke
+from emblar.actions.kit import add_drum, kit
+from emblar.actions.scope import HERE
+from emblar.actions.sessions import Brief, start_session
+from emblar.core.catalogue import constructions_for
+from emblar.core.errors import BadAudioError, InputError
+from emblar.sound.decode import decode
+from emblar.store.kit import KitDrum
+from tests.drums import OWNED_TOM
+from tests.practice import DrumInTheRoom
+
+MOST_STEPS = 60
+
+
+def drum_of(session: int, kind: str) -> KitDrum:
+    return next(d for d in kit(HERE, session) if d.owned.kind == kind)
+
+
+def at(session: int, drum: KitDrum) -> bench.Bench:
+    return bench.bench(HERE, session, drum.id)
+
+
+def work(session: int, drum: KitDrum, room: DrumInTheRoom, *, until: str = "") -> bench.Bench:
+    """Do what the bench says until a job or the end."""
+    for _ in range(MOST_STEPS):
+        now = at(session, drum)
+        job = now.job
+        if job is None or job.id == until:
+            return now
+        head = now.heads[job.side] if job.side else None
+        if head is None or not job.tunes:
+            bench.finish_job(HERE, session, drum.id, job.id)
+            if job.text == "mount" and job.side:
+                room.fit(at(session, drum), job.side)
+        elif head.unread:
+            read_clip(HERE, session, drum.id, head.side, room.taps(head.side, head.unread))
+            if at(session, drum).heads[head.side].unread:
+                # A tap that could not be read is tapped once more.
+                rod = at(session, drum).heads[head.side].unread[0]
+                read_clip(HERE, session, drum.id, head.side, room.tap(head.side, rod), rod=rod)
+        elif head.found is not None and head.found.why == "turn":
+            for rod in head.found.order:
+                room.turn(head.side, rod, head.found.turns[rod])
+            bench.turned(HERE, session, drum.id, head.side)
+        else:
+            bench.finish_job(HERE, session, drum.id, job.id)
+    raise AssertionError(f"not done after {MOST_STEPS} steps: {at(session, drum).job}")
+
+
+@pytest.mark.parametrize("kind", ["tom", "snare", "kick"])
+def test_following_the_bench_brings_a_drum_to_its_plan(planned: int, kind: str) -> None:
+    drum = drum_of(planned, kind)
+    room = DrumInTheRoom(at(planned, drum), 3)
+    now = work(planned, drum, room, until="listen")
+    bench.finish_job(HERE, planned, drum.id, "listen")
+    tolerance = 2.0 * bench.TOLERANCE_CENTS[kind]
+    for side, head in now.heads.items():
+        off = room.off_cents(side, head.goal_hz)
+        assert np.abs(off).max() < tolerance, (side, off)
+        assert head.made == head.planned
+    assert at(planned, drum).job is None
+    assert bench.jobs_done(HERE, planned)[drum.drum_id] == (len(now.jobs), True)
+
+
+def test_a_planned_head_that_is_fitted_leaves_the_plan_as_it_is(planned: int) -> None:
+    drum, side = drum_of(planned, "tom"), "batter"
+    made = next(c.id for c in constructions_for("tom", "batter") if c.id != drum.owned.batter)
+    plan.replan_drum(HERE, planned, drum.id, {"batter": made})
+    bench.finish_job(HERE, planned, drum.id, f"mount-{side}")
+    now = at(planned, drum)
+    assert now.heads[side].made == now.heads[side].planned
+    assert now.setup.document["slack"] == [side]
+    assert plan.changed_since(HERE, planned) == ()
+    assert f"mount-{side}" in {job.id for job in now.jobs}
+
+
+def test_readings_and_turns_are_undone_in_order(planned: int) -> None:
+    drum = drum_of(planned, "tom")
+    goal = at(planned, drum).heads["batter"].goal_hz
+    pitches = [0.9 * goal + i for i in range(drum.owned.rods)]
+    assert bench.type_readings(HERE, planned, drum.id, "batter", pitches) == drum.owned.rods
+    before = at(planned, drum).heads["batter"]
+    assert before.hz == pytest.approx(0.9 * goal, rel=0.03)
+    assert before.found is not None
+    first, *rest = before.found.order
+    bench.turned(HERE, planned, drum.id, "batter", [first])
+    assert at(planned, drum).heads["batter"].turning.left == rest  # type: ignore[union-attr]
+    bench.turned(HERE, planned, drum.id, "batter")
+    turned = at(planned, drum).heads["batter"]
+    assert turned.turning is None
+    assert len(turned.unread) == drum.owned.rods
+    assert turned.rounds == 1
+    for _ in before.found.order:
+        assert "to turn again" in bench.undo(HERE, planned, drum.id)
+    again = at(planned, drum).heads["batter"]
+    assert again.found == before.found
+    assert "readings removed" in bench.undo(HERE, planned, drum.id)
+    assert at(planned, drum).heads["batter"].hz is None
+    with pytest.raises(InputError, match="nothing to undo"):
+        bench.undo(HERE, planned, drum.id)
+
+
+def test_turns_that_were_not_made_do_not_count_when_taps_come(planned: int) -> None:
+    drum = drum_of(planned, "tom")
+    goal = at(planned, drum).heads["batter"].goal_hz
+    bench.type_readings(HERE, planned, drum.id, "batter", [0.9 * goal] * drum.owned.rods)
+    found = at(planned, drum).heads["batter"].found
+    assert found is not None
+    bench.turned(HERE, planned, drum.id, "batter", [found.order[0]])
+    bench.type_readings(HERE, planned, drum.id, "batter", [0.92 * goal])
+    made = at(planned, drum).setup.document["turned"]["batter"]
+    assert [rod for rod, turns in enumerate(made) if turns] == [found.order[0]]
+
+
+def test_a_stroke_teaches_the_drum_and_moves_what_is_left_of_the_plan(planned: int) -> None:
+    drum = drum_of(planned, "tom")
+    room = DrumInTheRoom(at(planned, drum), 5, offset_cents=45.0)
+    before = work(planned, drum, room, until="listen")
+    assert before.now == before.before
+    hz = read_stroke(HERE, planned, drum.id, room.strike())
+    after = at(planned, drum)
+    assert after.measured is not None
+    assert after.measured.hz == pytest.approx(hz)
+    assert after.now.sd_cents < 0.5 * after.before.sd_cents
+    assert 15.0 < after.offset_cents < 75.0
+    assert after.heads["batter"].goal_hz < before.heads["batter"].goal_hz
+
+
+def test_a_stroke_of_another_drum_is_not_taken(planned: int) -> None:
+    tom, kick = drum_of(planned, "tom"), drum_of(planned, "kick")
+    room = DrumInTheRoom(at(planned, tom), 5)
+    work(planned, tom, room, until="listen")
+    with pytest.raises(BadAudioError, match="heads tapped at these pitches give"):
+        read_stroke(HERE, planned, tom.id, DrumInTheRoom(at(planned, kick), 2).strike())
+
+
+def test_more_taps_than_rods_are_refused_and_nothing_is_kept(planned: int) -> None:
+    drum = drum_of(planned, "tom")
+    room = DrumInTheRoom(at(planned, drum), 4)
+    rods = tuple(range(drum.owned.rods))
+    with pytest.raises(InputError, match="Tap once beside each rod"):
+        read_clip(HERE, planned, drum.id, "batter", room.taps("batter", (*rods, 0)))
+    assert len(at(planned, drum).heads["batter"].unread) == drum.owned.rods
+
+
+@pytest.mark.parametrize(
+    ("pitches", "says"),
+    [([None] * 6, "one rod at least"), ([9000.0], "Lug pitch"), ([200.0] * 20, "rods 1 to")],
+)
+def test_wrong_pitches_are_named(planned: int, pitches: list[float | None], says: str) -> None:
+    drum = drum_of(planned, "tom")
+    with pytest.raises(InputError, match=says):
+        bench.type_readings(HERE, planned, drum.id, "batter", pitches)
+
+
+def test_a_drum_that_is_not_planned_says_so(database: None) -> None:
+    session = start_session(HERE, Brief("Low Ferry")).id
+    drum = add_drum(HERE, session, OWNED_TOM)
+    with pytest.raises(InputError, match="Plan the kit first"):
+        at(session, drum)
+
+
+def test_two_people_work_on_two_drums_at_once(planned: int) -> None:
+    drums = [drum_of(planned, "tom"), drum_of(planned, "kick")]
+
+    def read(drum: KitDrum) -> int:
+        for rod in range(drum.owned.rods):
+            pitch: list[float | None] = [None] * drum.owned.rods
+            pitch[rod] = 100.0
+            bench.type_readings(HERE, planned, drum.id, "batter", pitch)
+        return drum.owned.rods
+
+    with ThreadPoolExecutor(4) as people:
+        assert sum(people.map(read, drums)) == sum(d.owned.rods for d in drums)
+    for drum in drums:
+        assert at(planned, drum).heads["batter"].unread == ()
+
+
+def test_the_goal_sounds_like_a_tap_at_the_goal(planned: int) -> None:
+    drum = drum_of(planned, "tom")
+    audio = decode(goal_sound(HERE, planned, drum.id, "reso")).audio
+    spectrum = np.abs(np.fft.rfft(audio.samples[:, 0]))
+    hz = np.fft.rfftfreq(len(audio.samples), 1.0 / audio.sample_rate_hz)
+    goal = at(planned, drum).heads["reso"].goal_hz
+    near = (hz > 0.8 * goal) & (hz < 1.25 * goal)
+    assert hz[near][np.argmax(spectrum[near])] == pytest.approx(goal, rel=0.01)
