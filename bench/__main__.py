@@ -10,7 +10,7 @@ import numpy as np
 from scipy.signal import ShortTimeFFT
 from scipy.signal.windows import hann
 
-from bench import planning
+from bench import planning, tuning
 from bench.hand_change import hand_changes
 from bench.mixes import four_minutes, peak_of_whole, whole
 from emblar.core.analysis.analyse import analyse
@@ -136,6 +136,7 @@ def main() -> None:
     growth()
     mix()
     memory()
+    tuning.main()
 
 
 if __name__ == "__main__":

@@ -280,6 +280,18 @@ class BenchRow(Timed, Base):
     document: Mapped[dict[str, Any]] = mapped_column(JSONB)
 
 
+class PracticeRow(Timed, Base):
+    """A practice drum under way or done, or an answer to an ear exercise."""
+
+    __tablename__ = "practice"
+    __table_args__ = (Index("ix_practice_studio_id", "studio_id"),)
+
+    id: Mapped[int] = mapped_column(primary_key=True)
+    studio_id: Mapped[int] = mapped_column(ForeignKey("studio.id"))
+    kind: Mapped[str]
+    document: Mapped[dict[str, Any]] = mapped_column(JSONB)
+
+
 class MeasurementRow(Timed, Base):
     """A pitch read on a drum as it was set up: at one rod of one side, or the drum's."""
 

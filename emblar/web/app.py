@@ -15,6 +15,7 @@ from emblar.web.routers import (
     later,
     listen,
     plan,
+    practice,
     sessions,
     sheet,
     shelf,
@@ -32,7 +33,19 @@ def create_app() -> FastAPI:
     """
     app = FastAPI(title="Emblar", version=__version__, docs_url=None, redoc_url=None)
     app.mount("/static", StaticFiles(directory=HERE / "static"), name="static")
-    for router in (sessions, brief, listen, kit, plan, bench, sheet, shelf, later, sounds):
+    for router in (
+        sessions,
+        brief,
+        listen,
+        kit,
+        plan,
+        bench,
+        sheet,
+        shelf,
+        practice,
+        later,
+        sounds,
+    ):
         app.include_router(router.router)
     add_error_handlers(app)
     hosts = ["*"] if settings().open_to_network else [settings().host, *LOOPBACK]

@@ -16,7 +16,7 @@ from emblar.sound.decode import LARGEST_BYTES, check_size
 
 POLICY = (
     "default-src 'none'; script-src 'self'; style-src 'self'; img-src 'self' data:; "
-    "font-src 'self'; connect-src 'self'; media-src 'self' blob:; form-action 'self'; "
+    "font-src 'self'; connect-src 'self' blob:; media-src 'self' blob:; form-action 'self'; "
     "base-uri 'none'; frame-ancestors 'none'"
 )
 HEADERS = {

@@ -36,7 +36,9 @@ WhyNot = Literal[
     "wrong mode", "cut off", "cannot tell",
 ]  # fmt: skip
 LOWEST_RATE_HZ = 8000
-FRAME_S, HOP_S, BRIGHT_HZ = 0.010, 0.0025, 1500.0
+FRAME_S, HOP_S = 0.010, 0.0025
+LOOK_BACK_S, BRIGHT_BACK_S, BRIGHT_HZ = 0.12, 0.05, 1500.0
+"""A low head's modes beat within a tenth of a second; the click of a stick is gone much sooner."""
 MODES = 9
 
 
@@ -157,23 +159,26 @@ def find_taps(samples: Samples, rate_hz: int) -> list[float]:
     level = _levels_db(samples, rate_hz)
     loud = float(level.max()) - parameter("tap_range")
     heard = [
-        t for t in _rises(bright, rate_hz) if level[min(round(t / HOP_S), len(level) - 1)] > loud
+        t
+        for t in _rises(bright, rate_hz, BRIGHT_BACK_S)
+        if level[min(round(t / HOP_S), len(level) - 1)] > loud
     ]
-    found = sorted({*_rises(samples, rate_hz), *heard})
+    found = sorted({*_rises(samples, rate_hz, LOOK_BACK_S), *heard})
     apart = parameter("tap_apart")
     return [t for i, t in enumerate(found) if i == 0 or t - found[i - 1] > apart]
 
 
-def _rises(samples: Samples, rate_hz: int) -> list[float]:
+def _rises(samples: Samples, rate_hz: int, back_s: float) -> list[float]:
+    """Return when the level rises over the loudest of the time before, s."""
     level = _levels_db(samples, rate_hz)
-    back, near = round(0.06 / HOP_S), round(FRAME_S / HOP_S) + 1
+    back, near = round(back_s / HOP_S), round(FRAME_S / HOP_S) + 1
     floor = float(np.percentile(level, 10))
     least = max(floor + parameter("tap_over_floor"), float(level.max()) - parameter("tap_range"))
     found: list[float] = []
     i = 0
     while i < len(level):
         before = level[max(i - back, 0) : max(i - near, 0)]
-        rise = level[i] - (float(before.mean()) if len(before) else floor)
+        rise = level[i] - (float(before.max()) if len(before) else floor)
         if level[i] >= least and rise >= parameter("tap_rise"):
             top = i + int(np.argmax(level[i : i + 2 * near]))
             found.append((i + 1) * HOP_S)
@@ -241,7 +246,7 @@ def _told(at: float, piece: Samples, before: Samples, rate: float, head: TappedH
     if second is not None and second[1] > share - parameter("clear_by"):
         return Tap(at, None, None, "wrong mode")
     own = _own_hz(found, hz)
-    if own is None:
+    if own is None or not _is_loud(found, own):
         return Tap(at, None, None, "wrong mode")
     if _sounded_before(before, piece, rate, own):
         return Tap(at, None, None, "something else sounds")
@@ -310,6 +315,14 @@ def _own_hz(found: Sequence[DampedSinusoid], about_hz: float) -> float | None:
     pair = [s for s in pair if s.amplitude > 0.1 * loud]
     total = sum(s.amplitude for s in pair)
     return sum(s.frequency_hz * s.amplitude for s in pair) / total
+
+
+def _is_loud(found: Sequence[DampedSinusoid], hz: float) -> bool:
+    """Whether (1,1) is about the loudest, as it is beside a rod."""
+    near = parameter("mode_near")
+    own = sum(s.energy for s in found if abs(math.log2(s.frequency_hz / hz)) * 12.0 < near)
+    top = max(s.energy for s in found)
+    return bool(own >= top * 10.0 ** (-parameter("own_within") / 10.0))
 
 
 def _level(piece: Samples, rate: float, hz: float) -> float:

@@ -30,9 +30,4 @@ PLACES = {
         "What was measured on each drum, and what worked.",
         ("Lug pitches, heads and takes over time.", "The model learns your drums from it."),
     ),
-    "practice": Later(
-        "Practice",
-        "A drum that is not there: rendered, to learn on.",
-        ("Tap, turn the key, listen, without waking the house.",),
-    ),
 }

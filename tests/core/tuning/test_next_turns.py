@@ -5,9 +5,9 @@ import pytest
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
+from bench.hidden_head import HiddenHead, Response, tune
 from emblar.core.tuning.head_state import after_readings, after_turns, head_at
 from emblar.core.tuning.next_turns import next_turns, rods_in_order
-from tests.core.tuning.rods import HiddenHead, Response, tune
 
 HEADS = 40
 

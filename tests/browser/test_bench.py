@@ -1,0 +1,288 @@
+"""Bench in the browser: by typed numbers and keys, at phone size, and by the microphone."""
+
+import re
+import time
+from collections.abc import Iterator
+from pathlib import Path
+
+import numpy as np
+import pytest
+from playwright.sync_api import Browser, Page, expect, sync_playwright
+
+from emblar.actions import bench
+from emblar.actions.kit import kit
+from emblar.actions.scope import HERE
+from emblar.core.acoustics.drum import Side
+from emblar.sound.encode import wav_bytes
+from emblar.store.kit import KitDrum
+from tests.browser.conftest import FLAGS
+from tests.practice import DrumInTheRoom
+from tests.recordings import RATE
+
+BIG = "[data-big]"
+TURN = re.compile(r"Rod (\d+): (up|down) (.+)")
+SIZES = {"⅛": 0.125, "¼": 0.25, "⅜": 0.375, "½": 0.5, "⅝": 0.625, "¾": 0.75, "⅞": 0.875}
+BEFORE_S, APART_S = 2.0, 1.0
+
+
+def drum_of(session: int, kind: str) -> KitDrum:
+    return next(d for d in kit(HERE, session) if d.owned.kind == kind)
+
+
+def turns_in(text: str) -> tuple[int, float] | None:
+    """Return rod, from 0, and turns that an instruction asks for."""
+    found = TURN.search(text)
+    if found is None:
+        return None
+    size = 0.0
+    for word in found[3].split():
+        part = word.split("/")
+        size += SIZES.get(word) or float(part[0]) / float(part[1] if len(part) > 1 else 1)
+    return int(found[1]) - 1, size if found[2] == "up" else -size
+
+
+def type_round(page: Page, room: DrumInTheRoom, side: Side) -> None:
+    """Type what a clip-on reading would say beside each rod."""
+    page.keyboard.press("e")
+    pitches = room.hidden.rod_pitches_hz(side)
+    for rod, hz in enumerate(pitches, start=1):
+        page.get_by_label(f"Rod {rod} Hz", exact=True).fill(f"{hz:.1f}")
+    page.get_by_role("button", name="Save", exact=True).click()
+    expect(page.locator(BIG)).not_to_have_text(re.compile("^Tap"))
+
+
+def turn_all(page: Page, session: int, drum: KitDrum, room: DrumInTheRoom, side: Side) -> None:
+    """Turn what the screen asks for, two rods one by one and the rest of the round at once."""
+    for _ in range(2):
+        asked = turns_in(page.locator(BIG).inner_text())
+        if asked is None:
+            return
+        room.turn(side, *asked)
+        before = page.locator(BIG).inner_text()
+        page.keyboard.press("Enter")
+        expect(page.locator(BIG)).not_to_have_text(before)
+    head = bench.bench(HERE, session, drum.id).heads[side]
+    if head.turning is not None:
+        for rod in head.turning.left:
+            room.turn(side, rod, head.turning.turns[rod])
+        page.keyboard.press("t")
+        expect(page.locator(BIG)).to_have_text("Tap round")
+
+
+def tune_through(page: Page, session: int, drum: KitDrum, room: DrumInTheRoom) -> None:
+    """Do every job by keys until a stroke is asked for."""
+    for _ in range(60):
+        text = page.locator(BIG).inner_text()
+        job = bench.bench(HERE, session, drum.id).job
+        if job is None or text.startswith("Strike"):
+            return
+        if text.startswith("Tap") and job.side is not None:
+            type_round(page, room, job.side)
+        elif text.startswith("Rod") and job.side is not None:
+            turn_all(page, session, drum, room, job.side)
+        else:
+            number = page.locator(".subtitle-line").first.inner_text()
+            if text.startswith("Tap"):
+                page.get_by_role("button", name="Good enough: next job").click()
+            else:
+                page.keyboard.press("Enter")
+            expect(page.locator(".subtitle-line").first).not_to_have_text(number)
+            if job.text == "mount" and job.side:
+                room.fit(bench.bench(HERE, session, drum.id), job.side)
+    raise AssertionError("not done after 60 steps")
+
+
+def check_in_tune(session: int, drum: KitDrum, room: DrumInTheRoom) -> None:
+    for side, head in bench.bench(HERE, session, drum.id).heads.items():
+        off = room.off_cents(side, head.goal_hz)
+        assert np.abs(off).max() < 2.0 * bench.TOLERANCE_CENTS[drum.owned.kind], (side, off)
+
+
+def test_a_snare_is_tuned_by_typed_numbers_and_keys(page: Page, planned: int) -> None:
+    drum = drum_of(planned, "snare")
+    room = DrumInTheRoom(bench.bench(HERE, planned, drum.id), 7)
+    page.goto(f"/sessions/{planned}/bench?sel=d{drum.id}")
+    expect(page.locator(BIG)).to_have_text("Tap round")
+    tune_through(page, planned, drum, room)
+    expect(page.locator(BIG)).to_have_text("Strike once")
+    check_in_tune(planned, drum, room)
+    stroke = {"name": "stroke.wav", "mimeType": "audio/wav", "buffer": room.strike()}
+    page.locator("input[type=file]").set_input_files(stroke)
+    expect(page.locator(BIG)).to_have_text(re.compile(r"^\d+\.\d Hz$"))
+    page.keyboard.press("Enter")
+    expect(page.locator(BIG)).to_have_text("Done.")
+
+
+def test_a_tom_is_tuned_on_a_phone(browser: Browser, address: str, planned: int) -> None:
+    drum = drum_of(planned, "tom")
+    room = DrumInTheRoom(bench.bench(HERE, planned, drum.id), 9)
+    context = browser.new_context(
+        base_url=address, viewport={"width": 390, "height": 844}, has_touch=True, is_mobile=True
+    )
+    page = context.new_page()
+    page.goto(f"/sessions/{planned}/bench?sel=d{drum.id}")
+    for _ in range(40):
+        now = bench.bench(HERE, planned, drum.id)
+        if now.job is None or now.job.id == "listen":
+            break
+        text = page.locator(BIG).inner_text()
+        side = now.job.side
+        wide = page.evaluate("document.documentElement.scrollWidth")
+        assert wide <= 390, f"{text}: {wide}"
+        if text.startswith("Tap") and side is not None:
+            clip = {"name": "taps.wav", "mimeType": "audio/wav",
+                    "buffer": room.taps(side, now.heads[side].unread)}  # fmt: skip
+            page.locator("input[type=file]").set_input_files(clip)
+            page.wait_for_url("**done=**")
+        elif text.startswith("Rod") and side is not None:
+            found = now.heads[side].found
+            assert found is not None
+            for rod in found.order:
+                room.turn(side, rod, found.turns[rod])
+            page.get_by_role("button", name="All turned").tap()
+            expect(page.locator(BIG)).to_have_text("Tap round")
+        else:
+            number = page.locator(".subtitle-line").first.inner_text()
+            button = page.get_by_role("button", name=re.compile("^(Good enough|Next job|Done)"))
+            button.first.tap()
+            expect(page.locator(".subtitle-line").first).not_to_have_text(number)
+    check_in_tune(planned, drum, room)
+    main = page.locator(".bench-do .button").first.bounding_box()
+    assert main is not None
+    assert main["height"] >= 44
+    context.close()
+
+
+@pytest.fixture
+def fake_microphone(tmp_path: Path) -> Path:
+    """The file that the browser hears as its microphone; it may be written anew each time."""
+    return tmp_path / "microphone.wav"
+
+
+@pytest.fixture
+def listening(fake_microphone: Path, address: str) -> Iterator[Page]:
+    flags = [
+        *FLAGS,
+        "--use-fake-ui-for-media-stream",
+        "--use-fake-device-for-media-stream",
+        f"--use-file-for-fake-audio-capture={fake_microphone}%noloop",
+    ]
+    with sync_playwright() as playwright:
+        found = playwright.chromium.launch(executable_path="/usr/bin/chromium", args=flags)
+        context = found.new_context(base_url=address, permissions=["microphone"])
+        yield context.new_page()
+        found.close()
+
+
+def round_of_taps(room: DrumInTheRoom, side: Side, rods: tuple[int, ...]) -> bytes:
+    quiet = np.zeros(round(BEFORE_S * RATE))
+    taps = [room.hidden.tap(side, rod, rate=RATE, seconds=APART_S) for rod in rods]
+    return wav_bytes(np.concatenate([quiet, *taps, quiet]), RATE)
+
+
+def hear_round(page: Page, taps: int) -> list[float]:
+    """Wait until every rod was heard, or the round is over; return from tap to pitch, ms."""
+    heard = page.locator("[data-listen-says]", has_text="Listening: stop")
+    expect(heard).to_be_visible()
+    until = time.monotonic() + BEFORE_S + APART_S * taps + 2.0
+    while time.monotonic() < until and page.locator(BIG).inner_text().startswith("Tap"):
+        page.wait_for_timeout(100)
+    if heard.count():
+        page.keyboard.press(" ")
+        expect(heard).to_have_count(0)
+    waits = page.evaluate("performance.getEntriesByName('tap').map(e => e.duration)")
+    page.evaluate("performance.clearMeasures('tap')")
+    return list(waits)
+
+
+def test_a_snare_batter_is_tuned_through_the_microphone(
+    listening: Page, fake_microphone: Path, planned: int
+) -> None:
+    drum = drum_of(planned, "snare")
+    room = DrumInTheRoom(bench.bench(HERE, planned, drum.id), 11, slack=0.8)
+    for name in ("as-found", "inspect", "even-reso"):
+        bench.finish_job(HERE, planned, drum.id, name, skip=True)
+    fake_microphone.write_bytes(wav_bytes(np.zeros(RATE), RATE))
+    page = listening
+    waits: list[float] = []
+    page.goto(f"/sessions/{planned}/bench?sel=d{drum.id}")
+    for _ in range(40):
+        now = bench.bench(HERE, planned, drum.id)
+        if now.job is None or now.job.id == "again-reso":
+            break
+        side, text = now.job.side, page.locator(BIG).inner_text()
+        if text.startswith("Tap") and side is not None:
+            unread = now.heads[side].unread
+            fake_microphone.write_bytes(round_of_taps(room, side, unread))
+            page.keyboard.press(" ")
+            waits += hear_round(page, len(unread))
+        elif text.startswith("Rod") and side is not None:
+            found = now.heads[side].found
+            assert found is not None
+            for rod in found.order:
+                room.turn(side, rod, found.turns[rod])
+            page.keyboard.press("t")
+            expect(page.locator(BIG)).to_have_text("Tap round")
+        else:
+            number = page.locator(".subtitle-line").first.inner_text()
+            page.keyboard.press("Enter")
+            expect(page.locator(".subtitle-line").first).not_to_have_text(number)
+    head = bench.bench(HERE, planned, drum.id).heads["batter"]
+    assert np.abs(room.off_cents("batter", head.goal_hz)).max() < 12.0
+    assert len(waits) >= drum.owned.rods
+    assert np.median(waits) < 300.0
+
+
+def test_a_wrong_pitch_stands_at_its_field_and_the_form_is_kept(page: Page, planned: int) -> None:
+    drum = drum_of(planned, "tom")
+    page.goto(f"/sessions/{planned}/bench?sel=d{drum.id}")
+    page.keyboard.press("e")
+    page.get_by_label("Rod 1 Hz", exact=True).fill("210")
+    page.get_by_label("Rod 2 Hz", exact=True).fill("two")
+    page.get_by_role("button", name="Save", exact=True).click()
+    expect(page.locator("#field-error")).to_contain_text("not a pitch")
+    expect(page.get_by_label("Rod 1 Hz", exact=True)).to_have_value("210")
+    assert bench.bench(HERE, planned, drum.id).heads["batter"].unread != ()
+
+
+def test_what_was_read_is_there_after_the_server_was_killed(page: Page, planned: int) -> None:
+    drum = drum_of(planned, "tom")
+    room = DrumInTheRoom(bench.bench(HERE, planned, drum.id), 4)
+    page.goto(f"/sessions/{planned}/bench?sel=d{drum.id}")
+    page.keyboard.press("e")
+    for rod, hz in enumerate(room.hidden.rod_pitches_hz("batter"), start=1):
+        page.get_by_label(f"Rod {rod} Hz", exact=True).fill(f"{hz:.1f}")
+    page.get_by_role("button", name="Save", exact=True).click()
+    expect(page.locator(".bench-then")).to_contain_text("reso")
+    page.context.set_offline(True)
+    page.context.set_offline(False)
+    page.reload()
+    expect(page.locator(BIG)).to_have_text("Tap round")
+    now = bench.bench(HERE, planned, drum.id)
+    assert now.heads["batter"].unread == ()
+    assert len(now.heads["reso"].unread) == drum.owned.rods
+
+
+def test_practice_is_tuned_by_keys_and_the_ear_is_asked(page: Page, database: None) -> None:
+    page.goto("/practice")
+    page.get_by_role("button", name=re.compile("^First round")).click()
+    expect(page.locator(".bench-big")).to_have_text("Rod 1")
+    page.keyboard.press("e")
+    expect(page.get_by_role("button", name="Hide the numbers")).to_be_visible()
+    for rod in range(6):
+        expect(page.locator(".bench-big")).to_have_text(f"Rod {rod + 1}")
+        page.keyboard.press(" ")
+        expect(page.locator(".subtitle-line")).to_contain_text(f"{rod + 1} tap")
+        if rod < 5:
+            page.keyboard.press("j")
+    expect(page.locator(".bench-then")).to_contain_text("Rod ")
+    page.keyboard.press("ArrowUp")
+    expect(page.locator(".subtitle-line")).to_contain_text("1 turn ")
+    page.keyboard.press("Enter")
+    expect(page.get_by_role("status").first).to_contain_text("The rods lie")
+    page.goto("/practice/ear/higher")
+    page.keyboard.press(" ")
+    page.keyboard.press("a")
+    expect(page.get_by_role("status").first).to_contain_text("ct higher")
+    page.goto("/practice")
+    expect(page.locator("main")).to_contain_text("of 1 right")
