@@ -18,9 +18,15 @@ class DrumInTheRoom:
     """The drum that is tapped, struck and turned; nothing tells its tensions but its sound."""
 
     def __init__(
-        self, now: Bench, seed: int, *, offset_cents: float = 0.0, slack: float = SLACK_SHARE
+        self,
+        now: Bench,
+        seed: int,
+        *,
+        offset_cents: float = 0.0,
+        slack: float = SLACK_SHARE,
+        apart: float = APART,
     ) -> None:
-        self.rng, self.slack = np.random.default_rng(seed), slack
+        self.rng, self.slack, self.apart = np.random.default_rng(seed), slack, apart
         made: dict[Side, str] = {side: head.made for side, head in now.heads.items()}
         self.drum = model(now.drum.owned, batter=made["batter"], reso=made.get("reso"))
         self.goals = {side: head.planned_hz for side, head in now.heads.items()}
@@ -31,7 +37,7 @@ class DrumInTheRoom:
     def _slack(self, side: Side) -> np.ndarray:
         k = prior_coefficients()
         goal = tension_from_lug_pitch(self.drum, side, self.goals[side], k)
-        return goal * self.slack * (1.0 + APART * self.rng.standard_normal(self.drum.rods))
+        return goal * self.slack * (1.0 + self.apart * self.rng.standard_normal(self.drum.rods))
 
     def fit(self, now: Bench, side: Side) -> None:
         """Have the head on that the bench fitted just now, its rods finger-tight."""

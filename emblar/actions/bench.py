@@ -210,7 +210,7 @@ def keep_readings(
                 )
         if file.turning is not None:
             _close_turning(db, session_id, drum, file)
-        setup = _setup_now(db, session_id, drum)
+        setup = setup_of(db, session_id, drum)
         for rod, hz, sd in told:
             sd_hz = max(hz * (2.0 ** (sd / 1200.0) - 1.0), LEAST_SD_HZ)
             setup_store.measure(
@@ -227,7 +227,7 @@ def keep_stroke(scope: Scope, session_id: int, slot_id: int, hz: float, sd_hz: f
         drum, file = _locked(db, session_id, slot_id)
         if file.turning is not None:
             _close_turning(db, session_id, drum, file)
-        setup = _setup_now(db, session_id, drum)
+        setup = setup_of(db, session_id, drum)
         setup_store.measure(
             db, setup.id, what="drum", side=None, rod=None, hz=hz, sd_hz=max(sd_hz, LEAST_SD_HZ),
             how="microphone",
@@ -281,7 +281,7 @@ def finish_job(
         if job.text == "mount" and job.side is not None and not skip:
             _fit(db, scope, session_id, drum, job.side, now.heads[job.side].planned)
         if job.text == "dampers" and not skip:
-            _change_setup(db, session_id, drum, dampers=list(now.plan.dampers))
+            change_setup(db, session_id, drum, dampers=list(now.plan.dampers))
         file.jobs.pop(job_id, None)
         file.jobs[job_id] = JobDone(state="skipped" if skip else "done", note=note.strip()[:500])
         file.at = ""
@@ -354,7 +354,7 @@ def _locked(db: Session, session_id: int, slot_id: int) -> tuple[KitDrum, BenchF
     return drum, lenient(BenchFile, document, "The work so far")
 
 
-def _setup_now(db: Session, session_id: int, drum: KitDrum) -> SetupInfo:
+def setup_of(db: Session, session_id: int, drum: KitDrum) -> SetupInfo:
     """Return the drum's newest setup; as found, with no pitch known, the first time."""
     found = setup_store.latest(db, drum.drum_id)
     if found is not None:
@@ -371,26 +371,28 @@ def _setup_now(db: Session, session_id: int, drum: KitDrum) -> SetupInfo:
     )
 
 
-def _change_setup(
+def change_setup(
     db: Session,
     session_id: int,
     drum: KitDrum,
     *,
-    turned: tuple[Side, list[float]] | None = None,
+    turned: dict[Side, list[float]] | None = None,
     fitted: tuple[Side, str] | None = None,
     dampers: list[str] | None = None,
+    striker: str | None = None,
+    wires: str | None = None,
 ) -> None:
     """Keep what the drum is like after a change; pitches of a head that changed are not known."""
-    before = _setup_now(db, session_id, drum)
+    before = setup_of(db, session_id, drum)
     file = lenient(SetupFile, before.document, "This setup").model_copy(deep=True)
     file.turned, file.slack = {}, []
     unknown: list[float | None] = [None] * drum.owned.rods
-    for side in [x[0] for x in (turned, fitted) if x is not None]:
+    for side in {*(turned or {}), *([fitted[0]] if fitted else [])}:
         head = file.batter if side == "batter" else file.reso
         if head is not None:
             head.lug_hz = unknown
     if turned is not None:
-        file.turned = {turned[0]: turned[1]}
+        file.turned = turned
     if fitted is not None:
         head = SideFile(construction=fitted[1], lug_hz=unknown)
         file.slack = [fitted[0]]
@@ -398,8 +400,9 @@ def _change_setup(
             file.batter = head
         else:
             file.reso = head
-    if dampers is not None:
-        file.dampers = dampers
+    file.dampers = file.dampers if dampers is None else dampers
+    file.striker = file.striker if striker is None else striker
+    file.wires = file.wires if wires is None else wires
     setup_store.add(
         db, drum.drum_id, file.model_dump(by_alias=True), origin="bench", session_id=session_id,
         parent_id=before.id,
@@ -409,7 +412,7 @@ def _change_setup(
 def _close_turning(db: Session, session_id: int, drum: KitDrum, file: BenchFile) -> None:
     turning, file.turning = file.turning, None
     if turning is not None and turning.done:
-        _change_setup(db, session_id, drum, turned=(turning.side, turning.made))
+        change_setup(db, session_id, drum, turned={turning.side: turning.made})
 
 
 def _fit(
@@ -417,7 +420,7 @@ def _fit(
 ) -> None:
     """Fit the planned head: one of the shelf if it has such a one, else one bought."""
     head_store.fit_construction(db, scope.studio_id, drum.drum_id, side, planned)
-    _change_setup(db, session_id, drum, fitted=(side, planned))
+    change_setup(db, session_id, drum, fitted=(side, planned))
 
 
 def _still_planned(scope: Scope, session_id: int) -> None:
@@ -434,7 +437,7 @@ Chain = tuple[tuple[SetupInfo, SetupFile, tuple[MeasurementInfo, ...]], ...]
 
 def _chain(db: Session, session_id: int, drum: KitDrum) -> Chain:
     """Return the drum's setups, the oldest first, with what was read on each."""
-    _setup_now(db, session_id, drum)
+    setup_of(db, session_id, drum)
     infos = setup_store.listing(db, drum.drum_id)
     rows = setup_store.measurements(db, [info.id for info in infos])
     return tuple(

@@ -8,6 +8,7 @@ import sys
 import typer
 
 from emblar.cli.analyse import analyse_command
+from emblar.cli.matching import compare_command, moves_command
 from emblar.cli.plan import plan_command
 from emblar.cli.predict import predict_command
 from emblar.cli.render import practice_command, render_command
@@ -30,6 +31,8 @@ app.command("render")(render_command)
 app.command("practice")(practice_command)
 app.command("taps")(taps_command)
 app.command("next-turns")(next_turns_command)
+app.command("compare")(compare_command)
+app.command("moves")(moves_command)
 app.command("serve")(serve_command)
 
 

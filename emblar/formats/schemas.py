@@ -6,6 +6,7 @@ from pydantic import BaseModel
 
 from emblar.formats.analysis import AnalysisFile
 from emblar.formats.brief import BriefFile
+from emblar.formats.comparison import ComparisonFile, MovesAsked, MovesFile
 from emblar.formats.drum import DrumFile, PredictionFile
 from emblar.formats.kitplan import KitPlanFile
 from emblar.formats.plan import DrumPlanFile
@@ -17,10 +18,13 @@ from emblar.formats.tuning import TapsFile, TuningFile, TurnsFile
 SCHEMAS: dict[str, type[BaseModel]] = {
     "emblar.analysis-1": AnalysisFile,
     "emblar.brief-1": BriefFile,
+    "emblar.comparison-1": ComparisonFile,
     "emblar.drum-1": DrumFile,
     "emblar.kitplan-1": KitPlanFile,
+    "emblar.moves-1": MovesAsked,
     "emblar.plan-2": DrumPlanFile,
     "emblar.prediction-1": PredictionFile,
+    "emblar.ranked-moves-1": MovesFile,
     "emblar.recipes-1": RecipesFile,
     "emblar.setup-1": SetupFile,
     "emblar.sheet-1": SheetFile,

@@ -3,17 +3,23 @@
 from collections.abc import Callable
 from datetime import timedelta
 
-from emblar.actions.kit import add_drum, suggest_voices
+import numpy as np
+
+from emblar.actions.bench import Bench, bench, finish_job, keep_readings
+from emblar.actions.kit import add_drum, kit, suggest_voices
 from emblar.actions.listen import bring_recording, one_recording, run_analysis
+from emblar.actions.match import bring_take
 from emblar.actions.plan import plan_kit
 from emblar.actions.scope import HERE
 from emblar.actions.sessions import Brief, all_sessions, delete_session, start_session
 from emblar.actions.shelf import add_head
-from emblar.core.planning.kit import OwnedDrum
+from emblar.core.planning.kit import OwnedDrum, model
 from emblar.core.synthesis.low_ferry import TEMPO_BPM, render_low_ferry
+from emblar.core.synthesis.practice import PracticeDrum, practice_drum
 from emblar.formats.brief import AskFile
 from emblar.settings import now
 from emblar.sound.encode import encode
+from emblar.store.kit import KitDrum
 
 NAME = "Low Ferry"
 ARTIST = "The Tin Orchard"
@@ -30,6 +36,8 @@ KIT = (
 )  # fmt: skip
 
 
+SEED, READ_CENTS = 12, 4.0
+TAKE_RATE_HZ, TAKE_FORCES = 44100, (0.3, 0.5, 0.8, 1.0, 1.3)
 LOOSE = (
     ("double-coated", 10.0, 1, "fresh"),
     ("single-dot-coated", 14.0, 2, "fresh"),
@@ -82,3 +90,41 @@ def _fill(session_id: int) -> None:
         add_drum(HERE, session_id, owned)
     suggest_voices(HERE, session_id)
     plan_kit(HERE, session_id)
+    _begin_at_the_bench(session_id)
+    _take_the_snare(session_id)
+
+
+def _drum(session_id: int, name: str) -> KitDrum:
+    return next(drum for drum in kit(HERE, session_id) if drum.owned.name == name)
+
+
+def _room(drum: KitDrum, now: Bench, *, off_cents: float, uneven: float) -> PracticeDrum:
+    """Return a drum of the kit as it stands in the room, so far from its plan."""
+    higher = 2.0 ** (off_cents / 1200.0)
+    lugs = {side: head.planned_hz * higher for side, head in now.heads.items()}
+    return practice_drum(
+        model(drum.owned), lugs["batter"], lugs.get("reso"), uneven=uneven, seed=SEED
+    )
+
+
+def _begin_at_the_bench(session_id: int) -> None:
+    """Have one tom tapped round as found, and looked over: its first rod is next."""
+    drum = _drum(session_id, "Rack 12")
+    now = bench(HERE, session_id, drum.id)
+    room = _room(drum, now, off_cents=-90.0, uneven=0.12)
+    for side in now.heads:
+        read = [(rod, float(hz), READ_CENTS) for rod, hz in enumerate(room.rod_pitches_hz(side))]
+        keep_readings(HERE, session_id, drum.id, side, read, how="microphone")
+    for job in ("as-found", "inspect"):
+        finish_job(HERE, session_id, drum.id, job)
+
+
+def _take_the_snare(session_id: int) -> None:
+    """Record the snare as it is, a little low."""
+    drum = _drum(session_id, "Snare 14")
+    room = _room(drum, bench(HERE, session_id, drum.id), off_cents=-35.0, uneven=0.0)
+    strokes = [room.strike(force=f, rate=TAKE_RATE_HZ, seconds=1.5) for f in TAKE_FORCES]
+    sound = np.concatenate(strokes)
+    flac = encode(0.7 * sound / np.abs(sound).max(), TAKE_RATE_HZ, container="FLAC",
+                  subtype="PCM_16")  # fmt: skip
+    run_analysis(bring_take(HERE, session_id, drum.id, "snare as it is.flac", flac).id)

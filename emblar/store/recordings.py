@@ -57,6 +57,8 @@ class RecordingInfo:
     analysis_version: int | None = None
     created_at: datetime | None = None
     opened_at: datetime | None = None
+    setup_id: int | None = None
+    """Of a take: the setup that the drum was in."""
 
     @property
     def active(self) -> bool:
@@ -84,6 +86,7 @@ def _info(row: RecordingRow) -> RecordingInfo:
         row.analysis_version,
         row.created_at,
         row.opened_at,
+        row.setup_id,
     )
 
 
@@ -108,8 +111,12 @@ def create(
     kind: str,
     main_id: int | None = None,
     voice: str | None = None,
+    take_of: tuple[int, int] | None = None,
 ) -> RecordingInfo:
-    """Add a recording to a session, its analysis waiting."""
+    """Add a recording to a session, its analysis waiting.
+
+    ``take_of`` are the drum and the setup that a take was made of; else it is of the record.
+    """
     row = RecordingRow(
         session_id=session_id,
         audio_id=audio_id,
@@ -119,6 +126,9 @@ def create(
         main_id=main_id,
         voice=voice,
         regions=[],
+        purpose="take" if take_of else "record",
+        drum_id=take_of[0] if take_of else None,
+        setup_id=take_of[1] if take_of else None,
     )
     db.add(row)
     db.flush()
@@ -175,6 +185,18 @@ def files(db: Session, session_id: int) -> list[RecordingInfo]:
     if not mains:
         return []
     return [info for info in done if mains[-1].id in (info.id, info.main_id)]
+
+
+def takes(db: Session, session_id: int, drum_id: int) -> list[RecordingInfo]:
+    """Return the takes of a drum in a session, the oldest first."""
+    query = select(RecordingRow).where(
+        RecordingRow.session_id == session_id,
+        RecordingRow.drum_id == drum_id,
+        RecordingRow.purpose == "take",
+        RecordingRow.deleted_at.is_(None),
+        RecordingRow.state != "cancelled",
+    )
+    return [_info(row) for row in db.execute(query.order_by(RecordingRow.id)).scalars()]
 
 
 def shown(db: Session, session_id: int) -> RecordingInfo | None:

@@ -9,7 +9,7 @@ from collections.abc import Iterator
 
 import pytest
 import uvicorn
-from playwright.sync_api import Browser, Page, expect, sync_playwright
+from playwright.sync_api import Browser, Page, Playwright, expect, sync_playwright
 
 from emblar.service.postgres import free_port
 from emblar.web.app import create_app
@@ -28,11 +28,16 @@ FLAGS = [
 
 
 @pytest.fixture(scope="module")
-def browser() -> Iterator[Browser]:
-    with sync_playwright() as playwright:
-        found = playwright.chromium.launch(executable_path="/usr/bin/chromium", args=FLAGS)
+def playwright() -> Iterator[Playwright]:
+    with sync_playwright() as found:
         yield found
-        found.close()
+
+
+@pytest.fixture(scope="module")
+def browser(playwright: Playwright) -> Iterator[Browser]:
+    found = playwright.chromium.launch(executable_path="/usr/bin/chromium", args=FLAGS)
+    yield found
+    found.close()
 
 
 @pytest.fixture

@@ -56,8 +56,9 @@ FORM = {
     "rod": "0",
     "rod-1": "200",
     "job": "inspect",
+    "setup": "1",
 }
-FILES = ("recipes", "recording", "tap", "clip", "stroke")  # fmt: skip
+FILES = ("recipes", "recording", "tap", "clip", "stroke", "/take")  # fmt: skip
 
 
 def app_routes(app: FastAPI) -> Iterator[tuple[str, str]]:

@@ -1,11 +1,9 @@
-"""Steps and places that say what will be here, the patterns page, and a sign of life."""
+"""Places that say what will be here, the patterns page, and a sign of life."""
 
 from fastapi import APIRouter, Request, Response
 
 from emblar.core.errors import NotFoundError
-from emblar.web.pages.later import PLACES, STEPS
-from emblar.web.routers.context import load
-from emblar.web.routers.here import Here
+from emblar.web.pages.later import PLACES
 from emblar.web.templating import render
 
 router = APIRouter()
@@ -29,12 +27,3 @@ def place(request: Request, place: str) -> Response:
     if place not in PLACES:
         raise NotFoundError("There is no such page.")
     return render(request, "later/place.html", {"later": PLACES[place], "place": place})
-
-
-@router.get("/sessions/{session_id}/{step}")
-def step(scope: Here, request: Request, session_id: int, step: str, sel: str = "") -> Response:
-    """Show what a step will do."""
-    if step not in STEPS:
-        raise NotFoundError("There is no such page.")
-    _, around = load(scope, session_id, step, sel)
-    return render(request, "later/page.html", {"frame": around, "later": STEPS[step]})

@@ -1,0 +1,131 @@
+"""Match by ear: record and take as a fair pair, and our strokes in the record's song."""
+
+from collections.abc import Sequence
+from functools import lru_cache
+
+import numpy as np
+from numpy.typing import NDArray
+
+from emblar.actions.match import Match, match, voice_of
+from emblar.actions.scope import Scope
+from emblar.core.analysis.audio import ANALYSIS_RATE_HZ, one_channel
+from emblar.core.errors import InputError
+from emblar.core.matching.fair_pair import LEAD_S, cut_strokes, fair_pair
+from emblar.core.matching.in_context import over_rest, struck_again
+from emblar.formats.analysis import HitFile
+from emblar.sound.decode import decode_piece
+from emblar.sound.encode import wav_bytes
+from emblar.store import audio as audio_store
+from emblar.store.database import transaction
+
+MOST_STROKES, BEFORE_S, AFTER_S = 4, 0.1, 1.6
+SONG_S = 10.0
+Samples = NDArray[np.float64]
+NO_TAKE = "There is no take to hear yet. Record one, or bring a file."
+
+
+def pair_sounds(
+    scope: Scope, session_id: int, slot_id: int, take_id: int | None = None
+) -> tuple[bytes, bytes]:
+    """Return record and take as WAV: strokes cut alike, starting together, equally loud.
+
+    Raises
+    ------
+    InputError
+        There is no measured take, or no clean stroke on one side.
+    """
+    found = match(scope, session_id, slot_id, take_id)
+    record, take = _record_strokes(found), _take_strokes(found)
+    first, second = fair_pair(record, take, ANALYSIS_RATE_HZ)
+    return wav_bytes(first, ANALYSIS_RATE_HZ), wav_bytes(second, ANALYSIS_RATE_HZ)
+
+
+def song_sounds(
+    scope: Scope, session_id: int, slot_id: int, take_id: int | None = None
+) -> tuple[bytes, bytes]:
+    """Return a piece of the song as it is, and with our strokes over what else plays, as WAV."""
+    found = match(scope, session_id, slot_id, take_id)
+    heard = found.heard
+    hits = [h for h in heard.analysis.hits if h.voice == found.bench.drum.voice]
+    if not hits:
+        raise InputError("The record has no stroke of this drum that could be struck again.")
+    start = _densest(hits)
+    own = [h for h in hits if start <= h.time_s < start + SONG_S]
+    whole_id = next((f.audio_id for f in heard.files if f.rest_audio_id), heard.recording.audio_id)
+    parts = heard.parts
+    whole = _piece(whole_id, start, start + SONG_S)
+    drums = _piece(parts[0] if parts else whole_id, start, start + SONG_S)
+    rest = _piece(parts[1], start, start + SONG_S) if parts else np.zeros_like(whole)
+    stroke = max(_take_strokes(found), key=lambda s: float(np.abs(s).max()))
+    times = [h.time_s - start for h in own]
+    struck = struck_again(
+        stroke, round(LEAD_S * ANALYSIS_RATE_HZ), ANALYSIS_RATE_HZ, times,
+        [h.level_db for h in own], len(whole),
+    )  # fmt: skip
+    peaks = [_peak_near(drums, t) for t in times]
+    ours = over_rest(struck, rest, max(peaks, default=0.5))
+    return wav_bytes(whole, ANALYSIS_RATE_HZ), wav_bytes(ours, ANALYSIS_RATE_HZ)
+
+
+def _peak_near(samples: Samples, time_s: float) -> float:
+    first = max(round((time_s - 0.01) * ANALYSIS_RATE_HZ), 0)
+    return float(np.abs(samples[first : first + round(0.08 * ANALYSIS_RATE_HZ)]).max(initial=0.0))
+
+
+def _densest(hits: Sequence[HitFile]) -> float:
+    """Return where a window of the song holds most strokes of the drum, s."""
+    times = np.array([h.time_s for h in hits])
+    counts = [int(((times >= t) & (times < t + SONG_S)).sum()) for t in times]
+    return max(float(times[int(np.argmax(counts))]) - 0.5, 0.0)
+
+
+def _record_strokes(found: Match) -> list[Samples]:
+    heard = found.heard
+    hits = list(heard.analysis.hits)
+    own = [h for h in hits if h.voice == found.bench.drum.voice]
+    parts = heard.parts
+    audio_id = parts[0] if parts and heard.recording.kind == "mix" else heard.recording.audio_id
+    strokes = _strokes(audio_id, own, [h.time_s for h in hits])
+    if not strokes:
+        raise InputError("The record has no stroke of this drum that can be heard alone.")
+    return strokes
+
+
+def _take_strokes(found: Match) -> list[Samples]:
+    take = found.shown
+    if take is None or take.analysis is None or take.info.audio_id is None:
+        raise InputError(NO_TAKE)
+    own = [h for h in take.analysis.hits if h.voice == voice_of(found.bench.drum.owned.kind)]
+    strokes = _strokes(take.info.audio_id, own, [h.time_s for h in own])
+    if not strokes:
+        raise InputError("No stroke was found in this take. Record it again, closer.")
+    return strokes
+
+
+def _strokes(audio_id: int | None, own: Sequence[HitFile], every: Sequence[float]) -> list[Samples]:
+    """Return the clean strokes with most room after them, in the order they come."""
+
+    def room(hit: HitFile) -> float:
+        after = [t for t in every if t > hit.time_s + 0.03]
+        return min(after, default=hit.time_s + AFTER_S) - hit.time_s
+
+    clean = [h for h in own if h.clean] or list(own)
+    chosen = sorted(sorted(clean, key=lambda h: -min(room(h), AFTER_S))[:MOST_STROKES],
+                    key=lambda h: h.time_s)  # fmt: skip
+    found = []
+    for hit in chosen:
+        start = max(hit.time_s - BEFORE_S, 0.0)
+        piece = _piece(audio_id, start, hit.time_s + AFTER_S)
+        at = hit.time_s - start
+        found += cut_strokes(piece, ANALYSIS_RATE_HZ, [at], [at + room(hit)])
+    return found
+
+
+@lru_cache(maxsize=48)
+def _piece(audio_id: int | None, start_s: float, stop_s: float) -> Samples:
+    """Return a piece of a kept sound, mono; sounds never change."""
+    if audio_id is None:
+        raise InputError("The sound of that recording was not kept. Bring it again.")
+    with transaction() as db:
+        data = audio_store.read(db, audio_id, 0, audio_store.info(db, audio_id).size_bytes)
+    return np.asarray(one_channel(decode_piece(data, start_s, stop_s)), np.float64)

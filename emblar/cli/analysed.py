@@ -1,0 +1,48 @@
+"""A voice's quantities from a sound or from an analysis that was kept as a file."""
+
+from pathlib import Path
+from typing import TYPE_CHECKING
+
+from emblar.core.errors import InputError
+
+if TYPE_CHECKING:
+    from emblar.core.planning.target import Target
+
+
+def target_of_file(path: Path, voice: str, *, alone: bool = False) -> "Target":
+    """Return what a voice of a file measures.
+
+    Parameters
+    ----------
+    path
+        A sound, or an ``emblar.analysis/1`` document.
+    voice
+        Which drum.
+    alone
+        Whether a sound holds strokes of this drum only.
+
+    Raises
+    ------
+    InputError
+        The file cannot be read, or does not tell of this drum.
+    """
+    from emblar.cli.files import read_json
+    from emblar.core.analysis.analyse import analyse
+    from emblar.core.planning.target import target_from_card
+    from emblar.formats.analysis import AnalysisFile, card_from_file
+    from emblar.sound.decode import decode
+
+    if path.suffix.lower() == ".json":
+        file = read_json(path, AnalysisFile)
+        cards = {v.voice: card_from_file(v) for v in file.voices}
+    else:
+        try:
+            data = path.read_bytes()
+        except OSError as error:
+            raise InputError(f"{path} cannot be read: {error.strerror}.") from error
+        kind = "hit" if alone else "auto"
+        found = analyse(decode(data).audio, kind=kind, voice=voice if alone else None)  # type: ignore[arg-type]
+        cards = {v.voice: v for v in found.voices}
+    if voice not in cards:
+        raise InputError(f"{path} tells nothing of “{voice}”: it has {', '.join(cards) or 'none'}.")
+    return target_from_card(cards[voice])

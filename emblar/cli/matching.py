@@ -1,0 +1,39 @@
+"""``emblar compare`` and ``emblar moves``: a take against the record, without the database."""
+
+import sys
+from pathlib import Path
+from typing import Annotated
+
+import typer
+
+
+def compare_command(
+    record: Annotated[Path, typer.Argument(help="The record: a sound, or emblar.analysis/1 JSON")],
+    take: Annotated[Path, typer.Argument(help="The take: strokes of one drum, or its analysis")],
+    voice: Annotated[str, typer.Option(help="Which drum: kick, snare, tom-1, …")] = "snare",
+) -> None:
+    """Compare a take with the record, quantity by quantity, in audible steps."""
+    from emblar.cli.analysed import target_of_file
+    from emblar.core.matching.differences import compare
+    from emblar.formats.comparison import comparison_file
+
+    found = compare(target_of_file(record, voice), target_of_file(take, voice, alone=True))
+    text = comparison_file(voice, found).model_dump_json(by_alias=True, indent=2)
+    sys.stdout.write(text + "\n")
+
+
+def moves_command(
+    setup: Annotated[Path, typer.Argument(help="Drum, setup and record as emblar.moves/1 JSON")],
+    take: Annotated[Path, typer.Argument(help="The take's analysis as emblar.analysis/1 JSON")],
+) -> None:
+    """Rank the single changes that bring a take nearer to the record."""
+    from emblar.cli.analysed import target_of_file
+    from emblar.cli.files import read_json
+    from emblar.core.matching.differences import compare
+    from emblar.core.matching.moves import next_moves
+    from emblar.formats.comparison import MovesAsked, moves_file
+
+    asked = read_json(setup, MovesAsked)
+    found = compare(asked.record(), target_of_file(take, asked.voice, alone=True))
+    text = moves_file(next_moves(asked.setup(), found)).model_dump_json(by_alias=True, indent=2)
+    sys.stdout.write(text + "\n")

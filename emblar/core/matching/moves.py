@@ -1,0 +1,232 @@
+"""The next single change: what each would do to the take, the least invasive first.
+
+Conventions
+-----------
+A move's effect is the model's card after it less the model's card before it, in steps, put on the
+measured take: the model is trusted for what a change does, the microphone for where the drum is.
+What nobody hears counts for nothing (``differences.score``).
+"""
+
+import tomllib
+from collections.abc import Iterator, Mapping
+from dataclasses import dataclass, replace
+from functools import lru_cache
+from importlib import resources
+from typing import Literal
+
+from emblar.core.acoustics.coefficients import prior_coefficients
+from emblar.core.acoustics.drum import Side
+from emblar.core.acoustics.forward import predict
+from emblar.core.acoustics.head import lug_pitch_from_tension, tension_from_lug_pitch
+from emblar.core.acoustics.inverse import tension_per_turn
+from emblar.core.catalogue import (
+    constructions_for,
+    damper,
+    dampers_for,
+    strikers_for,
+    wire_settings,
+)
+from emblar.core.errors import EmblarError
+from emblar.core.matching.differences import Comparison, score
+from emblar.core.planning.kit import OwnedDrum, model
+from emblar.core.planning.predicted import predicted_card
+from emblar.core.planning.steps import steps
+from emblar.core.quantities import Measured
+
+Kind = Literal["strike", "wires", "damper", "undamp", "turn", "head", "port"]
+TURNS = (0.125, 0.25, 0.5, 1.0)
+FOLLOW_STEPS, LEAST_GAIN, MISSING_COSTS = 0.3, 0.15, 0.5
+MODEL_SHARE_SD = 0.35
+"""How far what a change does lies from what the model says, over it (assumption)."""
+
+
+@dataclass(frozen=True, slots=True)
+class DrumSetup:
+    """How a drum is set up: heads and their lug pitches, what lies on it, how it is struck."""
+
+    owned: OwnedDrum
+    batter: str
+    reso: str | None
+    batter_hz: float
+    reso_hz: float | None
+    dampers: tuple[str, ...]
+    striker: str
+    wires: str
+    port_in: float | None = None
+
+
+@dataclass(frozen=True, slots=True)
+class Move:
+    """One change.
+
+    Parameters
+    ----------
+    kind, what
+        What kind of change, and its id: a damper's, a striker's, ``batter +0.125`` turns.
+    setup
+        The drum after it.
+    effect
+        What it does, in steps per quantity, by the model; only what moves noticeably.
+    gain
+        How much nearer the record it brings the take in all, steps.
+    gain_sd
+        How sure that is.
+    minutes, buys, back
+        What it costs: time, whether something has to be there for it, and the way back.
+    """
+
+    kind: Kind
+    what: str
+    setup: DrumSetup
+    effect: dict[str, float]
+    gain: float
+    gain_sd: float
+    minutes: float
+    buys: bool
+    back: str
+
+    @property
+    def worth(self) -> float:
+        """What it brings less what its kind has to bring, steps."""
+        return self.gain - float(_rows()[self.kind]["weight"])
+
+
+@lru_cache(maxsize=1)
+def _rows() -> dict[str, dict[str, float | str]]:
+    text = (resources.files(__package__) / "moves.toml").read_text(encoding="utf-8")
+    return tomllib.loads(text)
+
+
+@lru_cache(maxsize=512)
+def _card(setup: DrumSetup) -> Mapping[str, Measured]:
+    owned = replace(setup.owned, port_in=setup.port_in)
+    drum = model(
+        owned, batter=setup.batter, reso=setup.reso, dampers=setup.dampers, striker=setup.striker,
+        wires_setting=setup.wires,
+    )  # fmt: skip
+    return predicted_card(predict(drum, setup.batter_hz, setup.reso_hz), owned.kind)
+
+
+def effect_of(before: DrumSetup, after: DrumSetup) -> dict[str, float]:
+    """Return what a change does, in steps per quantity, by the model."""
+    was, now = _card(before), _card(after)
+    found = {}
+    for name, step in steps().items():
+        if name in was and name in now:
+            low = min(was[name].value, now[name].value)
+            if step.kind == "difference" or low > 0.0:
+                found[name] = step.apart(now[name].value, was[name].value)
+    return found
+
+
+def next_moves(
+    setup: DrumSetup,
+    found: Comparison,
+    *,
+    heads: bool = True,
+    have: frozenset[str] | None = None,
+) -> list[Move]:
+    """Return the changes that bring a take nearer to the record, the best first.
+
+    Parameters
+    ----------
+    setup
+        The drum as it was when the take was made.
+    found
+        The take against the record.
+    heads
+        Whether other heads are tried, too: they take longest to try.
+    have
+        Ids of dampers, strikers and heads at hand; all of the catalogue if left out.
+    """
+    apart = {name: d.steps for name, d in found.told.items()}
+    before = score(apart)
+    moves = []
+    for kind, what, after in _changes(setup, heads=heads):
+        try:
+            effect = effect_of(setup, after)
+        except EmblarError:
+            continue
+        moved = {name: s + effect.get(name, 0.0) for name, s in apart.items()}
+        gain = before - score(moved)
+        if gain < LEAST_GAIN:
+            continue
+        doubt = MODEL_SHARE_SD * score({n: e for n, e in effect.items() if n in apart})
+        row = _rows()[kind]
+        moves.append(
+            Move(
+                kind, what, after, {n: e for n, e in effect.items() if abs(e) >= FOLLOW_STEPS},
+                gain, doubt, float(row["minutes"]),
+                have is not None and kind in ("damper", "strike", "head") and what not in have,
+                str(row["back"]),
+            )
+        )  # fmt: skip
+    worth = sorted((m for m in moves if m.worth > 0.0),
+                   key=lambda m: -m.worth + (MISSING_COSTS if m.buys else 0.0))  # fmt: skip
+    # Of turns of one head by different amounts only the best is offered.
+    best: dict[tuple[str, str], Move] = {}
+    for move in worth:
+        best.setdefault((move.kind, move.what.split(" ")[0]), move)
+    return list(best.values())
+
+
+def _changes(setup: DrumSetup, *, heads: bool) -> Iterator[tuple[Kind, str, DrumSetup]]:
+    kind = setup.owned.kind
+    for striker in strikers_for(kind):
+        if striker.id != setup.striker and not striker.only_if_asked:
+            yield "strike", striker.id, replace(setup, striker=striker.id)
+    if kind == "snare":
+        for name in wire_settings():
+            if name != setup.wires:
+                yield "wires", name, replace(setup, wires=name)
+    for gone in setup.dampers:
+        left = tuple(d for d in setup.dampers if d != gone)
+        yield "undamp", gone, replace(setup, dampers=left)
+    for row in dampers_for(kind):
+        needs_front = row.side == "reso" and setup.reso is None
+        too_small = setup.owned.diameter_in < row.least_in
+        if row.id not in setup.dampers and not needs_front and not too_small:
+            yield "damper", row.id, replace(setup, dampers=(*setup.dampers, row.id))
+    yield from _turns(setup)
+    if heads:
+        yield from _heads(setup)
+
+
+def _turns(setup: DrumSetup) -> Iterator[tuple[Kind, str, DrumSetup]]:
+    groups: tuple[tuple[str, tuple[Side, ...]], ...] = (("batter", ("batter",)),)
+    if setup.reso is not None:
+        groups += (("reso", ("reso",)), ("both", ("batter", "reso")))
+    for name, sides in groups:
+        for turns in (sign * size for size in TURNS for sign in (1.0, -1.0)):
+            after = setup
+            try:
+                for side in sides:
+                    after = turned(after, side, turns)
+            except EmblarError:
+                continue
+            yield "turn", f"{name} {turns:+g}", after
+
+
+def turned(setup: DrumSetup, side: Side, turns: float) -> DrumSetup:
+    """Return a setup with every rod of a head turned, tightening positive."""
+    k = prior_coefficients()
+    drum = model(setup.owned, batter=setup.batter, reso=setup.reso)
+    hz = setup.batter_hz if side == "batter" else setup.reso_hz
+    if hz is None:
+        return setup
+    tension = tension_from_lug_pitch(drum, side, hz, k)
+    tension += turns * tension_per_turn(drum, side, k).value
+    after = lug_pitch_from_tension(drum, side, max(tension, k["slack_stop"]), k)
+    return replace(setup, batter_hz=after) if side == "batter" else replace(setup, reso_hz=after)
+
+
+def _heads(setup: DrumSetup) -> Iterator[tuple[Kind, str, DrumSetup]]:
+    for row in constructions_for(setup.owned.kind, "batter"):
+        if row.id != setup.batter:
+            yield "head", row.id, replace(setup, batter=row.id)
+
+
+def damper_name(damper_id: str) -> str:
+    """Return a damper's name in the catalogue, in small letters."""
+    name = damper(damper_id).name
+    return name[:1].lower() + name[1:]

@@ -1,0 +1,113 @@
+"""``emblar.comparison/1`` and ``emblar.moves/1``: a take against the record, and what to change."""
+
+from typing import Literal
+
+from pydantic import Field
+
+from emblar.core.matching.differences import Comparison
+from emblar.core.matching.moves import DrumSetup, Move
+from emblar.core.planning.steps import steps
+from emblar.core.planning.target import Target
+from emblar.core.quantities import Measured
+from emblar.formats.brief import ShelfDrumFile
+from emblar.formats.drum import LugHz, PortInches, QuantityFile, Strict
+
+
+class ApartFile(Strict):
+    """One quantity: both values and how many audible steps the take lies above the record."""
+
+    record: float
+    take: float
+    unit: str
+    steps: float
+    sd_steps: float
+
+
+class ComparisonFile(Strict):
+    """A take against the record."""
+
+    schema_: Literal["emblar.comparison/1"] = Field(default="emblar.comparison/1", alias="schema")
+    voice: str
+    quantities: dict[str, ApartFile]
+    untold: dict[str, str]
+    """Quantities that cannot be compared, and why."""
+
+
+def comparison_file(voice: str, found: Comparison) -> ComparisonFile:
+    """Return the published form of a comparison."""
+    rows = {
+        name: ApartFile(
+            record=round(d.record.value, 4), take=round(d.take.value, 4), unit=d.record.unit,
+            steps=round(d.steps, 3), sd_steps=round(d.sd_steps, 3),
+        )
+        for name, d in found.told.items()
+    }  # fmt: skip
+    return ComparisonFile(voice=voice, quantities=rows, untold=found.untold)
+
+
+class MovesAsked(Strict):
+    """A drum as it is set up, and what the record measures of it."""
+
+    schema_: Literal["emblar.moves/1"] = Field(alias="schema")
+    voice: str
+    drum: ShelfDrumFile
+    batter_hz: LugHz
+    reso_hz: LugHz | None = None
+    dampers: list[str] = Field(default_factory=list)
+    striker: str
+    wires: str = "medium"
+    port_in: PortInches | None = None
+    target: dict[str, QuantityFile]
+    """What the record measures, by quantity."""
+
+    def record(self) -> Target:
+        """Return the record's quantities."""
+        values = {
+            name: Measured(row.value, row.sd, row.unit)
+            for name, row in self.target.items()
+            if name in steps()
+        }
+        return Target(self.voice, values, {})
+
+    def setup(self) -> DrumSetup:
+        """Return the drum as it is set up."""
+        owned = self.drum.owned()
+        return DrumSetup(
+            owned, owned.batter, owned.reso, self.batter_hz, self.reso_hz, tuple(self.dampers),
+            self.striker, self.wires, self.port_in,
+        )  # fmt: skip
+
+
+class MoveFile(Strict):
+    """One change: what, what it does in steps by the model, what it brings and costs."""
+
+    kind: str
+    what: str
+    effect: dict[str, float]
+    gain: float
+    gain_sd: float
+    minutes: float
+    back: str
+
+
+class MovesFile(Strict):
+    """Single changes, the best first."""
+
+    schema_: Literal["emblar.ranked-moves/1"] = Field(
+        default="emblar.ranked-moves/1", alias="schema"
+    )
+    moves: list[MoveFile]
+
+
+def moves_file(moves: list[Move]) -> MovesFile:
+    """Return the published form of ranked moves."""
+    return MovesFile(
+        moves=[
+            MoveFile(
+                kind=m.kind, what=m.what,
+                effect={name: round(e, 2) for name, e in m.effect.items()},
+                gain=round(m.gain, 2), gain_sd=round(m.gain_sd, 2), minutes=m.minutes, back=m.back,
+            )
+            for m in moves
+        ]
+    )  # fmt: skip

@@ -1,0 +1,336 @@
+"""What Match shows: record, plan and take on the same rulers, the next move, the journey."""
+
+from collections.abc import Sequence
+from dataclasses import dataclass
+
+from markupsafe import Markup
+
+from emblar.actions.match import Match, Take
+from emblar.core.catalogue import construction, damper, strikers, wire_settings
+from emblar.core.matching.differences import Comparison, Difference
+from emblar.core.matching.moves import Move
+from emblar.core.matching.way_back import RodTurn, WayBack
+from emblar.core.planning.steps import steps
+from emblar.formats.turn_words import turn_words
+from emblar.web.drawing.match_rulers import MatchRow, match_rulers
+from emblar.web.drawing.small_decay import small_decay
+from emblar.web.pages.frame import Frame
+from emblar.web.pages.words import number
+
+SHORT = {"pitch": "note", "bend": "bend", "sustain": "ring-out", "click": "brightness"}
+VERY_STEPS, ROOM_DB = 3.0, -14.0
+SIDES = {"batter": "batter", "reso": "reso"}
+
+
+@dataclass(frozen=True, slots=True)
+class MoveRow:
+    """A move in words."""
+
+    kind: str
+    what: str
+    title: str
+    text: str
+    here: bool
+
+
+@dataclass(frozen=True, slots=True)
+class JourneyCard:
+    """A take in the journey's strip."""
+
+    id: int
+    setup_id: int
+    title: str
+    changed: str
+    picture: Markup
+    off: str
+    href: str
+    play: str
+    shown: bool
+    here: bool
+
+
+@dataclass(frozen=True, slots=True)
+class MatchPage:
+    """Everything the Match screen shows."""
+
+    title: str
+    subtitle: str
+    measuring: bool
+    failed: tuple[str, ...]
+    rulers: Markup | None
+    record_play: str
+    take_play: str
+    song_play: str
+    ours_play: str
+    moves: tuple[MoveRow, ...]
+    stop: str
+    leave_alone: tuple[str, ...]
+    soft_loud: str
+    journey: tuple[JourneyCard, ...]
+    base: str
+    take_id: int | None
+
+
+def match_page(found: Match, around: Frame) -> MatchPage:
+    """Return the Match screen of a drum."""
+    owned, shown = found.bench.drum.owned, found.shown
+    base = f"/sessions/{around.session.id}/match/{found.bench.drum.id}"
+    apart = shown.found if shown else None
+    at = f"?take={shown.info.id}" if shown else ""
+    return MatchPage(
+        title=_title(owned.name, apart),
+        subtitle=_subtitle(shown),
+        measuring=found.measuring,
+        failed=tuple(
+            f"{t.info.filename}: {t.info.message}" for t in found.takes if t.info.state == "failed"
+        ),
+        rulers=_rulers(found, shown) if shown else None,
+        record_play=f"{base}/pair/record.wav{at}",
+        take_play=f"{base}/pair/take.wav{at}",
+        song_play=f"{base}/song/record.wav{at}",
+        ours_play=f"{base}/song/take.wav{at}",
+        moves=tuple(_move_row(m) for m in found.moves),
+        stop=_stop(found, apart),
+        leave_alone=_leave_alone(found, apart),
+        soft_loud=_soft_loud(shown),
+        journey=_journey(found, base, around),
+        base=base,
+        take_id=shown.info.id if shown else None,
+    )
+
+
+def _title(name: str, apart: Comparison | None) -> str:
+    if apart is None:
+        return name
+    heard = apart.heard
+    if not heard:
+        return f"{name}: there"
+    words = [_word(d) for d in heard[:2]]
+    return f"{name}: {' and '.join(words)}"
+
+
+def _word(d: Difference) -> str:
+    step = steps()[d.name]
+    much = (
+        "much too "
+        if abs(d.steps) > VERY_STEPS
+        else "a little too "
+        if abs(d.steps) < 2
+        else "too "
+    )
+    words = {
+        ("pitch", True): "high", ("pitch", False): "low", ("sustain", True): "long",
+        ("sustain", False): "short", ("length", True): "long", ("length", False): "short",
+        ("attack", True): "hard", ("attack", False): "soft", ("click", True): "bright",
+        ("click", False): "dark", ("body", True): "full", ("body", False): "thin",
+        ("ring", True): "ringy", ("ring", False): "dry", ("wires", True): "wiry",
+        ("wires", False): "short of wires", ("bend", True): "falls too far",
+        ("bend", False): "falls too little",
+    }  # fmt: skip
+    word = words.get((d.name, d.steps > 0))
+    if d.name in ("bend", "wires") and word is not None and word != "wiry":
+        return word
+    if word is None:
+        return f"{d.name} {step.more if d.steps > 0 else step.less}"
+    return much + word
+
+
+def _subtitle(shown: Take | None) -> str:
+    if shown is None or shown.found is None:
+        return "No take yet. Record a few strokes as they will be played, soft to loud."
+    heard = {d.name for d in shown.found.heard}
+    there = [name for name in shown.found.told if name not in heard]
+    rest = (
+        f" {_listed(there).capitalize()} {'is' if len(there) == 1 else 'are'} there."
+        if there
+        else ""
+    )
+    return f"Take {shown.number} against the record.{rest}"
+
+
+def _listed(names: Sequence[str]) -> str:
+    rows = list(names)
+    return rows[0] if len(rows) == 1 else f"{', '.join(rows[:-1])} and {rows[-1]}"
+
+
+def _rulers(found: Match, shown: Take) -> Markup:
+    rows = []
+    plan = found.bench.plan
+    apart = shown.found or Comparison({}, {})
+    for name, step in steps().items():
+        if name not in apart.told and name not in apart.untold:
+            continue
+        record = found.record.values.get(name)
+        take = shown.target.values.get(name) if shown.target else None
+        d = apart.told.get(name)
+        planned = plan.card.get(name)
+        plan_steps = None
+        if record is not None and planned is not None and d is not None:
+            low = min(record.value, planned.value)
+            if step.kind == "difference" or low > 0.0:
+                plan_steps = step.apart(planned.value, record.value)
+        rows.append(
+            MatchRow(
+                name,
+                number(record.value, record.unit) if record else "",
+                number(take.value, take.unit) if take else "",
+                d.steps if d else None, d.sd_steps if d else 0.0, plan_steps,
+                d.heard if d else False, apart.untold.get(name, ""),
+            )
+        )  # fmt: skip
+    return match_rulers(rows, f"take {shown.number}")
+
+
+def _move_row(move: Move) -> MoveRow:
+    told = sorted(move.effect.items(), key=lambda kv: -abs(kv[1]))[:4]
+    effects = ", ".join(
+        f"{name} {abs(e):.1f} {steps()[name].more if e > 0 else steps()[name].less}"
+        for name, e in told
+    )
+    time = f"{move.minutes:g} min, back: {move.back}"
+    buys = " Not on the shelf." if move.buys else ""
+    gain = f"{move.gain:.1f} ± {move.gain_sd:.1f} steps nearer in all"
+    text = f"{gain}. By the model, in steps: {effects}. {time}.{buys}"
+    return MoveRow(move.kind, move.what, _move_title(move), text, move.kind not in ("head", "port"))
+
+
+def _move_title(move: Move) -> str:
+    if move.kind == "strike":
+        return f"Strike with {_small(strikers()[move.what].name)}"
+    if move.kind == "wires":
+        return f"Wires {_small(wire_settings()[move.what].name)}"
+    if move.kind == "damper":
+        name = damper(move.what).name
+        return name[:1].upper() + name[1:]
+    if move.kind == "undamp":
+        return f"Take off: {_small(damper(move.what).name)}"
+    if move.kind == "turn":
+        side, turns = move.what.split(" ")
+        way = "up" if float(turns) > 0 else "down"
+        head = "Both heads" if side == "both" else side.capitalize()
+        return f"{head} {way} {turn_words(float(turns))} on every rod"
+    return f"Another batter: {_small(construction(move.what).name)}"
+
+
+def _small(name: str) -> str:
+    return name[:1].lower() + name[1:]
+
+
+def _stop(found: Match, apart: Comparison | None) -> str:
+    if apart is None or found.shown is None:
+        return ""
+    if not apart.heard:
+        return "Stop here: what is left cannot be heard."
+    if not found.moves and found.shown.number == len(found.takes):
+        return (
+            "No single change brings it clearly nearer. What is left may be the room, the desk or "
+            "the player's hand."
+        )
+    return ""
+
+
+def _leave_alone(found: Match, apart: Comparison | None) -> tuple[str, ...]:
+    rows = []
+    voice = found.heard.voice(found.bench.drum.voice or "")
+    if voice is not None and voice.room_db is not None and voice.room_db > ROOM_DB:
+        rows.append(
+            "A good part of the record's length is its room, not the drum: stop chasing it."
+        )
+    if apart is not None:
+        rows += [f"{name.capitalize()}, {why}." for name, why in apart.untold.items()]
+    return tuple(rows)
+
+
+def _soft_loud(shown: Take | None) -> str:
+    if shown is None or shown.analysis is None:
+        return ""
+    card = next(iter(shown.analysis.voices), None)
+    if card is None or card.soft is None or card.loud is None:
+        return "Play it soft to loud in one take, and Emblar says whether it holds."
+    off = []
+    for name in ("attack", "click", "sustain", "ring"):
+        soft, loud, step = card.soft.values.get(name), card.loud.values.get(name), steps()[name]
+        if (
+            soft is None
+            or loud is None
+            or (step.kind == "ratio" and min(soft.value, loud.value) <= 0)
+        ):
+            continue
+        apart = step.apart(loud.value, soft.value)
+        if abs(apart) > VERY_STEPS:
+            off.append(f"{name} {step.more if apart > 0 else step.less} when loud")
+    if not off:
+        return "It holds from soft to loud in this take."
+    return f"From soft to loud it changes: {', '.join(off)}."
+
+
+def _journey(found: Match, base: str, around: Frame) -> tuple[JourneyCard, ...]:
+    cards = []
+    before = None
+    for take in found.takes:
+        values = take.target.values if take.target else {}
+        length, sustain = values.get("length"), values.get("sustain")
+        heard = f"{take.found.apart:.1f} steps off" if take.found else take.info.state
+        cards.append(
+            JourneyCard(
+                take.info.id, take.info.setup_id or 0, f"Take {take.number}",
+                _changed(before, take),
+                small_decay(f"take-{take.number}", length.value if length else None,
+                            sustain.value if sustain else None),
+                heard,
+                f"/sessions/{around.session.id}/match?sel={around.selection}&take={take.info.id}",
+                f"{base}/pair/take.wav?take={take.info.id}",
+                found.shown is not None and take.info.id == found.shown.info.id,
+                take.info.setup_id == found.bench.setup.id,
+            )
+        )  # fmt: skip
+        before = take
+    return tuple(cards)
+
+
+def _changed(before: Take | None, take: Take) -> str:
+    """Return what changed since the take before, in a few words."""
+    if take.setup is None:
+        return ""
+    if before is None or before.setup is None:
+        return "the first"
+    was, now = before.setup, take.setup
+    rows = [f"+ {_small(damper(d).name)}" for d in now.dampers if d not in was.dampers]
+    rows += [f"− {_small(damper(d).name)}" for d in was.dampers if d not in now.dampers]
+    if now.striker and now.striker != was.striker:
+        rows.append(_small(strikers()[now.striker].name))
+    if now.wires and now.wires != was.wires:
+        rows.append(f"wires {_small(wire_settings()[now.wires].name)}")
+    if now.batter.construction != was.batter.construction:
+        rows.append(f"new batter, {_small(construction(now.batter.construction).name)}")
+    if before.info.setup_id != take.info.setup_id and not rows:
+        rows.append("turned")
+    return ", ".join(rows) or "as before"
+
+
+def way_words(way: WayBack) -> tuple[str, ...]:
+    """Return the way to a setup, a line a step."""
+    if way.nothing:
+        return ("The drum is there already.",)
+    rows = [
+        f"Fit on the {side}: {_small(construction(made).name)}." for side, made in way.fit.items()
+    ]
+    rows += [
+        f"Bring the {side} up anew in Bench: it was let down or exchanged in between."
+        for side in way.anew
+    ]
+    for side, turns in way.turns.items():
+        rows.append(f"{side.capitalize()}: {'; '.join(_rod_words(t) for t in turns)}.")
+    rows += [f"Put on: {_small(damper(d).name)}." for d in way.damp]
+    rows += [f"Take off: {_small(damper(d).name)}." for d in way.undamp]
+    if way.wires:
+        rows.append(f"Wires {_small(wire_settings()[way.wires].name)}.")
+    if way.striker:
+        rows.append(f"Strike with {_small(strikers()[way.striker].name)}.")
+    return tuple(rows)
+
+
+def _rod_words(turn: RodTurn) -> str:
+    if turn.down:
+        return f"rod {turn.rod + 1} down {turn_words(turn.down)}, then up {turn_words(turn.up)}"
+    return f"rod {turn.rod + 1} up {turn_words(turn.up)}"

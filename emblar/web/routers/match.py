@@ -1,0 +1,109 @@
+"""Match: bring takes, hear them against the record, make the next move, go back."""
+
+from typing import Annotated, Literal
+
+from fastapi import APIRouter, File, Form, Request, Response, UploadFile
+
+from emblar.actions import match as actions
+from emblar.actions.match_sound import pair_sounds, song_sounds
+from emblar.core.errors import InputError
+from emblar.web.pages.match import match_page, way_words
+from emblar.web.routers.context import go, load
+from emblar.web.routers.fields import AskedId, Id, Text
+from emblar.web.routers.here import Here
+from emblar.web.templating import render
+
+router = APIRouter(prefix="/sessions/{session_id}/match")
+Which = Literal["record", "take"]
+WAV = "audio/wav"
+
+
+@router.get("")
+def show(
+    scope: Here,
+    request: Request,
+    session_id: Id,
+    sel: str = "",
+    take: AskedId = None,
+    way: AskedId = None,
+    gone: AskedId = None,
+) -> Response:
+    """Show a drum against the record."""
+    _, around = load(scope, session_id, "match", sel)
+    page, problem = None, ""
+    path: tuple[str, ...] = ()
+    if around.drum is None:
+        problem = "There is no drum to hold against the record yet. Say in Kit what you own."
+    else:
+        try:
+            page = match_page(actions.match(scope, session_id, around.drum.id, take), around)
+        except InputError as error:
+            problem = str(error)
+        if page is not None and way is not None:
+            path = way_words(actions.way_to(scope, session_id, around.drum.id, way))
+    return render(
+        request, "match/page.html",
+        {"page": page, "frame": around, "problem": problem, "way": path, "way_id": way,
+         "gone": gone},
+    )  # fmt: skip
+
+
+def _back(session_id: int, slot_id: int, more: str = "") -> Response:
+    return go(f"/sessions/{session_id}/match?sel=d{slot_id}{more}")
+
+
+@router.post("/{slot_id}/take")
+def bring(
+    scope: Here, session_id: Id, slot_id: Id, file: Annotated[UploadFile, File()]
+) -> Response:
+    """Keep a take and have it measured."""
+    actions.bring_take(scope, session_id, slot_id, file.filename or "", file.file.read())
+    return _back(session_id, slot_id)
+
+
+@router.get("/{slot_id}/pair/{which}.wav")
+def pair(scope: Here, session_id: Id, slot_id: Id, which: Which, take: AskedId = None) -> Response:
+    """Return record or take, cut alike, starting together, equally loud."""
+    sounds = pair_sounds(scope, session_id, slot_id, take)
+    return Response(sounds[0 if which == "record" else 1], media_type=WAV)
+
+
+@router.get("/{slot_id}/song/{which}.wav")
+def song(scope: Here, session_id: Id, slot_id: Id, which: Which, take: AskedId = None) -> Response:
+    """Return a piece of the song as it is, or with our strokes in it."""
+    sounds = song_sounds(scope, session_id, slot_id, take)
+    return Response(sounds[0 if which == "record" else 1], media_type=WAV)
+
+
+@router.post("/{slot_id}/move")
+def move(
+    scope: Here,
+    session_id: Id,
+    slot_id: Id,
+    kind: Annotated[Text, Form()],
+    what: Annotated[Text, Form()],
+) -> Response:
+    """Keep that a move was made."""
+    actions.make_move(scope, session_id, slot_id, kind, what)
+    return _back(session_id, slot_id)
+
+
+@router.post("/{slot_id}/back")
+def back(scope: Here, session_id: Id, slot_id: Id, setup: Annotated[int, Form(ge=1)]) -> Response:
+    """Keep that the way back to a setup was gone."""
+    actions.go_back(scope, session_id, slot_id, setup)
+    return _back(session_id, slot_id)
+
+
+@router.post("/{slot_id}/takes/{take_id}/take-away")
+def take_away(scope: Here, session_id: Id, slot_id: Id, take_id: Id) -> Response:
+    """Remove a take."""
+    actions.take_away(scope, session_id, slot_id, take_id)
+    return _back(session_id, slot_id, f"&gone={take_id}")
+
+
+@router.post("/{slot_id}/takes/{take_id}/bring-back")
+def bring_back(scope: Here, session_id: Id, slot_id: Id, take_id: Id) -> Response:
+    """Bring a take back that was removed."""
+    actions.bring_take_back(scope, session_id, slot_id, take_id)
+    return _back(session_id, slot_id)

@@ -1,0 +1,131 @@
+// Match: record and take on one key, swapped without a gap; takes from the microphone.
+const LONGEST_S = 30;
+let pair = null;
+let taking = null;
+
+const heard = (text) => {
+  const line = document.querySelector("[data-heard]");
+  if (line) line.textContent = text;
+};
+
+// Both sounds run together from the start; the key only opens one and closes the other.
+const startPair = async (button) => {
+  const { load } = window.emblarPlayer;
+  window.emblarPlayer.stop();
+  const buffers = await Promise.all([load(button.dataset.record), load(button.dataset.takeSound)]);
+  const context = new AudioContext();
+  const gains = buffers.map((buffer, i) => {
+    const source = new AudioBufferSourceNode(context, { buffer, loop: true });
+    const gain = new GainNode(context, { gain: i === 0 ? 1 : 0 });
+    source.connect(gain).connect(context.destination);
+    source.start(context.currentTime + 0.02);
+    return gain;
+  });
+  pair = { button, context, gains, at: 0 };
+  show();
+};
+
+const stopPair = () => {
+  if (!pair) return;
+  pair.context.close();
+  pair.button.querySelector("[data-pair-says]").textContent = pair.button.dataset.usual;
+  pair = null;
+};
+
+const show = () => {
+  const label = pair.button.querySelector("[data-pair-says]");
+  pair.button.dataset.usual ??= label.textContent;
+  label.textContent = pair.at === 0 ? "Playing record" : "Playing take";
+  document.documentElement.dataset.playing = pair.at === 0 ? "record" : "take";
+};
+
+const swap = () => {
+  pair.at = 1 - pair.at;
+  pair.gains.forEach((gain, i) => gain.gain.setTargetAtTime(i === pair.at ? 1 : 0, pair.context.currentTime, 0.004));
+  show();
+};
+
+const record = async () => {
+  const stream = await navigator.mediaDevices.getUserMedia({
+    audio: { echoCancellation: false, noiseSuppression: false, autoGainControl: false },
+  });
+  const context = new AudioContext();
+  await context.audioWorklet.addModule("/static/match/recorder.js");
+  const node = new AudioWorkletNode(context, "take-recorder", { numberOfOutputs: 0 });
+  const blocks = [];
+  node.port.onmessage = ({ data }) => blocks.push(data);
+  context.createMediaStreamSource(stream).connect(node);
+  taking = { stream, context, blocks, rate: context.sampleRate, until: setTimeout(() => finish(), LONGEST_S * 1000) };
+  document.querySelector("[data-take-says]").textContent = "Recording: stop";
+  heard("Recording. A few strokes, soft to loud, then n again.");
+};
+
+const finish = async () => {
+  const { stream, context, blocks, rate, until } = taking;
+  clearTimeout(until);
+  stream.getTracks().forEach((track) => track.stop());
+  await context.close();
+  taking = null;
+  document.querySelector("[data-take-says]").textContent = "Record a take";
+  const form = new FormData();
+  form.append("file", wav(blocks, rate), "take.wav");
+  heard("Keeping the take …");
+  const base = document.querySelector("[data-match]").dataset.match;
+  const answer = await fetch(`${base}/take`, { method: "POST", body: form, headers: { "HX-Request": "true" } });
+  if (answer.ok) window.location.assign(answer.url);
+  else heard(await answer.text());
+};
+
+const wav = (blocks, rate) => {
+  const count = blocks.reduce((sum, block) => sum + block.length, 0);
+  const view = new DataView(new ArrayBuffer(44 + 4 * count));
+  const text = (at, word) => [...word].forEach((c, i) => view.setUint8(at + i, c.charCodeAt(0)));
+  text(0, "RIFF");
+  view.setUint32(4, 36 + 4 * count, true);
+  text(8, "WAVEfmt ");
+  view.setUint32(16, 16, true);
+  view.setUint16(20, 3, true);
+  view.setUint16(22, 1, true);
+  view.setUint32(24, rate, true);
+  view.setUint32(28, 4 * rate, true);
+  view.setUint16(32, 4, true);
+  view.setUint16(34, 32, true);
+  text(36, "data");
+  view.setUint32(40, 4 * count, true);
+  let at = 44;
+  blocks.forEach((block) =>
+    block.forEach((value) => {
+      view.setFloat32(at, value, true);
+      at += 4;
+    }),
+  );
+  return new Blob([view.buffer], { type: "audio/wav" });
+};
+
+document.addEventListener("click", (event) => {
+  const button = event.target.closest("[data-pair]");
+  if (button) {
+    if (pair?.button === button) swap();
+    else {
+      stopPair();
+      startPair(button).catch(window.emblarPlayer.say);
+    }
+    return;
+  }
+  if (event.target.closest("[data-hear], [data-stop]")) stopPair();
+  if (event.target.closest("[data-take]")) {
+    stopPair();
+    (taking ? finish() : record()).catch((error) => heard(`No microphone: ${error.message}. Bring a take as a file.`));
+  }
+});
+document.addEventListener("keydown", (event) => {
+  if (event.key === "s" && !event.target.matches("input, textarea, select")) stopPair();
+});
+document.addEventListener("change", (event) => {
+  if (event.target.matches("[data-send-at-once]") && event.target.files.length) event.target.form.requestSubmit();
+});
+// What is compared is there when the key is pressed.
+document.querySelectorAll("[data-pair][data-key='x']").forEach((button) => {
+  window.emblarPlayer.load(button.dataset.record).catch(() => {});
+  window.emblarPlayer.load(button.dataset.takeSound).catch(() => {});
+});

@@ -1,0 +1,139 @@
+"""Match: takes measured with their setup, moves made, the way back gone."""
+
+import numpy as np
+import pytest
+
+from emblar.actions import bench, match
+from emblar.actions.kit import kit
+from emblar.actions.listen import run_analysis
+from emblar.actions.match_sound import pair_sounds, song_sounds
+from emblar.actions.scope import HERE
+from emblar.core.analysis.audio import ANALYSIS_RATE_HZ
+from emblar.core.errors import BadAudioError, InputError, NotFoundError
+from emblar.core.matching.fair_pair import loudness_lufs
+from emblar.core.planning.kit import model
+from emblar.core.synthesis.practice import practice_drum
+from emblar.sound.decode import decode
+from emblar.sound.encode import wav_bytes
+from emblar.store.kit import KitDrum
+from tests.recordings import RATE
+
+
+def drum_of(session: int, kind: str) -> KitDrum:
+    return next(d for d in kit(HERE, session) if d.owned.kind == kind)
+
+
+def a_take(session: int, drum: KitDrum, *, off_cents: float = 0.0, seed: int = 1) -> bytes:
+    """Return strokes on the drum at the plan's lug pitches, or so many cents off them."""
+    now = bench.bench(HERE, session, drum.id)
+    higher = 2.0 ** (off_cents / 1200.0)
+    lugs = {side: head.planned_hz * higher for side, head in now.heads.items()}
+    made = {side: head.made for side, head in now.heads.items()}
+    hidden = practice_drum(
+        model(drum.owned, batter=made["batter"], reso=made.get("reso")), lugs["batter"],
+        lugs.get("reso"), uneven=0.0, seed=seed,
+    )  # fmt: skip
+    forces = (0.5, 0.8, 1.0, 1.2)
+    sound = np.concatenate([hidden.strike(force=f, rate=RATE, seconds=1.6) for f in forces])
+    return wav_bytes(0.7 * sound / np.abs(sound).max(), RATE)
+
+
+def taken(session: int, drum: KitDrum, data: bytes) -> int:
+    info = match.bring_take(HERE, session, drum.id, "take.wav", data)
+    run_analysis(info.id)
+    return info.id
+
+
+def test_a_take_is_measured_and_held_against_the_record(planned: int) -> None:
+    drum = drum_of(planned, "tom")
+    before = match.match(HERE, planned, drum.id)
+    assert before.shown is None
+    assert before.moves == ()
+    take = taken(planned, drum, a_take(planned, drum, off_cents=-120.0))
+    found = match.match(HERE, planned, drum.id)
+    assert found.shown is not None
+    assert found.shown.info.id == take
+    assert found.shown.found is not None
+    assert -14.0 < found.shown.found.told["pitch"].steps < -4.0
+    assert found.moves[0].kind == "turn"
+    assert "+" in found.moves[0].what
+    assert found.heard.recording.id != take
+
+
+def test_a_take_is_no_file_of_the_record(planned: int) -> None:
+    drum = drum_of(planned, "tom")
+    before = match.match(HERE, planned, drum.id).heard
+    taken(planned, drum, a_take(planned, drum))
+    after = match.match(HERE, planned, drum.id).heard
+    assert after.recording.id == before.recording.id
+    assert [f.id for f in after.files] == [f.id for f in before.files]
+
+
+def test_a_move_is_kept_and_the_way_back_undoes_it(planned: int) -> None:
+    drum = drum_of(planned, "tom")
+    taken(planned, drum, a_take(planned, drum, off_cents=-120.0))
+    first = match.match(HERE, planned, drum.id)
+    move = first.moves[0]
+    match.make_move(HERE, planned, drum.id, move.kind, move.what)
+    second = match.match(HERE, planned, drum.id)
+    assert second.bench.setup.id != first.bench.setup.id
+    assert second.bench.setup.parent_id == first.bench.setup.id
+    way = match.way_to(HERE, planned, drum.id, first.bench.setup.id)
+    assert way.turns
+    assert all(rod.up > 0.0 for rods in way.turns.values() for rod in rods)
+    match.go_back(HERE, planned, drum.id, first.bench.setup.id)
+    assert match.way_to(HERE, planned, drum.id, first.bench.setup.id).nothing
+    with pytest.raises(InputError, match="not offered any more"):
+        match.make_move(HERE, planned, drum.id, "damper", "nothing-such")
+    with pytest.raises(NotFoundError):
+        match.way_to(HERE, planned, drum.id, 99_999)
+
+
+def test_each_take_belongs_to_the_setup_it_was_made_in(planned: int) -> None:
+    drum = drum_of(planned, "snare")
+    taken(planned, drum, a_take(planned, drum))
+    goal = bench.bench(HERE, planned, drum.id).heads["batter"].goal_hz
+    bench.type_readings(HERE, planned, drum.id, "batter", [0.9 * goal] * drum.owned.rods)
+    bench.turned(HERE, planned, drum.id, "batter")
+    taken(planned, drum, a_take(planned, drum, off_cents=30.0, seed=2))
+    takes = match.match(HERE, planned, drum.id).takes
+    assert takes[0].info.setup_id != takes[1].info.setup_id
+    assert [t.number for t in takes] == [1, 2]
+
+
+def test_record_and_take_are_heard_equally_loud(planned: int) -> None:
+    drum = drum_of(planned, "snare")
+    taken(planned, drum, a_take(planned, drum))
+    record, take = (decode(data).audio.samples[:, 0].astype(np.float64)
+                    for data in pair_sounds(HERE, planned, drum.id))  # fmt: skip
+    assert len(record) == len(take)
+    apart = loudness_lufs(record, ANALYSIS_RATE_HZ) - loudness_lufs(take, ANALYSIS_RATE_HZ)
+    assert abs(apart) < 0.5
+    assert max(np.abs(record).max(), np.abs(take).max()) < 0.95
+
+
+def test_our_strokes_stand_where_the_records_do(planned: int) -> None:
+    drum = drum_of(planned, "snare")
+    taken(planned, drum, a_take(planned, drum))
+    whole, ours = (decode(data).audio.samples[:, 0] for data in song_sounds(HERE, planned, drum.id))
+    assert len(whole) == len(ours)
+    assert 0.05 < np.abs(ours).max() <= 0.96
+
+
+def test_a_removed_take_comes_back(planned: int) -> None:
+    drum = drum_of(planned, "tom")
+    take = taken(planned, drum, a_take(planned, drum))
+    match.take_away(HERE, planned, drum.id, take)
+    assert match.match(HERE, planned, drum.id).takes == ()
+    match.bring_take_back(HERE, planned, drum.id, take)
+    assert len(match.match(HERE, planned, drum.id).takes) == 1
+    with pytest.raises(NotFoundError):
+        match.take_away(HERE, planned, drum_of(planned, "kick").id, take)
+
+
+def test_what_cannot_be_compared_says_so(planned: int) -> None:
+    drum = drum_of(planned, "tom")
+    with pytest.raises(BadAudioError):
+        match.bring_take(HERE, planned, drum.id, "x.wav", b"not a sound")
+    with pytest.raises(InputError, match="no take to hear"):
+        pair_sounds(HERE, planned, drum.id)

@@ -1,0 +1,49 @@
+"""Match in the browser: a take brought, compared by key, a move made, and back again."""
+
+import re
+
+import pytest
+from playwright.sync_api import Page, expect
+
+from emblar.actions import match
+from emblar.actions.scope import HERE
+from tests.actions.test_match import a_take, drum_of
+
+
+def bring(page: Page, name: str, data: bytes) -> None:
+    file = {"name": f"{name}.wav", "mimeType": "audio/wav", "buffer": data}
+    page.locator("input[type=file]").set_input_files(file)
+
+
+@pytest.mark.usefixtures("worker")
+def test_a_take_is_compared_moved_and_brought_back(page: Page, planned: int) -> None:
+    drum = drum_of(planned, "tom")
+    page.goto(f"/sessions/{planned}/match?sel=d{drum.id}")
+    expect(page.locator(".subtitle-line")).to_contain_text("No take yet")
+    bring(page, "first", a_take(planned, drum, off_cents=-120.0))
+    expect(page.locator(".subtitle-line")).to_contain_text("Take 1 against the record")
+    expect(page.get_by_role("heading", level=1)).to_contain_text("too low")
+    root = page.locator("html")
+    page.keyboard.press("x")
+    expect(root).to_have_attribute("data-playing", "record")
+    page.keyboard.press("x")
+    expect(root).to_have_attribute("data-playing", "take")
+    first = match.match(HERE, planned, drum.id)
+    expect(page.locator(".move-first")).to_contain_text(re.compile("up .* on every rod"))
+    page.keyboard.press("Enter")
+    expect(page.get_by_role("link", name="return here")).to_be_visible()
+    bring(page, "second", a_take(planned, drum, off_cents=-10.0, seed=4))
+    expect(page.locator(".subtitle-line")).to_contain_text("Take 2 against the record")
+    after = match.match(HERE, planned, drum.id)
+    assert after.shown is not None
+    assert after.shown.found is not None
+    assert first.shown is not None
+    assert first.shown.found is not None
+    assert after.shown.found.apart < first.shown.found.apart
+    page.get_by_role("link", name="return here").first.click()
+    expect(page.get_by_role("status").filter(has_text="The way there")).to_contain_text(
+        re.compile(r"rod 1 down .*, then up")
+    )
+    page.get_by_role("button", name="Done: the drum is there").click()
+    expect(page.locator(".way")).to_have_count(0)
+    assert match.way_to(HERE, planned, drum.id, first.bench.setup.id).nothing
