@@ -90,7 +90,7 @@ def bring_take(
         setup = setup_of(db, session_id, drum)
         recording = store.create(
             db, session_id=session_id, audio_id=audio_store.keep(db, kept, media_type),
-            filename=PurePath(filename).name or "take", kind="hit",
+            filename=PurePath(filename).name or "take", kind="drums",
             voice=voice_of(drum.owned.kind), take_of=(drum.drum_id, setup.id),
         )  # fmt: skip
         defer_analysis(db, recording.id)

@@ -40,7 +40,7 @@ def target_of_file(path: Path, voice: str, *, alone: bool = False) -> "Target":
             data = path.read_bytes()
         except OSError as error:
             raise InputError(f"{path} cannot be read: {error.strerror}.") from error
-        kind = "hit" if alone else "auto"
+        kind = "drums" if alone else "auto"
         found = analyse(decode(data).audio, kind=kind, voice=voice if alone else None)  # type: ignore[arg-type]
         cards = {v.voice: v for v in found.voices}
     if voice not in cards:

@@ -50,7 +50,7 @@ def test_moves_are_ranked_for_a_drum_and_a_record(
     }  # fmt: skip
     file, analysis = tmp_path / "moves.json", tmp_path / "take.json"
     file.write_text(json.dumps(asked), encoding="utf-8")
-    run("analyse", sounds[1], "--kind", "hit", "--voice", "snare", "--json", analysis)
+    run("analyse", sounds[1], "--kind", "drums", "--voice", "snare", "--json", analysis)
     found = json.loads(run("moves", file, analysis))
     assert found["moves"][0]["kind"] == "turn"
     assert found["moves"][0]["effect"]["pitch"] > 1.0

@@ -47,7 +47,7 @@ def strokes(setup: DrumSetup = SETUP, *, gain: float = 0.5, seed: int = 1) -> np
 
 
 def target(samples: np.ndarray, rate: int = RATE) -> Target:
-    found = analyse(Audio(samples[:, None].astype(np.float32), rate), kind="hit", voice="snare")
+    found = analyse(Audio(samples[:, None].astype(np.float32), rate), kind="drums", voice="snare")
     return target_from_card(next(v for v in found.voices if v.voice == "snare"))
 
 
