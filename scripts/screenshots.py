@@ -28,7 +28,9 @@ VIEWS = {
     "kit": "/sessions/1/kit?sel=kick",
     "plan": "/sessions/1/plan?sel=tom-2",
     "ways": "/sessions/1/plan/ways?sel=tom-2&left=best&right=least+work",
-    "bench": "/sessions/1/bench",
+    "bench": "/sessions/1/bench?sel=d2",
+    "match": "/sessions/1/match?sel=d4",
+    "practice": "/practice",
     "sheet": "/sessions/1/sheet",
     "readings": "/sessions/1/listen?sel=kick",
 }
@@ -78,6 +80,8 @@ def main() -> None:
             )
             for name, path in views.items():
                 _take(page, path, name)
+        phone = browser.new_page(viewport={"width": 390, "height": 844}, has_touch=True)
+        _take(phone, VIEWS["bench"], "bench-phone")
         page.goto(f"{ADDRESS}/sessions/1/listen?sel=snare")
         page.keyboard.press("?")
         page.screenshot(path=FOLDER / "keys-dark.png")

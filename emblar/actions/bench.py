@@ -153,13 +153,6 @@ def bench(scope: Scope, session_id: int, slot_id: int) -> Bench:
     return _bench(drum, plan, version, chain, lenient(BenchFile, document, "The work so far"))
 
 
-def jobs_done(scope: Scope, session_id: int) -> dict[int, tuple[int, bool]]:
-    """Return per drum of the studio how many jobs are done, and whether it is tuned."""
-    with in_session(scope, session_id) as db:
-        rows = store.listing(db, session_id)
-    return {i: (len(d.get("jobs", {})), "listen" in d.get("jobs", {})) for i, d in rows.items()}
-
-
 def type_readings(
     scope: Scope, session_id: int, slot_id: int, side: Side, lug_hz: Sequence[float | None]
 ) -> int:

@@ -4,13 +4,14 @@ from dataclasses import dataclass
 from typing import Literal
 
 from emblar.actions.scope import Scope
+from emblar.store import bench, plans, sessions
 from emblar.store import kit as kit_store
-from emblar.store import plans, sessions
 from emblar.store.database import transaction
+from emblar.store.kit import KitDrum
 from emblar.store.sessions import SessionInfo
 
-Next = Literal["record", "kit", "plan", "tune"]
-How = Literal["nothing", "target", "planned"]
+Next = Literal["record", "kit", "plan", "tune", "match"]
+How = Literal["nothing", "target", "planned", "tuned"]
 
 
 @dataclass(frozen=True, slots=True)
@@ -37,6 +38,7 @@ def home(scope: Scope) -> list[SessionState]:
         listed = sessions.listing(db, scope.studio_id)
         ids = [s.id for s in listed]
         kits, planned = kit_store.listings(db, ids), plans.planned(db, ids)
+        tuned = bench.tuned(db, ids)
     rows = []
     for session in listed:
         done = planned.get(session.id, set())
@@ -44,7 +46,7 @@ def home(scope: Scope) -> list[SessionState]:
             DrumState(
                 d.owned.name,
                 d.owned.diameter_in,
-                "planned" if d.id in done else "target" if d.voice else "nothing",
+                _how(d, d.id in done, d.drum_id in tuned.get(session.id, set())),
             )
             for d in kits.get(session.id, [])
         )
@@ -52,12 +54,20 @@ def home(scope: Scope) -> list[SessionState]:
     return rows
 
 
+def _how(drum: KitDrum, planned: bool, tuned: bool) -> How:
+    if planned:
+        return "tuned" if tuned else "planned"
+    return "target" if drum.voice else "nothing"
+
+
 def _next(session: SessionInfo, drums: tuple[DrumState, ...]) -> Next:
     if not session.recordings:
         return "record"
     if not any(d.how != "nothing" for d in drums):
         return "kit"
-    return "tune" if any(d.how == "planned" for d in drums) else "plan"
+    if any(d.how == "planned" for d in drums):
+        return "tune"
+    return "match" if any(d.how == "tuned" for d in drums) else "plan"
 
 
 def next_step(scope: Scope, session_id: int) -> Next:

@@ -8,7 +8,7 @@ from emblar.actions.plan import KitPlan, latest_plan
 from emblar.actions.scope import Scope
 from emblar.actions.sessions import one_session
 from emblar.actions.shelf import use_own_parts
-from emblar.store import plans
+from emblar.store import bench, plans
 from emblar.store.database import together
 from emblar.store.kit import KitDrum
 from emblar.store.recordings import RecordingInfo
@@ -27,6 +27,8 @@ class Workspace:
     """The newest plan; only where it is shown."""
     planned: frozenset[int] = frozenset()
     """The drums that the newest plan plans."""
+    tuned: frozenset[int] = frozenset()
+    """The drums that were brought to their plan."""
     unreadable: tuple[RecordingInfo, ...] = ()
     """Analysed recordings of the record whose analysis cannot be read any more."""
     cancelled: RecordingInfo | None = None
@@ -38,13 +40,16 @@ def workspace(scope: Scope, session_id: int, *, with_plan: bool) -> Workspace:
     with together() as db:
         use_own_parts(scope)
         planned = plans.planned(db, [session_id]).get(session_id, set())
+        tuned = bench.tuned(db, [session_id]).get(session_id, set())
+        drums = tuple(kit(scope, session_id))
         return Workspace(
             one_session(scope, session_id),
             recording_of(scope, session_id),
             heard(scope, session_id),
-            tuple(kit(scope, session_id)),
+            drums,
             latest_plan(scope, session_id) if with_plan else None,
             frozenset(planned),
+            frozenset(drum.id for drum in drums if drum.drum_id in tuned),
             unreadable_of(scope, session_id),
             cancelled_of(scope, session_id),
         )

@@ -9,6 +9,7 @@ from emblar.formats.brief import BriefFile
 from emblar.formats.comparison import ComparisonFile, MovesAsked, MovesFile
 from emblar.formats.drum import DrumFile, PredictionFile
 from emblar.formats.kitplan import KitPlanFile
+from emblar.formats.log import LogFile
 from emblar.formats.plan import DrumPlanFile
 from emblar.formats.recipes import RecipesFile
 from emblar.formats.setup import SetupFile
@@ -21,6 +22,7 @@ SCHEMAS: dict[str, type[BaseModel]] = {
     "emblar.comparison-1": ComparisonFile,
     "emblar.drum-1": DrumFile,
     "emblar.kitplan-1": KitPlanFile,
+    "emblar.log-1": LogFile,
     "emblar.moves-1": MovesAsked,
     "emblar.plan-2": DrumPlanFile,
     "emblar.prediction-1": PredictionFile,

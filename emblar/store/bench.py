@@ -1,5 +1,6 @@
 """How far the work on a drum is in a session."""
 
+from collections.abc import Sequence
 from typing import Any
 
 from sqlalchemy import select
@@ -33,9 +34,13 @@ def keep(db: Session, session_id: int, drum_id: int, document: dict[str, Any]) -
     )
 
 
-def listing(db: Session, session_id: int) -> dict[int, dict[str, Any]]:
-    """Return how far the work on each drum of a session is, by drum."""
-    rows = db.execute(
-        select(BenchRow.drum_id, BenchRow.document).where(BenchRow.session_id == session_id)
+def tuned(db: Session, session_ids: Sequence[int]) -> dict[int, set[int]]:
+    """Return which drums of the studio each session has brought to their plan, by session."""
+    last = BenchRow.document["jobs"]["listen"]["state"].astext
+    query = select(BenchRow.session_id, BenchRow.drum_id).where(
+        BenchRow.session_id.in_(session_ids), last == "done"
     )
-    return {drum_id: dict(document) for drum_id, document in rows}
+    found: dict[int, set[int]] = {}
+    for session_id, drum_id in db.execute(query):
+        found.setdefault(session_id, set()).add(drum_id)
+    return found

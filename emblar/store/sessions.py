@@ -99,7 +99,7 @@ def listing(db: Session, studio_id: int) -> list[SessionInfo]:
             table.session_id == SessionRow.id, table.deleted_at.is_(None)
         )
         if table is RecordingRow:
-            own = own.where(RecordingRow.state == "done")
+            own = own.where(RecordingRow.state == "done", RecordingRow.purpose == "record")
         return own.correlate(SessionRow).scalar_subquery()
 
     version = select(func.max(PlanRow.version)).where(PlanRow.session_id == SessionRow.id)

@@ -12,9 +12,10 @@ from emblar.web.routers import (
     bench,
     brief,
     kit,
-    later,
     listen,
+    log,
     match,
+    patterns,
     plan,
     practice,
     sessions,
@@ -45,7 +46,8 @@ def create_app() -> FastAPI:
         sheet,
         shelf,
         practice,
-        later,
+        log,
+        patterns,
         sounds,
     ):
         app.include_router(router.router)

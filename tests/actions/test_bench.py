@@ -7,9 +7,11 @@ import pytest
 
 from emblar.actions import bench, plan
 from emblar.actions.bench_sound import goal_sound, read_clip, read_stroke
+from emblar.actions.home import home
 from emblar.actions.kit import add_drum, kit
 from emblar.actions.scope import HERE
 from emblar.actions.sessions import Brief, start_session
+from emblar.actions.workspace import workspace
 from emblar.core.catalogue import constructions_for
 from emblar.core.errors import BadAudioError, InputError
 from emblar.sound.decode import decode
@@ -67,7 +69,8 @@ def test_following_the_bench_brings_a_drum_to_its_plan(planned: int, kind: str) 
         assert np.abs(off).max() < tolerance, (side, off)
         assert head.made == head.planned
     assert at(planned, drum).job is None
-    assert bench.jobs_done(HERE, planned)[drum.drum_id] == (len(now.jobs), True)
+    assert workspace(HERE, planned, with_plan=False).tuned == {drum.id}
+    assert {d.name for d in home(HERE)[0].drums if d.how == "tuned"} == {drum.owned.name}
 
 
 def test_a_planned_head_that_is_fitted_leaves_the_plan_as_it_is(planned: int) -> None:

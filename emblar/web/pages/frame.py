@@ -167,8 +167,9 @@ def _strip_drums(work: Workspace, step: str, selected: str) -> list[StripDrum]:
     voices = tuned_voices(work.found)
     shown = []
     for drum in work.drums:
-        planned = drum.id in work.planned
-        state: State = "half" if planned else "dotted" if drum.voice in voices else "empty"
+        state: State = "dotted" if drum.voice in voices else "empty"
+        if drum.id in work.planned:
+            state = "full" if drum.id in work.tuned else "half"
         key, owned = f"d{drum.id}", drum.owned
         href = _href(work.session.id, step, key)
         shown.append(

@@ -16,9 +16,15 @@ NEXT: dict[Next, tuple[str, str]] = {
     "record": ("listen", "Bring the record"),
     "kit": ("kit", "Say which drums are here"),
     "plan": ("plan", "Plan the kit"),
-    "tune": ("plan", "Tune to the plan"),
+    "tune": ("bench", "Tune to the plan"),
+    "match": ("match", "Hold it against the record"),
 }
-STATES: dict[How, State] = {"nothing": "empty", "target": "dotted", "planned": "half"}
+STATES: dict[How, State] = {
+    "nothing": "empty",
+    "target": "dotted",
+    "planned": "half",
+    "tuned": "full",
+}
 
 
 @dataclass(frozen=True, slots=True)
@@ -64,7 +70,7 @@ def _row(state: SessionState, now: datetime) -> SessionRow:
         StripDrum(d.name, d.name, "", d.diameter_in, STATES[d.how], False, href)
         for d in state.drums
     ]
-    planned = sum(d.how == "planned" for d in state.drums)
+    planned = sum(d.how in ("planned", "tuned") for d in state.drums)
     return SessionRow(
         session.id,
         session.name,

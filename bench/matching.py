@@ -1,0 +1,169 @@
+"""The closed loop on practice drums: ``python -m bench.matching [--records N]``.
+
+A record is rendered with a hidden recipe on one drum. Ours is another of a similar size: it is
+planned, brought to the plan within 10 cents a head, and then follows the next moves only, each take
+rendered and measured like a recording. Printed: how many come within 1.5 steps in pitch, bend,
+sustain, length, attack, ring (and wires) in at most six moves, and the moves needed against two
+other ways: changes drawn at random, and whatever helps the largest difference most.
+"""
+
+import argparse
+from collections.abc import Callable, Sequence
+from concurrent.futures import ProcessPoolExecutor
+from dataclasses import dataclass, replace
+
+import numpy as np
+
+from emblar.core.acoustics.drum import Kind
+from emblar.core.acoustics.forward import predict
+from emblar.core.analysis.analyse import analyse
+from emblar.core.analysis.audio import Audio
+from emblar.core.catalogue import constructions_for, dampers_for, strikers_for
+from emblar.core.errors import EmblarError
+from emblar.core.matching.differences import Comparison, compare
+from emblar.core.matching.moves import DrumSetup, Move, next_moves
+from emblar.core.planning.brief import Brief
+from emblar.core.planning.kit import OwnedDrum, model
+from emblar.core.planning.plan_drum import Request, plan_drum
+from emblar.core.planning.target import Target, target_from_card
+from emblar.core.synthesis.stroke import drum_voice, render_stroke
+
+RATE = 44100
+COUNTED = ("pitch", "bend", "sustain", "length", "attack", "ring", "wires")
+CLOSE_STEPS, MOST_MOVES, BENCH_CENTS, STROKES = 1.5, 6, 10.0, 5
+SIZES: dict[Kind, tuple[tuple[float, float, int, float, float], ...]] = {
+    "tom": ((10, 7, 6, 180, 260), (12, 8, 6, 150, 220), (13, 9, 6, 140, 200), (16, 14, 8, 95, 150)),
+    "snare": ((14, 5.5, 10, 290, 400), (14, 6.5, 10, 270, 380), (13, 6, 8, 310, 430)),
+}
+Choose = Callable[[Sequence[Move], Comparison, np.random.Generator], Move]
+
+
+@dataclass(frozen=True, slots=True)
+class Came:
+    """What came of one record: moves made, whether it is close, what is still off."""
+
+    kind: str
+    moves: int
+    close: bool
+    off: dict[str, float]
+
+
+def rendered(setup: DrumSetup, seed: int) -> Target:
+    """Return what a drum as it is set up measures, recorded."""
+    owned = replace(setup.owned, port_in=setup.port_in)
+    drum = model(owned, batter=setup.batter, reso=setup.reso, dampers=setup.dampers,
+                 striker=setup.striker, wires_setting=setup.wires)  # fmt: skip
+    voice = drum_voice(predict(drum, setup.batter_hz, setup.reso_hz), owned.kind)
+    gap = round(1.8 * RATE)
+    rng = np.random.default_rng(seed)
+    out = 1e-4 * rng.standard_normal(STROKES * gap + RATE // 2)
+    for i in range(STROKES):
+        force = float(np.exp(rng.normal(0.0, 0.1)))
+        sound = render_stroke(voice, sample_rate_hz=RATE, force=force, rng=rng, length_s=1.7)
+        start = 4000 + i * gap
+        out[start : start + len(sound)] += 0.5 * sound
+    name = "tom-1" if owned.kind == "tom" else owned.kind
+    found = analyse(Audio(out[:, None].astype(np.float32), RATE), kind="drums", voice=name)
+    return target_from_card(next(v for v in found.voices if v.voice == name))
+
+
+def a_setup(rng: np.random.Generator, kind: Kind, size: int) -> DrumSetup:
+    """Return a drum of a size with a recipe drawn at random."""
+    diameter, depth, rods, low, high = SIZES[kind][size]
+    batter, reso = (str(rng.choice([c.id for c in constructions_for(kind, side)]))
+                    for side in ("batter", "reso"))  # fmt: skip
+    owned = OwnedDrum("Drum", kind, diameter, depth, rods, "flanged", "maple-lacquer", batter, reso)
+    lug = float(rng.uniform(low, high))
+    ratio = float(rng.choice([0.0, 0.0, 2.0, 4.0])) if kind == "tom" else 3.0
+    there = [d.id for d in dampers_for(kind) if d.least_in <= diameter and d.on_head
+             and d.id not in ("disc", "laid-on-head", "small-cymbal")]  # fmt: skip
+    dampers = tuple(str(d) for d in rng.choice(there, int(rng.random() < 0.5), replace=False))
+    strikers = [s.id for s in strikers_for(kind) if not s.only_if_asked]
+    wires = str(rng.choice(["medium", "medium", "loose", "tight"])) if kind == "snare" else "medium"
+    return DrumSetup(
+        owned, batter, reso, lug, lug * 2.0 ** (ratio / 12.0), dampers, str(rng.choice(strikers)),
+        wires,
+    )  # fmt: skip
+
+
+def is_close(found: Comparison) -> bool:
+    """Whether nothing counted is further off than ``CLOSE_STEPS``."""
+    return all(abs(d.steps) <= CLOSE_STEPS for n, d in found.told.items() if n in COUNTED)
+
+
+def best_move(moves: Sequence[Move], found: Comparison, rng: np.random.Generator) -> Move:
+    """Return the move that is offered first."""
+    del found, rng
+    return moves[0]
+
+
+def random_move(moves: Sequence[Move], found: Comparison, rng: np.random.Generator) -> Move:
+    """Return any of the moves that help at all."""
+    del found
+    return moves[int(rng.integers(len(moves)))]
+
+
+def largest_first(moves: Sequence[Move], found: Comparison, rng: np.random.Generator) -> Move:
+    """Return the move that helps the largest difference most, whatever it does to the others."""
+    del rng
+    worst = max((d for n, d in found.told.items() if n in COUNTED), key=lambda d: abs(d.steps))
+    return min(moves, key=lambda m: abs(worst.steps + m.effect.get(worst.name, 0.0)))
+
+
+def follow(seed: int, choose: Choose) -> Came:
+    """Plan, tune and follow moves for one record."""
+    rng = np.random.default_rng(seed)
+    kind: Kind = "snare" if rng.random() < 0.4 else "tom"
+    size = int(rng.integers(len(SIZES[kind])))
+    record = rendered(a_setup(rng, kind, size), seed)
+    near = [s for s in (size - 1, size, size + 1) if 0 <= s < len(SIZES[kind])]
+    ours = a_setup(rng, kind, int(rng.choice(near)))
+    try:
+        recipe = plan_drum(ours.owned, record, Request(), brief=Brief()).recipe
+        off = 2.0 ** (rng.normal(0.0, BENCH_CENTS, 2) / 1200.0)
+        ours = replace(
+            ours, batter=recipe.batter, reso=recipe.reso, batter_hz=recipe.batter_hz * off[0],
+            reso_hz=None if recipe.reso_hz is None else recipe.reso_hz * off[1],
+            dampers=tuple(recipe.dampers), striker=recipe.striker, wires=recipe.wires,
+        )  # fmt: skip
+    except EmblarError:
+        pass
+    moves = 0
+    while True:
+        found = compare(record, rendered(ours, seed + 1000 * (moves + 1)))
+        if is_close(found) or moves == MOST_MOVES:
+            break
+        offered = next_moves(ours, found)
+        if not offered:
+            break
+        ours, moves = choose(offered, found, rng).setup, moves + 1
+    left = {n: round(d.steps, 1) for n, d in found.told.items()
+            if n in COUNTED and abs(d.steps) > CLOSE_STEPS}  # fmt: skip
+    return Came(kind, moves, is_close(found), left)
+
+
+def _follow(job: tuple[int, Choose]) -> Came:
+    return follow(*job)
+
+
+def main(records: int = 40) -> None:
+    """Run all ways."""
+    for name, way in (("next moves", best_move), ("changes at random", random_move),
+                      ("largest difference first", largest_first)):  # fmt: skip
+        with ProcessPoolExecutor(2) as pool:
+            found = list(pool.map(_follow, [(seed, way) for seed in range(records)]))
+        close = [f for f in found if f.close]
+        print(
+            f"{name}: {100 * len(close) / len(found):.0f} % of {len(found)} within {CLOSE_STEPS} "
+            f"steps, {np.mean([f.moves for f in found]):.1f} moves on average"
+        )
+        if way is best_move:
+            for f in found:
+                if not f.close:
+                    print(f"  {f.kind} after {f.moves}: {f.off}")
+
+
+if __name__ == "__main__":
+    parser = argparse.ArgumentParser(description=__doc__)
+    parser.add_argument("--records", type=int, default=40)
+    main(parser.parse_args().records)

@@ -1,0 +1,156 @@
+"""Log: what is known of each drum over all sessions, to look up and to take along."""
+
+from collections import defaultdict
+from collections.abc import Iterable
+from dataclasses import dataclass
+from datetime import datetime
+from statistics import fmean
+
+from emblar.actions.scope import Scope
+from emblar.actions.shelf import use_own_parts
+from emblar.core.errors import NotFoundError
+from emblar.formats.log import LogDrum, LogFile, LogHead, LogReading, LogSetup
+from emblar.formats.setup import SetupFile
+from emblar.formats.stored import lenient
+from emblar.store import drums as drum_store
+from emblar.store import log as store
+from emblar.store.database import transaction
+from emblar.store.drums import StudioDrum
+from emblar.store.log import HeadEntry, ReadingInfo, SetupEntry, TakeEntry
+
+
+@dataclass(frozen=True, slots=True)
+class Round:
+    """What was read on a drum as it was set up at one time: mean lug pitches, the drum's pitch."""
+
+    setup_id: int
+    at: datetime
+    session: str
+    batter_hz: float | None
+    reso_hz: float | None
+    drum_hz: float | None
+    readings: int
+
+
+@dataclass(frozen=True, slots=True)
+class DrumLog:
+    """A drum and its past: the rounds read on it, its setups, heads and takes."""
+
+    drum: StudioDrum
+    rounds: tuple[Round, ...]
+    setups: tuple[SetupEntry, ...]
+    heads: tuple[HeadEntry, ...]
+    takes: tuple[TakeEntry, ...]
+
+    @property
+    def last_at(self) -> datetime | None:
+        """When something was last read on it or recorded of it."""
+        times = [r.at for r in self.rounds] + [t.at for t in self.takes]
+        return max(times, default=None)
+
+    def matches(self, words: str) -> bool:
+        """Whether all of some words stand in its name, sizes, heads or sessions."""
+        owned = self.drum.owned
+        held = [owned.name, owned.kind, f"{owned.diameter_in:g}", self.drum.lent_by]
+        held += [h.construction.replace("-", " ") for h in self.heads]
+        held += [r.session for r in self.rounds] + [t.session for t in self.takes]
+        text = " ".join(held).lower()
+        return all(word in text for word in words.lower().split())
+
+
+def log(scope: Scope, words: str = "") -> list[DrumLog]:
+    """Return the log of every drum, those last worked on first.
+
+    ``words`` leaves out drums that do not hold all of them.
+    """
+    found = [row for row in _log(scope) if row.matches(words)]
+    return sorted(found, key=lambda r: (r.last_at is None, -(r.last_at or _LONG_AGO).timestamp()))
+
+
+_LONG_AGO = datetime.fromisoformat("1970-01-01T00:00:00+00:00")
+
+
+def drum_log(scope: Scope, drum_id: int) -> DrumLog:
+    """Return one drum's log.
+
+    Raises
+    ------
+    NotFoundError
+        It is no drum of the studio.
+    """
+    found = next((row for row in _log(scope) if row.drum.id == drum_id), None)
+    if found is None:
+        raise NotFoundError("That drum is not here any more.")
+    return found
+
+
+def _log(scope: Scope) -> list[DrumLog]:
+    use_own_parts(scope)
+    with transaction() as db:
+        drums = drum_store.listing(db, scope.studio_id)
+        readings = store.readings(db, scope.studio_id)
+        setups = store.setups(db, scope.studio_id)
+        heads = store.heads(db, scope.studio_id)
+        takes = store.takes(db, scope.studio_id)
+    return [
+        DrumLog(
+            drum,
+            _rounds(r for r in readings if r.drum_id == drum.id),
+            tuple(s for s in setups if s.drum_id == drum.id),
+            tuple(h for h in heads if h.drum_id == drum.id),
+            tuple(t for t in takes if t.drum_id == drum.id),
+        )
+        for drum in drums
+    ]
+
+
+def _rounds(readings: Iterable[ReadingInfo]) -> tuple[Round, ...]:
+    by_setup: dict[int, list[ReadingInfo]] = defaultdict(list)
+    for reading in readings:
+        by_setup[reading.setup_id].append(reading)
+    found = []
+    for setup_id, rows in by_setup.items():
+        lugs = {
+            side: [r.hz for r in rows if r.what == "lug" and r.side == side]
+            for side in ("batter", "reso")
+        }
+        strokes = [r.hz for r in rows if r.what == "drum"]
+        found.append(
+            Round(
+                setup_id, rows[-1].at, rows[-1].session,
+                fmean(lugs["batter"]) if lugs["batter"] else None,
+                fmean(lugs["reso"]) if lugs["reso"] else None,
+                strokes[-1] if strokes else None, len(rows),
+            )
+        )  # fmt: skip
+    return tuple(sorted(found, key=lambda r: r.at))
+
+
+def log_file(scope: Scope) -> LogFile:
+    """Return the whole log as written to a file."""
+    with transaction() as db:
+        readings = store.readings(db, scope.studio_id)
+    return LogFile(drums=[_drum_file(row, readings) for row in _log(scope)])
+
+
+def _drum_file(row: DrumLog, readings: list[ReadingInfo]) -> LogDrum:
+    owned = row.drum.owned
+    return LogDrum(
+        name=owned.name, kind=owned.kind, diameter_in=owned.diameter_in, depth_in=owned.depth_in,
+        rods=owned.rods, lent_by=row.drum.lent_by,
+        readings=[
+            LogReading(at=r.at, session=r.session, what=r.what, side=r.side, rod=r.rod, hz=r.hz,
+                       sd_hz=r.sd_hz, how=r.how)
+            for r in readings if r.drum_id == row.drum.id
+        ],
+        setups=[
+            LogSetup(at=s.at, session=s.session, origin=s.origin,
+                     setup=lenient(SetupFile, s.document, "This setup"))
+            for s in row.setups
+        ],
+        heads=[
+            LogHead(side=h.side, construction=h.construction, fitted_at=h.fitted_at,
+                    removed_at=h.removed_at)
+            for h in row.heads
+        ],
+    )  # fmt: skip

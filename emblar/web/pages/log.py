@@ -1,0 +1,109 @@
+"""What Log shows: every drum with what was last read on it, and one drum over time."""
+
+from dataclasses import dataclass
+from datetime import datetime
+
+from markupsafe import Markup
+
+from emblar.actions.log import DrumLog, Round
+from emblar.core.acoustics.limits import head_name
+from emblar.core.catalogue import construction
+from emblar.core.naming import counted
+from emblar.core.notes import note_text
+from emblar.web.drawing.history import Point, history
+
+MOST_DRAWN = 24
+
+
+@dataclass(frozen=True, slots=True)
+class LogRow:
+    """A drum in the list."""
+
+    id: int
+    name: str
+    size: str
+    last: str
+    read: str
+    counts: str
+
+
+@dataclass(frozen=True, slots=True)
+class LogPage:
+    """The list of drums, and what was searched for."""
+
+    rows: tuple[LogRow, ...]
+    words: str
+
+
+@dataclass(frozen=True, slots=True)
+class DrumLogPage:
+    """One drum over time."""
+
+    name: str
+    size: str
+    history: Markup | None
+    rounds: tuple[tuple[str, str, str], ...]
+    heads: tuple[str, ...]
+    takes: tuple[str, ...]
+
+
+def log_page(found: list[DrumLog], words: str) -> LogPage:
+    """Return the list of drums."""
+    rows = []
+    for row in found:
+        told = ((sum(r.readings for r in row.rounds), "reading"), (len(row.takes), "take"))
+        counts = [counted(count, word) for count, word in told if count]
+        last = row.rounds[-1] if row.rounds else None
+        rows.append(
+            LogRow(
+                row.drum.id, row.drum.owned.name, _size(row),
+                _when(row.last_at) if row.last_at else "nothing yet",
+                _read(last, row) if last else "",
+                f"{', '.join(counts)} · " if counts else "",
+            )
+        )  # fmt: skip
+    return LogPage(tuple(rows), words)
+
+
+def drum_log_page(row: DrumLog) -> DrumLogPage:
+    """Return the page of one drum."""
+    drawn = row.rounds[-MOST_DRAWN:]
+    points = [Point(_when(r.at), r.batter_hz, r.reso_hz, r.drum_hz) for r in drawn]
+    return DrumLogPage(
+        name=row.drum.owned.name,
+        size=_size(row),
+        history=history(points) if points else None,
+        rounds=tuple((_when(r.at), r.session, _read(r, row)) for r in reversed(row.rounds)),
+        heads=tuple(_head(row, i) for i in range(len(row.heads))),
+        takes=tuple(f"{_when(t.at)}, {t.session}: {t.filename}" for t in reversed(row.takes)),
+    )
+
+
+def _size(row: DrumLog) -> str:
+    owned = row.drum.owned
+    lent = f", borrowed from {row.drum.lent_by}" if row.drum.lent_by else ""
+    return f"{owned.diameter_in:g} × {owned.depth_in:g} in, {owned.rods} rods{lent}"
+
+
+def _when(at: datetime) -> str:
+    return f"{at:%Y-%m-%d %H:%M}"
+
+
+def _read(r: Round, row: DrumLog) -> str:
+    kind = row.drum.owned.kind
+    told = []
+    if r.batter_hz:
+        told.append(f"batter {r.batter_hz:.1f} Hz")
+    if r.reso_hz:
+        told.append(f"{head_name(kind, 'reso')} {r.reso_hz:.1f} Hz")
+    if r.drum_hz:
+        told.append(f"drum {r.drum_hz:.1f} Hz, {note_text(r.drum_hz)}")
+    return " · ".join(told)
+
+
+def _head(row: DrumLog, index: int) -> str:
+    head = row.heads[index]
+    side = head_name(row.drum.owned.kind, "batter" if head.side == "batter" else "reso")
+    since = f"since {_when(head.fitted_at)}" if head.fitted_at else "since it came"
+    until = f", until {_when(head.removed_at)}" if head.removed_at else ""
+    return f"{side[:1].upper()}{side[1:]}: {construction(head.construction).name}, {since}{until}"
