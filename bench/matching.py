@@ -23,7 +23,7 @@ from emblar.core.errors import EmblarError
 from emblar.core.matching.differences import Comparison, compare
 from emblar.core.matching.moves import DrumSetup, Move, next_moves
 from emblar.core.planning.brief import Brief
-from emblar.core.planning.kit import OwnedDrum, model
+from emblar.core.planning.kit import OwnedDrum
 from emblar.core.planning.plan_drum import Request, plan_drum
 from emblar.core.planning.target import Target, target_from_card
 from emblar.core.synthesis.stroke import drum_voice, render_stroke
@@ -50,10 +50,8 @@ class Came:
 
 def rendered(setup: DrumSetup, seed: int) -> Target:
     """Return what a drum as it is set up measures, recorded."""
-    owned = replace(setup.owned, port_in=setup.port_in)
-    drum = model(owned, batter=setup.batter, reso=setup.reso, dampers=setup.dampers,
-                 striker=setup.striker, wires_setting=setup.wires)  # fmt: skip
-    voice = drum_voice(predict(drum, setup.batter_hz, setup.reso_hz), owned.kind)
+    owned = setup.owned
+    voice = drum_voice(predict(setup.drum(), setup.batter_hz, setup.reso_hz), owned.kind)
     gap = round(1.8 * RATE)
     rng = np.random.default_rng(seed)
     out = 1e-4 * rng.standard_normal(STROKES * gap + RATE // 2)

@@ -374,6 +374,7 @@ def change_setup(
     dampers: list[str] | None = None,
     striker: str | None = None,
     wires: str | None = None,
+    force: float | None = None,
 ) -> None:
     """Keep what the drum is like after a change; pitches of a head that changed are not known."""
     before = setup_of(db, session_id, drum)
@@ -396,6 +397,7 @@ def change_setup(
     file.dampers = file.dampers if dampers is None else dampers
     file.striker = file.striker if striker is None else striker
     file.wires = file.wires if wires is None else wires
+    file.force = file.force if force is None else force
     setup_store.add(
         db, drum.drum_id, file.model_dump(by_alias=True), origin="bench", session_id=session_id,
         parent_id=before.id,

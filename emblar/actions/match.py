@@ -29,7 +29,7 @@ from emblar.store import recordings as store
 from emblar.store import setups as setup_store
 from emblar.store.recordings import RecordingInfo
 
-MOST_MOVES = 5
+MOST_MOVES, FAR_STEPS = 5, 12.0
 TOM_VOICE = "tom-1"
 
 
@@ -126,11 +126,17 @@ def match(scope: Scope, session_id: int, slot_id: int, take_id: int | None = Non
     shown = done[-1] if done else None
     setup = _setup(now)
     moves: tuple[Move, ...] = ()
-    if shown is not None and shown.found is not None and shown is _newest(takes):
+    if shown is not None and shown.found is not None and _in_tune(shown, takes):
         have = set(all_dampers()) | set(strikers())
         have |= {h.owned.construction for h in loose_heads(scope)}
         moves = tuple(next_moves(setup, shown.found, have=frozenset(have))[:MOST_MOVES])
     return Match(now, record, found, takes, shown, setup, moves)
+
+
+def _in_tune(shown: Take, takes: tuple[Take, ...]) -> bool:
+    """Whether a take is the newest, and of the drum near its note: before that, Bench is next."""
+    pitch = shown.found.told.get("pitch") if shown.found is not None else None
+    return shown is _newest(takes) and (pitch is None or abs(pitch.steps) <= FAR_STEPS)
 
 
 def _newest(takes: tuple[Take, ...]) -> Take | None:
@@ -181,6 +187,7 @@ def _setup(now: Bench) -> DrumSetup:
         striker=file.striker or now.plan.striker,
         wires=file.wires or now.plan.wires,
         port_in=now.plan.port_in,
+        force=file.force or 1.0,
     )
 
 
@@ -209,7 +216,7 @@ def make_move(scope: Scope, session_id: int, slot_id: int, kind: str, what: str)
         drum = kit_store.get(db, session_id, slot_id)
         change_setup(
             db, session_id, drum, turned=turned, dampers=list(after.dampers),
-            striker=after.striker, wires=after.wires,
+            striker=after.striker, wires=after.wires, force=after.force,
         )  # fmt: skip
 
 
@@ -273,5 +280,11 @@ def go_back(scope: Scope, session_id: int, slot_id: int, setup_id: int) -> None:
             side: Side = "batter" if name == "batter" else "reso"
             change_setup(db, session_id, drum, turned={side: turns})
         change_setup(
-            db, session_id, drum, dampers=wanted.dampers, striker=wanted.striker, wires=wanted.wires
+            db,
+            session_id,
+            drum,
+            dampers=wanted.dampers,
+            striker=wanted.striker,
+            wires=wanted.wires,
+            force=wanted.force,
         )

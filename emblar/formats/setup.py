@@ -37,6 +37,8 @@ class SetupFile(Strict):
     dampers: list[str] = Field(default_factory=list)
     striker: str = ""
     wires: str = ""
+    force: float = Field(default=1.0, gt=0.0, le=4.0)
+    """How hard it is struck, over a medium stroke."""
     turned: dict[Side, list[float]] = Field(default_factory=dict)
     """What was turned since the setup before, turns of the key per rod, tightening positive."""
     slack: list[Side] = Field(default_factory=list)

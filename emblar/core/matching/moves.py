@@ -15,7 +15,7 @@ from importlib import resources
 from typing import Literal
 
 from emblar.core.acoustics.coefficients import prior_coefficients
-from emblar.core.acoustics.drum import Side
+from emblar.core.acoustics.drum import Drum, Side
 from emblar.core.acoustics.forward import predict
 from emblar.core.acoustics.head import lug_pitch_from_tension, tension_from_lug_pitch
 from emblar.core.acoustics.inverse import tension_per_turn
@@ -33,7 +33,8 @@ from emblar.core.planning.predicted import predicted_card
 from emblar.core.planning.steps import steps
 from emblar.core.quantities import Measured
 
-Kind = Literal["strike", "wires", "damper", "undamp", "turn", "head", "port"]
+Kind = Literal["force", "strike", "wires", "damper", "undamp", "turn", "head", "port"]
+FORCES = (0.7, 0.85, 1.2, 1.4)
 TURNS = (0.125, 0.25, 0.5, 1.0)
 FOLLOW_STEPS, LEAST_GAIN, MISSING_COSTS = 0.3, 0.15, 0.5
 MODEL_SHARE_SD = 0.35
@@ -53,6 +54,18 @@ class DrumSetup:
     striker: str
     wires: str
     port_in: float | None = None
+    force: float = 1.0
+    """How hard it is struck, over a medium stroke."""
+
+    def drum(self) -> Drum:
+        """Return the drum for the model."""
+        owned = replace(self.owned, port_in=self.port_in)
+        found = model(
+            owned, batter=self.batter, reso=self.reso, dampers=self.dampers, striker=self.striker,
+            wires_setting=self.wires,
+        )  # fmt: skip
+        strike = replace(found.strike, impulse=found.strike.impulse * self.force)
+        return replace(found, strike=strike)
 
 
 @dataclass(frozen=True, slots=True)
@@ -99,12 +112,7 @@ def _rows() -> dict[str, dict[str, float | str]]:
 
 @lru_cache(maxsize=512)
 def _card(setup: DrumSetup) -> Mapping[str, Measured]:
-    owned = replace(setup.owned, port_in=setup.port_in)
-    drum = model(
-        owned, batter=setup.batter, reso=setup.reso, dampers=setup.dampers, striker=setup.striker,
-        wires_setting=setup.wires,
-    )  # fmt: skip
-    return predicted_card(predict(drum, setup.batter_hz, setup.reso_hz), owned.kind)
+    return predicted_card(predict(setup.drum(), setup.batter_hz, setup.reso_hz), setup.owned.kind)
 
 
 def effect_of(before: DrumSetup, after: DrumSetup) -> dict[str, float]:
@@ -149,9 +157,10 @@ def next_moves(
             continue
         moved = {name: s + effect.get(name, 0.0) for name, s in apart.items()}
         gain = before - score(moved)
-        if gain < LEAST_GAIN:
-            continue
         doubt = MODEL_SHARE_SD * score({n: e for n, e in effect.items() if n in apart})
+        # What may as well do harm is no advice.
+        if gain < max(LEAST_GAIN, doubt):
+            continue
         row = _rows()[kind]
         moves.append(
             Move(
@@ -172,6 +181,8 @@ def next_moves(
 
 def _changes(setup: DrumSetup, *, heads: bool) -> Iterator[tuple[Kind, str, DrumSetup]]:
     kind = setup.owned.kind
+    for share in FORCES:
+        yield "force", f"{share:g}", replace(setup, force=setup.force * share)
     for striker in strikers_for(kind):
         if striker.id != setup.striker and not striker.only_if_asked:
             yield "strike", striker.id, replace(setup, striker=striker.id)

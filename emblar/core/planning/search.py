@@ -16,6 +16,7 @@ from typing import Literal
 import numpy as np
 from numpy.typing import NDArray
 
+from emblar.core.acoustics.drum import Kind
 from emblar.core.acoustics.forward import predict
 from emblar.core.catalogue import (
     USUAL_STRIKER,
@@ -44,6 +45,16 @@ from emblar.core.planning.target import Target
 from emblar.core.planning.weighing import RENDERED, Recipe, Weighed, Weigher, field_of
 
 Array = NDArray[np.float64]
+PAIRS: dict[Kind, tuple[tuple[str, str], ...]] = {
+    "kick": (
+        ("pillow-batter", "pillow-front"),
+        ("pad-batter", "foam-lining"),
+        ("towel", "sand-can"),
+    ),
+    "snare": (("tape-flag", "tape-flag-snare-side"),),
+    "tom": (("tape-flag", "cotton-four"), ("gel-pad", "cotton-four")),
+}
+"""Dampers that practice lays on together."""
 SEMITONES = (-5.0, -3.0, -2.0, -1.0, 0.0, 1.0, 2.0, 3.0, 4.0, 5.0, 7.0)
 """Between reso and batter. Beyond a fourth only under a snare, whose thin film is tuned high."""
 FOURTH = 5.0
@@ -365,11 +376,7 @@ class DrumSearch(Weigher):
         single = [d.id for d in dampers_for(kind)
                   if d.id in has and not d.only_if_asked and (d.side == "batter" or self.owned.reso)
                   and d.least_in <= self.owned.diameter_in]  # fmt: skip
-        pairs = []
-        if kind == "kick" and {"pillow-batter", "pillow-front"} <= set(single):
-            pairs.append(("pillow-batter", "pillow-front"))
-        if kind == "tom" and {"tape-flag", "cotton-four"} <= set(single):
-            pairs.append(("tape-flag", "cotton-four"))
+        pairs = [pair for pair in PAIRS[kind] if set(pair) <= set(single)]
         sets = dict.fromkeys([(), self.now, *((d,) for d in single), *pairs])
         return tuple(row for row in sets if self._keeps(MUFFLING, 0.0, bool(row)))
 

@@ -119,7 +119,10 @@ def _texts(model: Section, top: float, bottom: float, deep: float) -> list[Marku
     above, below = top - 34.0, min(bottom + 36.0, HEIGHT - 6.0)
     parts = [label(middle, above, "batter: " + _lug(model.batter), "drawing-text", "middle")]
     if deep > 60.0:
-        parts.append(label(middle, (top + bottom) / 2.0 + 5.0, size, "drawing-muted", "middle"))
+        # What lies on the lower head is named above it: the size makes room.
+        named = sum(not d.on_batter for d in model.dampers)
+        y = (top + bottom) / 2.0 + 5.0 - (16.0 * named if named > 1 else 0.0)
+        parts.append(label(middle, y, size, "drawing-muted", "middle"))
     if model.reso is not None:
         parts.append(label(middle, below, "reso: " + _lug(model.reso), "drawing-text", "middle"))
     return parts

@@ -5,7 +5,7 @@ from dataclasses import dataclass
 
 from markupsafe import Markup
 
-from emblar.actions.match import Match, Take
+from emblar.actions.match import FAR_STEPS, Match, Take
 from emblar.core.catalogue import construction, damper, strikers, wire_settings
 from emblar.core.matching.differences import Comparison, Difference
 from emblar.core.matching.moves import Move
@@ -187,7 +187,7 @@ def _move_row(move: Move) -> MoveRow:
         f"{name} {abs(e):.1f} {steps()[name].more if e > 0 else steps()[name].less}"
         for name, e in told
     )
-    time = f"{move.minutes:g} min, back: {move.back}"
+    time = f"{move.minutes:g} min, back: {move.back}" if move.minutes else f"Back: {move.back}"
     buys = " Not on the shelf." if move.buys else ""
     gain = f"{move.gain:.1f} ± {move.gain_sd:.1f} steps nearer in all"
     text = f"{gain}. By the model, in steps: {effects}. {time}.{buys}"
@@ -195,13 +195,16 @@ def _move_row(move: Move) -> MoveRow:
 
 
 def _move_title(move: Move) -> str:
+    if move.kind == "force":
+        share = float(move.what)
+        much = "a little " if 0.8 < share < 1.3 else ""
+        return f"Strike {much}{'harder' if share > 1 else 'softer'}"
     if move.kind == "strike":
         return f"Strike with {_small(strikers()[move.what].name)}"
     if move.kind == "wires":
-        return f"Wires {_small(wire_settings()[move.what].name)}"
+        return _large(wire_settings()[move.what].name)
     if move.kind == "damper":
-        name = damper(move.what).name
-        return name[:1].upper() + name[1:]
+        return _large(damper(move.what).name)
     if move.kind == "undamp":
         return f"Take off: {_small(damper(move.what).name)}"
     if move.kind == "turn":
@@ -212,6 +215,10 @@ def _move_title(move: Move) -> str:
     return f"Another batter: {_small(construction(move.what).name)}"
 
 
+def _large(name: str) -> str:
+    return name[:1].upper() + name[1:]
+
+
 def _small(name: str) -> str:
     return name[:1].lower() + name[1:]
 
@@ -219,6 +226,13 @@ def _small(name: str) -> str:
 def _stop(found: Match, apart: Comparison | None) -> str:
     if apart is None or found.shown is None:
         return ""
+    pitch = apart.told.get("pitch")
+    if pitch is not None and abs(pitch.steps) > FAR_STEPS:
+        way = "under" if pitch.steps < 0 else "over"
+        return (
+            f"The note is {abs(pitch.steps):.0f} steps {way} the record's. Bring the drum to its "
+            "plan in Bench first; nothing else will sound like it before."
+        )
     if not apart.heard:
         return "Stop here: what is left cannot be heard."
     if not found.moves and found.shown.number == len(found.takes):
@@ -297,10 +311,12 @@ def _changed(before: Take | None, take: Take) -> str:
     was, now = before.setup, take.setup
     rows = [f"+ {_small(damper(d).name)}" for d in now.dampers if d not in was.dampers]
     rows += [f"− {_small(damper(d).name)}" for d in was.dampers if d not in now.dampers]
-    if now.striker and now.striker != was.striker:
+    if now.striker and was.striker and now.striker != was.striker:
         rows.append(_small(strikers()[now.striker].name))
-    if now.wires and now.wires != was.wires:
-        rows.append(f"wires {_small(wire_settings()[now.wires].name)}")
+    if now.force != was.force:
+        rows.append("struck harder" if now.force > was.force else "struck softer")
+    if now.wires and was.wires and now.wires != was.wires:
+        rows.append(_small(wire_settings()[now.wires].name))
     if now.batter.construction != was.batter.construction:
         rows.append(f"new batter, {_small(construction(now.batter.construction).name)}")
     if before.info.setup_id != take.info.setup_id and not rows:
@@ -324,7 +340,7 @@ def way_words(way: WayBack) -> tuple[str, ...]:
     rows += [f"Put on: {_small(damper(d).name)}." for d in way.damp]
     rows += [f"Take off: {_small(damper(d).name)}." for d in way.undamp]
     if way.wires:
-        rows.append(f"Wires {_small(wire_settings()[way.wires].name)}.")
+        rows.append(f"{_large(wire_settings()[way.wires].name)}.")
     if way.striker:
         rows.append(f"Strike with {_small(strikers()[way.striker].name)}.")
     return tuple(rows)

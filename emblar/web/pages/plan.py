@@ -128,6 +128,8 @@ class PlanForm:
     batters: tuple[Option, ...]
     resos: tuple[Option, ...]
     dampers: tuple[Option, ...]
+    more_dampers: tuple[tuple[str, tuple[Option, ...]], ...]
+    """Further dampers beside the first: the field's name and its options."""
     strikers: tuple[Option, ...]
     wires: tuple[Option, ...]
     ports: tuple[Option, ...]
@@ -345,13 +347,35 @@ def _shown(quantity: QuantityFile | None) -> str:
     return number(quantity.value, quantity.unit) if quantity else "cannot tell"
 
 
+def _damper_options(drum: KitDrum, asked: tuple[str, ...] | None, index: int) -> tuple[Option, ...]:
+    """Return what may lie on a drum as its first, second or third damper."""
+    now = asked[index] if asked is not None and index < len(asked) else ""
+    none = asked is not None and not asked
+    first = (Option("", LEAVE, asked is None), Option("none", "nothing", none))
+    return (
+        *(first if index == 0 else (Option("", "nothing more", not now),)),
+        *(
+            Option(d.id, d.name, d.id == now)
+            for d in dampers_for(drum.owned.kind)
+            if d.side == "batter" or drum.owned.reso
+        ),
+    )
+
+
+def _more_dampers(
+    drum: KitDrum, asked: tuple[str, ...] | None
+) -> tuple[tuple[str, tuple[Option, ...]], ...]:
+    """Return as many further fields as are filled, and one more, up to three dampers in all."""
+    count = min(len(asked or ()), 2)
+    return tuple((f"damper_{i + 1}", _damper_options(drum, asked, i)) for i in range(1, count + 1))
+
+
 def _form(around: Frame, drum: KitDrum) -> PlanForm:
     asked: Request = request_of(drum)
     asked_steps = steps_of(drum)
     file = around.plan.drums.get(drum.id) if around.plan else None
     target = target_of(around.found, drum.voice)
     record = target.value("pitch") if target else None
-    chosen_dampers = ",".join(asked.dampers) if asked.dampers is not None else None
     batters = constructions_for(drum.owned.kind, "batter")
     return PlanForm(
         action=f"/sessions/{around.session.id}/plan/{drum.id}",
@@ -373,15 +397,8 @@ def _form(around: Frame, drum: KitDrum) -> PlanForm:
         )
         if drum.owned.reso
         else (),
-        dampers=(
-            Option("", LEAVE, chosen_dampers is None),
-            Option("none", "nothing", chosen_dampers == ""),
-            *(
-                Option(d.id, d.name, d.id == chosen_dampers)
-                for d in dampers_for(drum.owned.kind)
-                if d.side == "batter" or drum.owned.reso
-            ),
-        ),
+        dampers=_damper_options(drum, asked.dampers, 0),
+        more_dampers=_more_dampers(drum, asked.dampers),
         strikers=(
             Option("", LEAVE, asked.striker is None),
             *(Option(s.id, s.name, s.id == asked.striker) for s in strikers_for(drum.owned.kind)),

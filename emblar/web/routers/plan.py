@@ -45,6 +45,8 @@ class WishFields(BaseModel):
     batter: str = ""
     reso: str = ""
     damper: str = ""
+    damper_2: str = ""
+    damper_3: str = ""
     striker: str = ""
     wires: str = ""
     port: Literal["", "closed", "cut"] = ""
@@ -76,8 +78,14 @@ class WishFields(BaseModel):
         if steps:
             wish["steps"] = steps
         if self.damper:
-            wish["dampers"] = [] if self.damper == "none" else self.damper.split(",")
+            wish["dampers"] = self._dampers()
         return wish
+
+    def _dampers(self) -> list[str]:
+        """Return the dampers that were chosen, each once; “nothing” alone is none."""
+        fields = (self.damper, self.damper_2, self.damper_3)
+        chosen = [name for field in fields for name in field.split(",") if name not in ("", "none")]
+        return list(dict.fromkeys(chosen))
 
 
 def _number(name: str, text: str) -> float:

@@ -51,7 +51,13 @@
     early = null;
     keys.forEach(press);
   };
-  document.addEventListener("DOMContentLoaded", () => setTimeout(pressed));
+  document.addEventListener("DOMContentLoaded", () => {
+    setTimeout(pressed);
+    // On a narrow screen the steps scroll: the one shown is in sight.
+    const nav = document.querySelector(".steps");
+    const here = nav?.querySelector("[aria-current]");
+    if (here) nav.scrollLeft = here.offsetLeft - nav.offsetLeft - (nav.clientWidth - here.clientWidth) / 2;
+  });
 
   document.addEventListener("keydown", (event) => {
     if (event.ctrlKey || event.metaKey || event.altKey || typing(event.target)) return;
