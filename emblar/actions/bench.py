@@ -16,6 +16,7 @@ from emblar.core.errors import EmblarError, InputError
 from emblar.core.notes import cents
 from emblar.core.planning.kit import check_range, model
 from emblar.core.quantities import Measured
+from emblar.core.tuning.diagnosis import Cause
 from emblar.core.tuning.head_state import (
     HeadState,
     after_readings,
@@ -27,7 +28,7 @@ from emblar.core.tuning.head_state import (
 )
 from emblar.core.tuning.next_turns import NextTurns, next_turns
 from emblar.core.tuning.procedure import Job, Work, jobs
-from emblar.formats.bench import BenchFile, JobDone, Turning
+from emblar.formats.bench import BenchFile, CauseFile, JobDone, Turning
 from emblar.formats.plan import DrumPlanFile
 from emblar.formats.setup import SetupFile, SideFile
 from emblar.formats.stored import lenient
@@ -131,6 +132,8 @@ class Bench:
     offset_cents: float
     strokes: int
     measured: MeasurementInfo | None
+    causes: tuple[CauseFile, ...] = ()
+    """What the last stroke gave away."""
 
     @property
     def minutes_left(self) -> float:
@@ -213,8 +216,15 @@ def keep_readings(
     return len(told)
 
 
-def keep_stroke(scope: Scope, session_id: int, slot_id: int, hz: float, sd_hz: float) -> None:
-    """Keep a drum pitch that was read of a stroke, both heads free."""
+def keep_stroke(
+    scope: Scope,
+    session_id: int,
+    slot_id: int,
+    hz: float,
+    sd_hz: float,
+    causes: Sequence[Cause] = (),
+) -> None:
+    """Keep a drum pitch that was read of a stroke, both heads free, and what it gave away."""
     check_range("drum_pitch_hz", hz)
     with in_session(scope, session_id) as db:
         drum, file = _locked(db, session_id, slot_id)
@@ -225,6 +235,7 @@ def keep_stroke(scope: Scope, session_id: int, slot_id: int, hz: float, sd_hz: f
             db, setup.id, what="drum", side=None, rod=None, hz=hz, sd_hz=max(sd_hz, LEAST_SD_HZ),
             how="microphone",
         )  # fmt: skip
+        file.causes = [CauseFile(id=c.id, numbers=c.numbers, head=c.head) for c in causes]
         store.keep(db, session_id, drum.drum_id, file.model_dump(by_alias=True))
 
 
@@ -471,7 +482,7 @@ def _bench(drum: KitDrum, plan: DrumPlanFile, version: int, chain: Chain, file: 
     strokes = [row for row in rows if row.what == "drum"]
     return Bench(
         drum, plan, version, info, todo, file.jobs, job, heads, before, after, offset,
-        len(takes), strokes[-1] if strokes else None,
+        len(takes), strokes[-1] if strokes else None, tuple(file.causes) if strokes else (),
     )  # fmt: skip
 
 

@@ -18,7 +18,10 @@ from emblar.core.notes import cents, spread_hz
 from emblar.core.planning.kit import model
 from emblar.core.quantities import Measured
 from emblar.core.synthesis.practice import PracticeDrum
+from emblar.core.tuning.diagnosis import Expected, diagnose
 from emblar.core.tuning.tap import Tap, TappedHead, read_taps, tapped_head
+from emblar.formats.setup import SetupFile
+from emblar.formats.stored import lenient
 from emblar.sound.decode import decode
 from emblar.sound.encode import wav_bytes
 
@@ -128,7 +131,8 @@ def read_stroke(scope: Scope, session_id: int, slot_id: int, data: bytes) -> flo
     """
     now = bench(scope, session_id, slot_id)
     voice = {"tom": "tom-1"}.get(now.drum.owned.kind, now.drum.owned.kind)
-    found = analyse(decode(data).audio, kind="hit", voice=voice)
+    audio = decode(data).audio
+    found = analyse(audio, kind="hit", voice=voice)
     card = next((v for v in found.voices if v.voice == voice), None)
     pitch = card.fundamental if card is not None else None
     if card is None or not isinstance(pitch, Measured):
@@ -136,19 +140,34 @@ def read_stroke(scope: Scope, session_id: int, slot_id: int, data: bytes) -> flo
             "The pitch of this stroke cannot be told. Strike once in the middle, firmly, and let "
             "it ring out; nothing else should sound."
         )
-    hz = _likeliest([pitch.value, *(a.frequency_hz for a in card.alternatives)], _expected_hz(now))
+    expected = _expected(now)
+    readings = [pitch.value, *(a.frequency_hz for a in card.alternatives)]
+    hz = _likeliest(readings, expected.pitch_hz)
     sd_hz = spread_hz(hz, max(card.fundamental_sd_cents or 0.0, LEAST_SD_CENTS))
-    keep_stroke(scope, session_id, slot_id, hz, sd_hz)
+    at_s, kind = found.hits[0].time_s, now.drum.owned.kind
+    causes = diagnose(one_channel(audio), at_s, card, kind, expected)
+    keep_stroke(scope, session_id, slot_id, hz, sd_hz, causes)
     return hz
 
 
-def _expected_hz(now: Bench) -> float | None:
-    """Return the drum pitch that the model gives for the heads as they are, Hz."""
+def _expected(now: Bench) -> Expected:
+    """Return what the model gives for the heads as they are."""
     lugs = {side: head.hz for side, head in now.heads.items()}
+    uneven: dict[Side, tuple[float, float]] = {}
+    for side, head in now.heads.items():
+        if head.state is not None and head.state.read and head.hz is not None:
+            uneven[side] = head.hz, float(np.ptp(head.state.cents()))
     batter, reso = lugs["batter"], lugs.get("reso")
     if batter is None or ("reso" in lugs and reso is None):
-        return None
-    return predict(_drum(now), batter, reso).drum_pitch.value
+        return Expected(uneven=uneven)
+    setup = lenient(SetupFile, now.setup.document, "This setup")
+    made = now.heads["reso"].made if "reso" in now.heads else None
+    drum = model(
+        now.drum.owned, batter=now.heads["batter"].made, reso=made, dampers=tuple(setup.dampers)
+    )
+    found = predict(drum, batter, reso)
+    slack = next((limit.side for limit in found.limits if limit.code in ("papery", "slack")), None)
+    return Expected(found.drum_pitch.value, found.sustain.value, slack, uneven)
 
 
 def _likeliest(readings: list[float], expected_hz: float | None) -> float:

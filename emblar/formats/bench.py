@@ -37,11 +37,21 @@ class Turning(Strict):
         return [rod for rod in self.order if rod not in self.done]
 
 
+class CauseFile(Strict):
+    """What the last stroke gave away: which (``core/tuning/diagnosis.toml``), with its numbers."""
+
+    id: str
+    numbers: dict[str, float] = Field(default_factory=dict)
+    head: Side | None = None
+
+
 class BenchFile(Strict):
     """How far the work on a drum is: jobs by id in the order they were done, turns under way."""
 
     schema_: Literal["emblar.bench/1"] = Field(default="emblar.bench/1", alias="schema")
     jobs: dict[str, JobDone] = Field(default_factory=dict)
     turning: Turning | None = None
+    causes: list[CauseFile] = Field(default_factory=list)
+    """What the last stroke gave away, the surest first."""
     at: str = ""
     """The job that was chosen to be shown, if another than the next one."""

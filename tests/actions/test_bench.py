@@ -137,6 +137,18 @@ def test_a_stroke_teaches_the_drum_and_moves_what_is_left_of_the_plan(planned: i
     assert after.heads["batter"].goal_hz < before.heads["batter"].goal_hz
 
 
+def test_a_stroke_on_a_drum_that_has_slipped_says_so(planned: int) -> None:
+    drum = drum_of(planned, "tom")
+    room = DrumInTheRoom(at(planned, drum), 5)
+    work(planned, drum, room, until="listen")
+    for side in room.hidden.tensions:
+        room.hidden.tensions[side] *= 0.86
+    read_stroke(HERE, planned, drum.id, room.strike())
+    causes = at(planned, drum).causes
+    assert "off-note" in [c.id for c in causes]
+    assert causes[0].numbers["ct"] < 0.0
+
+
 def test_a_stroke_of_another_drum_is_not_taken(planned: int) -> None:
     tom, kick = drum_of(planned, "tom"), drum_of(planned, "kick")
     room = DrumInTheRoom(at(planned, tom), 5)

@@ -14,6 +14,7 @@ from emblar.core.catalogue import construction, damper, wire_settings
 from emblar.core.naming import counted
 from emblar.core.notes import cents, nearest_note, spread_hz
 from emblar.core.planning.kit import model
+from emblar.core.tuning.diagnosis import cause_texts
 from emblar.core.tuning.procedure import Job, JobText, job_texts
 from emblar.formats.turn_words import WHY_DONE, move_words, turn_words
 from emblar.web.drawing.bench_ladder import Rung, bench_ladder
@@ -79,6 +80,8 @@ class BenchPage:
     this_drum: tuple[str, ...]
     by_feel: str
     caution: str
+    stroke: tuple[tuple[str, tuple[str, ...]], ...]
+    """What the last stroke gave away, each with what to check, the cheapest first."""
     base: str
     span_s: float
     goal_says: str
@@ -119,6 +122,7 @@ def bench_page(now: Bench, around: Frame, *, head: str = "") -> BenchPage:
         this_drum=_this_drum(now, drawn),
         by_feel=_by_feel(drawn),
         caution=text.caution if text else "",
+        stroke=_stroke(now),
         base=f"/sessions/{around.session.id}/bench/{now.drum.id}",
         span_s=max(0.2, 8.0 / goal) if goal else 0.3,
         goal_says=f"{goal:.0f} Hz" if goal else "",
@@ -428,6 +432,24 @@ def _this_drum(now: Bench, at: HeadNow | None) -> tuple[str, ...]:
         rows.append(
             f"Drum pitch known to ± {before:.1f} Hz until a stroke is read with both heads tapped."
         )
+    return tuple(rows)
+
+
+def _stroke(now: Bench) -> tuple[tuple[str, tuple[str, ...]], ...]:
+    """Return what the last stroke gave away, in words."""
+    rows = []
+    for cause in now.causes:
+        text = cause_texts().get(cause.id)
+        if text is None:
+            continue
+        n = cause.numbers
+        words = {
+            "hz": f"{n.get('hz', 0.0):.1f}", "ct": f"{abs(n.get('ct', 0.0)):.0f}",
+            "ms": f"{n.get('ms', 0.0):.0f}", "share": f"{100.0 * n.get('share', 0.0):.0f} %",
+            "head": _head_words(now, cause.head) if cause.head else "head",
+        }  # fmt: skip
+        said = f"{text.heard} {text.mostly}".format(**words)
+        rows.append((said, text.checks))
     return tuple(rows)
 
 
