@@ -40,6 +40,11 @@ def test_a_take_is_compared_moved_and_brought_back(page: Page, planned: int) -> 
     assert first.shown is not None
     assert first.shown.found is not None
     assert after.shown.found.apart < first.shown.found.apart
+    page.keyboard.press(" ")
+    expect(page.locator(".journey-card.playing")).to_contain_text("Take 1")
+    expect(page.locator(".journey-card.playing")).to_contain_text("Take 2")
+    page.keyboard.press(" ")
+    expect(page.locator(".journey-card.playing")).to_have_count(0)
     page.get_by_role("link", name="return here").first.click()
     expect(page.get_by_role("status").filter(has_text="The way there")).to_contain_text(
         re.compile(r"rod 1 down .*, then up")

@@ -45,6 +45,37 @@ const swap = () => {
   show();
 };
 
+// Every take in order, each loudness-matched to the record, its card marked while it plays.
+let all = null;
+const stopAll = () => {
+  if (!all) return;
+  all.timers.forEach(clearTimeout);
+  all.context.close();
+  document.querySelectorAll(".journey-card.playing").forEach((card) => card.classList.remove("playing"));
+  document.querySelector("[data-play-all-says]").textContent = "Play all";
+  all = null;
+};
+const playAll = async () => {
+  const cards = [...document.querySelectorAll(".journey-card")];
+  const buffers = await Promise.all(cards.map((card) => window.emblarPlayer.load(card.querySelector("[data-hear]").dataset.hear)));
+  window.emblarPlayer.stop();
+  stopPair();
+  const context = new AudioContext();
+  all = { context, timers: [] };
+  document.querySelector("[data-play-all-says]").textContent = "Stop";
+  let at = 0.05;
+  buffers.forEach((buffer, i) => {
+    const source = new AudioBufferSourceNode(context, { buffer });
+    source.connect(context.destination);
+    source.start(context.currentTime + at);
+    all.timers.push(
+      setTimeout(() => cards.forEach((card, n) => card.classList.toggle("playing", n === i)), 1000 * at),
+    );
+    at += buffer.duration;
+  });
+  all.timers.push(setTimeout(stopAll, 1000 * at));
+};
+
 const record = async () => {
   const stream = await navigator.mediaDevices.getUserMedia({
     audio: { echoCancellation: false, noiseSuppression: false, autoGainControl: false },
@@ -105,11 +136,18 @@ const wav = (blocks, rate) => {
 document.addEventListener("click", (event) => {
   const button = event.target.closest("[data-pair]");
   if (button) {
+    stopAll();
     if (pair?.button === button) swap();
     else {
       stopPair();
       startPair(button).catch(window.emblarPlayer.say);
     }
+    return;
+  }
+  if (event.target.closest("[data-hear], [data-stop]")) stopAll();
+  if (event.target.closest("[data-play-all]")) {
+    if (all) stopAll();
+    else playAll().catch(window.emblarPlayer.say);
     return;
   }
   if (event.target.closest("[data-hear], [data-stop]")) stopPair();
