@@ -37,6 +37,7 @@ Kind = Literal["force", "strike", "wires", "damper", "undamp", "turn", "head", "
 FORCES = (0.7, 0.85, 1.2, 1.4)
 TURNS = (0.125, 0.25, 0.5, 1.0)
 FOLLOW_STEPS, LEAST_GAIN, MISSING_COSTS = 0.3, 0.15, 0.5
+TUNE_FIRST_STEPS = 1.5
 MODEL_SHARE_SD = 0.35
 """How far what a change does lies from what the model says, over it (assumption)."""
 
@@ -170,8 +171,15 @@ def next_moves(
                 str(row["back"]),
             )
         )  # fmt: skip
-    worth = sorted((m for m in moves if m.worth > 0.0),
-                   key=lambda m: -m.worth + (MISSING_COSTS if m.buys else 0.0))  # fmt: skip
+    # First tune, then damp: while the note itself is off, turns that mend it come first.
+    off = apart.get("pitch", 0.0)
+    untuned = abs(off) > TUNE_FIRST_STEPS
+
+    def place(m: Move) -> tuple[bool, float]:
+        tunes = m.kind == "turn" and m.effect.get("pitch", 0.0) * off < 0.0
+        return untuned and not tunes, -m.worth + (MISSING_COSTS if m.buys else 0.0)
+
+    worth = sorted((m for m in moves if m.worth > 0.0), key=place)
     # Of turns of one head by different amounts only the best is offered.
     best: dict[tuple[str, str], Move] = {}
     for move in worth:
