@@ -2,7 +2,7 @@
 
 import numpy as np
 
-from emblar.actions.bench import Bench
+from emblar.actions.bench_state import Bench
 from emblar.core.acoustics.coefficients import prior_coefficients
 from emblar.core.acoustics.drum import Side
 from emblar.core.acoustics.head import tension_from_lug_pitch

@@ -5,7 +5,8 @@ from dataclasses import dataclass
 
 import numpy as np
 
-from emblar.actions.bench import Bench, bench, keep_readings, keep_stroke
+from emblar.actions.bench import bench, keep_readings, keep_stroke
+from emblar.actions.bench_state import Bench
 from emblar.actions.scope import Scope
 from emblar.core.acoustics.coefficients import prior_coefficients
 from emblar.core.acoustics.drum import Drum, Side
@@ -71,16 +72,7 @@ def read_clip(
     head = now.heads.get(side)
     if head is None:
         raise InputError("There is no such head on this drum.", field="side")
-    decoded = decode(data)
-    audio = decoded.audio
-    if len(audio.samples) > LONGEST_CLIP_S * audio.sample_rate_hz:
-        raise BadAudioError(
-            f"The clip is longer than {LONGEST_CLIP_S:.0f} s. Cut out the taps and bring those."
-        )
-    samples = one_channel(audio)
-    taps = read_taps(samples, ANALYSIS_RATE_HZ, _listening_for(now, side))
-    if not taps:
-        raise BadAudioError("No tap can be heard in this clip. Tap closer to the microphone.")
+    taps = _taps(data, _listening_for(now, side))
     rods = list(head.unread) or list(range(now.drum.owned.rods))
     if rod is not None:
         taps, rods = taps[:1], [rod]
@@ -99,6 +91,19 @@ def read_clip(
         how = "microphone" if rod is not None else "clip"
         keep_readings(scope, session_id, slot_id, side, told, how=how)
     return Read(rows, len(told))
+
+
+def _taps(data: bytes, head: TappedHead) -> tuple[Tap, ...]:
+    """Return the taps of a clip, at least one."""
+    audio = decode(data).audio
+    if len(audio.samples) > LONGEST_CLIP_S * audio.sample_rate_hz:
+        raise BadAudioError(
+            f"The clip is longer than {LONGEST_CLIP_S:.0f} s. Cut out the taps and bring those."
+        )
+    taps = read_taps(one_channel(audio), ANALYSIS_RATE_HZ, head)
+    if not taps:
+        raise BadAudioError("No tap can be heard in this clip. Tap closer to the microphone.")
+    return taps
 
 
 def _cents(hz: float, sd_hz: float) -> float:

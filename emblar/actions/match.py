@@ -3,7 +3,8 @@
 from dataclasses import dataclass
 from pathlib import PurePath
 
-from emblar.actions.bench import Bench, bench, change_setup, setup_of
+from emblar.actions.bench import bench, change_setup, setup_of
+from emblar.actions.bench_state import Bench
 from emblar.actions.listen import Heard, heard
 from emblar.actions.plan import target_of
 from emblar.actions.scope import Scope, in_session

@@ -5,7 +5,8 @@ from datetime import timedelta
 
 import numpy as np
 
-from emblar.actions.bench import Bench, bench, finish_job, keep_readings
+from emblar.actions.bench import bench, finish_job, keep_readings
+from emblar.actions.bench_state import Bench
 from emblar.actions.kit import add_drum, kit, suggest_voices
 from emblar.actions.listen import bring_recording, one_recording, run_analysis
 from emblar.actions.match import bring_take

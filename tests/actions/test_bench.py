@@ -7,6 +7,7 @@ import pytest
 
 from emblar.actions import bench, plan
 from emblar.actions.bench_sound import goal_sound, read_clip, read_stroke
+from emblar.actions.bench_state import TOLERANCE_CENTS, Bench
 from emblar.actions.home import home
 from emblar.actions.kit import add_drum, kit
 from emblar.actions.scope import HERE
@@ -26,11 +27,11 @@ def drum_of(session: int, kind: str) -> KitDrum:
     return next(d for d in kit(HERE, session) if d.owned.kind == kind)
 
 
-def at(session: int, drum: KitDrum) -> bench.Bench:
+def at(session: int, drum: KitDrum) -> Bench:
     return bench.bench(HERE, session, drum.id)
 
 
-def work(session: int, drum: KitDrum, room: DrumInTheRoom, *, until: str = "") -> bench.Bench:
+def work(session: int, drum: KitDrum, room: DrumInTheRoom, *, until: str = "") -> Bench:
     """Do what the bench says until a job or the end."""
     for _ in range(MOST_STEPS):
         now = at(session, drum)
@@ -63,7 +64,7 @@ def test_following_the_bench_brings_a_drum_to_its_plan(planned: int, kind: str) 
     room = DrumInTheRoom(at(planned, drum), 3)
     now = work(planned, drum, room, until="listen")
     bench.finish_job(HERE, planned, drum.id, "listen")
-    tolerance = 2.0 * bench.TOLERANCE_CENTS[kind]
+    tolerance = 2.0 * TOLERANCE_CENTS[kind]
     for side, head in now.heads.items():
         off = room.off_cents(side, head.goal_hz)
         assert np.abs(off).max() < tolerance, (side, off)

@@ -10,6 +10,7 @@ import pytest
 from playwright.sync_api import Browser, Page, Playwright, expect
 
 from emblar.actions import bench
+from emblar.actions.bench_state import TOLERANCE_CENTS
 from emblar.actions.kit import kit
 from emblar.actions.scope import HERE
 from emblar.core.acoustics.drum import Side
@@ -95,7 +96,7 @@ def tune_through(page: Page, session: int, drum: KitDrum, room: DrumInTheRoom) -
 def check_in_tune(session: int, drum: KitDrum, room: DrumInTheRoom) -> None:
     for side, head in bench.bench(HERE, session, drum.id).heads.items():
         off = room.off_cents(side, head.goal_hz)
-        assert np.abs(off).max() < 2.0 * bench.TOLERANCE_CENTS[drum.owned.kind], (side, off)
+        assert np.abs(off).max() < 2.0 * TOLERANCE_CENTS[drum.owned.kind], (side, off)
 
 
 def test_a_snare_is_tuned_by_typed_numbers_and_keys(page: Page, planned: int) -> None:

@@ -8,7 +8,7 @@ What nobody hears counts for nothing (``differences.score``).
 """
 
 import tomllib
-from collections.abc import Iterator, Mapping
+from collections.abc import Iterator, Mapping, Sequence
 from dataclasses import dataclass, replace
 from functools import lru_cache
 from importlib import resources
@@ -171,18 +171,23 @@ def next_moves(
                 str(row["back"]),
             )
         )  # fmt: skip
-    # First tune, then damp: while the note itself is off, turns that mend it come first.
-    off = apart.get("pitch", 0.0)
+    return _ordered(moves, apart.get("pitch", 0.0))
+
+
+def _ordered(moves: Sequence[Move], off: float) -> list[Move]:
+    """Return the moves worth their trouble, the best first.
+
+    First tune, then damp: while the note itself is off, turns that mend it come first. Of turns of
+    one head by different amounts only the best is offered.
+    """
     untuned = abs(off) > TUNE_FIRST_STEPS
 
     def place(m: Move) -> tuple[bool, float]:
         tunes = m.kind == "turn" and m.effect.get("pitch", 0.0) * off < 0.0
         return untuned and not tunes, -m.worth + (MISSING_COSTS if m.buys else 0.0)
 
-    worth = sorted((m for m in moves if m.worth > 0.0), key=place)
-    # Of turns of one head by different amounts only the best is offered.
     best: dict[tuple[str, str], Move] = {}
-    for move in worth:
+    for move in sorted((m for m in moves if m.worth > 0.0), key=place):
         best.setdefault((move.kind, move.what.split(" ")[0]), move)
     return list(best.values())
 

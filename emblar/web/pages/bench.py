@@ -5,7 +5,7 @@ from dataclasses import dataclass
 
 from markupsafe import Markup
 
-from emblar.actions.bench import TOLERANCE_CENTS, Bench, HeadNow
+from emblar.actions.bench_state import TOLERANCE_CENTS, Bench, HeadNow
 from emblar.core.acoustics.coefficients import prior_coefficients
 from emblar.core.acoustics.drum import Side
 from emblar.core.acoustics.head import lug_pitch_from_tension

@@ -1,0 +1,271 @@
+"""What is known of a drum at the bench: its setups folded into its heads, its jobs, its pitch."""
+
+from collections.abc import Sequence
+from dataclasses import dataclass
+from functools import lru_cache
+
+from emblar.core.acoustics.calibration import Take, calibrate
+from emblar.core.acoustics.drum import Drum, Side
+from emblar.core.acoustics.forward import predict
+from emblar.core.catalogue import construction
+from emblar.core.notes import cents
+from emblar.core.planning.kit import model
+from emblar.core.quantities import Measured
+from emblar.core.tuning.head_state import (
+    HeadState,
+    after_readings,
+    after_turns,
+    goal_per_turn,
+    head_at,
+    slack_head,
+    with_response,
+)
+from emblar.core.tuning.next_turns import NextTurns, next_turns
+from emblar.core.tuning.procedure import Job, Work, jobs
+from emblar.formats.bench import BenchFile, CauseFile, JobDone, Turning
+from emblar.formats.plan import DrumPlanFile
+from emblar.formats.setup import SetupFile
+from emblar.store.kit import KitDrum
+from emblar.store.setups import MeasurementInfo, SetupInfo
+
+TOLERANCE_CENTS = {"kick": 12.0, "snare": 6.0, "tom": 6.0}
+"""How far a rod's lug pitch may stay from the goal: a kick's evenness matters less."""
+Chain = tuple[tuple[SetupInfo, SetupFile, tuple[MeasurementInfo, ...]], ...]
+"""A drum's setups, the oldest first, with what was read on each."""
+
+
+@dataclass(frozen=True, slots=True)
+class HeadNow:
+    """One head at the bench.
+
+    Parameters
+    ----------
+    side, made, planned
+        Which head; its construction now and as planned, ids of the catalogue.
+    planned_hz, goal_hz
+        Its lug pitch by the plan, and by the plan as this drum's own readings moved it.
+    readings
+        What was read beside each rod since it was last turned, or None.
+    state
+        What is known of it; None before the first reading of a head that was not let down.
+    found
+        The next turns by all readings so far; None where nothing was read.
+    turning
+        The round of turns under way.
+    rounds
+        How many rounds of turns it had since it was found or let down.
+    """
+
+    side: Side
+    made: str
+    planned: str
+    planned_hz: float
+    goal_hz: float
+    readings: tuple[MeasurementInfo | None, ...]
+    state: HeadState | None
+    found: NextTurns | None
+    turning: Turning | None
+    rounds: int
+
+    @property
+    def unread(self) -> tuple[int, ...]:
+        """Rods without a reading since the head was last turned, counted from 0."""
+        return tuple(i for i, reading in enumerate(self.readings) if reading is None)
+
+    @property
+    def hz(self) -> float | None:
+        """The head's lug pitch as known now, Hz."""
+        if self.state is None or not self.state.read:
+            return None
+        return float(self.goal_hz * 2.0 ** (self.state.mean_cents() / 1200.0))
+
+    @property
+    def left_turns(self) -> float | None:
+        """About how far every rod still has to be turned, turns of the key; None if not known."""
+        if self.state is None or not self.state.read:
+            return None
+        return float((1.0 - self.state.tensions.mean()) / self.state.gain)
+
+
+@dataclass(frozen=True, slots=True)
+class Pitch:
+    """A drum pitch in Hz with its uncertainty in cents."""
+
+    hz: float
+    sd_cents: float
+
+
+@dataclass(frozen=True, slots=True)
+class Bench:
+    """A drum at the bench.
+
+    ``before`` and ``now`` are the planned drum pitch as the plan predicts it and as this drum's
+    own readings do; ``measured`` is the last stroke read.
+    """
+
+    drum: KitDrum
+    plan: DrumPlanFile
+    plan_version: int
+    setup: SetupInfo
+    jobs: tuple[Job, ...]
+    done: dict[str, JobDone]
+    job: Job | None
+    heads: dict[Side, HeadNow]
+    before: Pitch
+    now: Pitch
+    offset_cents: float
+    strokes: int
+    measured: MeasurementInfo | None
+    causes: tuple[CauseFile, ...] = ()
+    """What the last stroke gave away."""
+
+    @property
+    def minutes_left(self) -> float:
+        """Minutes of the jobs that are neither done nor skipped."""
+        return sum(job.minutes for job in self.jobs if job.id not in self.done)
+
+
+def bench_of(
+    drum: KitDrum, plan: DrumPlanFile, version: int, chain: Chain, file: BenchFile
+) -> Bench:
+    """Return a drum at the bench from everything that is kept of it."""
+    info, setup, rows = chain[-1]
+    now = _model_of(drum, setup)
+    lugs = plan.prediction.lug_hz
+    planned: dict[Side, float] = {"batter": lugs.batter}
+    if setup.reso is not None and lugs.reso is not None:
+        planned["reso"] = lugs.reso
+    takes = _takes(drum, chain, planned)
+    before = Pitch(plan.prediction.drum_pitch_hz, plan.prediction.drum_pitch_sd_cents)
+    as_planned = model(drum.owned, batter=plan.batter, reso=plan.reso)
+    offset, after = _learned(takes, as_planned, planned["batter"], planned.get("reso"), before)
+    heads = {
+        side: _head_now(drum, now, side, plan, hz, offset, chain, file)
+        for side, hz in planned.items()
+    }
+    changes: dict[Side, bool] = {}
+    for side, head in heads.items():
+        mounted = f"mount-{side}" in file.jobs and file.jobs[f"mount-{side}"].state == "done"
+        if head.made != head.planned or mounted:
+            changes[side] = construction(head.planned).may_crack_collar
+    todo = jobs(Work(drum.owned.kind, changes, "reso" in heads, bool(plan.dampers)))
+    chosen = next((job for job in todo if job.id == file.at), None)
+    job = chosen or next((job for job in todo if job.id not in file.jobs), None)
+    strokes = [row for row in rows if row.what == "drum"]
+    return Bench(
+        drum, plan, version, info, todo, file.jobs, job, heads, before, after, offset,
+        len(takes), strokes[-1] if strokes else None, tuple(file.causes) if strokes else (),
+    )  # fmt: skip
+
+
+def _model_of(drum: KitDrum, setup: SetupFile) -> Drum:
+    """Return the drum for the model with the heads that are on it, nothing lying on them."""
+    reso = setup.reso.construction if setup.reso else None
+    return model(drum.owned, batter=setup.batter.construction, reso=reso)
+
+
+def _head_now(
+    drum: KitDrum,
+    now: Drum,
+    side: Side,
+    plan: DrumPlanFile,
+    planned_hz: float,
+    offset_cents: float,
+    chain: Chain,
+    file: BenchFile,
+) -> HeadNow:
+    setup = chain[-1][1]
+    head = setup.batter if side == "batter" else setup.reso
+    planned = plan.batter if side == "batter" else plan.reso
+    made = head.construction if head is not None else ""
+    # What this drum sounds above the model, its heads come down by.
+    goal = planned_hz * 2.0 ** (-offset_cents / 1200.0)
+    state, owed, rounds = _state(now, side, goal, chain)
+    turning = file.turning if file.turning is not None and file.turning.side == side else None
+    found = None
+    if state is not None and state.read:
+        tolerance = TOLERANCE_CENTS[drum.owned.kind]
+        found = next_turns(state, owed=owed, tolerance_cents=tolerance)
+    return HeadNow(
+        side, made, planned or made, planned_hz, goal, _readings(chain[-1][2], side, now.rods),
+        state, found, turning, rounds,
+    )  # fmt: skip
+
+
+def _readings(
+    rows: Sequence[MeasurementInfo], side: Side, rods: int
+) -> tuple[MeasurementInfo | None, ...]:
+    """Return the last reading beside each rod."""
+    last: dict[int, MeasurementInfo] = {
+        row.rod - 1: row for row in rows if row.side == side and row.rod is not None
+    }
+    return tuple(last.get(rod) for rod in range(rods))
+
+
+def _state(
+    drum: Drum, side: Side, goal_hz: float, chain: Chain
+) -> tuple[HeadState | None, list[int], int]:
+    """Return what is known of a head, the rods last turned down, and rounds since its start."""
+    state: HeadState | None = None
+    made = ""
+    last, rounds = [0.0] * drum.rods, 0
+    for _, setup, rows in chain:
+        head = setup.batter if side == "batter" else setup.reso
+        if head is None:
+            continue
+        if side in setup.slack or head.construction != made:
+            made = head.construction
+            slack = side in setup.slack
+            fresh = (
+                slack_head(drum, side, goal_hz) if slack
+                else head_at(drum.rods, 1.0, goal_per_turn(drum, side, goal_hz))
+            )  # fmt: skip
+            # What a turn does on this drum is kept from head to head, less surely.
+            state = with_response(fresh, state) if state is not None else fresh
+            last, rounds = [0.0] * drum.rods, 0
+        if state is None:
+            continue
+        turns = setup.turned.get(side)
+        if turns is not None and len(turns) == drum.rods:
+            state, rounds = after_turns(state, turns), rounds + 1
+            last = [new or old for new, old in zip(turns, last, strict=True)]
+        told = _readings(rows, side, drum.rods)
+        off = [None if row is None else cents(row.hz, goal_hz) for row in told]
+        sds = [
+            5.0 if row is None else cents(row.hz + row.sd_hz, row.hz) for row in told
+        ]  # fmt: skip
+        state = after_readings(state, off, sds)
+    return state, [rod for rod, t in enumerate(last) if t < 0.0], rounds
+
+
+def _takes(drum: KitDrum, chain: Chain, planned: dict[Side, float]) -> tuple[Take, ...]:
+    """Return the drum's strokes at lug pitches that are known."""
+    takes = []
+    for index, (_, setup, rows) in enumerate(chain):
+        strokes = [row for row in rows if row.what == "drum"]
+        if not strokes:
+            continue
+        now = _model_of(drum, setup)
+        lugs: dict[Side, float] = {}
+        for side, hz in planned.items():
+            state = _state(now, side, hz, chain[: index + 1])[0]
+            if state is not None and state.read:
+                lugs[side] = hz * 2.0 ** (state.mean_cents() / 1200.0)
+        if set(lugs) == set(planned):
+            stroke = strokes[-1]
+            pitch = Measured(stroke.hz, stroke.sd_hz, "Hz")
+            takes.append(Take(now, lugs["batter"], lugs.get("reso"), pitch))
+    return tuple(takes)
+
+
+@lru_cache(maxsize=128)
+def _learned(
+    takes: tuple[Take, ...], planned: Drum, batter_hz: float, reso_hz: float | None, before: Pitch
+) -> tuple[float, Pitch]:
+    """Return how far this drum sounds above the model at the plan, cents, and its pitch there."""
+    if not takes:
+        return 0.0, before
+    found = calibrate(takes).predict(planned, batter_hz, reso_hz).prediction
+    prior = predict(planned, batter_hz, reso_hz).drum_pitch.value
+    offset = cents(found.drum_pitch.value, prior)
+    return offset, Pitch(before.hz, found.drum_pitch_sd_cents)
