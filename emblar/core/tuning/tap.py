@@ -239,6 +239,9 @@ def _told(at: float, piece: Samples, before: Samples, rate: float, head: TappedH
     if best is None:
         return None
     hz, share = best
+    if _present(found, hz, head) < parameter("least_present"):
+        # The drum struck whole has other modes than one head tapped.
+        return Tap(at, None, None, "other head")
     if share < parameter("least_explained"):
         hum = _hums(before, piece)
         why: WhyNot = "something else sounds" if hum else "cannot tell"
@@ -284,9 +287,7 @@ def _best_two(
     power = np.array([s.energy for s in found])
     power = np.sqrt(power / power.sum())
     power /= power.sum()
-    ratios, levels = np.array(head.ratios), np.array(head.levels_db)
-    weight = 10.0 ** (levels / 40.0)
-    weight /= weight.sum()
+    ratios, weight = np.array(head.ratios), _weights(head)
     rows: list[tuple[float, float]] = []
     near = parameter("mode_near")
     for candidate in {float(f / r) for f in hz for r in head.ratios[:4]}:
@@ -303,6 +304,18 @@ def _best_two(
     best = rows[0]
     others = [r for r in rows[1:] if abs(math.log2(r[0] / best[0])) * 12.0 > 1.2]
     return best, (others[0] if others else None)
+
+
+def _weights(head: TappedHead) -> Samples:
+    weight = 10.0 ** (np.array(head.levels_db) / 40.0)
+    return np.asarray(weight / weight.sum())
+
+
+def _present(found: Sequence[DampedSinusoid], hz: float, head: TappedHead) -> float:
+    """Return how much of what a tap at this pitch would let sound is there, 0 to 1."""
+    places = np.array([s.frequency_hz for s in found])
+    off = np.abs(np.log2(places[:, None] / (hz * np.array(head.ratios)[None, :]))) * 12.0
+    return float(_weights(head)[off.min(axis=0) < parameter("mode_near")].sum())
 
 
 def _own_hz(found: Sequence[DampedSinusoid], about_hz: float) -> float | None:

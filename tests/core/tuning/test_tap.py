@@ -133,6 +133,16 @@ def test_a_round_of_taps_is_read_in_order_and_a_double_tap_is_named() -> None:
     assert taps[0].why_not == "double tap"
 
 
+def test_strokes_on_the_whole_drum_are_mostly_no_taps() -> None:
+    read = []
+    for seed in range(12):
+        hidden = practice(["tom", "snare", "kick"][seed % 3], seed)
+        struck = np.concatenate([np.zeros(RATE // 3), hidden.strike(rate=RATE, seconds=1.5)])
+        read += [t.why_not for t in read_taps(struck, RATE, tapped_head(hidden.drum, "batter"))]
+    assert read.count(None) <= len(read) // 4
+    assert "other head" in read
+
+
 def test_a_clipped_tap_says_so() -> None:
     hidden = practice("tom", 6)
     loud = np.clip(60.0 * clip(hidden, "batter", 0), -0.9, 0.9)
