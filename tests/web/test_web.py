@@ -460,7 +460,7 @@ def test_a_wish_in_steps_moves_the_plan_and_not_the_record(
     assert after.drums[1].target == before.drums[1].target
     assert after.drums[1].card["sustain"].value < before.drums[1].card["sustain"].value
     page = client.get(f"/sessions/{planned}/plan?sel=tom-1").text
-    assert "Wish it different from the record: length -6, sustain -6 steps" in page
+    assert "Ask for something different from the record: length -6, sustain -6 steps" in page
     bad = client.post(url, data={"wish_length": "90"}, headers=HTMX)
     assert "length: +90 steps is outside" in bad.text
     assert plan.latest_plan(HERE, planned) == after

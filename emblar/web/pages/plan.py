@@ -446,8 +446,7 @@ def _others(file: DrumPlanFile) -> tuple[OtherRow, ...]:
                 other.name,
                 other.says,
                 f"{', '.join(what)}: {', '.join(words) or 'sounds alike'}",
-                f"{other.score - file.score:+.1f} steps, {other.minutes:.0f} min"
-                + (f", buys {len(other.bought)}" if other.bought else ""),
+                _cost(other.score - file.score, other.minutes, len(other.bought)),
                 (
                     ("relation", relation_of(recipe.semitones)),
                     ("semitones", f"{recipe.semitones:g}"),
@@ -461,6 +460,13 @@ def _others(file: DrumPlanFile) -> tuple[OtherRow, ...]:
             )
         )
     return tuple(rows)
+
+
+def _cost(worse: float, minutes: float, buys: int) -> str:
+    """Return what another way costs against this plan, its work and purchases weighed in."""
+    weighed = f"{abs(worse):.1f} steps {'worse' if worse >= 0.0 else 'better'} with its work"
+    bought = f" and {buys} to buy" if buys else ""
+    return f"{weighed}{bought} weighed in; {minutes:.0f} min"
 
 
 def _moved(name: str, by: float) -> str:
