@@ -4,6 +4,7 @@ A correction is kept at once, with the revision it makes; the drums it touches a
 right after (``measuring``). The last correction that stands can be undone, at any time.
 """
 
+import secrets
 from collections.abc import Callable, Sequence
 from dataclasses import dataclass
 
@@ -46,6 +47,8 @@ from emblar.store.recordings import RecordingInfo, Region
 Hits = Sequence[AnalysedHit]
 Sound = Callable[[], Audio]
 SPAN_S, PIECE_S, SILENT_DB = 0.4, 0.2, -120.0
+TOGETHER = "together"
+"""In a correction's document: what was corrected in several files at once bears one token."""
 
 
 def move_strokes(scope: Scope, session_id: int, seen: Sequence[Seen], voice: str) -> str:
@@ -104,13 +107,42 @@ def merge(scope: Scope, session_id: int, voice: str) -> str:
 
 
 def remove_voice(scope: Scope, session_id: int, voice: str) -> str:
-    """Take a drum out that is not on the record, with all its strokes."""
-    return _correct(scope, session_id, lambda hits, _: take_out_voice(hits, voice))
+    """Take a drum out that is not on the record, with all its strokes in every file."""
+    return _everywhere(scope, session_id, voice, lambda hits: take_out_voice(hits, voice))
 
 
 def rename_voice(scope: Scope, session_id: int, voice: str, to: str) -> str:
-    """Give all strokes of a drum to another one."""
-    return _correct(scope, session_id, lambda hits, _: give_voice(hits, voice, to))
+    """Give all strokes of a drum, in every file of the record, to another one."""
+    return _everywhere(scope, session_id, voice, lambda hits: give_voice(hits, voice, to))
+
+
+def _everywhere(scope: Scope, session_id: int, voice: str, make: Callable[[Hits], Edit]) -> str:
+    """Make an edit in every file that has a drum; it is undone in all of them together."""
+    with in_session(scope, session_id) as db:
+        recording, file = _shown(db, session_id)
+        edit = make(hits_from_file(file))
+        others = [
+            (other, found)
+            for other, found in _other_files(db, recording)
+            if any(h.voice == voice for h in hits_from_file(found))
+        ]
+        token = secrets.token_hex(8) if others else ""
+        for other, found in others:
+            _keep(db, other, found, make(hits_from_file(found)), token=token)
+        _keep(db, recording, file, edit, token=token)
+    where = f" in {len(others) + 1} files" if others else ""
+    return f"{edit.says}{where}"
+
+
+def _other_files(db: Session, shown: RecordingInfo) -> list[tuple[RecordingInfo, AnalysisFile]]:
+    """Return the record's other files and what was found in them, locked for a correction."""
+    found = []
+    for other in store.files(db, shown.session_id):
+        if other.id != shown.id:
+            store.lock(db, other.id)
+            document = store.analysis_document(db, other.id)
+            found.append((other, analysis_from_document(document)))
+    return found
 
 
 @dataclass(frozen=True, slots=True)
@@ -150,8 +182,19 @@ def take_back(scope: Scope, session_id: int, seen: int | None = None) -> str:
             )
         last = standing[-1]
         edit = edit_from_document(last.document).undone()
+        if token := last.document.get(TOGETHER):
+            _undo_elsewhere(db, recording, token)
         _keep(db, recording, file, edit, undoes=last.revision)
     return f"Undone: {edit.says}"
+
+
+def _undo_elsewhere(db: Session, shown: RecordingInfo, token: str) -> None:
+    """Undo what was done in other files together with a correction, where nothing came after it."""
+    for other, found in _other_files(db, shown):
+        standing = store.standing(db, other.id)
+        if standing and standing[-1].document.get(TOGETHER) == token:
+            edit = edit_from_document(standing[-1].document).undone()
+            _keep(db, other, found, edit, undoes=standing[-1].revision)
 
 
 def last_correction(scope: Scope, session_id: int) -> LastCorrection | None:
@@ -181,12 +224,13 @@ def _keep(
     edit: Edit,
     *,
     undoes: int | None = None,
+    token: str = "",
 ) -> None:
     hits = applied(hits_from_file(file), edit)
     corrected = with_strokes(file, hits, edit.voices(), spans_of(recording.regions))
     store.correct(
         db, recording.id, analysis=corrected.model_dump(by_alias=True),
-        document=edit_document(edit), undoes=undoes,
+        document=edit_document(edit) | ({TOGETHER: token} if token else {}), undoes=undoes,
     )  # fmt: skip
     _follow(db, recording.session_id, edit)
     defer_measuring(db, recording.id)

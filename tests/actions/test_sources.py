@@ -7,6 +7,7 @@ from emblar.actions import evidence, listen, listen_files, strokes
 from emblar.actions.measuring import measured_record
 from emblar.actions.scope import HERE
 from emblar.actions.sessions import Brief, start_session
+from emblar.core.analysis.edits import Seen
 from emblar.core.errors import InputError
 from emblar.core.synthesis.low_ferry import low_ferry_voices
 from emblar.core.synthesis.stroke import render_stroke
@@ -76,13 +77,13 @@ def test_every_file_of_a_record_can_be_opened_and_corrected(session: int) -> Non
     stem = encoded(0.5 * short_groove(), "FLAC")
     drums = bring(session, "drums.flac", stem, "drums", beside=True)
     whole = len(found(session).analysis.hits)
-    strokes.remove_voice(HERE, session, "hat")
+    hat = next(h for h in found(session).analysis.hits if h.voice == "hat")
+    strokes.take_out_strokes(HERE, session, [Seen(hat.time_s, "hat")])
     listen.open_file(HERE, session, mix)
     assert found(session).recording.id == mix
-    assert any(h.voice == "hat" for h in found(session).analysis.hits)
     assert strokes.last_correction(HERE, session) is None
     listen.open_file(HERE, session, drums)
-    assert "Hat removed" in strokes.take_back(HERE, session)
+    assert strokes.take_back(HERE, session).startswith("Undone")
     assert len(found(session).analysis.hits) == whole
 
 
@@ -92,6 +93,24 @@ def test_a_mix_keeps_its_drumless_rest_when_a_stem_comes_beside_it(session: int)
     bring(session, "drums.flac", stem, "drums", beside=True)
     assert listen_files.stem_file(HERE, session, "drumless").data == rest
     assert listen_files.stem_file(HERE, session, "drums").data == stem
+
+
+def test_a_drum_is_removed_from_all_files_and_comes_back_in_all(session: int) -> None:
+    mix = found(session).recording.id
+    stem = encoded(0.5 * short_groove(), "FLAC")
+    drums = bring(session, "drums.flac", stem, "drums", beside=True)
+    assert strokes.remove_voice(HERE, session, "hat").endswith("in 2 files")
+
+    def hats() -> list[int]:
+        counts = []
+        for file in (mix, drums):
+            listen.open_file(HERE, session, file)
+            counts.append(sum(h.voice == "hat" for h in found(session).analysis.hits))
+        return counts
+
+    assert hats() == [0, 0]
+    strokes.take_back(HERE, session)
+    assert min(hats()) > 0
 
 
 def test_a_file_of_another_record_is_not_opened(session: int) -> None:
