@@ -19,11 +19,9 @@ WHY_DONE = {
 }
 WHY_NO_TAP: dict[WhyNot, str] = {
     "clipped": "too loud for the microphone: tap softer or move it away",
-    "too soft": "too soft to read",
     "double tap": "two taps too close together: wait until the first has rung",
     "something else sounds": "something else sounds at that pitch: silence the other drums",
     "other head": "the other head rings: lay the drum on a towel",
-    "wires": "the wires rattle: throw them off",
     "wrong mode": "two pitches compete: tap an inch from the edge, a finger on the middle",
     "cut off": "the clip ends too soon after it",
     "cannot tell": "cannot tell: too much else sounds",

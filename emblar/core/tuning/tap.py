@@ -32,8 +32,8 @@ from emblar.core.tuning.parameters import parameter
 
 Samples = NDArray[np.float64]
 WhyNot = Literal[
-    "clipped", "too soft", "double tap", "something else sounds", "other head", "wires",
-    "wrong mode", "cut off", "cannot tell",
+    "clipped", "double tap", "something else sounds", "other head", "wrong mode", "cut off",
+    "cannot tell",
 ]  # fmt: skip
 LOWEST_RATE_HZ = 8000
 FRAME_S, HOP_S = 0.010, 0.0025
@@ -67,18 +67,12 @@ class TappedHead:
         Its modes over the lug pitch, and their levels beside a rod, dB re the loudest.
     low_hz, high_hz
         Between which its lug pitch can lie.
-    other_hz
-        Where the other head's lug pitch is thought to be, or None.
-    wires
-        Whether wires lie on the drum.
     """
 
     ratios: tuple[float, ...]
     levels_db: tuple[float, ...]
     low_hz: float
     high_hz: float
-    other_hz: float | None = None
-    wires: bool = False
 
 
 @lru_cache(maxsize=64)
@@ -116,7 +110,6 @@ def tapped_head(
     kept = list(rows.items())[:MODES]
     return TappedHead(
         tuple(r for r, _ in kept), tuple(v for _, v in kept), low, high,
-        wires=drum.kind == "snare",
     )  # fmt: skip
 
 
