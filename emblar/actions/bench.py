@@ -137,15 +137,17 @@ def turned(
     Raises
     ------
     InputError
-        Nothing is to be turned there now.
+        Nothing is to be turned there now: a round that is done wants taps before the next one, also
+        when it is said to be done twice.
     """
-    now = bench(scope, session_id, slot_id).heads.get(side)
-    if now is None:
-        raise InputError("There is no such head on this drum.", field="side")
+    _, plan, version = _planned(scope, session_id, slot_id)
     with in_session(scope, session_id) as db:
         drum, file = _locked(db, session_id, slot_id)
+        now = bench_of(drum, plan, version, _chain(db, session_id, drum), file).heads.get(side)
+        if now is None:
+            raise InputError("There is no such head on this drum.", field="side")
         if file.turning is None or file.turning.side != side:
-            if now.found is None or now.found.why != "turn":
+            if now.found is None or now.found.why != "turn" or now.unread:
                 raise InputError("Nothing is to be turned on this head now. Tap it first.")
             if file.turning is not None:
                 _close_turning(db, session_id, drum, file)

@@ -5,6 +5,7 @@ from collections.abc import Iterable
 from dataclasses import dataclass
 from datetime import datetime
 from statistics import fmean
+from typing import Protocol, TypeVar
 
 from emblar.actions.scope import Scope
 from emblar.actions.shelf import use_own_parts
@@ -38,6 +39,7 @@ class DrumLog:
 
     drum: StudioDrum
     rounds: tuple[Round, ...]
+    readings: tuple[ReadingInfo, ...]
     setups: tuple[SetupEntry, ...]
     heads: tuple[HeadEntry, ...]
     takes: tuple[TakeEntry, ...]
@@ -88,20 +90,39 @@ def _log(scope: Scope) -> list[DrumLog]:
     use_own_parts(scope)
     with transaction() as db:
         drums = drum_store.listing(db, scope.studio_id)
-        readings = store.readings(db, scope.studio_id)
-        setups = store.setups(db, scope.studio_id)
-        heads = store.heads(db, scope.studio_id)
-        takes = store.takes(db, scope.studio_id)
+        readings = _by_drum(store.readings(db, scope.studio_id))
+        setups = _by_drum(store.setups(db, scope.studio_id))
+        heads = _by_drum(store.heads(db, scope.studio_id))
+        takes = _by_drum(store.takes(db, scope.studio_id))
     return [
         DrumLog(
             drum,
-            _rounds(r for r in readings if r.drum_id == drum.id),
-            tuple(s for s in setups if s.drum_id == drum.id),
-            tuple(h for h in heads if h.drum_id == drum.id),
-            tuple(t for t in takes if t.drum_id == drum.id),
+            _rounds(readings.get(drum.id, ())),
+            readings.get(drum.id, ()),
+            setups.get(drum.id, ()),
+            heads.get(drum.id, ()),
+            takes.get(drum.id, ()),
         )
         for drum in drums
     ]
+
+
+class _OfDrum(Protocol):
+    """Anything that is known of a drum."""
+
+    @property
+    def drum_id(self) -> int:
+        """The drum."""
+
+
+Row = TypeVar("Row", bound=_OfDrum)
+
+
+def _by_drum(rows: Iterable[Row]) -> dict[int, tuple[Row, ...]]:
+    found: dict[int, list[Row]] = defaultdict(list)
+    for row in rows:
+        found[row.drum_id].append(row)
+    return {drum_id: tuple(own) for drum_id, own in found.items()}
 
 
 def _rounds(readings: Iterable[ReadingInfo]) -> tuple[Round, ...]:
@@ -128,12 +149,10 @@ def _rounds(readings: Iterable[ReadingInfo]) -> tuple[Round, ...]:
 
 def log_file(scope: Scope) -> LogFile:
     """Return the whole log as written to a file."""
-    with transaction() as db:
-        readings = store.readings(db, scope.studio_id)
-    return LogFile(drums=[_drum_file(row, readings) for row in _log(scope)])
+    return LogFile(drums=[_drum_file(row) for row in _log(scope)])
 
 
-def _drum_file(row: DrumLog, readings: list[ReadingInfo]) -> LogDrum:
+def _drum_file(row: DrumLog) -> LogDrum:
     owned = row.drum.owned
     return LogDrum(
         name=owned.name, kind=owned.kind, diameter_in=owned.diameter_in, depth_in=owned.depth_in,
@@ -141,7 +160,7 @@ def _drum_file(row: DrumLog, readings: list[ReadingInfo]) -> LogDrum:
         readings=[
             LogReading(at=r.at, session=r.session, what=r.what, side=r.side, rod=r.rod, hz=r.hz,
                        sd_hz=r.sd_hz, how=r.how)
-            for r in readings if r.drum_id == row.drum.id
+            for r in row.readings
         ],
         setups=[
             LogSetup(at=s.at, session=s.session, origin=s.origin,

@@ -112,6 +112,25 @@ def test_readings_and_turns_are_undone_in_order(planned: int) -> None:
         bench.undo(HERE, planned, drum.id)
 
 
+def test_a_round_said_to_be_done_twice_counts_once(planned: int) -> None:
+    drum = drum_of(planned, "tom")
+    goal = at(planned, drum).heads["batter"].goal_hz
+    bench.type_readings(HERE, planned, drum.id, "batter", [0.8 * goal] * drum.owned.rods)
+
+    def all_turned(_: int) -> bool:
+        try:
+            bench.turned(HERE, planned, drum.id, "batter")
+        except InputError:
+            return False
+        return True
+
+    with ThreadPoolExecutor(4) as presses:
+        assert sum(presses.map(all_turned, range(4))) == 1
+    assert at(planned, drum).heads["batter"].rounds == 1
+    with pytest.raises(InputError, match="Tap it first"):
+        bench.turned(HERE, planned, drum.id, "batter", [0])
+
+
 def test_turns_that_were_not_made_do_not_count_when_taps_come(planned: int) -> None:
     drum = drum_of(planned, "tom")
     goal = at(planned, drum).heads["batter"].goal_hz

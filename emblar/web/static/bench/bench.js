@@ -1,4 +1,6 @@
 // Bench: the microphone, the next rod said aloud, the screen kept awake. One page, one entry.
+import { wav } from "/static/wav.js";
+
 const BEFORE_S = 0.15;
 const STROKE_S = 1.8;
 let live = null;
@@ -13,25 +15,6 @@ const say = (text) => {
   if (!aloud() || !window.speechSynthesis) return;
   speechSynthesis.cancel();
   speechSynthesis.speak(new SpeechSynthesisUtterance(text));
-};
-
-const wav = (samples, rate) => {
-  const view = new DataView(new ArrayBuffer(44 + 2 * samples.length));
-  const text = (at, word) => [...word].forEach((c, i) => view.setUint8(at + i, c.charCodeAt(0)));
-  text(0, "RIFF");
-  view.setUint32(4, 36 + 2 * samples.length, true);
-  text(8, "WAVEfmt ");
-  view.setUint32(16, 16, true);
-  view.setUint16(20, 1, true);
-  view.setUint16(22, 1, true);
-  view.setUint32(24, rate, true);
-  view.setUint32(28, 2 * rate, true);
-  view.setUint16(32, 2, true);
-  view.setUint16(34, 16, true);
-  text(36, "data");
-  view.setUint32(40, 2 * samples.length, true);
-  samples.forEach((value, i) => view.setInt16(44 + 2 * i, Math.max(-1, Math.min(1, value)) * 32767, true));
-  return new Blob([view.buffer], { type: "audio/wav" });
 };
 
 // The page as it is after a reading; what listens goes on listening.
@@ -69,7 +52,7 @@ const gotTap = async (samples, rate) => {
   const form = new FormData();
   form.append("side", side);
   form.append("rod", rod);
-  form.append("file", wav(samples, rate), "tap.wav");
+  form.append("file", wav([samples], rate), "tap.wav");
   try {
     const answer = await send(`${base}/tap`, form);
     if (!answer.ok) {
@@ -98,7 +81,7 @@ const gotTap = async (samples, rate) => {
 
 const gotStroke = async (samples, rate) => {
   const form = new FormData();
-  form.append("file", wav(samples, rate), "stroke.wav");
+  form.append("file", wav([samples], rate), "stroke.wav");
   heard("Reading the stroke …");
   const answer = await send(`${bench().dataset.base}/stroke`, form);
   if (answer.ok) window.location.assign(answer.url);
