@@ -16,7 +16,7 @@ from emblar.core.analysis.analyse import analyse
 from emblar.core.analysis.audio import ANALYSIS_RATE_HZ, one_channel
 from emblar.core.errors import BadAudioError, InputError
 from emblar.core.notes import cents, spread_hz
-from emblar.core.planning.kit import model
+from emblar.core.planning.kit import model, wearing
 from emblar.core.quantities import Measured
 from emblar.core.synthesis.practice import PracticeDrum
 from emblar.core.tuning.diagnosis import Expected, diagnose
@@ -123,7 +123,7 @@ def _listening_for(now: Bench, side: Side) -> TappedHead:
 
 def _drum(now: Bench) -> Drum:
     reso = now.heads["reso"].made if "reso" in now.heads else None
-    return model(now.drum.owned, batter=now.heads["batter"].made, reso=reso)
+    return model(wearing(now.drum.owned, reso, now.plan.port_in), batter=now.heads["batter"].made)
 
 
 def read_stroke(scope: Scope, session_id: int, slot_id: int, data: bytes) -> float:
@@ -168,7 +168,9 @@ def _expected(now: Bench) -> Expected:
     setup = lenient(SetupFile, now.setup.document, "This setup")
     made = now.heads["reso"].made if "reso" in now.heads else None
     drum = model(
-        now.drum.owned, batter=now.heads["batter"].made, reso=made, dampers=tuple(setup.dampers)
+        wearing(now.drum.owned, made, now.plan.port_in),
+        batter=now.heads["batter"].made,
+        dampers=tuple(setup.dampers),
     )
     found = predict(drum, batter, reso)
     slack = next((limit.side for limit in found.limits if limit.code in ("papery", "slack")), None)

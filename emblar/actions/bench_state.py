@@ -9,7 +9,7 @@ from emblar.core.acoustics.drum import Drum, Side
 from emblar.core.acoustics.forward import predict
 from emblar.core.catalogue import construction
 from emblar.core.notes import cents
-from emblar.core.planning.kit import model
+from emblar.core.planning.kit import model, wearing
 from emblar.core.quantities import Measured
 from emblar.core.tuning.head_state import (
     HeadState,
@@ -130,14 +130,14 @@ def bench_of(
 ) -> Bench:
     """Return a drum at the bench from everything that is kept of it."""
     info, setup, rows = chain[-1]
-    now = _model_of(drum, setup)
+    now = _model_of(drum, plan, setup)
     lugs = plan.prediction.lug_hz
     planned: dict[Side, float] = {"batter": lugs.batter}
     if setup.reso is not None and lugs.reso is not None:
         planned["reso"] = lugs.reso
-    takes = _takes(drum, chain, planned)
+    takes = _takes(drum, plan, chain, planned)
     before = Pitch(plan.prediction.drum_pitch_hz, plan.prediction.drum_pitch_sd_cents)
-    as_planned = model(drum.owned, batter=plan.batter, reso=plan.reso)
+    as_planned = model(wearing(drum.owned, plan.reso, plan.port_in), batter=plan.batter)
     offset, after = _learned(takes, as_planned, planned["batter"], planned.get("reso"), before)
     heads = {
         side: _head_now(drum, now, side, plan, hz, offset, chain, file)
@@ -148,7 +148,8 @@ def bench_of(
         mounted = f"mount-{side}" in file.jobs and file.jobs[f"mount-{side}"].state == "done"
         if head.made != head.planned or mounted:
             changes[side] = construction(head.planned).may_crack_collar
-    todo = jobs(Work(drum.owned.kind, changes, "reso" in heads, bool(plan.dampers)))
+    front_off = setup.reso is not None and plan.reso is None
+    todo = jobs(Work(drum.owned.kind, changes, "reso" in heads, bool(plan.dampers), front_off))
     chosen = next((job for job in todo if job.id == file.at), None)
     job = chosen or next((job for job in todo if job.id not in file.jobs), None)
     strokes = [row for row in rows if row.what == "drum"]
@@ -158,10 +159,13 @@ def bench_of(
     )  # fmt: skip
 
 
-def _model_of(drum: KitDrum, setup: SetupFile) -> Drum:
-    """Return the drum for the model with the heads that are on it, nothing lying on them."""
-    reso = setup.reso.construction if setup.reso else None
-    return model(drum.owned, batter=setup.batter.construction, reso=reso)
+def _model_of(drum: KitDrum, plan: DrumPlanFile, setup: SetupFile) -> Drum:
+    """Return the drum for the model with the heads that are on it, nothing lying on them.
+
+    A front head that the plan does without is off; its hole is the planned one.
+    """
+    reso = setup.reso.construction if setup.reso and plan.reso else None
+    return model(wearing(drum.owned, reso, plan.port_in), batter=setup.batter.construction)
 
 
 def _head_now(
@@ -238,14 +242,16 @@ def _state(
     return state, [rod for rod, t in enumerate(last) if t < 0.0], rounds
 
 
-def _takes(drum: KitDrum, chain: Chain, planned: dict[Side, float]) -> tuple[Take, ...]:
+def _takes(
+    drum: KitDrum, plan: DrumPlanFile, chain: Chain, planned: dict[Side, float]
+) -> tuple[Take, ...]:
     """Return the drum's strokes at lug pitches that are known."""
     takes = []
     for index, (_, setup, rows) in enumerate(chain):
         strokes = [row for row in rows if row.what == "drum"]
         if not strokes:
             continue
-        now = _model_of(drum, setup)
+        now = _model_of(drum, plan, setup)
         lugs: dict[Side, float] = {}
         for side, hz in planned.items():
             state = _state(now, side, hz, chain[: index + 1])[0]

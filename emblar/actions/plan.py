@@ -26,6 +26,7 @@ from emblar.core.planning.plan_drum import (
     without_heads,
 )
 from emblar.core.planning.recipe import relation_of
+from emblar.core.planning.search import Port, ring_in
 from emblar.core.planning.target import Target, moved, target_from_card
 from emblar.core.planning.toms import School, tom_pitches_hz
 from emblar.core.planning.weighing import Recipe
@@ -88,14 +89,23 @@ def wish_of(recipe: Recipe | RecipeFile, owned: OwnedDrum, *, port: bool) -> dic
         wish["reso"] = recipe.reso
     if owned.kind == "snare":
         wish["wires"] = recipe.wires
-    if port and may_be_ported(owned):
-        wish["port"] = "closed" if recipe.port_in is None else "cut"
+    if port and has_front(owned):
+        wish["port"] = _front_wish(recipe, owned)
     return wish
 
 
-def may_be_ported(owned: OwnedDrum) -> bool:
-    """Whether a drum has a front head without a hole."""
-    return owned.kind == "kick" and owned.reso is not None and owned.port_in is None
+def _front_wish(recipe: Recipe | RecipeFile, owned: OwnedDrum) -> Port:
+    """Return what becomes of the front head, as it is asked by hand."""
+    if recipe.reso is None:
+        return "off"
+    if recipe.port_in is None:
+        return "closed"
+    return "ring" if recipe.port_in == ring_in(owned.diameter_in) else "cut"
+
+
+def has_front(owned: OwnedDrum) -> bool:
+    """Whether a drum is a kick with a front head, which may be cut or come off."""
+    return owned.kind == "kick" and owned.reso is not None
 
 
 def steps_of(drum: KitDrum) -> dict[str, float]:

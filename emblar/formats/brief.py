@@ -18,7 +18,7 @@ from emblar.core.planning.brief import (
 from emblar.core.planning.kit import LONGEST_READ, OwnedDrum
 from emblar.core.planning.microphones import KickMicrophone
 from emblar.core.planning.schools import checked_schools
-from emblar.core.planning.search import Locks
+from emblar.core.planning.search import Locks, Port
 from emblar.core.planning.steps import steps
 from emblar.core.planning.target import Target, moved
 from emblar.core.quantities import Measured
@@ -41,6 +41,7 @@ class ShelfDrumFile(Strict):
     batter: str
     reso: str | None
     port_in: float | None = None
+    shell_hole_in: float | None = None
     dampers: list[str] = Field(default_factory=list)
     findings: list[str] = Field(default_factory=list)
     """What an inspection found, by id."""
@@ -157,7 +158,7 @@ class LockFile(Strict):
     striker: str | None = None
     wires: str | None = None
     semitones: float | None = Field(default=None, ge=-12, le=12)
-    port: Literal["closed", "cut"] | None = None
+    port: Port | None = None
 
     def locks(self) -> Locks:
         """Return the locks for the search."""
@@ -200,7 +201,7 @@ class BriefFile(Strict):
         for name, lock in self.locks.items():
             if name not in {d.name for d in self.shelf.drums}:
                 raise ValueError(f"locks: no drum is called {name}")
-            if lock.port == "cut" and self.ask.never_cut:
+            if lock.port == "ring" and self.ask.never_cut:
                 raise ValueError(f"locks: {name} is to be cut, but ask.never_cut forbids it")
         return self
 

@@ -15,6 +15,7 @@ from emblar.core.catalogue import (
     USUAL_STRIKER,
     USUAL_WIRES_SETTING,
     damper,
+    eased_by,
     loss_share,
     strike,
     wires,
@@ -51,6 +52,7 @@ class HeadFile(Strict):
     dot: bool = False
     vented: bool = False
     woven: bool = False
+    opaque: bool = False
     patch: bool = False
     lug_hz: LugHz | None = None
     rods_hz: list[LugHz] | None = Field(default=None, min_length=4, max_length=20)
@@ -84,6 +86,7 @@ class HeadFile(Strict):
             vented=self.vented,
             patch=self.patch,
             woven=self.woven,
+            opaque=self.opaque,
         )
 
 
@@ -96,11 +99,11 @@ class DamperFile(Strict):
     resistance_n_s_per_m: float = Field(default=0.0, ge=0.0, le=200.0)
     mass_kg: float = Field(default=0.0, ge=0.0, le=1.0)
 
-    def placed(self) -> PlacedDamper:
-        """Return the damper for the model."""
+    def placed(self) -> tuple[PlacedDamper, ...]:
+        """Return the damper for the model, on each head that it touches."""
         if self.id is not None:
             return damper(self.id).placed()
-        return PlacedDamper(self.side, self.radius, self.resistance_n_s_per_m, self.mass_kg)
+        return (PlacedDamper(self.side, self.radius, self.resistance_n_s_per_m, self.mass_kg),)
 
 
 class TakeFile(Strict):
@@ -142,6 +145,7 @@ class DrumFile(Strict):
     batter: HeadFile
     reso: HeadFile | None
     port_in: PortInches | None = None
+    shell_hole_in: Annotated[float, _between("shell_hole_in")] | None = None
     dampers: list[DamperFile] = Field(default_factory=list)
     hoop: str = "flanged"
     shell: str = "maple-lacquer"
@@ -197,10 +201,14 @@ class DrumFile(Strict):
             batter=self.batter.film(),
             reso=self.reso.film() if self.reso else None,
             port_radius_m=self.port_in * METRES_PER_INCH / 2.0 if self.port_in else None,
-            dampers=tuple(d.placed() for d in self.dampers),
+            shell_hole_m=self.shell_hole_in * METRES_PER_INCH / 2.0 if self.shell_hole_in else None,
+            dampers=tuple(place for d in self.dampers for place in d.placed()),
             shell_loss_share=loss_share(self.hoop, self.shell, self.edge, named),
-            strike=strike(self.striker or USUAL_STRIKER[self.kind], named),
+            strike=strike(
+                self.striker or USUAL_STRIKER[self.kind], named, hoop=self.hoop, shell=self.shell
+            ),
             wires=wires(self.wires),
+            eased=eased_by(named),
         )
 
     def lugs(self) -> LugPitches:

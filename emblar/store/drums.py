@@ -57,6 +57,7 @@ def owned(drum: DrumRow, batter: HeadRow | None, reso: HeadRow | None) -> OwnedD
         port_in=reso.hole_in if reso else None,
         edge=drum.edge,
         findings=tuple(drum.findings or ()),
+        shell_hole_in=drum.shell_hole_in,
     )
 
 
@@ -110,6 +111,7 @@ def _write(row: DrumRow, drum: OwnedDrum) -> None:
     row.diameter_in, row.depth_in, row.rods = drum.diameter_in, drum.depth_in, drum.rods
     row.hoop, row.shell = drum.hoop, drum.shell
     row.edge, row.findings = drum.edge, list(drum.findings)
+    row.shell_hole_in = drum.shell_hole_in
 
 
 def _dress(db: Session, row: DrumRow, drum: OwnedDrum) -> None:

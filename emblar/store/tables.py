@@ -174,6 +174,7 @@ class DrumRow(Timed, Base):
     shell: Mapped[str]
     edge: Mapped[str]
     findings: Mapped[list[str]] = mapped_column(JSONB, server_default="[]")
+    shell_hole_in: Mapped[float | None]
     lent_by: Mapped[str] = mapped_column(server_default="")
     deleted_at: Mapped[datetime | None] = mapped_column(Timestamp)
 

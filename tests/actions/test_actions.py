@@ -151,10 +151,12 @@ def test_a_way_that_cuts_is_planned_cut_and_one_that_does_not_stays_closed(sessi
         )
         assert plan.wish_of(recipe, closed, port=True)["port"] == asked
         assert "port" not in plan.wish_of(recipe, closed, port=False)
-        assert "port" not in plan.wish_of(recipe, OWNED_KICK, port=True)
+        assert plan.wish_of(recipe, OWNED_KICK, port=True)["port"] == asked
+    off = replace(recipe, reso=None, reso_hz=None)
+    assert plan.wish_of(off, closed, port=True)["port"] == "off"
     drum = kit.add_drum(HERE, session, closed)
     with pytest.raises(InputError, match="forbids cutting"):
-        plan.replan_drum(HERE, session, drum.id, {"pitch_hz": 55.0, "port": "cut"})
+        plan.replan_drum(HERE, session, drum.id, {"pitch_hz": 55.0, "port": "ring"})
     kept = plan.replan_drum(HERE, session, drum.id, {"pitch_hz": 55.0, "port": "closed"})
     assert kept.drums[drum.id].port_in is None
 

@@ -1,6 +1,7 @@
 """Bench: a drum brought to its plan by what the bench says, and nothing lost on the way."""
 
 from concurrent.futures import ThreadPoolExecutor
+from dataclasses import replace
 
 import numpy as np
 import pytest
@@ -13,8 +14,10 @@ from emblar.actions.kit import add_drum, kit
 from emblar.actions.scope import HERE
 from emblar.actions.sessions import Brief, start_session
 from emblar.actions.workspace import workspace
+from emblar.core.acoustics.forward import predict
 from emblar.core.catalogue import constructions_for
 from emblar.core.errors import BadAudioError, InputError
+from emblar.core.notes import cents
 from emblar.sound.decode import decode
 from emblar.store.kit import KitDrum
 from tests.drums import OWNED_TOM
@@ -145,15 +148,21 @@ def test_turns_that_were_not_made_do_not_count_when_taps_come(planned: int) -> N
 
 def test_a_stroke_teaches_the_drum_and_moves_what_is_left_of_the_plan(planned: int) -> None:
     drum = drum_of(planned, "tom")
-    room = DrumInTheRoom(at(planned, drum), 5, offset_cents=45.0)
+    room = DrumInTheRoom(at(planned, drum), 5)
     before = work(planned, drum, room, until="listen")
+    model_of = room.hidden.drum
+    # A drum that is not what it is said to be: at the same lug pitches it sounds higher.
+    room.hidden.drum = replace(model_of, depth_m=0.7 * model_of.depth_m)
     assert before.now == before.before
     hz = read_stroke(HERE, planned, drum.id, room.strike())
     after = at(planned, drum)
     assert after.measured is not None
     assert after.measured.hz == pytest.approx(hz)
     assert after.now.sd_cents < 0.5 * after.before.sd_cents
-    assert 15.0 < after.offset_cents < 75.0
+    lugs = [float(np.mean(room.hidden.rod_pitches_hz(side))) for side in ("batter", "reso")]
+    own = cents(hz, predict(model_of, *lugs).drum_pitch.value)
+    assert own > 15.0
+    assert after.offset_cents == pytest.approx(own, abs=15.0)
     assert after.heads["batter"].goal_hz < before.heads["batter"].goal_hz
 
 

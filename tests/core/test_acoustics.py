@@ -120,7 +120,12 @@ def test_a_port_under_rigid_heads_has_the_frequency_of_a_neck_on_a_closed_duct()
     # Helmholtz's formula with the duct's depth: ωI = ρc/S · cot(kL).
     drum = kick(port_radius_m=0.0635)
     stiff = coupled_modes(drum, Tensions(1e9, 1e9), 0, PRIOR)[0].frequency_hz
-    inertance = PRIOR["air_density"] * (PRIOR["port_wall"] + 1.7 * 0.0635) / (math.pi * 0.0635**2)
+    # Half the neck's end correction inside, where the tube confines it (Karal), half outside,
+    # where it goes from a flanged to an unflanged end.
+    share = 0.0635 / drum.radius_m(PRIOR)
+    inside = 0.85 * (1.0 - 1.13 * share - 0.09 * share**2 + 0.27 * share**3)
+    neck = PRIOR["port_wall"] + (inside + 0.85 - (0.85 - 0.613) * share) * 0.0635
+    inertance = PRIOR["air_density"] * neck / (math.pi * 0.0635**2)
     impedance = PRIOR["air_density"] * PRIOR["sound_speed"]
     impedance /= math.pi * drum.radius_m(PRIOR) ** 2
 

@@ -92,7 +92,7 @@ def test_no_combination_is_better_than_the_one_assigned(seed: int) -> None:
 def test_heads_dressed_together_are_what_each_is_alone() -> None:
     shell, other, k = Shell(0.15, 0.2), Shell(0.1500001, 0.2), prior_coefficients()
     keys = [
-        HeadKey("tom", "batter", construction.film(), (damper.placed(),))
+        HeadKey("tom", "batter", construction.film(), damper.placed())
         for construction in constructions_for("tom", "batter")[:4]
         for damper in dampers_for("tom")[:3]
     ]

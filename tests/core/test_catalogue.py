@@ -54,7 +54,7 @@ def test_heads_whose_collar_must_not_be_cracked_are_marked() -> None:
 def test_what_a_user_adds_comes_after_what_is_shipped(nothing_own) -> None:
     use_own([("damper", row_of("damper", OWN))])
     assert list(catalogue.dampers())[-1] == "own-sock"
-    assert catalogue.damper("own-sock").placed().resistance_n_s_per_m == 7.0
+    assert catalogue.damper("own-sock").placed()[0].resistance_n_s_per_m == 7.0
     use_own([])
     assert "own-sock" not in catalogue.dampers()
 

@@ -68,13 +68,13 @@ ROWS = [
     ("an impact patch clicks more", "kick", "click", 1, {"patch": True}, {}),
     ("a clear reso rings most", "tom", "sustain", -1, {"reso": "single-coated"}, {}),
     # Drum.
+    ("a cast hoop brightens", "tom", "click", 1, {"hoop": "cast"}, {}),
     ("a cast hoop shortens", "tom", "sustain", -1, {"hoop": "cast"}, {}),
     ("wood warms: shorter ring", "tom", "sustain", -1, {"hoop": "wood"}, {}),
     ("round-over edges are warm", "tom", "sustain", -1, {"edge": "round-over"}, {}),
     ("sharp edges are lively", "tom", "sustain", 1, {"edge": "sharp"}, {}),
     ("a glued wrap rings less", "tom", "sustain", -1, {"shell": "wrapped"}, {}),
-    ("a deep kick has more attack", "kick", "attack", 1, {"depth_in": 20.0}, {}),
-    ("a shallow kick blooms: longer", "kick", "length", 1, {"depth_in": 12.0}, {}),
+    ("a shallow kick blooms", "kick", "body", 1, {"depth_in": 12.0}, {"depth_in": 20.0}),
     # Relation.
     ("reso lower falls less than reso higher", "tom", "bend", -1, {"semitones": -1.0}, {}),
     # Port.
@@ -128,8 +128,6 @@ def test_the_model_moves_as_the_craft_says(
 
 
 def test_where_the_model_does_not_follow_the_craft() -> None:
-    # Practitioners hear cast hoops as brighter; the model's hoop only takes away.
-    assert abs(moved("tom", "click", {"hoop": "cast"})) < 0.2
     # They hear equal heads ring longest; at equal pitch the film's own losses hide it here.
     for semitones in (-3.0, 5.0):
         assert abs(moved("tom", "sustain", {"semitones": semitones}, {"semitones": 0.0})) < 0.3

@@ -160,7 +160,9 @@ def test_a_school_that_cannot_be_kept_is_broken_out_loud() -> None:
 def test_the_engineers_hole_is_cut_where_that_is_allowed_and_said_where_not() -> None:
     cut = planned(CLOSED, KICK, engineer_wants_hole=True, never_cut=False)
     assert cut.recipe.port_in is not None
-    kept = planned(CLOSED, KICK, engineer_wants_hole=True)
+    bought = planned(CLOSED, KICK, engineer_wants_hole=True)
+    assert (bought.recipe.port_in is not None, bought.weighed.cut) == (True, False)
+    kept = planned(CLOSED, KICK, engineer_wants_hole=True, only_owned=True)
     assert kept.recipe.port_in is None
     assert any("wants a hole" in text and "forbids cutting" in text for text in kept.cautions)
     closed = planned(CLOSED, KICK, never_cut=False, schools={PORT: "closed front"})

@@ -69,5 +69,6 @@ def test_of_a_snare_and_a_tom_at_once_the_surer_stays_and_others_are_left() -> N
 
 def test_a_kick_loses_more_at_its_edge_and_stand_than_other_drums() -> None:
     k = prior_coefficients()
-    assert edge_loss("kick", k) > 3.0 * edge_loss("tom", k)
-    assert edge_loss("snare", k) == edge_loss("tom", k)
+    assert edge_loss("kick", "reso", k) > 3.0 * edge_loss("tom", "reso", k)
+    assert edge_loss("kick", "batter", k) > 2.0 * edge_loss("kick", "reso", k)
+    assert edge_loss("snare", "batter", k) == edge_loss("tom", "reso", k)

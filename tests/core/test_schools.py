@@ -128,11 +128,33 @@ def test_a_port_asked_for_by_hand_is_what_is_planned(port: str, hole: float | No
     request = Request(port=port)  # type: ignore[arg-type]
     plan = plan_drum(CLOSED, target("kick", KICK), request, brief=Brief(never_cut=False))
     assert plan.recipe.port_in == hole
-    assert plan.weighed.cut == (hole is not None)
+    comes_with_it = plan.recipe.reso is not None and construction(plan.recipe.reso).hole_in == hole
+    assert plan.weighed.cut == (hole is not None and not comes_with_it)
+
+
+def test_a_front_taken_off_or_cut_to_a_ring_by_hand_is_planned_so() -> None:
+    brief = Brief(never_cut=False)
+    off = plan_drum(CLOSED, target("kick", KICK), Request(port="off"), brief=brief)
+    assert off.recipe.reso is None
+    assert off.recipe.reso_hz is None
+    assert not off.weighed.cut
+    assert any(r.about == "port" and "No front head" in r.text for r in off.reasons)
+    ring = plan_drum(CLOSED, target("kick", KICK), Request(port="ring"), brief=brief)
+    assert ring.recipe.port_in == CLOSED.diameter_in - 4.0
+    assert ring.weighed.cut
+    open_now = plan_drum(OWNED_KICK, target("kick", KICK), Request(port="closed"))
+    assert open_now.recipe.port_in is None
+    assert open_now.recipe.reso in (*open_now.weighed.bought, OWNED_KICK.reso)
+    assert open_now.weighed.bought, "a front without a hole is another front"
 
 
 def test_a_cut_that_the_brief_forbids_is_refused_though_asked_for_by_hand() -> None:
     with pytest.raises(InputError, match="forbids cutting"):
-        plan_drum(CLOSED, target("kick", KICK), Request(port="cut"))
+        plan_drum(CLOSED, target("kick", KICK), Request(port="cut"), brief=Brief(only_owned=True))
+    with pytest.raises(InputError, match="forbids cutting"):
+        plan_drum(CLOSED, target("kick", KICK), Request(port="ring"))
+    bought = plan_drum(CLOSED, target("kick", KICK), Request(port="cut"))
+    assert (bought.recipe.port_in, bought.weighed.cut) == (5.0, False)
+    assert bought.recipe.reso in bought.weighed.bought
     plan = plan_drum(OWNED_KICK, target("kick", KICK), Request(port="cut"))
     assert plan.recipe.port_in == OWNED_KICK.port_in, "it has a hole already"

@@ -285,16 +285,23 @@ def test_what_was_found_on_a_drum_is_kept_planned_and_on_the_sheet(
     assert "a tom cannot have wires that are bent" in answer.text
 
 
-def test_a_port_is_asked_for_where_there_is_none(client: TestClient, planned: int) -> None:
-    assert "plan-port" not in client.get(f"/sessions/{planned}/plan?sel=d2").text, "it has a hole"
+def test_what_becomes_of_a_front_head_is_asked_of_kicks(client: TestClient, planned: int) -> None:
+    assert "plan-port" not in client.get(f"/sessions/{planned}/plan?sel=d1").text, "a tom"
     kit.change_drum(HERE, planned, 2, replace(OWNED_KICK, port_in=None))
     assert "plan-port" in client.get(f"/sessions/{planned}/plan?sel=d2").text
-    answer = client.post(f"/sessions/{planned}/plan/2", data={"port": "cut"}, headers=HTMX)
+    answer = client.post(f"/sessions/{planned}/plan/2", data={"port": "ring"}, headers=HTMX)
     assert "the brief forbids cutting" in answer.text
     client.post(f"/sessions/{planned}/plan/2", data={"port": "closed"})
     latest = plan.latest_plan(HERE, planned)
     assert latest is not None
     assert latest.drums[2].port_in is None
+    client.post(f"/sessions/{planned}/plan/2", data={"port": "off"})
+    page = client.get(f"/sessions/{planned}/plan?sel=d2").text
+    assert "No front head" in page
+    sheet = client.get(f"/sessions/{planned}/sheet").text
+    assert "no front head" in sheet
+    bench = client.get(f"/sessions/{planned}/bench?sel=d2").text
+    assert "Take the front head off" in bench
 
 
 def test_a_reso_chosen_by_hand_does_not_make_the_plan_stale(

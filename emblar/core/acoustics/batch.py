@@ -20,7 +20,7 @@ from emblar.core.acoustics.axial import Axial, Motion, Side
 from emblar.core.acoustics.basis import SHAPES, Array, basis
 from emblar.core.acoustics.cavity import COMPARED, TAKES_PART
 from emblar.core.acoustics.coefficients import Coefficients
-from emblar.core.acoustics.damping import edge_loss
+from emblar.core.acoustics.damping import edge_loss, lifted_share, rate_with_lifting
 from emblar.core.acoustics.dressed import (
     HIGHEST_ORDER,
     KA_GRID,
@@ -30,8 +30,8 @@ from emblar.core.acoustics.dressed import (
     dressed_heads,
 )
 from emblar.core.acoustics.drum import Kind
-from emblar.core.acoustics.head import duct_air_mass
-from emblar.core.acoustics.port import LARGE_PORT
+from emblar.core.acoustics.head import axial_stiffening, duct_air_mass
+from emblar.core.acoustics.port import LARGE_PORT, plug_inertance
 
 Index = NDArray[np.int64]
 ROUND = (*((m, 0) for m in range(1, HIGHEST_ORDER + 1)), (1, 1))
@@ -43,7 +43,8 @@ KICK_MODES = 5
 class Choice:
     """The heads to choose from on one shell.
 
-    ``reso`` is empty for a drum without a front head; ``port_radius_m`` is one hole for all.
+    ``reso`` is empty for a drum without a front head; ``port_radius_m`` is one hole for all, as is
+    ``shell_hole_m``.
     """
 
     kind: Kind
@@ -53,6 +54,7 @@ class Choice:
     reso: tuple[HeadKey, ...]
     loss_share: float = 1.0
     port_radius_m: float | None = None
+    shell_hole_m: float | None = None
 
     @property
     def has_large_port(self) -> bool:
@@ -128,6 +130,10 @@ def _stacked(heads: Sequence[DressedHead]) -> dict[str, Array]:
         "eigenvalue", "swept", "centre", "struck", "near", "resistance", "radiation", "shapes",
     )  # fmt: skip
     arrays = {n: np.stack([getattr(h, n) for h in heads], axis=-1) for n in names}
+    if any(h.lifting is not None for h in heads):
+        none = np.zeros_like(heads[0].resistance)
+        rows = [none if h.lifting is None else h.lifting for h in heads]
+        arrays["lifting"] = np.stack(rows, axis=-1)
     arrays["loss"] = np.array([h.loss for h in heads])
     arrays["thickness"] = np.array([h.thickness_m for h in heads])
     arrays["impulse"] = np.array([h.impulse_n_s for h in heads])
@@ -196,15 +202,25 @@ class Batch:
         other.axial = other._axial()
         return other
 
+    @property
+    def stiff_b(self) -> Array:
+        """Return what the batters' round shapes are held by, N/m (``head.axial_stiffening``)."""
+        stiffer = axial_stiffening(self.choice.kind, self.tension_b, self.k)
+        return np.asarray(self.tension_b * stiffer)
+
     def _axial(self) -> Axial:
         return Axial(
             self.choice.shell,
-            Side(self.tension_b, self.b["eigenvalue"][0], self.b["swept"]),
+            Side(self.stiff_b, self.b["eigenvalue"][0], self.b["swept"]),
             Side(self.tension_r, self.r["eigenvalue"][0], self.r["swept"]) if self.r else None,
             self.shared[0],
             self.plug,
             self.k,
         )
+
+    @property
+    def _lifts(self) -> bool:
+        return "lifting" in self.b or "lifting" in self.r
 
     def __len__(self) -> int:
         return len(self.tension_b)
@@ -214,8 +230,8 @@ class Batch:
         none = np.zeros(len(self), np.int64)
         if self.r and self.plug > 0.0:
             # The air plug makes a mode below the pitch in which the heads are opposed.
-            three = self.axial.all_modes(3)
-            return three, self._pitch_among(three)
+            several = self.axial.all_modes(COMPARED)
+            return several, self._pitch_among(several)
         if self.r:
             return [self.axial.mode(0, upper=upper) for upper in (False, True)], none
         return [self.axial.mode(0, upper=upper) for upper in (False, True)], none
@@ -293,22 +309,30 @@ class Batch:
         mutual = np.sinc(wave * apart / np.pi)
         power = motion.out_b**2 + motion.out_r**2 + 2.0 * motion.out_b * motion.out_r * mutual
         rate = k["air_density"] * k["sound_speed"] * wave**2 / (8.0 * np.pi) * power
-        if self.r and self.plug > 0.0:
+        if self.plug > 0.0:
             rate += 0.5 * omega * k["port_loss"] * self.plug * motion.through**2
-        rate += self._drag(self.b, motion.batter)
-        part_b = self.tension_b * (self.b["eigenvalue"][0] * motion.batter**2).sum(axis=0)
+        rate += self._drag(self.b["resistance"][0], motion.batter)
+        part_b = self.stiff_b * (self.b["eigenvalue"][0] * motion.batter**2).sum(axis=0)
         part_r = np.zeros_like(part_b)
         if self.r:
-            rate += self._drag(self.r, motion.reso)
+            rate += self._drag(self.r["resistance"][0], motion.reso)
             part_r = self.tension_r * (self.r["eigenvalue"][0] * motion.reso**2).sum(axis=0)
         net = (motion.out_b + motion.out_r) / (4.0 * np.pi * (shell.radius_m + shell.depth_m))
         struck = (self.b["struck"][0] * motion.batter).sum(axis=0)
         near = (self.b["near"][0] * motion.batter).sum(axis=0) + net
-        return self._row(omega, rate, struck, near, part_b, part_r)
+        return self._row(omega, rate, self._settled(motion), struck, near, part_b, part_r)
+
+    def _settled(self, motion: Motion) -> Array | None:
+        """Return what dampers that lift take from a mode once they lie on the film."""
+        total: Array | None = None
+        for side, amplitude in ((self.b, motion.batter), (self.r, motion.reso)):
+            if "lifting" in side:
+                own = self._drag(side["lifting"][0], amplitude)
+                total = own if total is None else total + own
+        return total
 
     @staticmethod
-    def _drag(side: dict[str, Array], amplitude: Array) -> Array:
-        resistance = side["resistance"][0]
+    def _drag(resistance: Array, amplitude: Array) -> Array:
         total: Array = np.zeros_like(amplitude[0])
         for i in range(SHAPES):
             for j in range(i, SHAPES):
@@ -332,6 +356,7 @@ class Batch:
         rate = np.zeros_like(omega)
         place = np.interp(ka, KA_GRID, np.arange(len(KA_GRID)))
         low = np.minimum(place.astype(np.int64), len(KA_GRID) - 2)
+        settled = np.zeros_like(omega) if self._lifts else None
         share = place - low
         for side, tabled, amplitude in (
             (self.b, self.radiation[0], x),
@@ -342,18 +367,35 @@ class Batch:
                 at = (m[:, None], n[:, None])
                 lost = rows[*at, low, head] * (1.0 - share) + rows[*at, low + 1, head] * share
                 rate += 0.5 * amplitude**2 * (lost + side["resistance"][m, n, n])
+                if settled is not None and "lifting" in side:
+                    settled += 0.5 * amplitude**2 * side["lifting"][m, n, n]
         struck, near = self.b["struck"][m, n] * x, self.b["near"][m, n] * x
-        return self._row(omega, rate, struck, near, k_b * x**2, k_r * y**2)
+        return self._row(omega, rate, settled, struck, near, k_b * x**2, k_r * y**2)
 
     def _row(
-        self, omega: Array, rate: Array, struck: Array, near: Array, part_b: Array, part_r: Array
+        self,
+        omega: Array,
+        rate: Array,
+        settled: Array | None,
+        struck: Array,
+        near: Array,
+        part_b: Array,
+        part_r: Array,
     ) -> Row:
-        """Return a mode's numbers, the losses in the films and at the edge added to ``rate``."""
+        """Return a mode's numbers, the losses in the films and at the edge added to ``rate``.
+
+        ``settled`` is what dampers add that a stroke throws off the film, None without.
+        """
         k = self.k
-        edge = edge_loss(self.choice.kind, k) * self.choice.loss_share * self.shares.edge
+        shell = self.choice.loss_share * self.shares.edge
+        edge = edge_loss(self.choice.kind, "batter", k) * shell
         rate = rate + 0.5 * part_b / omega * (self.b["loss"] + edge)
         if self.r:
+            edge = edge_loss(self.choice.kind, "reso", k) * shell
             rate += 0.5 * part_r / omega * (self.r["loss"] + edge)
+        if settled is not None:
+            share = lifted_share(self.shares.impulse, k)
+            rate = rate_with_lifting(rate, settled, share)
         contact = self.b["contact"] * self.shares.contact
         push = 1.0 / (1.0 + (omega / np.pi * contact) ** 2)
         given = self.b["impulse"] * self.shares.impulse
@@ -379,13 +421,14 @@ def _pair(k_b: Array, k_r: Array, shared: Array) -> tuple[Array, Array, Array]:
 
 
 def hole_inertance(choice: Choice, k: Coefficients) -> float:
-    """Return the inertance in kg/m⁴ of the port, or of the open front; 0 for a closed drum."""
-    if not choice.reso:
-        return k["air_density"] * k["open_end_correction"] / (np.pi * choice.shell.radius_m)
-    if choice.port_radius_m is None:
-        return 0.0
-    neck = k["port_wall"] + k["port_end_correction"] * choice.port_radius_m
-    return k["air_density"] * neck / (np.pi * choice.port_radius_m**2)
+    """Return the inertance in kg/m⁴ of the air in a drum's openings; 0 for a closed drum."""
+    return plug_inertance(
+        choice.port_radius_m,
+        choice.shell_hole_m,
+        choice.shell.radius_m,
+        k,
+        open_front=not choice.reso,
+    )
 
 
 def _of(side: dict[str, Array], index: Index) -> dict[str, Array]:

@@ -24,15 +24,16 @@ from emblar.core.acoustics.coefficients import Coefficients
 from emblar.core.acoustics.drum import Drum, Side, Tensions
 from emblar.core.acoustics.eigen import modes_of
 from emblar.core.acoustics.head import (
+    axial_stiffening,
     duct_air_mass,
     film_mass,
     film_stiffness,
     outer_air_mass,
 )
-from emblar.core.acoustics.port import LARGE_PORT, hole
+from emblar.core.acoustics.port import LARGE_PORT, hole, plug_inertance
 
 ITERATIONS = 6
-COMPARED, TAKES_PART = 2, 0.3
+COMPARED, TAKES_PART = 4, 0.5
 """Behind a large port the pitch is the first of so many modes in which the batter takes part."""
 
 
@@ -77,7 +78,7 @@ class System:
 def assemble(drum: Drum, tensions: Tensions, m: int, coefficients: Coefficients) -> System:
     """Return the mass and stiffness of order ``m`` without the plane wave."""
     shapes, radius = basis(m), drum.radius_m(coefficients)
-    opening = m == 0 and (drum.reso is None or drum.port_radius_m is not None)
+    opening = m == 0 and drum.is_open
     heads = 1 if drum.reso is None else 2
     size = heads * SHAPES + (1 if opening else 0)
     mass, stiffness, ends = np.zeros((size, size)), np.zeros((size, size)), np.zeros((2, size))
@@ -93,7 +94,9 @@ def assemble(drum: Drum, tensions: Tensions, m: int, coefficients: Coefficients)
             raise ValueError(f"the {side} head has no tension")
         block = slice(index * SHAPES, (index + 1) * SHAPES)
         mass[block, block] = film_mass(film, shapes, radius, coefficients) + own + outer
-        stiffness[block, block] = tension * film_stiffness(shapes)
+        stiffer = axial_stiffening(drum.kind, tension, coefficients)
+        held = tension * stiffer if m == 0 and side == "batter" else tension
+        stiffness[block, block] = held * film_stiffness(shapes)
         ends[index, block] = shapes.swept * radius**2
     if heads == 2:
         mass[:SHAPES, SHAPES : 2 * SHAPES] = shared
@@ -128,21 +131,28 @@ def _add_opening(
     tensions: Tensions,
     coefficients: Coefficients,
 ) -> None:
-    """Add the air plug of a port (and take its film away), or the open end of a bare front."""
-    radius, density = drum.radius_m(coefficients), coefficients["air_density"]
+    """Add the plug of air in the drum's openings, and take a port's film away."""
+    radius = drum.radius_m(coefficients)
     ends[1, -1] = 1.0
-    if drum.reso is None:
-        mass[-1, -1] += density * coefficients["open_end_correction"] / (math.pi * radius)
+    mass[-1, -1] += opening_inertance(drum, coefficients)
+    if drum.reso is None or drum.port_radius_m is None:
         return
-    port = drum.port_radius_m or 0.0
-    neck = coefficients["port_wall"] + coefficients["port_end_correction"] * port
-    area = math.pi * port**2
-    mass[-1, -1] += density * neck / area
-    block, gone = slice(SHAPES, 2 * SHAPES), hole(port / radius)
+    block, gone = slice(SHAPES, 2 * SHAPES), hole(drum.port_radius_m / radius)
     density_of_film = drum.reso.areal_density_kg_per_m2(coefficients)
     mass[block, block] -= density_of_film * radius**2 * gone.mass
     stiffness[block, block] -= (tensions.reso_n_per_m or 0.0) * gone.stiffness
     ends[1, block] -= radius**2 * gone.swept
+
+
+def opening_inertance(drum: Drum, coefficients: Coefficients) -> float:
+    """Return the inertance in kg/m⁴ of the air in a drum's openings; 0 for a closed drum."""
+    return plug_inertance(
+        drum.port_radius_m,
+        drum.shell_hole_m,
+        drum.radius_m(coefficients),
+        coefficients,
+        open_front=drum.reso is None,
+    )
 
 
 def swept_by_reso(drum: Drum, coefficients: Coefficients) -> Array:

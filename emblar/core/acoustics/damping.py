@@ -14,15 +14,18 @@ assumptions of ``coefficients.toml``.
 """
 
 import math
+from typing import Any
 
 import numpy as np
 from scipy.special import jv
 
 from emblar.core.acoustics.basis import SHAPES, Array, Basis, basis
-from emblar.core.acoustics.cavity import CoupledMode, swept_by_reso
+from emblar.core.acoustics.cavity import CoupledMode, opening_inertance, swept_by_reso
 from emblar.core.acoustics.coefficients import Coefficients
 from emblar.core.acoustics.drum import Drum, Film, Kind, Side, Tensions
+from emblar.core.acoustics.head import axial_stiffening
 
+ArrayOrFloat = Any
 T60_FACTOR = 3.0 * math.log(10.0)
 WIRE_PLACE = 0.3
 
@@ -31,12 +34,37 @@ def decay_rate(
     mode: CoupledMode, drum: Drum, tensions: Tensions, coefficients: Coefficients
 ) -> float:
     """Return γ of a mode in 1/s: radiation, film, edge, ring, port, wires and dampers."""
-    return (
+    alone = (
         radiation_rate(mode, drum, coefficients)
         + _film_rate(mode, drum, tensions, coefficients)
         + _port_rate(mode, drum, coefficients)
         + _damper_rate(mode, drum, coefficients)
     )
+    settled = _damper_rate(mode, drum, coefficients, lifting=True)
+    if settled == 0.0:
+        return alone
+    share = lifted_share(drum.strike.impulse, coefficients)
+    return float(rate_with_lifting(alone, settled, share))
+
+
+def lifted_share(impulse: ArrayOrFloat, coefficients: Coefficients) -> ArrayOrFloat:
+    """Return for how much of a fall by 60 dB a stroke keeps what lifts off the film, 0 to 1.
+
+    It settles once the film moves less than it takes to throw it, whatever the stroke: the harder
+    that is (``impulse`` over a medium stroke's), the longer the drum rings undamped.
+    """
+    falls = coefficients["lifted_db"] + 20.0 * np.log10(impulse)
+    return np.clip(falls / 60.0, 0.0, 1.0)
+
+
+def rate_with_lifting(
+    alone: ArrayOrFloat, settled: ArrayOrFloat, share: ArrayOrFloat
+) -> ArrayOrFloat:
+    """Return the one decay rate in 1/s that falls by 60 dB in the time that both slopes take.
+
+    ``alone`` holds while what lifts is off the film, ``settled`` is added once it lies on it.
+    """
+    return 1.0 / (share / alone + (1.0 - share) / (alone + settled))
 
 
 def t60_s(rate: float) -> float:
@@ -91,12 +119,15 @@ def film_loss_factor(film: Film, coefficients: Coefficients) -> float:
     loss += coefficients["coating_loss"] if film.coated else 0.0
     loss += coefficients["dot_loss"] if film.dot else 0.0
     loss += coefficients["woven_loss"] if film.woven else 0.0
+    loss += coefficients["opaque_loss"] if film.opaque else 0.0
     return loss + (coefficients["vent_loss"] if film.vented else 0.0)
 
 
-def edge_loss(kind: Kind, coefficients: Coefficients) -> float:
-    """Return the loss factor at edge, hoop, shell and stand of a usual drum of a kind."""
-    return coefficients["kick_edge_loss" if kind == "kick" else "edge_loss"]
+def edge_loss(kind: Kind, side: Side, coefficients: Coefficients) -> float:
+    """Return the loss factor at edge, hoop, shell and stand of one head of a kind of drum."""
+    if kind != "kick":
+        return coefficients["edge_loss"]
+    return coefficients["kick_batter_loss" if side == "batter" else "kick_front_loss"]
 
 
 def _film_rate(
@@ -104,51 +135,65 @@ def _film_rate(
 ) -> float:
     """Losses that go with the energy stored in each head's tension, and the ring's drag."""
     shapes, omega = basis(mode.m), 2.0 * math.pi * mode.frequency_hz
-    edge = edge_loss(drum.kind, coefficients) * drum.shell_loss_share
     rate = 0.0
+    sides: tuple[Side, Side] = ("batter", "reso")
     pairs = zip(
+        sides,
         (drum.batter, drum.reso),
         (tensions.batter_n_per_m, tensions.reso_n_per_m),
         (mode.batter, mode.reso),
         strict=True,
     )
-    for film, tension, amplitude in pairs:
+    for side, film, tension, amplitude in pairs:
         if film is None or tension is None or amplitude is None:
             continue
-        share = tension * float(amplitude**2 @ (shapes.zeros**2 * shapes.norm)) / omega**2
+        stiffer = axial_stiffening(drum.kind, tension, coefficients)
+        held = tension * stiffer if mode.m == 0 and side == "batter" else tension
+        share = held * float(amplitude**2 @ (shapes.zeros**2 * shapes.norm)) / omega**2
+        edge = edge_loss(drum.kind, side, coefficients) * drum.shell_loss_share
         rate += 0.5 * omega * share * (film_loss_factor(film, coefficients) + edge)
         if film.ring:
-            rate += 0.5 * _ring_drag(shapes, amplitude, drum.radius_m(coefficients), coefficients)
+            rate += 0.5 * _ring_drag(
+                shapes, amplitude, drum.radius_m(coefficients), drum.kind, coefficients
+            )
     return rate
 
 
-def _ring_drag(shapes: Basis, amplitude: Array, radius: float, coefficients: Coefficients) -> float:
+def _ring_drag(
+    shapes: Basis, amplitude: Array, radius: float, kind: Kind, coefficients: Coefficients
+) -> float:
     outside = shapes.radius >= coefficients["ring_inner_radius"]
     square = (amplitude @ shapes.shape) ** 2
     area = shapes.angular * float((square * shapes.weight)[outside].sum()) * radius**2
-    return coefficients["ring_resistance"] * area
+    return ring_resistance(kind, coefficients) * area
+
+
+def ring_resistance(kind: Kind, coefficients: Coefficients) -> float:
+    """Return the resistance in N s/m³ of a built-in ring; a kick's is wider and floats."""
+    return coefficients["kick_ring_resistance" if kind == "kick" else "ring_resistance"]
 
 
 def _port_rate(mode: CoupledMode, drum: Drum, coefficients: Coefficients) -> float:
-    if mode.port_m3 == 0.0 or drum.port_radius_m is None:
+    if mode.port_m3 == 0.0:
         return 0.0
-    neck = coefficients["port_wall"] + coefficients["port_end_correction"] * drum.port_radius_m
-    inertance = coefficients["air_density"] * neck / (math.pi * drum.port_radius_m**2)
-    share = inertance * mode.port_m3**2
+    share = opening_inertance(drum, coefficients) * mode.port_m3**2
     return 0.5 * 2.0 * math.pi * mode.frequency_hz * coefficients["port_loss"] * share
 
 
-def _damper_rate(mode: CoupledMode, drum: Drum, coefficients: Coefficients) -> float:
+def _damper_rate(
+    mode: CoupledMode, drum: Drum, coefficients: Coefficients, *, lifting: bool = False
+) -> float:
+    """Return what dampers and wires take: those that stay on the film, or those that lift."""
     shapes = basis(mode.m)
     angle_share = 1.0 if mode.m == 0 else 0.5
     rate = 0.0
     for damper in drum.dampers:
         amplitude = _on(mode, damper.side)
-        if amplitude is None:
+        if amplitude is None or damper.lifts != lifting:
             continue
         place = float(amplitude @ shapes.at(damper.radius))
         rate += 0.5 * angle_share * damper.resistance_n_s_per_m * place**2
-    if drum.kind == "snare" and mode.reso is not None:
+    if drum.kind == "snare" and mode.reso is not None and not lifting:
         place = float(mode.reso[:SHAPES] @ shapes.at(WIRE_PLACE))
         drag = coefficients["wires_resistance"] * drum.wires.drag
         rate += 0.5 * angle_share * drag * place**2

@@ -17,7 +17,7 @@ from scipy.special import jv
 
 from emblar.core.acoustics.basis import SHAPES, Array, Basis, basis
 from emblar.core.acoustics.coefficients import Coefficients
-from emblar.core.acoustics.damping import WIRE_PLACE, film_loss_factor
+from emblar.core.acoustics.damping import WIRE_PLACE, film_loss_factor, ring_resistance
 from emblar.core.acoustics.drum import (
     USUAL_STRIKE,
     USUAL_WIRES,
@@ -33,6 +33,7 @@ from emblar.core.acoustics.head import (
     duct_air_mass,
     film_mass,
     film_stiffness,
+    moving_mass_kg,
     outer_air_mass,
 )
 from emblar.core.acoustics.port import hole
@@ -80,8 +81,9 @@ class DressedHead:
         Volume in m³ per unit amplitude, and shape at the centre; m = 0 only, shape (SHAPES,).
     struck, near
         Shape at the stroke; pressure at a close microphone per unit acceleration, (ORDERS, SHAPES).
-    resistance
-        Of dampers, ring and wires in N s/m per kg, shape (ORDERS, SHAPES, SHAPES).
+    resistance, lifting
+        Of dampers, ring and wires in N s/m per kg; of those that a stroke throws off the film,
+        None without: shape (ORDERS, SHAPES, SHAPES).
     radiation
         Half-baffled radiation resistance per kg on ``KA_GRID``, (ORDERS, SHAPES, KA).
     shapes
@@ -100,6 +102,7 @@ class DressedHead:
     struck: Array
     near: Array
     resistance: Array
+    lifting: Array | None
     radiation: Array
     shapes: Array
     loss: float
@@ -140,11 +143,14 @@ def _wardrobe(shell: Shell, k: Coefficients) -> _Wardrobe:
 
 def _dressed(keys: Sequence[HeadKey], shell: Shell, k: Coefficients) -> list[DressedHead]:
     radius = shell.radius_m
-    bare = (_bare(key.film, shell, k) for key in keys)
+    bare = (_bare(key.film, key.kind, shell, k) for key in keys)
     mass, stiffness, resistance = (np.stack(part) for part in zip(*bare, strict=True))
     swept = np.tile(basis(0).swept * radius**2, (len(keys), 1))
     for i, key in enumerate(keys):
-        spots = [(d.radius, d.resistance_n_s_per_m, d.mass_kg, d.hold) for d in key.dampers]
+        spots = [
+            (d.radius, 0.0 if d.lifts else d.resistance_n_s_per_m, d.mass_kg, d.hold)
+            for d in key.dampers
+        ]
         if key.kind == "snare" and key.side == "reso":
             spots.append((WIRE_PLACE, k["wires_resistance"] * key.wires.drag, 0.0, 0.0))
         for spot, drag, weight, hold in spots:
@@ -174,19 +180,33 @@ def _dressed(keys: Sequence[HeadKey], shell: Shell, k: Coefficients) -> list[Dre
             struck=struck[i],
             near=near[i],
             resistance=resistance[i],
+            lifting=_lifting(key, vectors[i]),
             radiation=radiation[i],
             shapes=vectors[i],
             loss=film_loss_factor(key.film, k),
             thickness_m=key.film.thickness_m,
-            impulse_n_s=impulse_n_s(key.kind, key.strike, k),
+            impulse_n_s=impulse_n_s(
+                key.kind,
+                key.strike,
+                moving_mass_kg(key.film, key.dampers, radius, shell.depth_m, k),
+                k,
+            ),
             contact_s=contact_s(key.kind, on_surface(key.strike, key.film, k), k),
         )
         for i, key in enumerate(keys)
     ]
 
 
+def _lifting(key: HeadKey, vectors: Array) -> Array | None:
+    """Return the resistance of what lifts off the film at a stroke, in the head's own modes."""
+    rows = [d.resistance_n_s_per_m * _squares(d.radius) for d in key.dampers if d.lifts]
+    if not rows:
+        return None
+    return np.asarray(vectors.swapaxes(-1, -2) @ sum(rows) @ vectors)
+
+
 @lru_cache(maxsize=512)
-def _bare(film: Film, shell: Shell, k: Coefficients) -> tuple[Array, Array, Array]:
+def _bare(film: Film, kind: Kind, shell: Shell, k: Coefficients) -> tuple[Array, Array, Array]:
     """Return mass, stiffness per tension and the ring's resistance of a film with its air."""
     masses, stiffnesses, rings = [], [], []
     for m in range(ORDERS):
@@ -194,14 +214,14 @@ def _bare(film: Film, shell: Shell, k: Coefficients) -> tuple[Array, Array, Arra
         own, _ = duct_air_mass(shapes, radius, shell.depth_m, k)
         masses.append(film_mass(film, shapes, radius, k) + own + outer_air_mass(shapes, radius, k))
         stiffnesses.append(film_stiffness(shapes))
-        rings.append(_ring(shapes, radius, k) if film.ring else np.zeros((SHAPES, SHAPES)))
+        rings.append(_ring(shapes, radius, kind, k) if film.ring else np.zeros((SHAPES, SHAPES)))
     return np.stack(masses), np.stack(stiffnesses), np.stack(rings)
 
 
-def _ring(shapes: Basis, radius: float, k: Coefficients) -> Array:
+def _ring(shapes: Basis, radius: float, kind: Kind, k: Coefficients) -> Array:
     weighted = shapes.shape * (shapes.weight * (shapes.radius >= k["ring_inner_radius"]))
     per_area = shapes.angular * radius**2 * weighted @ shapes.shape.T
-    return np.asarray(k["ring_resistance"] * per_area)
+    return np.asarray(ring_resistance(kind, k) * per_area)
 
 
 @lru_cache(maxsize=1024)

@@ -33,6 +33,8 @@ class Film:
         An impact patch glued where it is struck.
     woven
         Woven fibre instead of film: heavier for its thickness, and lossier.
+    opaque
+        Filled with pigment: duller and quicker than clear film.
     """
 
     plies_m: tuple[float, ...]
@@ -43,6 +45,7 @@ class Film:
     vented: bool = False
     patch: bool = False
     woven: bool = False
+    opaque: bool = False
 
     @property
     def thickness_m(self) -> float:
@@ -71,6 +74,8 @@ class PlacedDamper:
         What it takes from and adds to the film under it.
     hold
         How far it holds the film still there: a stiffness over the film's tension.
+    lifts
+        Whether a stroke throws it off the film, on which it only settles later.
     """
 
     side: Side
@@ -78,6 +83,7 @@ class PlacedDamper:
     resistance_n_s_per_m: float
     mass_kg: float
     hold: float = 0.0
+    lifts: bool = False
 
 
 @dataclass(frozen=True, slots=True)
@@ -125,11 +131,21 @@ class Drum:
     batter: Film
     reso: Film | None
     port_radius_m: float | None = None
+    shell_hole_m: float | None = None
+    """Radius of a hole in the shell."""
     dampers: tuple[PlacedDamper, ...] = ()
     shell_loss_share: float = 1.0
     """Loss of edge, hoop and shell over the prior's, from the catalogue."""
     strike: Strike = USUAL_STRIKE
     wires: Wires = USUAL_WIRES
+    eased: float = 1.0
+    """The batter's tension over that at its tuned lugs, where one or two were let down."""
+
+    @property
+    def is_open(self) -> bool:
+        """Whether air goes in and out: through a port, a hole in the shell, or no front head."""
+        holes = (self.port_radius_m, self.shell_hole_m)
+        return self.reso is None or any(hole is not None for hole in holes)
 
     def radius_m(self, coefficients: Coefficients) -> float:
         """Return the radius of the vibrating film in m."""

@@ -23,7 +23,7 @@ from emblar.core.acoustics.cavity import (
 from emblar.core.acoustics.coefficients import Coefficients, prior_coefficients
 from emblar.core.acoustics.damping import decay_rate, t60_s
 from emblar.core.acoustics.drum import USUAL_STRIKE, USUAL_WIRES, Drum, Strike, Tensions, Wires
-from emblar.core.acoustics.head import tension_from_lug_pitch
+from emblar.core.acoustics.head import moving_mass_kg, tension_from_lug_pitch
 from emblar.core.acoustics.limits import Limit, film_stress_pa, limits, rod_load_n
 from emblar.core.acoustics.strike import (
     contact_s,
@@ -36,6 +36,8 @@ from emblar.core.notes import cents, spread_hz
 from emblar.core.quantities import Measured
 
 HIGHEST_ORDER = 5
+PITCH_AMONG = 4
+"""Behind an opening the pitch is looked for among so many modes."""
 PITCH_UNCERTAIN = (
     "film_tolerance",
     "coating_mass",
@@ -89,8 +91,8 @@ def tensions_from_lug_pitches(
 
 
 def _pitch_mode(drum: Drum, tensions: Tensions, coefficients: Coefficients) -> CoupledMode:
-    # The pitch mode is the first or, above a port's air plug, the second.
-    count = 1 if drum.port_radius_m is None and drum.reso is not None else 3
+    # The pitch mode is the first or, above the plug of air in an opening, a later one.
+    count = PITCH_AMONG if drum.is_open else 1
     modes = coupled_modes(drum, tensions, 0, coefficients, count=count)
     return drum_pitch_mode(modes, drum, drum.radius_m(coefficients))
 
@@ -219,7 +221,7 @@ def _bend(mode: CoupledMode, drum: Drum, tensions: Tensions, k: Coefficients) ->
     """
     shapes, radius = basis(0), drum.radius_m(k)
     omega = 2.0 * math.pi * mode.frequency_hz
-    given = impulse_n_s(drum.kind, drum.strike, k)
+    given = _given_n_s(drum, drum.strike, k)
     amplitude = given * float(shapes.at(0.0) @ mode.batter) / omega
     stiffness = k["pet_youngs_modulus"] / (1.0 - k["pet_poisson_ratio"] ** 2)
     added, total = 0.0, 0.0
@@ -260,6 +262,12 @@ def _heard_modes(
     return tuple(sorted((m for m in heard if m.level_db > -60.0), key=lambda m: m.frequency_hz))
 
 
+def _given_n_s(drum: Drum, strike: Strike, k: Coefficients) -> float:
+    on_it = [d for d in drum.dampers if d.side == "batter"]
+    moving = moving_mass_kg(drum.batter, on_it, drum.radius_m(k), drum.depth_m, k)
+    return impulse_n_s(drum.kind, strike, moving, k)
+
+
 def close_level(mode: CoupledMode, drum: Drum, k: Coefficients) -> float:
     """Return the sound pressure amplitude in Pa of a medium stroke at a close microphone.
 
@@ -271,7 +279,7 @@ def close_level(mode: CoupledMode, drum: Drum, k: Coefficients) -> float:
     omega = 2.0 * math.pi * mode.frequency_hz
     strike = on_surface(drum.strike, drum.batter, k)
     struck = float(shapes.at(place(drum.kind, strike, k)) @ mode.batter)
-    velocity = impulse_n_s(drum.kind, strike, k) * struck
+    velocity = _given_n_s(drum, strike, k) * struck
     at = microphone_place(drum.kind, k)
     near: Array = shapes.at(at) * np.exp(-shapes.zeros * k["microphone_height"])
     pressure = float((near * radius / shapes.zeros) @ mode.batter)

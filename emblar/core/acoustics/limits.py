@@ -47,6 +47,17 @@ def stress_limits_pa(kind: Kind, side: Side, coefficients: Coefficients) -> tupl
     return coefficients[f"{film}_caution"], coefficients[f"{film}_stop"]
 
 
+def papery_tension(kind: Kind, diameter_m: float, coefficients: Coefficients) -> float:
+    """Return the tension in N/m below which a firm stroke wrinkles a head.
+
+    The larger a kick the more it needs: a small one is fine at the wrinkle point.
+    """
+    usual, slack = coefficients["papery_tension"], coefficients["slack_stop"]
+    if kind != "kick":
+        return usual
+    return max(usual * (diameter_m / coefficients["papery_size"]) ** 2, slack)
+
+
 def head_name(kind: Kind, side: Side) -> str:
     """Return what the trade calls one head of a kind of drum."""
     if side == "batter":
@@ -86,7 +97,8 @@ def _side_limits(drum: Drum, side: Side, tension: float, coefficients: Coefficie
     if load >= coefficients["rod_caution"]:
         text = f"{name}: {load:.0f} N per rod; stop where the key needs force"
         found.append(Limit("rod_load", "caution", side, load, coefficients["rod_caution"], text))
-    papery, slack = coefficients["papery_tension"], coefficients["slack_stop"]
+    slack = coefficients["slack_stop"]
+    papery = papery_tension(drum.kind, drum.diameter_m, coefficients)
     if tension < slack:
         text = f"{name}: {tension:.0f} N/m is too slack to sound; a note begins at {slack:.0f} N/m"
         found.append(Limit("slack", "stop", side, tension, slack, text))
@@ -96,3 +108,27 @@ def _side_limits(drum: Drum, side: Side, tension: float, coefficients: Coefficie
         )
         found.append(Limit("papery", "note", side, tension, papery, text))
     return found
+
+
+def moved_by_other_head(drum: Drum, side: Side, other_n_per_m: float, k: Coefficients) -> float:
+    """Return by how many N/m pulling up the other head slackens one: the shell gives a little.
+
+    All rods of the other head press the shell together along its length; what it gives this head's
+    hoop need not travel (Hooke's law; ``inverse.turn_of_the_key`` for what travel does).
+
+    Parameters
+    ----------
+    drum, side
+        The drum and the head that is moved.
+    other_n_per_m
+        Change of the other head's tension.
+    """
+    film = drum.film(side)
+    if film is None:
+        return 0.0
+    radius = drum.radius_m(k)
+    wall = 2.0 * math.pi * radius * k["shell_wall"]
+    pressed = 2.0 * math.pi * radius * other_n_per_m
+    shorter = pressed * drum.depth_m / (k["shell_modulus"] * wall)
+    stiffness = k["pet_youngs_modulus"] * film.thickness_m / (1.0 - k["pet_poisson_ratio"])
+    return -stiffness * k["turn_efficiency"] * shorter / radius

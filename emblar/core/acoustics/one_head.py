@@ -47,7 +47,7 @@ def tapped_modes(
     tap = Strike(impulse=0.4, place=TAP_PLACE)
     head = dressed(HeadKey("tom", side, film, on_it, strike=tap), shell, k)
     mean = float(np.mean(rods_n_per_m))
-    edge = edge_loss(drum.kind, k) * drum.shell_loss_share
+    edge = edge_loss(drum.kind, side, k) * drum.shell_loss_share
     angle = 2.0 * math.pi * rod / len(rods_n_per_m)
     rows: list[tuple[int, float, float, float]] = []
     for m in range(HIGHEST_ORDER + 1):

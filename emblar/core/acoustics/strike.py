@@ -2,7 +2,7 @@
 
 Conventions
 -----------
-SI units. What a head's surface does to a stroke (coating, impact patch) is put into its ``Strike``
+SI units. What a head's surface does to a stroke (coating, dot, patch) is put into its ``Strike``
 here, once, so that levels of modes, noise and bend all see the same stroke.
 """
 
@@ -10,6 +10,11 @@ from dataclasses import replace
 
 from emblar.core.acoustics.coefficients import Coefficients
 from emblar.core.acoustics.drum import Film, Kind, Strike
+
+
+def heard_inside(strike: Strike, k: Coefficients) -> Strike:
+    """Return a kick's stroke as a microphone inside hears it, through a port or an open front."""
+    return replace(strike, noise=strike.noise * k["inside_noise"])
 
 
 def on_surface(strike: Strike, film: Film, k: Coefficients) -> Strike:
@@ -21,6 +26,12 @@ def on_surface(strike: Strike, film: Film, k: Coefficients) -> Strike:
             noise=strike.noise * k["coating_noise"],
             brightness=strike.brightness * k["coating_brightness"],
         )
+    if film.dot:
+        strike = replace(
+            strike,
+            contact=strike.contact * k["dot_contact"],
+            noise=strike.noise * k["dot_noise"],
+        )
     if film.patch:
         strike = replace(
             strike,
@@ -30,9 +41,22 @@ def on_surface(strike: Strike, film: Film, k: Coefficients) -> Strike:
     return strike
 
 
-def impulse_n_s(kind: Kind, strike: Strike, k: Coefficients) -> float:
-    """Return the momentum in N s that a medium stroke gives the head."""
-    return strike.impulse * k["beater_impulse" if kind == "kick" else "stroke_impulse"]
+def impulse_n_s(kind: Kind, strike: Strike, moving_kg: float, k: Coefficients) -> float:
+    """Return the momentum in N s that a medium stroke gives the head.
+
+    A light head takes less of the stick's momentum than a heavy one: two masses that meet and part
+    share it by the head's part of both (any text on collisions).
+
+    Parameters
+    ----------
+    kind, strike
+        The kind of drum; how it is struck, over a medium stroke.
+    moving_kg
+        What the stroke has to move (``head.moving_mass_kg``).
+    """
+    by = "beater" if kind == "kick" else "stroke"
+    share = moving_kg / (moving_kg + k[f"{by}_mass"])
+    return strike.impulse * k[f"{by}_impulse"] * share
 
 
 def contact_s(kind: Kind, strike: Strike, k: Coefficients) -> float:

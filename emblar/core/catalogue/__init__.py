@@ -6,6 +6,7 @@ Generic constructions only. Rows are in the order of the files, which is the ord
 user adds comes after them. Every number has its unit, spread and source in its file's ``numbers``.
 """
 
+import math
 import tomllib
 from collections.abc import Iterable, Mapping
 from dataclasses import dataclass, fields
@@ -40,7 +41,10 @@ class Construction:
     dot: bool = False
     vented: bool = False
     woven: bool = False
+    opaque: bool = False
     may_crack_collar: bool = True
+    hole_in: float | None = None
+    """Diameter of the port that it comes with, inches."""
 
     def film(self, *, patch: bool = False) -> Film:
         """Return the head as film, thickness in m; with an impact patch if there is one on it."""
@@ -53,6 +57,7 @@ class Construction:
             vented=self.vented,
             patch=patch,
             woven=self.woven,
+            opaque=self.opaque,
         )
 
     @property
@@ -72,7 +77,9 @@ class Damper:
 
     ``hold`` is how far it holds the film still, a stiffness over the film's tension.
     ``edge`` multiplies the loss at edge and shell; ``contact``, ``noise`` and ``brightness`` the
-    stroke's.
+    stroke's. ``on_other`` is the resistance it has on the other head, which it touches too;
+    ``lifts`` says that a stroke throws it off the film. ``eased`` is the batter's tension over that
+    at its other lugs, where lugs are let down.
     """
 
     id: str
@@ -88,6 +95,9 @@ class Damper:
     noise: float = 1.0
     brightness: float = 1.0
     hold: float = 0.0
+    on_other: float = 0.0
+    lifts: bool = False
+    eased: float = 1.0
     least_in: float = 0.0
     """The smallest drum it is used on, diameter in inches."""
     only_if_asked: bool = False
@@ -98,18 +108,28 @@ class Damper:
         """Whether it lies on a head rather than on the shell or under the drum."""
         return self.radius < SHELL_FROM
 
-    def placed(self) -> PlacedDamper:
-        """Return the damper at its usual place."""
-        return PlacedDamper(self.side, self.radius, self.resistance, self.mass_kg, self.hold)
+    def placed(self) -> tuple[PlacedDamper, ...]:
+        """Return the damper at its usual place, on each head that it touches."""
+        first = PlacedDamper(
+            self.side, self.radius, self.resistance, self.mass_kg, self.hold, self.lifts
+        )
+        if self.on_other == 0.0:
+            return (first,)
+        other: Side = "reso" if self.side == "batter" else "batter"
+        return first, PlacedDamper(
+            other, self.radius, self.on_other, self.mass_kg, lifts=self.lifts
+        )
 
 
 @dataclass(frozen=True, slots=True)
 class ShellPart:
-    """A hoop, shell or edge with its share in the losses at the edge."""
+    """A hoop, shell or edge: its share in the losses at the edge, and what it does to a stroke."""
 
     id: str
     name: str
     loss_share: float
+    noise: float = 1.0
+    brightness: float = 1.0
 
 
 @dataclass(frozen=True, slots=True)
@@ -349,16 +369,32 @@ def loss_share(
     return share
 
 
-def strike(striker_id: str, on_it: Iterable[Damper] = (), place: float | None = None) -> Strike:
-    """Return a stroke with a stick or beater on a head with dampers.
+def eased_by(on_it: Iterable[Damper]) -> float:
+    """Return the batter's tension over that at its tuned lugs, with lugs let down or without."""
+    return math.prod(row.eased for row in on_it)
+
+
+def strike(
+    striker_id: str,
+    on_it: Iterable[Damper] = (),
+    place: float | None = None,
+    *,
+    hoop: str | None = None,
+    shell: str | None = None,
+) -> Strike:
+    """Return a stroke with a stick or beater on a head with dampers, on a hoop and shell.
 
     Raises
     ------
     CatalogueError
-        The striker is not in the catalogue.
+        The striker, hoop or shell is not in the catalogue.
     """
     found = _known(strikers(), "stick or beater", striker_id)
     contact, noise, brightness = found.contact, found.noise, found.brightness
+    for part_id, rows, what in ((hoop, hoops(), "hoop"), (shell, shells(), "shell")):
+        if part_id is not None:
+            part = _known(rows, what, part_id)
+            noise, brightness = noise * part.noise, brightness * part.brightness
     for row in on_it:
         contact, noise = contact * row.contact, noise * row.noise
         brightness *= row.brightness

@@ -28,7 +28,7 @@ from emblar.core.catalogue import (
 )
 from emblar.core.errors import EmblarError
 from emblar.core.matching.differences import Comparison, score
-from emblar.core.planning.kit import OwnedDrum, model
+from emblar.core.planning.kit import OwnedDrum, model, wearing
 from emblar.core.planning.predicted import predicted_card
 from emblar.core.planning.steps import steps
 from emblar.core.quantities import Measured
@@ -60,9 +60,9 @@ class DrumSetup:
 
     def drum(self) -> Drum:
         """Return the drum for the model."""
-        owned = replace(self.owned, port_in=self.port_in)
+        owned = wearing(self.owned, self.reso, self.port_in)
         found = model(
-            owned, batter=self.batter, reso=self.reso, dampers=self.dampers, striker=self.striker,
+            owned, batter=self.batter, dampers=self.dampers, striker=self.striker,
             wires_setting=self.wires,
         )  # fmt: skip
         strike = replace(found.strike, impulse=found.strike.impulse * self.force)
@@ -234,7 +234,7 @@ def _turns(setup: DrumSetup) -> Iterator[tuple[Kind, str, DrumSetup]]:
 def turned(setup: DrumSetup, side: Side, turns: float) -> DrumSetup:
     """Return a setup with every rod of a head turned, tightening positive."""
     k = prior_coefficients()
-    drum = model(setup.owned, batter=setup.batter, reso=setup.reso)
+    drum = model(wearing(setup.owned, setup.reso, setup.port_in), batter=setup.batter)
     hz = setup.batter_hz if side == "batter" else setup.reso_hz
     if hz is None:
         return setup

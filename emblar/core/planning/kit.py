@@ -6,15 +6,20 @@ Dimensions in inches, as the trade measures drums; ``model`` turns them into SI.
 shells and dampers are ids of the catalogue.
 """
 
-from dataclasses import dataclass
+from collections.abc import Sequence
+from dataclasses import dataclass, replace
 
-from emblar.core.acoustics.drum import METRES_PER_INCH, Drum, Kind
+from emblar.core.acoustics.coefficients import prior_coefficients
+from emblar.core.acoustics.drum import METRES_PER_INCH, Drum, Kind, Strike
+from emblar.core.acoustics.strike import heard_inside
 from emblar.core.catalogue import (
     USUAL_EDGE,
     USUAL_STRIKER,
     USUAL_WIRES_SETTING,
+    Damper,
     construction,
     damper,
+    eased_by,
     loss_share,
     strike,
     wires,
@@ -45,6 +50,7 @@ CALLED = {
     "depth_in": Called("Depth", "depth_in"),
     "rods": Called("Rods", "rods"),
     "port_in": Called("Port", "port_in"),
+    "shell_hole_in": Called("Hole in the shell", "shell_hole_in"),
     "lug_hz": Called("Lug pitch", "lug_hz"),
     "drum_pitch_hz": Called("Pitch", "pitch_hz"),
     "relation_semitones": Called("Interval", "semitones"),
@@ -57,6 +63,7 @@ RANGES = {
     "depth_in": Range(2.0, 24.0, "in"),
     "rods": Range(4.0, 20.0, "rods"),
     "port_in": Range(1.0, 20.0, "in"),
+    "shell_hole_in": Range(0.5, 12.0, "in"),
     "lug_hz": Range(15.0, 1200.0, "Hz"),
     "drum_pitch_hz": Range(20.0, 600.0, "Hz"),
     "relation_semitones": Range(-12.0, 12.0, "semitones"),
@@ -115,6 +122,8 @@ class OwnedDrum:
     edge: str = USUAL_EDGE
     findings: tuple[str, ...] = ()
     """What an inspection found, by id (``findings``)."""
+    shell_hole_in: float | None = None
+    """Diameter of a hole in the shell, as some kicks have for a stand or a microphone."""
 
     @property
     def edge_now(self) -> str:
@@ -135,9 +144,39 @@ class OwnedDrum:
                 )
             if self.kind != "kick":
                 raise DrumError("Port: only a kick's front head has one.", field="port_in")
+        if self.shell_hole_in is not None:
+            check_range("shell_hole_in", self.shell_hole_in)
+            if self.shell_hole_in >= self.depth_in:
+                raise DrumError(
+                    f"Hole in the shell: {self.shell_hole_in:g} in is not smaller than the shell "
+                    f"is deep ({self.depth_in:g} in).",
+                    field="shell_hole_in",
+                )
+            if self.kind != "kick":
+                raise DrumError("Hole in the shell: only a kick has one.", field="shell_hole_in")
         check_findings(self.findings, self.kind)
         if self.kind != "kick" and self.reso is None:
             raise DrumError(f"A {self.kind} needs its reso head here.", field="reso")
+
+
+def wearing(owned: OwnedDrum, reso: str | None, port_in: float | None) -> OwnedDrum:
+    """Return a drum with another front head or reso on it: with a hole, or none at all."""
+    return replace(owned, reso=reso, port_in=port_in if reso is not None else None)
+
+
+def stroke_on(
+    owned: OwnedDrum, striker: str, on_it: Sequence[Damper], port_in: float | None
+) -> Strike:
+    """Return a stroke on a drum as its microphone hears it, with dampers and a port or without.
+
+    Raises
+    ------
+    CatalogueError
+        The striker, hoop or shell is not in the catalogue.
+    """
+    found = strike(striker, on_it, hoop=owned.hoop, shell=owned.shell)
+    inside = owned.kind == "kick" and (owned.reso is None or port_in is not None)
+    return heard_inside(found, prior_coefficients()) if inside else found
 
 
 def model(
@@ -167,8 +206,10 @@ def model(
         batter=construction(batter or owned.batter).film(patch=patch),
         reso=construction(reso_id).film() if reso_id else None,
         port_radius_m=owned.port_in * METRES_PER_INCH / 2.0 if owned.port_in else None,
-        dampers=tuple(row.placed() for row in on_it),
+        shell_hole_m=owned.shell_hole_in * METRES_PER_INCH / 2.0 if owned.shell_hole_in else None,
+        dampers=tuple(place for row in on_it for place in row.placed()),
         shell_loss_share=loss_share(owned.hoop, owned.shell, owned.edge_now, on_it),
-        strike=strike(striker or USUAL_STRIKER[owned.kind], on_it),
+        strike=stroke_on(owned, striker or USUAL_STRIKER[owned.kind], on_it, owned.port_in),
         wires=wires(wires_setting),
+        eased=eased_by(on_it),
     )

@@ -23,8 +23,15 @@ from emblar.core.acoustics.drum import Drum, Side, Strike
 from emblar.core.acoustics.head import lug_pitch_from_tension
 from emblar.core.acoustics.limits import stress_limits_pa
 from emblar.core.acoustics.strike import on_surface
-from emblar.core.catalogue import Damper, construction, damper, loss_share, strike, wires
-from emblar.core.planning.kit import OwnedDrum, model
+from emblar.core.catalogue import (
+    Damper,
+    construction,
+    damper,
+    eased_by,
+    loss_share,
+    wires,
+)
+from emblar.core.planning.kit import OwnedDrum, model, stroke_on, wearing
 from emblar.core.synthesis.expected import Noises, Partials, expected_card
 from emblar.core.synthesis.stroke import settle_span_s, stroke_noises
 
@@ -140,10 +147,13 @@ class Field:
             tuple(self._reso_keys),
             loss_share(owned.hoop, owned.shell, owned.edge_now),
             port_in * 0.0254 / 2.0 if port_in is not None else None,
+            drum.shell_hole_m,
         )
         self._table = table(choice, k)
         self._edge = np.array([np.prod([d.edge for d in row]) for row in rows])
-        strikes = [[strike(s, row) for row in rows] for s in self.strikers]
+        struck = wearing(owned, owned.reso if self.resos else None, port_in)
+        strikes = [[stroke_on(struck, s, row, port_in) for row in rows] for s in self.strikers]
+        self._eased = np.array([eased_by(row) for row in rows])
         films = [construction(b).film() for b in self.batters]
         on = [[[on_surface(own, film, k) for film in films] for own in row] for row in strikes]
         self._impulse = np.array([[own.impulse for own in row] for row in strikes])
@@ -167,7 +177,9 @@ class Field:
         keys: dict[HeadKey, int] = {}
         of = np.zeros((max(len(heads), 1), len(rows)), np.int64)
         radius = self.port_in * 0.0254 / 2.0 if self.port_in and side == "reso" else None
-        on_it = [tuple(x.placed() for x in row if x.side == side) for row in rows]
+        on_it = [
+            tuple(place for x in row for place in x.placed() if place.side == side) for row in rows
+        ]
         for h, head in enumerate(heads):
             film = construction(head).film()
             for d, placed in enumerate(on_it):
@@ -231,9 +243,13 @@ class Field:
             shares,
         )
 
+    def _per_batter(self, options: Options) -> Array:
+        """Return (lug pitch in Hz)² per N/m of each batter, at the lugs that are not let down."""
+        return np.asarray(self._per_hz_b[options.batter] / self._eased[options.dampers])
+
     def _ratio(self, options: Options) -> Array:
         """Return the reso's tension over the batter's at each interval of lug pitches."""
-        per = self._per_hz_b[options.batter] / self._per_hz_r[options.reso]
+        per = self._per_batter(options) / self._per_hz_r[options.reso]
         return np.asarray(per * 2.0 ** (options.semitones / 6.0))
 
     def outlook(self, options: Options, wish_hz: float) -> Outlook:
@@ -276,7 +292,7 @@ class Field:
             card,
             batter,
             reso,
-            np.sqrt(batter * self._per_hz_b[options.batter]),
+            np.sqrt(batter * self._per_batter(options)),
             np.sqrt(reso * self._per_hz_r[options.reso]),
             np.maximum(stress_b / stop_b, stress_r / stop_r),
             (stress_b > caution_b) | (stress_r > caution_r),

@@ -11,7 +11,7 @@ from emblar.core.planning.assign import SAME_SIZE_IN, shared_out
 from emblar.core.planning.brief import Brief, Shelf, usual_weights
 from emblar.core.planning.findings import findings
 from emblar.core.planning.kick_window import kick_window
-from emblar.core.planning.kit import OwnedDrum, check_range, model
+from emblar.core.planning.kit import OwnedDrum, check_range, model, wearing
 from emblar.core.planning.predicted import predicted_card
 from emblar.core.planning.recipe import Relation, relation_of, workable_range_hz
 from emblar.core.planning.search import DrumSearch, Locks, Port
@@ -242,7 +242,7 @@ class _Search:
             )
         recipe = best.recipe
         drum = model(
-            owned if recipe.port_in == owned.port_in else replace(owned, port_in=recipe.port_in),
+            wearing(owned, recipe.reso, recipe.port_in),
             batter=recipe.batter, reso=recipe.reso, dampers=recipe.dampers,
             striker=recipe.striker, wires_setting=recipe.wires,
         )  # fmt: skip
@@ -282,10 +282,11 @@ def _wished_pitch(task: Task, brief: Brief) -> float:
     check_range("drum_pitch_hz", pitch)
     if request.semitones is not None:
         check_range("relation_semitones", request.semitones)
-    if request.port == "cut" and brief.never_cut and owned.port_in is None:
+    if request.port in ("cut", "ring") and not _hole_may_be_had(request, owned, brief):
         raise InputError(
-            f"{owned.name}: the brief forbids cutting. Allow a port there first; a cut cannot be "
-            "undone."
+            f"{owned.name}: the brief forbids cutting. Allow it there first, or allow a front head "
+            "bought with a port; a cut cannot be undone.",
+            field="port",
         )
     reso = request.reso
     if owned.kind == "snare" and reso is not None and not construction(reso).is_snare_side:
@@ -294,6 +295,18 @@ def _wished_pitch(task: Task, brief: Brief) -> float:
             "on it. Choose a snare-side head there."
         )
     return pitch
+
+
+def _hole_may_be_had(request: Request, owned: OwnedDrum, brief: Brief) -> bool:
+    """Whether the hole asked for may be cut, is there, or comes with a head that may be bought."""
+    if not brief.never_cut:
+        return True
+    if request.port == "ring":
+        return False
+    if request.reso is not None:
+        here = request.reso == owned.reso and owned.port_in is not None
+        return here or construction(request.reso).hole_in is not None
+    return owned.port_in is not None or not (brief.only_owned or brief.budget_heads == 0)
 
 
 def _off_window(row: Weighed, owned: OwnedDrum, wish_hz: float) -> list[str]:

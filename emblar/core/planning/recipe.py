@@ -11,7 +11,7 @@ from typing import Literal
 from emblar.core.acoustics.coefficients import prior_coefficients
 from emblar.core.acoustics.drum import Drum, Film, Side, Tensions
 from emblar.core.acoustics.forward import drum_pitch_hz
-from emblar.core.acoustics.limits import stress_limits_pa
+from emblar.core.acoustics.limits import papery_tension, stress_limits_pa
 from emblar.core.errors import DrumError
 
 Relation = Literal["equal", "higher", "lower"]
@@ -43,7 +43,7 @@ def workable_range_hz(drum: Drum, tensions: Tensions) -> tuple[float, float]:
             stress_limits_pa(drum.kind, side, k)[0] * film.thickness_m,
             k["rod_caution"] * drum.rods / (2.0 * math.pi * drum.radius_m(k)),
         )
-        lowest = max(lowest, k["papery_tension"] / tension)
+        lowest = max(lowest, papery_tension(drum.kind, drum.diameter_m, k) / tension)
         highest = min(highest, bearable / tension)
     ends = []
     for share in (lowest, max(highest, lowest)):

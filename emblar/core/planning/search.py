@@ -23,12 +23,13 @@ from emblar.core.catalogue import (
     USUAL_WIRES_SETTING,
     construction,
     constructions_for,
+    damper,
     dampers_for,
     wire_settings,
 )
 from emblar.core.planning.brief import Brief, Shelf, Weights, strikers_of
 from emblar.core.planning.kick_window import kick_window
-from emblar.core.planning.kit import model
+from emblar.core.planning.kit import RANGES, model, wearing
 from emblar.core.planning.outlook import options_of
 from emblar.core.planning.predicted import predicted_card
 from emblar.core.planning.recipe import Relation, relation_of
@@ -64,7 +65,21 @@ NEARLY_AS_GOOD, FINALISTS = 1.0, 3
 POLISHINGS, AROUND, LEAST_GAIN = 2, 3, 0.02
 PORT_RANGE_SEMITONES = 30
 INTERVALS = (RELATION, SNARE_SIDE, FRONT)
-Port = Literal["closed", "cut"]
+RING_LEFT_IN = 2.0
+"""So wide is what is left of a front head that is cut to a ring (assumption)."""
+Port = Literal["closed", "cut", "ring", "off"]
+"""What becomes of a kick's front by hand: no hole, a hole, cut to a ring, or taken off."""
+
+
+@dataclass(frozen=True, slots=True)
+class Front:
+    """What is at the far side of a drum: a head, with a hole of some inches or none; or nothing."""
+
+    port_in: float | None = None
+    off: bool = False
+
+
+AS_IT_IS = Front()
 
 
 @dataclass(frozen=True, slots=True)
@@ -177,25 +192,27 @@ class DrumSearch(Weigher):
 
         Around the best few, dampers and relation together, then heads; again while that helps.
         """
-        wish, port = found[0].card["pitch"], found[0].recipe.port_in
+        wish, front = found[0].card["pitch"], self._front_of(found[0])
         for _ in range(POLISHINGS):
-            best, own = found[0], [w for w in found if w.recipe.port_in == port]
-            near = self._around(port, wish, own)
-            near += self._once_dressed(port, wish, sorted(near, key=lambda w: w.total))
+            best, own = found[0], [w for w in found if self._front_of(w) == front]
+            near = self._around(front, wish, own)
+            near += self._once_dressed(front, wish, sorted(near, key=lambda w: w.total))
             near = [replace(w, short_cents=best.short_cents) for w in near]
             found = _kept([*found, *near])
             if found[0].total > best.total - LEAST_GAIN:
                 break
         return found
 
-    def _around(self, port: float | None, wish: float, found: list[Weighed]) -> list[Weighed]:
+    def _around(self, front: Front, wish: float, found: list[Weighed]) -> list[Weighed]:
         """Return the best few heads and strokes with every damper set and relation together."""
         best = list(dict.fromkeys(
             (w.recipe.batter, w.recipe.reso, w.recipe.striker, w.recipe.wires) for w in found
         ))[:AROUND]  # fmt: skip
         batters, resos, by, settings = (tuple(dict.fromkeys(c)) for c in zip(*best, strict=True))
         there = tuple(r for r in resos if r is not None)
-        field = field_of(self.owned, batters, there, self._damper_sets(), by, settings, port)
+        field = field_of(
+            self.owned, batters, there, self._damper_sets(front), by, settings, front.port_in
+        )
         rows = [
             (batters.index(b), resos.index(r) if r else 0, on_it, by.index(s), settings.index(w), t)
             for b, r, s, w in best
@@ -206,7 +223,8 @@ class DrumSearch(Weigher):
 
     def _measured(self, row: Weighed) -> float:
         """Return the weighted distance of a recipe's rendered stroke from the target."""
-        recipe, owned = row.recipe, replace(self.owned, port_in=row.recipe.port_in)
+        recipe = row.recipe
+        owned = wearing(self.owned, recipe.reso, recipe.port_in)
         drum = model(
             owned, batter=recipe.batter, reso=recipe.reso, dampers=recipe.dampers,
             striker=recipe.striker, wires_setting=recipe.wires,
@@ -225,27 +243,54 @@ class DrumSearch(Weigher):
 
     def _at(self, wish: float, *, quick: bool = False) -> list[Weighed]:
         found: list[Weighed] = []
-        for port in self._ports():
-            first = self._heads(port, wish)
+        for front in self._fronts():
+            first = self._heads(front, wish)
             if quick and first:
                 return first
-            found += self._dressed(port, wish, first)
+            found += self._dressed(front, wish, first)
         return _kept([w for w in found if self._keeps(MUFFLING, 0.0, bool(w.recipe.dampers))])
 
-    def _ports(self) -> list[float | None]:
-        now = self.owned.port_in
-        if self.owned.kind != "kick" or self.owned.reso is None or now is not None:
-            return [now]
-        if self.brief.never_cut or self.locks.port == "closed":
-            return [now]
-        if self.locks.port == "cut" or self.brief.engineer_wants_hole:
-            return [NEW_PORT_IN]
-        school = self._schools.get(PORT)
-        if school is None:
-            return [now, NEW_PORT_IN]
-        return [NEW_PORT_IN if school == "ported front" else now]
+    def _front_of(self, row: Weighed) -> Front:
+        return Front(
+            row.recipe.port_in, off=row.recipe.reso is None and self.owned.reso is not None
+        )
 
-    def _choices(self, side: str) -> tuple[str, ...]:
+    def _fronts(self) -> list[Front]:
+        """Return what may be at the far side: as it is, with a hole, or nothing."""
+        now = self.owned.port_in
+        if self.owned.kind != "kick" or self.owned.reso is None:
+            return [Front(now)]
+        hole = Front(now or NEW_PORT_IN)
+        by_hand = {
+            "closed": Front(), "cut": hole, "off": Front(off=True),
+            "ring": Front(ring_in(self.owned.diameter_in)),
+        }  # fmt: skip
+        if self.locks.port is not None:
+            return [by_hand[self.locks.port]]
+        school = self._schools.get(PORT)
+        if self.brief.engineer_wants_hole or school == "ported front":
+            # Kept for want of a hole only where none may be cut or bought.
+            return [hole] if self._choices("reso", hole) else [Front(now)]
+        if school == "closed front":
+            return [Front()]
+        asked_for_head = self.locks.reso is not None
+        off = [] if asked_for_head or self.locks.semitones is not None else [Front(off=True)]
+        return [Front(now), *([hole] if now is None else []), *off]
+
+    def _hole_fits(self, made: str, front: Front) -> bool:
+        """Whether a front head has the hole that is asked for, or may have it cut."""
+        as_it_is = made == self.owned.reso and front.port_in == self.owned.port_in
+        if as_it_is or construction(made).hole_in == front.port_in:
+            return True
+        return front.port_in is not None and not self.brief.never_cut
+
+    def _choices(self, side: str, front: Front = AS_IT_IS) -> tuple[str, ...]:
+        found = self._heads_for(side)
+        if side == "batter" or self.owned.kind != "kick":
+            return found
+        return () if front.off else tuple(h for h in found if self._hole_fits(h, front))
+
+    def _heads_for(self, side: str) -> tuple[str, ...]:
         now = self.owned.batter if side == "batter" else self.owned.reso
         locked = self.locks.batter if side == "batter" else self.locks.reso
         if now is None:
@@ -270,14 +315,14 @@ class DrumSearch(Weigher):
             return "brushes"
         return usual if usual in own else own[0]
 
-    def _heads(self, port: float | None, wish: float) -> list[Weighed]:
+    def _heads(self, front: Front, wish: float) -> list[Weighed]:
         """Return the best recipe of every pair of heads, with nothing on them or what is now."""
         sets = tuple(dict.fromkeys([(), self.now])) if self.locks.dampers is None else (
             self.locks.dampers,
         )  # fmt: skip
         field = field_of(
-            self.owned, self._choices("batter"), self._choices("reso"), sets,
-            (self._usual_striker(),), (self.locks.wires or USUAL_WIRES_SETTING,), port,
+            self.owned, self._choices("batter"), self._choices("reso", front), sets,
+            (self._usual_striker(),), (self.locks.wires or USUAL_WIRES_SETTING,), front.port_in,
         )  # fmt: skip
         found = self.weighed(field, field.grid(self._relations()), wish)
         # Heads that are there may lie far behind, and still be all that may be bought.
@@ -287,7 +332,7 @@ class DrumSearch(Weigher):
         )
         if batters and bool(resos) == bool(field.resos):
             there = field_of(self.owned, batters, resos, sets, field.strikers,
-                             field.wire_settings, port)  # fmt: skip
+                             field.wire_settings, front.port_in)  # fmt: skip
             found += self.weighed(there, there.grid(self._relations()), wish)
         best: dict[tuple[str, str | None], Weighed] = {}
         for row in found:
@@ -306,7 +351,7 @@ class DrumSearch(Weigher):
             own = [s for s in own if s >= 0.0]
         return tuple(s for s in own if all(self._keeps(about, s) for about in INTERVALS))
 
-    def _dressed(self, port: float | None, wish: float, first: list[Weighed]) -> list[Weighed]:
+    def _dressed(self, front: Front, wish: float, first: list[Weighed]) -> list[Weighed]:
         """Return recipes with dampers, strikers and wires on the best heads and on those now on."""
         now = (self.owned.batter, self.owned.reso)
         chosen = first[:BEST_HEADS]
@@ -318,15 +363,15 @@ class DrumSearch(Weigher):
             chosen += [max(first, key=lambda w: w.card.get("length", 0.0))]
         if not chosen:
             return []
-        found = self._dress(port, wish, chosen)
-        again = self._once_dressed(port, wish, found)
+        found = self._dress(front, wish, chosen)
+        again = self._once_dressed(front, wish, found)
         # Heads that only show their worth dressed are dressed with everything, too.
         seen = {(w.recipe.batter, w.recipe.reso) for w in chosen}
         pairs = {(w.recipe.batter, w.recipe.reso): w for w in reversed(again[:REFINED])}
         new = [w for pair, w in pairs.items() if pair not in seen][:BEST_AGAIN]
-        return chosen + found + again + (self._dress(port, wish, new) if new else [])
+        return chosen + found + again + (self._dress(front, wish, new) if new else [])
 
-    def _dress(self, port: float | None, wish: float, chosen: list[Weighed]) -> list[Weighed]:
+    def _dress(self, front: Front, wish: float, chosen: list[Weighed]) -> list[Weighed]:
         """Return recipes with dampers, strikers and wires on given heads, the best first."""
         batters = tuple(dict.fromkeys(w.recipe.batter for w in chosen))
         resos = tuple(dict.fromkeys(w.recipe.reso for w in chosen if w.recipe.reso))
@@ -335,7 +380,9 @@ class DrumSearch(Weigher):
         settings: tuple[str, ...] = (self.locks.wires or USUAL_WIRES_SETTING,)
         if self.owned.kind == "snare" and self.locks.wires is None:
             settings = tuple(s for s in wire_settings() if s != "off")
-        field = field_of(self.owned, batters, resos, self._damper_sets(), by, settings, port)
+        field = field_of(
+            self.owned, batters, resos, self._damper_sets(front), by, settings, front.port_in
+        )
 
         def place(recipe: Recipe) -> tuple[int, int, float]:
             reso = resos.index(recipe.reso) if recipe.reso else 0
@@ -344,7 +391,7 @@ class DrumSearch(Weigher):
         heads = list(dict.fromkeys(place(w.recipe) for w in chosen))
         return sorted(self.weighed(field, field.options(heads), wish), key=lambda w: w.total)
 
-    def _once_dressed(self, port: float | None, wish: float, found: list[Weighed]) -> list[Weighed]:
+    def _once_dressed(self, front: Front, wish: float, found: list[Weighed]) -> list[Weighed]:
         """Return the best recipes with every other pair of heads, and every other relation.
 
         Both were first judged bare and with the usual striker; dressed, and struck otherwise,
@@ -355,8 +402,9 @@ class DrumSearch(Weigher):
         by = tuple(dict.fromkeys(r.striker for r in best))
         settings = tuple(dict.fromkeys(r.wires for r in best))
         field = field_of(
-            self.owned, self._choices("batter"), self._choices("reso"), sets, by, settings, port
-        )
+            self.owned, self._choices("batter"), self._choices("reso", front), sets, by, settings,
+            front.port_in,
+        )  # fmt: skip
         rows: dict[tuple[int, int, int, int, int, float], None] = {}
         for r in best:
             on_it = (sets.index(r.dampers), by.index(r.striker), settings.index(r.wires))
@@ -368,17 +416,25 @@ class DrumSearch(Weigher):
         again = self.weighed(field, options_of(list(rows)), wish)
         return sorted(again, key=lambda w: w.total)
 
-    def _damper_sets(self) -> tuple[tuple[str, ...], ...]:
+    def _damper_sets(self, front: Front = AS_IT_IS) -> tuple[tuple[str, ...], ...]:
         if self.locks.dampers is not None:
             return (self.locks.dampers,)
         kind = self.owned.kind
         has = set(self.shelf.dampers) | set(self.now)
+        two = self.owned.reso is not None and not front.off
         single = [d.id for d in dampers_for(kind)
-                  if d.id in has and not d.only_if_asked and (d.side == "batter" or self.owned.reso)
+                  if d.id in has and not d.only_if_asked and (d.side == "batter" or two)
                   and d.least_in <= self.owned.diameter_in]  # fmt: skip
         pairs = [pair for pair in PAIRS[kind] if set(pair) <= set(single)]
-        sets = dict.fromkeys([(), self.now, *((d,) for d in single), *pairs])
+        here = tuple(d for d in self.now if not front.off or damper(d).side == "batter")
+        sets = dict.fromkeys([(), here, *((d,) for d in single), *pairs])
         return tuple(row for row in sets if self._keeps(MUFFLING, 0.0, bool(row)))
+
+
+def ring_in(diameter_in: float) -> float:
+    """Return the diameter in inches of the hole that leaves a ring of a front head."""
+    widest = min(diameter_in - 2.0 * RING_LEFT_IN, RANGES["port_in"].high)
+    return max(widest, NEW_PORT_IN)
 
 
 def _kept(found: Sequence[Weighed]) -> list[Weighed]:

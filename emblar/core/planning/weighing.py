@@ -16,6 +16,8 @@ import numpy as np
 from numpy.typing import NDArray
 
 from emblar.core.acoustics.coefficients import prior_coefficients
+from emblar.core.acoustics.drum import METRES_PER_INCH
+from emblar.core.acoustics.limits import papery_tension
 from emblar.core.catalogue import USUAL_STRIKER, construction, damper, strikers, wire_settings
 from emblar.core.planning.brief import LEAVE_ROOM_STEPS, Brief, Shelf, Weights
 from emblar.core.planning.findings import findings
@@ -165,8 +167,10 @@ class Weigher:
     def exactly(self, recipes: Sequence[Recipe], wish: float) -> list[Weighed | None]:
         """Return recipes weighed as the search weighs them; None where heads do not bear it."""
         out: list[Weighed | None] = [None] * len(recipes)
-        for port in {r.port_in for r in recipes}:
-            places = [i for i, r in enumerate(recipes) if r.port_in == port]
+        for port, off in {(r.port_in, r.reso is None) for r in recipes}:
+            places = [
+                i for i, r in enumerate(recipes) if (r.port_in, r.reso is None) == (port, off)
+            ]
             own = [recipes[i] for i in places]
             batters, sets, by, settings = (
                 tuple(dict.fromkeys(c)) for c in
@@ -241,20 +245,24 @@ class Weigher:
     ) -> dict[str, Array]:
         """Return every cost in steps, shape (candidates,) each."""
         cost, k = self.weights.cost, prior_coefficients()
+        papery = papery_tension(self.owned.kind, self.owned.diameter_in * METRES_PER_INCH, k)
         buys = self._buys(field, options)
         worn = self._worn(field, options)
         sizes = np.array([len(d) for d in field.damper_sets])
+        down = np.array([sum(damper(d).eased < 1.0 for d in row) for row in field.damper_sets])
         clear = np.array([not construction(b).coated for b in field.batters])
         brushed = np.array([s == "brushes" for s in field.strikers])
         out = {
             "work": cost["minute"] * minutes / self.brief.hands,
             "purchase": cost["purchase"] * buys,
-            "cut": np.full(len(options), cost["cut"] * self._is_cut(field.port_in)),
+            "cut": cost["cut"] * self._cuts(field)[options.reso],
+            "front off": np.full(len(options), cost["front_off"] * self._takes_off(field)),
             "dampers": cost["damper"] * sizes[options.dampers],
+            "lugs": cost["lugs_let_down"] * down[options.dampers],
             "head life": cost["worn"] * worn,
             "risk": cost["stress_caution"] * told.near_tearing
             + cost["rod_caution"] * (told.rod_n > k["rod_caution"])
-            + cost["papery"] * (told.slackest_n_per_m < k["papery_tension"]),
+            + cost["papery"] * (told.slackest_n_per_m < papery),
             "feel": cost["brushes_on_clear"] * (clear[options.batter] & brushed[options.striker]),
             "school": cost["against_school"] * against(
                 self.brief.schools, self.owned.kind, options.semitones,
@@ -293,12 +301,25 @@ class Weigher:
         on_it = np.array([sum(d in dampers for d in row) for row in field.damper_sets], np.float64)
         return np.asarray(batter[options.batter] + reso[options.reso] + on_it[options.dampers])
 
-    def _is_cut(self, port_in: float | None) -> bool:
-        return port_in is not None and self.owned.port_in is None
+    def _takes_off(self, field: Field) -> bool:
+        return self.owned.reso is not None and not field.resos
+
+    def _cuts(self, field: Field) -> NDArray[np.bool_]:
+        """Return which of a field's front heads have their hole cut, shape (resos,)."""
+        port = field.port_in
+        return np.array([
+            port is not None and construction(r).hole_in != port and not self._as_it_is(r, port)
+            for r in field.resos
+        ] or [False])  # fmt: skip
+
+    def _as_it_is(self, reso: str, port_in: float | None) -> bool:
+        """Whether a reso is the one on the drum, with the hole that it has or without one."""
+        return reso == self.owned.reso and port_in == self.owned.port_in
 
     def _swapped(self, field: Field, options: Options) -> tuple[NDArray[np.bool_], Array]:
         batter = np.array([b != self.owned.batter for b in field.batters])[options.batter]
-        other = np.array([r != self.owned.reso for r in field.resos] or [False])[options.reso]
+        there = [not self._as_it_is(r, field.port_in) for r in field.resos] or [False]
+        other = (np.array(there) & ~self._cut_here(field))[options.reso]
         return batter, other.astype(np.float64)
 
     def _minutes(self, field: Field, options: Options) -> Array:
@@ -318,13 +339,20 @@ class Weigher:
         total = total + changes[options.dampers] + by[options.striker]
         if self.owned.kind == "snare":
             total = total + set_[options.wires]
-        return np.asarray(total + work["cut_port"] * self._is_cut(field.port_in))
+        total = total + work["take_off_front"] * self._takes_off(field)
+        return np.asarray(total + work["cut_port"] * self._cuts(field)[options.reso])
+
+    def _cut_here(self, field: Field) -> NDArray[np.bool_]:
+        """Return which of a field's resos is the one on the drum, cut into where it is."""
+        here = [r == self.owned.reso and self.owned.port_in is None for r in field.resos]
+        return np.asarray(self._cuts(field) & np.array(here or [False]))
 
     def _buys(self, field: Field, options: Options) -> Array:
         batter = np.array([b != self.owned.batter and self.loose(b) is None
                            for b in field.batters])  # fmt: skip
-        reso = np.array([r != self.owned.reso and self.loose(r) is None
-                         for r in field.resos] or [False])  # fmt: skip
+        new = np.array([self.loose(r) is None for r in field.resos] or [False])
+        there = np.array([self._as_it_is(r, field.port_in) for r in field.resos] or [True])
+        reso = new & ~there & ~self._cut_here(field)
         return np.asarray(batter[options.batter].astype(np.float64) + reso[options.reso])
 
     def _worn(self, field: Field, options: Options) -> Array:
@@ -361,19 +389,22 @@ class Weigher:
                 batter, reso, field.port_in, field.damper_sets[on_it], field.strikers[by],
                 field.wire_settings[setting], apart, hz, reso_hz if field.resos else None,
             )  # fmt: skip
-            bought, loose = self._new_heads(batter, reso)
+            bought, loose = self._new_heads(batter, reso, field.port_in)
+            cut = reso is not None and bool(self._cuts(field)[r])
             found.append(Weighed(
                 self.number, self.target.voice, recipe, cards[i], aparts[i], costs[i], minutes,
-                bought, self._is_cut(field.port_in), loose,
+                bought, cut, loose,
             ))  # fmt: skip
         return found
 
     def _new_heads(
-        self, batter: str, reso: str | None
+        self, batter: str, reso: str | None, port_in: float | None
     ) -> tuple[tuple[str, ...], tuple[tuple[str, float], ...]]:
         """Return the heads to buy for a recipe, and those that it takes from the shelf."""
-        pairs = ((batter, self.owned.batter), (reso, self.owned.reso))
-        swapped = [h for h, now in pairs if h is not None and h != now]
+        swapped = [batter] if batter != self.owned.batter else []
+        same = reso == self.owned.reso and port_in is not None and self.owned.port_in is None
+        if reso is not None and not same and not self._as_it_is(reso, port_in):
+            swapped.append(reso)
         loose = tuple((h, self.owned.diameter_in) for h in swapped if self.loose(h) is not None)
         return tuple(h for h in swapped if self.loose(h) is None), loose
 

@@ -119,7 +119,7 @@ class Explainer:
                 ("batter", _named(construction(recipe.batter).name),
                  replace(recipe, batter=self.owned.batter))
             )  # fmt: skip
-        if recipe.reso and recipe.reso != self.owned.reso:
+        if recipe.reso and recipe.reso != self.owned.reso and recipe.port_in == self.owned.port_in:
             out.append(
                 ("reso", f"Reso {construction(recipe.reso).name}",
                  replace(recipe, reso=self.owned.reso))
@@ -139,11 +139,12 @@ class Explainer:
             )  # fmt: skip
         if recipe.reso and recipe.semitones:
             out.append(("relation", _relation(recipe.semitones), replace(recipe, semitones=0.0)))
-        if recipe.port_in != self.owned.port_in:
-            out.append(
-                ("port", f"A port of {recipe.port_in:g} in",
-                 replace(recipe, port_in=self.owned.port_in))
-            )  # fmt: skip
+        as_it_is = replace(recipe, reso=self.owned.reso, port_in=self.owned.port_in)
+        if recipe.reso is None and self.owned.reso is not None:
+            out.append(("port", "No front head", as_it_is))
+        elif recipe.port_in != self.owned.port_in:
+            hole = f"A port of {recipe.port_in:g} in" if recipe.port_in else "A front without hole"
+            out.append(("port", hole, as_it_is))
         return out
 
     def _choice(self, about: str, says: str, other: Weighed) -> Reason:

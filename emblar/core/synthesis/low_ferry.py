@@ -49,7 +49,7 @@ class RecordedDrum:
             rods=self.rods,
             batter=construction(self.batter).film(),
             reso=construction(self.reso).film(),
-            dampers=tuple(damper(d).placed() for d in self.dampers),
+            dampers=tuple(p for d in self.dampers for p in damper(d).placed()),
         )
 
 

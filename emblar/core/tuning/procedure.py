@@ -27,12 +27,15 @@ class Work:
         Heads to fit new, and whether each may be pressed down to crack its collar.
     has_reso, damped
         Whether there is a second head, and whether muffling is planned.
+    front_off
+        Whether a front head comes off for good.
     """
 
     kind: Kind
     changes: dict[Side, bool]
     has_reso: bool
     damped: bool
+    front_off: bool = False
 
 
 @dataclass(frozen=True, slots=True)
@@ -79,6 +82,8 @@ def jobs(work: Work) -> tuple[Job, ...]:
 def _rows(work: Work) -> Iterator[tuple[str, str, Side | None]]:
     yield "as-found", "as-found", None
     yield "inspect", "inspect", None
+    if work.front_off:
+        yield "front-off", "front-off", None
     sides: tuple[Side, ...] = ("reso", "batter") if work.has_reso else ("batter",)
     for side in sides:
         if side in work.changes:

@@ -13,7 +13,7 @@ from emblar.core.acoustics.limits import head_name, stress_limits_pa
 from emblar.core.catalogue import construction, damper, wire_settings
 from emblar.core.naming import counted
 from emblar.core.notes import cents, nearest_note, spread_hz
-from emblar.core.planning.kit import model
+from emblar.core.planning.kit import model, wearing
 from emblar.core.tuning.diagnosis import cause_texts
 from emblar.core.tuning.procedure import Job, JobText, job_texts
 from emblar.formats.turn_words import WHY_DONE, move_words, turn_words
@@ -350,7 +350,7 @@ def _ladder(now: Bench, side: Side | None) -> Markup:
 def _caution_hz(now: Bench, side: Side) -> float | None:
     k = prior_coefficients()
     reso = now.heads["reso"].made if "reso" in now.heads else None
-    drum = model(now.drum.owned, batter=now.heads["batter"].made, reso=reso)
+    drum = model(wearing(now.drum.owned, reso, now.plan.port_in), batter=now.heads["batter"].made)
     film = drum.film(side)
     if film is None:
         return None

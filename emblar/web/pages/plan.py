@@ -5,7 +5,7 @@ from dataclasses import dataclass, replace
 
 from markupsafe import Markup
 
-from emblar.actions.plan import may_be_ported, request_of, steps_of, target_of
+from emblar.actions.plan import has_front, request_of, steps_of, target_of
 from emblar.actions.recipes import Brought
 from emblar.core.catalogue import (
     construction,
@@ -411,10 +411,12 @@ def _form(around: Frame, drum: KitDrum) -> PlanForm:
         else (),
         ports=(
             Option("", LEAVE, asked.port is None),
-            Option("closed", "stays closed", asked.port == "closed"),
-            Option("cut", "a new hole", asked.port == "cut"),
+            Option("closed", "closed", asked.port == "closed"),
+            Option("cut", "with a hole", asked.port == "cut"),
+            Option("ring", "cut to a ring", asked.port == "ring"),
+            Option("off", "taken off", asked.port == "off"),
         )
-        if may_be_ported(drum.owned)
+        if has_front(drum.owned)
         else (),
         wishes=tuple(
             WishRow(n, f"{asked_steps[n]:g}" if n in asked_steps else "", steps()[n].more)

@@ -89,8 +89,11 @@ def _card(drum: SheetDrum) -> DrumCard:
     sustain = f"{drum.sustain_s:.2f} ± {drum.sustain_sd_s:.2f} s"
     if drum.record_sustain_s is not None:
         sustain += f", record {drum.record_sustain_s:.2f} s"
-    how = "to be cut" if drum.cut else "as it is"
+    on_it_now = drum.reso is not None and drum.reso.on_drum_now
+    how = "to be cut" if drum.cut else "as it is" if on_it_now else "bought with it"
     port = f"{drum.port_in:g} in, {how}" if drum.port_in else "none"
+    if drum.kind == "kick" and drum.reso is None:
+        port = "no front head"
     return DrumCard(
         name=drum.name,
         size=f"{drum.size}, {drum.rods} rods, {drum.hoop} hoops",

@@ -65,6 +65,7 @@ class DrumFields(BaseModel):
     batter: Text
     reso: Text = ""
     port_in: Text = ""
+    shell_hole_in: Text = ""
     edge: Text = USUAL_EDGE
     found: list[Text] = []
     lent_by: Text = ""
@@ -73,16 +74,9 @@ class DrumFields(BaseModel):
     once: Text = ""
 
     def owned(self) -> OwnedDrum:
-        """Return the drum; an empty port or front head is none."""
+        """Return the drum; an empty port, hole in the shell or front head is none."""
         if self.rods != int(self.rods):
             raise InputError(f"Rods: {self.rods:g} is no whole number.", field="rods")
-        try:
-            port = as_number(self.port_in) if self.port_in.strip() else 0.0
-        except ValueError as error:
-            raise InputError(
-                f"Port: “{self.port_in[:40]}” is not a number. Nothing was changed.",
-                field="port_in",
-            ) from error
         return OwnedDrum(
             self.name.strip(),
             self.kind,
@@ -93,10 +87,21 @@ class DrumFields(BaseModel):
             self.shell,
             self.batter,
             self.reso or None,
-            port or None,
+            _hole("Port", "port_in", self.port_in),
             self.edge,
             tuple(self.found),
+            _hole("Hole in the shell", "shell_hole_in", self.shell_hole_in),
         )
+
+
+def _hole(label: str, field: str, given: str) -> float | None:
+    """Return the diameter of a hole as a field has it; none where it is empty or 0."""
+    try:
+        return (as_number(given) if given.strip() else 0.0) or None
+    except ValueError as error:
+        raise InputError(
+            f"{label}: “{given[:40]}” is not a number. Nothing was changed.", field=field
+        ) from error
 
 
 def _kit(session_id: Id, selection: str = "") -> str:

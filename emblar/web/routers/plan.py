@@ -21,6 +21,7 @@ from emblar.actions.versions import plan_version, undo_plan, use_version, versio
 from emblar.actions.ways import assign_voices, take_way, ways_of
 from emblar.core.errors import InputError
 from emblar.core.planning.recipe import Relation
+from emblar.core.planning.search import Port
 from emblar.core.planning.toms import School
 from emblar.core.synthesis.played import What
 from emblar.web.pages.plan import WISHED, plan_page
@@ -49,7 +50,7 @@ class WishFields(BaseModel):
     damper_3: str = ""
     striker: str = ""
     wires: str = ""
-    port: Literal["", "closed", "cut"] = ""
+    port: Port | Literal[""] = ""
     wish_sustain: str = ""
     wish_length: str = ""
     wish_attack: str = ""
