@@ -7,6 +7,7 @@ import math
 from pathlib import Path
 from typing import Any
 
+from bench.advice import RULES
 from bench.practice import DRUMS, ROWS, TUNED, WHY_NOT, card, predicted
 from emblar.core import catalogue
 from emblar.core.acoustics.cavity import coupled_modes
@@ -182,12 +183,32 @@ def practice_table() -> list[str]:
     return out
 
 
+def advice_table() -> list[str]:
+    """Return what a plan keeps to with what was counted, as a Markdown table."""
+    out = [
+        "",
+        "## What a plan keeps to",
+        "",
+        "Counted by `bench.advice` on the twenty plans of `bench.independent` and on a few of its "
+        "own.",
+        "",
+        "| | rule | where it stands | now |",
+        "|---|---|---|---|",
+    ]
+    for rule in RULES:
+        says, kept = rule.check()
+        out.append(
+            f"| B{rule.number} | {rule.says} | {rule.where} | {'' if kept else '**not:** '}{says} |"
+        )
+    return [*out, ""]
+
+
 def main() -> None:
     """Write the page and its drawings."""
     drawings = FOLDER / "model"
     drawings.mkdir(exist_ok=True)
     (drawings / "relation.svg").write_text(relation_chart(), encoding="utf-8")
-    lines = [INTRO, *practice_table(), TRIED]
+    lines = [INTRO, *practice_table(), TRIED, *advice_table()]
     kinds: tuple[Kind, ...] = ("tom", "snare", "kick")
     for kind in kinds:
         hz, semitones = TUNED[kind]

@@ -6,6 +6,7 @@ from functools import lru_cache
 import numpy as np
 from numpy.typing import NDArray
 
+from emblar.actions.listen import Heard
 from emblar.actions.match import Match, match, voice_of
 from emblar.actions.scope import Scope
 from emblar.core.analysis.audio import ANALYSIS_RATE_HZ, one_channel
@@ -35,7 +36,8 @@ def pair_sounds(
         There is no measured take, or no clean stroke on one side.
     """
     found = match(scope, session_id, slot_id, take_id)
-    record, take = _record_strokes(found), _take_strokes(found)
+    record = record_strokes(found.heard, found.bench.drum.voice)
+    take = _take_strokes(found)
     first, second = fair_pair(record, take, ANALYSIS_RATE_HZ)
     return wav_bytes(first, ANALYSIS_RATE_HZ), wav_bytes(second, ANALYSIS_RATE_HZ)
 
@@ -79,10 +81,16 @@ def _densest(hits: Sequence[HitFile]) -> float:
     return max(float(times[int(np.argmax(counts))]) - 0.5, 0.0)
 
 
-def _record_strokes(found: Match) -> list[Samples]:
-    heard = found.heard
+def record_strokes(heard: Heard, voice: str | None) -> list[Samples]:
+    """Return clean strokes of a drum of the record, each cut from a little before it.
+
+    Raises
+    ------
+    InputError
+        No stroke of it can be heard alone.
+    """
     hits = list(heard.analysis.hits)
-    own = [h for h in hits if h.voice == found.bench.drum.voice]
+    own = [h for h in hits if h.voice == voice]
     parts = heard.parts
     audio_id = parts[0] if parts and heard.recording.kind == "mix" else heard.recording.audio_id
     strokes = _strokes(audio_id, own, [h.time_s for h in hits])

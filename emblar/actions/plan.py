@@ -5,6 +5,7 @@ from collections.abc import Sequence
 from dataclasses import dataclass, replace
 from typing import Any
 
+from emblar.actions.by_hand import changed_by_hand, held, what_followed
 from emblar.actions.evidence import use_reading
 from emblar.actions.kit import kit as kit_of
 from emblar.actions.listen import Heard, heard
@@ -12,28 +13,23 @@ from emblar.actions.measuring import measured_record
 from emblar.actions.scope import Scope, in_session
 from emblar.actions.sessions import asked_of, one_session
 from emblar.actions.shelf import loose_heads, own_parts, use_own_parts
+from emblar.actions.wishes import request_of, steps_of
 from emblar.core.catalogue import constructions, dampers, strikers
-from emblar.core.errors import DocumentError, EmblarError, InputError
+from emblar.core.errors import DocumentError, EmblarError, InputError, NoSolutionError
 from emblar.core.planning.brief import Brief, Shelf
-from emblar.core.planning.kit import OwnedDrum
 from emblar.core.planning.plan_drum import (
     DrumPlan,
-    Request,
     Task,
     plan_drum,
     plan_drums,
     with_less_to_buy,
     without_heads,
 )
-from emblar.core.planning.recipe import relation_of
-from emblar.core.planning.search import Port, ring_in
 from emblar.core.planning.target import Target, moved, target_from_card
 from emblar.core.planning.toms import School, tom_pitches_hz
-from emblar.core.planning.weighing import Recipe
 from emblar.core.synthesis.played import What, kit_played, played
 from emblar.core.synthesis.stroke import Samples, Voice, drum_voice
 from emblar.formats.analysis import card_from_file
-from emblar.formats.kitplan import RecipeFile
 from emblar.formats.plan import DrumPlanFile, drum_plan_file
 from emblar.formats.stored import lenient
 from emblar.sound.encode import wav_bytes
@@ -68,53 +64,6 @@ def target_of(found: Heard | None, voice: str | None) -> Target | None:
     """Return what a voice of the record sets as target, or None."""
     card = found.voice(voice) if found and voice else None
     return target_from_card(card_from_file(card)) if card else None
-
-
-def request_of(drum: KitDrum) -> Request:
-    """Return what was asked of a drum by hand."""
-    asked = {name: value for name, value in drum.wish.items() if name != "steps"}
-    return Request(**{**asked, "dampers": _tuple(drum.wish.get("dampers"))})
-
-
-def wish_of(recipe: Recipe | RecipeFile, owned: OwnedDrum, *, port: bool) -> dict[str, Any]:
-    """Return a recipe as what is asked of a drum by hand, its port only if that is to be."""
-    wish: dict[str, Any] = {
-        "relation": relation_of(recipe.semitones),
-        "semitones": recipe.semitones,
-        "batter": recipe.batter,
-        "dampers": list(recipe.dampers),
-        "striker": recipe.striker,
-    }
-    if recipe.reso is not None:
-        wish["reso"] = recipe.reso
-    if owned.kind == "snare":
-        wish["wires"] = recipe.wires
-    if port and has_front(owned):
-        wish["port"] = _front_wish(recipe, owned)
-    return wish
-
-
-def _front_wish(recipe: Recipe | RecipeFile, owned: OwnedDrum) -> Port:
-    """Return what becomes of the front head, as it is asked by hand."""
-    if recipe.reso is None:
-        return "off"
-    if recipe.port_in is None:
-        return "closed"
-    return "ring" if recipe.port_in == ring_in(owned.diameter_in) else "cut"
-
-
-def has_front(owned: OwnedDrum) -> bool:
-    """Whether a drum is a kick with a front head, which may be cut or come off."""
-    return owned.kind == "kick" and owned.reso is not None
-
-
-def steps_of(drum: KitDrum) -> dict[str, float]:
-    """Return by how many steps a drum is wished to differ from the record, per quantity."""
-    return dict(drum.wish.get("steps", {}))
-
-
-def _tuple(value: list[str] | None) -> tuple[str, ...] | None:
-    return tuple(value) if value is not None else None
 
 
 def plan_kit(scope: Scope, session_id: int, *, says: str = "Kit planned") -> KitPlan:
@@ -251,16 +200,31 @@ def _replan_drum(
     before = latest_plan(scope, session_id)
     drums = dict(before.drums) if before else {}
     problems = dict(before.problems) if before else {}
-    task = _task(replace(drum, wish=wish), found)
     others = [file for i, file in drums.items() if i != drum_id]
     shelf, brief = left_by(others, the_shelf(scope), brief)
-    planned = plan_drum(
-        task.owned, task.target, task.request, brief=brief, shelf=shelf, thorough=False
-    )
+    now = drums.get(drum_id)
+    if now is not None and (now.drum is None or now.drum.owned() != drum.owned):
+        now = None
+    changed = changed_by_hand(drum.wish, wish)
+    rest = held(wish, changed, now, drum.owned) if now is not None and not says else None
+    task = _task(replace(drum, wish=wish), found)
+
+    def planned_as(asked: dict[str, Any]) -> DrumPlan:
+        request = request_of(replace(drum, wish=asked))
+        return plan_drum(task.owned, task.target, request, brief=brief, shelf=shelf, thorough=False)
+
+    try:
+        planned = planned_as(rest or wish)
+    except NoSolutionError:
+        if rest is None:
+            raise
+        rest, planned = None, planned_as(wish)
     with in_session(scope, session_id) as db:
         kit_store.set_wish(db, drum_id, wish)
     drums[drum_id] = _as_on_record(planned, found, task)
     problems.pop(drum_id, None)
+    if not says and now is not None:
+        says = what_followed(changed, now, drums[drum_id], kept_rest=rest is not None)
     says = f"{drum.owned.name}: {says or 'changed by hand'}"
     return _keep(scope, session_id, drums, problems, says)
 

@@ -3,9 +3,10 @@
 from dataclasses import dataclass
 
 from emblar.actions.listen import heard
-from emblar.actions.plan import latest_plan, plan_kit, wish_of
+from emblar.actions.plan import latest_plan, plan_kit
 from emblar.actions.scope import Scope, check_session, in_session
 from emblar.actions.shelf import use_own_parts
+from emblar.actions.wishes import wish_of
 from emblar.core.errors import InputError
 from emblar.formats.kitplan import RecipeFile
 from emblar.formats.plan import DrumPlanFile

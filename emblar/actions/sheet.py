@@ -7,13 +7,15 @@ from emblar.actions.listen import Heard, heard
 from emblar.actions.plan import KitPlan, latest_plan
 from emblar.actions.scope import Scope
 from emblar.actions.sessions import asked_of, one_session
+from emblar.core.acoustics.inverse import turns_for
 from emblar.core.catalogue import construction, damper, hoops, shells, strikers, wire_settings
 from emblar.core.errors import InputError
 from emblar.core.notes import note_text
 from emblar.core.planning.findings import findings
+from emblar.core.planning.kit import OwnedDrum, model, wearing
 from emblar.core.planning.microphones import microphone_note
 from emblar.formats.plan import DrumPlanFile
-from emblar.formats.sheet import SheetDrum, SheetFile, SheetHead
+from emblar.formats.sheet import SheetDrum, SheetFile, SheetHead, WorkStep
 from emblar.store.kit import KitDrum
 
 
@@ -46,9 +48,54 @@ def sheet(scope: Scope, session_id: int) -> SheetFile:
         microphones=asked.microphones,
         minutes=sum(file.minutes for _, file in planned),
         available_minutes=asked.minutes * asked.hands if asked.minutes is not None else None,
+        order=_order(planned),
         shopping=_counted(name for drum, file in planned for name in _to_buy(drum, file)),
         packing=_counted(_packed(planned)),
     )
+
+
+def _order(planned: list[tuple[KitDrum, DrumPlanFile]]) -> list[WorkStep]:
+    """Return the order of work: drums with new heads first, which settle while the others are done.
+
+    Then kick, snare, toms from the largest down; times are one person's, one after the other.
+    """
+    kinds = {"kick": 0, "snare": 1, "tom": 2}
+
+    def key(row: tuple[KitDrum, DrumPlanFile]) -> tuple[int, int, float]:
+        drum, file = row
+        return -len(_new_heads(drum, file)), kinds[file.kind], -drum.owned.diameter_in
+
+    steps, until = [], 0.0
+    for drum, file in sorted(planned, key=key):
+        until += file.minutes
+        steps.append(
+            WorkStep(
+                drum=drum.owned.name, what=_what(drum, file), minutes=file.minutes,
+                until_minutes=until,
+            )
+        )  # fmt: skip
+    return steps
+
+
+def _new_heads(drum: KitDrum, file: DrumPlanFile) -> list[str]:
+    pairs = ((file.batter, drum.owned.batter), (file.reso, drum.owned.reso))
+    return [head for head, now in pairs if head is not None and head != now]
+
+
+def _what(drum: KitDrum, file: DrumPlanFile) -> str:
+    """Return what is to be done on a drum, in a few words."""
+    new = len(_new_heads(drum, file))
+    parts = [f"fit {new} new {'head' if new == 1 else 'heads'}"] if new else []
+    if file.cut:
+        parts.append("cut the port")
+    if file.kind == "kick" and file.reso is None and drum.owned.reso is not None:
+        parts.append("take the front off")
+    parts.append("tune both heads" if file.reso else "tune the batter")
+    if file.kind == "snare":
+        parts.append("set the wires")
+    if file.dampers:
+        parts.append("add the muffling")
+    return ", ".join(parts)
 
 
 def _to_buy(drum: KitDrum, file: DrumPlanFile) -> list[str]:
@@ -103,6 +150,15 @@ def _head(head: str, lug_hz: float, tension: float, now: str | None) -> SheetHea
     )
 
 
+def _doubt_in_turns(owned: OwnedDrum, plan: DrumPlanFile) -> float:
+    """Return by how many turns of every batter rod the plan's pitch may be off, one sd."""
+    predicted = plan.prediction
+    built = model(wearing(owned, plan.reso, plan.port_in), batter=plan.batter)
+    lug = predicted.lug_hz.batter
+    higher = lug * 2.0 ** (predicted.drum_pitch_sd_cents / 1200.0)
+    return turns_for(built, "batter", lug, higher).value
+
+
 def _drum(drum: KitDrum, plan: DrumPlanFile, found: Heard | None) -> SheetDrum:
     owned, predicted = drum.owned, plan.prediction
     reso = None
@@ -134,6 +190,7 @@ def _drum(drum: KitDrum, plan: DrumPlanFile, found: Heard | None) -> SheetDrum:
         drum_pitch_hz=plan.card["pitch"].value,
         drum_pitch_note=note_text(plan.card["pitch"].value),
         drum_pitch_sd_cents=predicted.drum_pitch_sd_cents,
+        drum_pitch_sd_turns=_doubt_in_turns(owned, plan),
         record_pitch_hz=card.fundamental_hz if card else None,
         record_pitch_sd_cents=card.fundamental_sd_cents if card else None,
         sustain_s=predicted.sustain_s,

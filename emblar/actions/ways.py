@@ -10,17 +10,10 @@ from dataclasses import dataclass, replace
 from emblar.actions.kit import serious
 from emblar.actions.listen import Heard
 from emblar.actions.measuring import measured_record
-from emblar.actions.plan import (
-    KitPlan,
-    plan_kit,
-    request_of,
-    steps_of,
-    target_of,
-    the_shelf,
-    wish_of,
-)
+from emblar.actions.plan import KitPlan, plan_kit, target_of, the_shelf
 from emblar.actions.scope import Scope, in_session
 from emblar.actions.sessions import asked_of, one_session
+from emblar.actions.wishes import request_of, steps_of, wish_of
 from emblar.core.errors import InputError
 from emblar.core.planning.assign import Alternative
 from emblar.core.planning.assign import KitPlan as Weighing

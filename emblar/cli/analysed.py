@@ -7,6 +7,36 @@ from emblar.core.errors import InputError
 
 if TYPE_CHECKING:
     from emblar.core.planning.target import Target
+    from emblar.formats.drum import QuantityFile
+
+
+def record_of_file(path: Path) -> "dict[str, dict[str, QuantityFile]]":
+    """Return the quantities of every drum of an ``emblar.analysis/1`` document, by part.
+
+    Hats and cymbals are left out: they are noted, not planned.
+
+    Raises
+    ------
+    InputError
+        The file cannot be read, or tells of no drum.
+    """
+    from emblar.cli.files import read_json
+    from emblar.core.planning.target import target_from_card
+    from emblar.formats.analysis import AnalysisFile, card_from_file
+    from emblar.formats.drum import QuantityFile
+
+    voices = read_json(path, AnalysisFile).voices
+    targets = {
+        v.voice: target_from_card(card_from_file(v))
+        for v in voices
+        if v.voice in ("kick", "snare") or v.voice.startswith("tom")
+    }
+    if not targets:
+        raise InputError(f"{path} tells of no kick, snare or tom.")
+    return {
+        voice: {n: QuantityFile(value=q.value, sd=q.sd, unit=q.unit) for n, q in t.values.items()}
+        for voice, t in targets.items()
+    }
 
 
 def target_of_file(path: Path, voice: str, *, alone: bool = False) -> "Target":

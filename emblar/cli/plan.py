@@ -6,6 +6,7 @@ from typing import TYPE_CHECKING, Annotated
 
 import typer
 
+from emblar.cli.analysed import record_of_file
 from emblar.core.errors import InputError
 
 if TYPE_CHECKING:
@@ -23,13 +24,16 @@ def said(plan: "KitPlanFile") -> str:
         for voice, one in plan.alternatives[0].voices.items():
             r = one.recipe
             lugs = f"{r.batter_hz:.0f}" + (f" / {r.reso_hz:.0f}" if r.reso_hz else "") + " Hz"
-            on_it = ", ".join(r.dampers) or "nothing on it"
-            lines.append(f"{voice}: {one.drum}, {r.batter} over {r.reso}, lugs {lugs}, {on_it}")
+            lines.append(f"{voice}: {one.drum}, lugs {lugs}. {one.sentence}")
     return "\n".join([*lines, *(u.text for u in plan.unmet)]) + "\n"
 
 
 def plan_command(
     brief: Annotated[Path, typer.Argument(help="A brief as emblar.brief/1 JSON")],
+    record: Annotated[
+        Path | None,
+        typer.Option("--record", help="An analysis (emblar.analysis/1) whose drums are planned"),
+    ] = None,
     json_out: Annotated[
         Path | None, typer.Option("--json", help="Where the whole plan goes, emblar.kitplan/1")
     ] = None,
@@ -39,7 +43,14 @@ def plan_command(
     from emblar.formats.brief import BriefFile
     from emblar.formats.kitplan import plan_file
 
-    plan = plan_file(read_json(brief, BriefFile))
+    asked = read_json(brief, BriefFile)
+    if record is not None:
+        found = record_of_file(record)
+        # What the brief says of a drum itself goes before what was measured.
+        asked = asked.model_copy(update={"record": {**found, **asked.record}})
+    if not asked.record:
+        raise InputError(f"{brief} has no record. Write one into it, or give --record.")
+    plan = plan_file(asked)
     if json_out is not None:
         try:
             json_out.write_text(plan.model_dump_json(by_alias=True, indent=2) + "\n", "utf-8")

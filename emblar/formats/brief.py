@@ -173,7 +173,7 @@ class BriefFile(Strict):
     schema_: Literal["emblar.brief/1"] = Field(alias="schema")
     ask: AskFile = Field(default_factory=AskFile)
     shelf: ShelfFile
-    record: dict[str, dict[str, QuantityFile]]
+    record: dict[str, dict[str, QuantityFile]] = Field(default_factory=dict)
     """Per voice the record's quantities by name."""
     wishes: dict[str, dict[str, float]] = Field(default_factory=dict)
     """Per voice how many steps above the record a quantity is wished."""

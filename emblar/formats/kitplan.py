@@ -8,6 +8,7 @@ from pydantic import Field
 
 from emblar.core.planning.assign import Alternative, KitPlan, plan_kit
 from emblar.core.planning.brief import Brief, Shelf, Weights
+from emblar.core.planning.sentence import plan_sentence
 from emblar.core.planning.target import Target
 from emblar.core.planning.weighing import Recipe, Weighed
 from emblar.core.planning.why import Explainer, fit_warnings
@@ -62,6 +63,8 @@ class VoicePlanFile(Strict):
     bought: list[str]
     cut: bool
     missed_cents: float
+    sentence: str = ""
+    """The plan as it is said in one sentence."""
     reasons: list[WhyFile] = Field(default_factory=list)
     schools: list[SideFile] = Field(default_factory=list)
 
@@ -173,8 +176,9 @@ def recipe_file(recipe: Recipe) -> RecipeFile:
 
 def voice_file(row: Weighed, shelf: Shelf) -> VoicePlanFile:
     """Return one weighed recipe as written to a file, without reasons."""
+    recipe, owned = row.recipe, shelf.drums[row.drum]
     return VoicePlanFile(
-        drum=shelf.drums[row.drum].name,
+        drum=owned.name,
         recipe=recipe_file(row.recipe),
         card=row.card,
         apart=row.apart,
@@ -184,4 +188,9 @@ def voice_file(row: Weighed, shelf: Shelf) -> VoicePlanFile:
         bought=list(row.bought),
         cut=row.cut,
         missed_cents=row.short_cents,
-    )
+        sentence=plan_sentence(
+            owned.kind, batter=recipe.batter, reso=recipe.reso, port_in=recipe.port_in,
+            semitones=recipe.semitones, dampers=recipe.dampers, pitch_hz=row.card["pitch"],
+            apart=row.apart,
+        ),
+    )  # fmt: skip

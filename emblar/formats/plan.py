@@ -13,7 +13,10 @@ from emblar.core.acoustics.limits import Limit
 from emblar.core.acoustics.strike import on_surface
 from emblar.core.catalogue import construction, damper, strike, wires
 from emblar.core.notes import spread_hz
+from emblar.core.planning.kit import stroke_on, wearing
 from emblar.core.planning.plan_drum import DrumPlan
+from emblar.core.planning.sentence import plan_sentence
+from emblar.core.planning.steps import steps
 from emblar.core.quantities import Measured
 from emblar.formats.brief import ShelfDrumFile
 from emblar.formats.drum import (
@@ -96,10 +99,24 @@ class DrumPlanFile(Strict):
             wires=wires(self.wires),
         )
 
+    def sentence(self) -> str:
+        """Return the plan as it is said in one sentence."""
+        known = [n for n in self.card if n in self.target]
+        values = {n: (self.card[n].value, self.target[n].value) for n in known}
+        return plan_sentence(
+            self.kind, batter=self.batter, reso=self.reso, port_in=self.port_in,
+            semitones=self.semitones, dampers=self.dampers, pitch_hz=self.card["pitch"].value,
+            apart={n: steps()[n].apart(*pair) for n, pair in values.items() if n in steps()},
+        )  # fmt: skip
+
     def _strike(self) -> Strike:
         on_it = [damper(d) for d in self.dampers]
         film = construction(self.batter).film()
-        return on_surface(strike(self.striker, on_it), film, prior_coefficients())
+        if self.drum is None:
+            return on_surface(strike(self.striker, on_it), film, prior_coefficients())
+        owned = wearing(self.drum.owned(), self.reso, self.port_in)
+        struck = stroke_on(owned, self.striker, on_it, self.port_in)
+        return on_surface(struck, film, prior_coefficients())
 
 
 def drum_plan_file(plan: DrumPlan) -> DrumPlanFile:

@@ -44,6 +44,8 @@ class SheetDrum(Strict):
     drum_pitch_hz: float
     drum_pitch_note: str
     drum_pitch_sd_cents: float
+    drum_pitch_sd_turns: float = 0.0
+    """The same as turns of every rod of the batter."""
     record_pitch_hz: float | None
     record_pitch_sd_cents: float | None
     sustain_s: float
@@ -52,6 +54,15 @@ class SheetDrum(Strict):
     limits: list[LimitFile]
     cautions: list[str]
     to_buy: list[str] = Field(default_factory=list)
+
+
+class WorkStep(Strict):
+    """One drum in the order of work: what is done on it, how long, and when it is done."""
+
+    drum: str
+    what: str
+    minutes: float
+    until_minutes: float
 
 
 class SheetFile(Strict):
@@ -71,6 +82,8 @@ class SheetFile(Strict):
     available_minutes: float | None = Field(
         default=None, description="time until it must be done times people at work, if said"
     )
+    order: list[WorkStep] = Field(default_factory=list)
+    """The order of work of one person."""
     shopping: list[str] = Field(default_factory=list)
     packing: list[str] = Field(default_factory=list)
 

@@ -10,7 +10,7 @@ from typing import Any
 import pytest
 from sqlalchemy import text
 
-from emblar.actions import kit, listen, plan, sheet
+from emblar.actions import kit, listen, plan, sheet, wishes
 from emblar.actions.scope import HERE
 from emblar.actions.sessions import Brief, start_session
 from emblar.core.errors import BadAudioError, InputError, NotFoundError
@@ -149,11 +149,11 @@ def test_a_way_that_cuts_is_planned_cut_and_one_that_does_not_stays_closed(sessi
         recipe = Recipe(
             "single-clear", "front-opaque", hole, (), "beater-felt", "medium", 0.0, 60.0, 60.0
         )
-        assert plan.wish_of(recipe, closed, port=True)["port"] == asked
-        assert "port" not in plan.wish_of(recipe, closed, port=False)
-        assert plan.wish_of(recipe, OWNED_KICK, port=True)["port"] == asked
+        assert wishes.wish_of(recipe, closed, port=True)["port"] == asked
+        assert "port" not in wishes.wish_of(recipe, closed, port=False)
+        assert wishes.wish_of(recipe, OWNED_KICK, port=True)["port"] == asked
     off = replace(recipe, reso=None, reso_hz=None)
-    assert plan.wish_of(off, closed, port=True)["port"] == "off"
+    assert wishes.wish_of(off, closed, port=True)["port"] == "off"
     drum = kit.add_drum(HERE, session, closed)
     with pytest.raises(InputError, match="forbids cutting"):
         plan.replan_drum(HERE, session, drum.id, {"pitch_hz": 55.0, "port": "ring"})

@@ -158,11 +158,12 @@ def test_a_stroke_teaches_the_drum_and_moves_what_is_left_of_the_plan(planned: i
     after = at(planned, drum)
     assert after.measured is not None
     assert after.measured.hz == pytest.approx(hz)
-    assert after.now.sd_cents < 0.5 * after.before.sd_cents
+    assert after.now.sd_cents < min(30.0, 0.6 * after.before.sd_cents)
     lugs = [float(np.mean(room.hidden.rod_pitches_hz(side))) for side in ("batter", "reso")]
     own = cents(hz, predict(model_of, *lugs).drum_pitch.value)
     assert own > 15.0
-    assert after.offset_cents == pytest.approx(own, abs=15.0)
+    # The prior of toms holds one stroke back.
+    assert 0.5 * own < after.offset_cents < own + 10.0
     assert after.heads["batter"].goal_hz < before.heads["batter"].goal_hz
 
 

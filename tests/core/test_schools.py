@@ -7,7 +7,7 @@ import pytest
 
 from emblar.core.catalogue import construction
 from emblar.core.errors import InputError
-from emblar.core.planning.brief import Brief
+from emblar.core.planning.brief import Brief, usual_weights
 from emblar.core.planning.plan_drum import DrumPlan, Request, plan_drum
 from emblar.core.planning.schools import (
     FAVOURED_ON,
@@ -96,7 +96,8 @@ def test_hard_strokes_want_a_batter_that_lasts() -> None:
     soft, hard = (planned(thin, "tom-1", TOM, Brief(force=f)) for f in ("medium", "hard"))  # type: ignore[arg-type]
     assert "durability" not in soft.weighed.costs
     film = construction(hard.recipe.batter).film().thickness_m
-    assert hard.weighed.costs["durability"] == pytest.approx(1.5 * max(0.0, (3e-4 - film) / 1e-4))
+    cost = usual_weights().cost["thin_head_hit_hard"]
+    assert hard.weighed.costs["durability"] == pytest.approx(cost * max(0.0, (3e-4 - film) / 1e-4))
     kept = plan_drum(
         thin, target("tom-1", TOM), Request(batter="single-thin-clear"), brief=Brief(force="hard")
     )

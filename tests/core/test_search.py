@@ -196,7 +196,12 @@ def test_every_number_of_a_reason_can_be_worked_out_again(free: KitPlan) -> None
                 if f"{name} steps" in numbers:
                     apart = step.apart(numbers[f"{name} with"], numbers[f"{name} without"])
                     assert numbers[f"{name} steps"] == pytest.approx(apart)
-                    assert f"{abs(apart):.1f} steps" in reason.text
+                    digits = {"s": 2, "dB": 1}.get(step.unit, 0)
+                    told = [numbers[f"{name} {which}"] for which in ("with", "without")]
+                    assert (
+                        " instead of ".join(f"{v:.{digits}f}" for v in told).replace("-", "−")
+                        in reason.text
+                    )
                     checked += 1
     assert checked >= 3
 

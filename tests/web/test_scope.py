@@ -81,6 +81,7 @@ def address(path: str, session: int) -> str:
 def sent(client: TestClient, method: str, url: str) -> int:
     if method == "GET":
         asked = {"recording": "1", "start": "0", "stop": "5", "side": "batter"}
+        asked |= {"voice": "kick", "hz": "57"}
         return client.get(url, params=asked).status_code
     files = {"file": ("x.json", b"{}")} if url.endswith(FILES) else None
     form = FORM | ({"what": "done"} if url.endswith("/job") else {})

@@ -586,3 +586,16 @@ def test_a_head_that_cannot_be_is_told_and_not_added(
     answer = client.post("/shelf/constructions", data={**HEAD, **change}, headers=HTMX)
     assert says in answer.text
     assert shelf.own_parts(HERE) == before
+
+
+def test_a_reading_is_heard_as_a_tone_after_the_records_stroke(
+    client: TestClient, planned: int
+) -> None:
+    answer = client.get(f"/sessions/{planned}/listen/reading.wav?voice=kick&hz=57.0")
+    assert answer.status_code == 200
+    assert answer.headers["content-type"] == "audio/wav"
+    assert len(answer.content) > 100_000
+    for wrong in ("voice=kick&hz=2", "voice=cowbell&hz=57", "voice=kick&hz=x", "voice=kick"):
+        bad = client.get(f"/sessions/{planned}/listen/reading.wav?{wrong}")
+        assert bad.status_code in (404, 422), wrong
+        assert "Traceback" not in bad.text

@@ -19,7 +19,7 @@ from scipy.optimize import least_squares
 
 from emblar.core.acoustics.basis import Array
 from emblar.core.acoustics.coefficients import Coefficient, Coefficients, prior_coefficients
-from emblar.core.acoustics.drum import Drum
+from emblar.core.acoustics.drum import Drum, Kind
 from emblar.core.acoustics.forward import Prediction, outline, predict
 from emblar.core.notes import cents, spread_hz
 from emblar.core.quantities import Measured
@@ -52,11 +52,12 @@ class Calibration:
     deviations: Array
     covariance: Array
     takes: int
+    kind: Kind = "tom"
 
     @property
     def offset_cents(self) -> float:
         """Return how far the drum lies above what the model says of its heads and air."""
-        return float(self.deviations[-1] * _offset_sd())
+        return float(self.deviations[-1] * _offset_sd(self.kind))
 
     def coefficients(self) -> Coefficients:
         """Return the coefficients as this drum's takes leave them, each with what is left of sd."""
@@ -113,8 +114,8 @@ class Calibrated:
     measured_share: dict[str, float]
 
 
-def _offset_sd() -> float:
-    return prior_coefficients().rows["model_pitch_error"].sd
+def _offset_sd(kind: Kind) -> float:
+    return prior_coefficients().rows[f"{kind}_pitch_error"].sd
 
 
 def _moved(k: Coefficients, names: Sequence[str], deviations: Array) -> Coefficients:
@@ -134,7 +135,7 @@ def _predicted(
 ) -> Array:
     """Return pitch in cents re 1 Hz and log sustain, shape (2,)."""
     found = outline(drum, batter_hz, reso_hz, _moved(prior_coefficients(), names, deviations))
-    offset = float(deviations[-1]) * _offset_sd()
+    offset = float(deviations[-1]) * _offset_sd(drum.kind)
     return np.array([cents(found.drum_pitch_hz, 1.0) + offset, math.log(found.sustain_s)])
 
 
@@ -180,4 +181,5 @@ def calibrate(takes: Sequence[Take]) -> Calibration:
     found = least_squares(off, np.zeros(size), x_scale=1.0, max_nfev=20)
     jacobian = np.asarray(found.jac, np.float64)
     covariance = np.linalg.inv(jacobian.T @ jacobian)
-    return Calibration(names, np.asarray(found.x), np.asarray(covariance), len(takes))
+    kind: Kind = takes[0].drum.kind if takes else "tom"
+    return Calibration(names, np.asarray(found.x), np.asarray(covariance), len(takes), kind)

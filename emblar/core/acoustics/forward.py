@@ -23,7 +23,11 @@ from emblar.core.acoustics.cavity import (
 from emblar.core.acoustics.coefficients import Coefficients, prior_coefficients
 from emblar.core.acoustics.damping import decay_rate, t60_s
 from emblar.core.acoustics.drum import USUAL_STRIKE, USUAL_WIRES, Drum, Strike, Tensions, Wires
-from emblar.core.acoustics.head import moving_mass_kg, tension_from_lug_pitch
+from emblar.core.acoustics.head import (
+    moving_mass_kg,
+    pitch_error_cents,
+    tension_from_lug_pitch,
+)
 from emblar.core.acoustics.limits import Limit, film_stress_pa, limits, rod_load_n
 from emblar.core.acoustics.strike import (
     contact_s,
@@ -185,7 +189,8 @@ def _pitch_sd_cents(
     drum: Drum, batter_hz: float, reso_hz: float | None, pitch_hz: float, k: Coefficients
 ) -> float:
     """Carry each coefficient's spread to the pitch by moving it one sd; independent errors add."""
-    variance = k.rows["model_pitch_error"].sd ** 2
+    tension = tension_from_lug_pitch(drum, "batter", batter_hz, k)
+    variance = pitch_error_cents(drum.kind, tension, k) ** 2
     if has_large_port(drum, drum.radius_m(k)):
         variance += k.rows["large_port_pitch_error"].sd ** 2
     # Pitch goes almost in proportion with the lug pitches, read on both heads.

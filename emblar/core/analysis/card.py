@@ -66,6 +66,8 @@ toms ``tuning`` knows."""
 OVER_BED_BEND_CENTS, OVER_BED_SUSTAIN = {"tom": 25.0, "snare": 0.0, "kick": 0.0}, 0.08
 """The same of how far it bends, and, as a share, of how long it rings (on made-up mixes)."""
 ALTERNATIVE_DB, ALTERNATIVE_SD, ALTERNATIVE_CENTS = -9.0, 2.0, 50.0
+SUNK_CENTS = 40.0
+"""A track this far under the mode it was started from has sunk away with the note."""
 """A mode this close to the strongest is told as another reading of the pitch, if it lies farther
 from it than its uncertainty, and than one note may be read."""
 
@@ -184,6 +186,8 @@ def measure_voice(
     unsteady = float(np.median([p.unsteady_cents for p in pitches])) if pitches else 0.0
     more = float(np.hypot(unsteady, OVER_BED_CENTS[kind] if mix and pitched else 0.0))
     fundamental, sd_cents, spread = _fundamental(settled, why, kind, more)
+    if kind == "kick" and not mix and expected is not None and isinstance(fundamental, Measured):
+        fundamental, sd_cents = _deadened(fundamental, sd_cents or 0.0, expected)
     if together is not None:
         fundamental, sd_cents, agreed = _together(together, fundamental, sd_cents)
         if not agreed:
@@ -275,11 +279,13 @@ def _alternatives(
 ) -> tuple[Alternative, ...]:
     """Return the other strong modes, those left out that are no other note."""
     near = max(ALTERNATIVE_SD * (sd_cents or 0.0), ALTERNATIVE_CENTS)
-    return tuple(
-        Alternative(f, v)
-        for f, v in modes[1:4]
-        if v >= ALTERNATIVE_DB and (told_hz is None or abs(cents(f, told_hz)) > near)
-    )
+    found: list[Alternative] = []
+    for f, v in modes[1:4]:
+        other = told_hz is None or abs(cents(f, told_hz)) > near
+        new = all(abs(cents(f, a.frequency_hz)) > ALTERNATIVE_CENTS for a in found)
+        if v >= ALTERNATIVE_DB and other and new:
+            found.append(Alternative(f, v))
+    return tuple(found)
 
 
 def _parts(
@@ -373,6 +379,19 @@ def _fundamental(
     spread = centre_and_spread(offsets)[1] if len(told) > 1 else None
     sd_cents = float(np.hypot(quantity.sd, more_cents))
     return Measured(middle, spread_hz(middle, sd_cents), "Hz"), sd_cents, spread
+
+
+def _deadened(tracked: Measured, sd_cents: float, peak_hz: float) -> tuple[Measured, float]:
+    """Return a kick's pitch: of one so deadened that its track sinks away, that of its mode.
+
+    A note of a period or two is gone before a track can settle on it; the peak that the track was
+    started from is its mode.
+    """
+    sunk = cents(peak_hz, tracked.value)
+    if sunk < SUNK_CENTS:
+        return tracked, sd_cents
+    told = float(np.hypot(sd_cents, 0.5 * sunk))
+    return Measured(peak_hz, spread_hz(peak_hz, told), "Hz"), told
 
 
 def _together(

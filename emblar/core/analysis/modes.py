@@ -37,6 +37,8 @@ HIGHEST_PUNCH_HZ, PUNCH_WITHIN_DB, KICK_SECOND_OVER_FIRST = 105.0, 3.0, (1.8, 2.
 lies where its first mode of m = 0 would under the loudest as its second."""
 HIGHEST_SNARE_HZ, SNARE_SECOND_OVER_FIRST, SNARE_WITHIN_DB = 250.0, (1.25, 1.9), 14.0
 """Above this few snares are tuned; where the mode lies that is often louder than the first."""
+OFFERED_DB, OFFERED_OVER_HZ, OFFERED_FLOOR_DB = -9.0, 72.0, -24.0
+"""Above this a kick's loudest mode may be an overtone of a note that is gone at once."""
 SAME_PEAK, EARLY_S = 0.04, (0.015, 0.120)
 TOM_OVER_BED_S = (0.030, 0.200)
 FEWEST_OVER_BED, LEAST_COMMON, LEAST_AGREEING, LEAST_CONCENTRATED = 3, 0.2, 0.4, 0.4
@@ -192,7 +194,33 @@ def modes_hz(
         tuned = [r for r in rows if r[0] <= HIGHEST_PUNCH_HZ and r[1] >= -PUNCH_WITHIN_DB]
         under = _mode_under(chosen, rows, KICK_SECOND_OVER_FIRST)
         chosen = max(tuned, key=lambda row: row[1], default=under)
-    return [chosen, *sorted((r for r in rows if r != chosen), key=lambda r: -r[1])]
+    if kind == "kick" and chosen[0] > OFFERED_OVER_HZ and early is not None and not over_others:
+        rows = _offered_under(chosen[0], rows, early)
+    return [chosen, *_by_level(rows, chosen)]
+
+
+def _by_level(
+    rows: list[tuple[float, float]], chosen: tuple[float, float]
+) -> list[tuple[float, float]]:
+    return sorted((r for r in rows if r != chosen), key=lambda r: -r[1])
+
+
+def _offered_under(
+    hz: float, rows: list[tuple[float, float]], early: Array
+) -> list[tuple[float, float]]:
+    """Return a kick's peaks with the note under its loudest, if it was there and is gone at once.
+
+    It is offered, never told: its level is at least that of the faintest reading that a person is
+    asked of.
+    """
+    least = KICK_SECOND_OVER_FIRST[0]
+    under = [r for r in _peaks(early, "kick", OFFERED_FLOOR_DB) if hz / r[0] >= least]
+    if not under:
+        return rows
+    note = max(under, key=lambda row: row[1])[0]
+    same = [level for f, level in rows if abs(f / note - 1.0) < SAME_PEAK]
+    others = [row for row in rows if abs(row[0] / note - 1.0) >= SAME_PEAK]
+    return [*others, (note, max([OFFERED_DB, *same]))]
 
 
 def tuned_hz(hz: float, low: Array, strokes: Sequence[StrokeSpan]) -> float:

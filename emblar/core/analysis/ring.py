@@ -103,8 +103,9 @@ def _stroke(low: Array, stroke: StrokeSpan, pitch_hz: float) -> Array:
     own = np.abs(frequency / glide.settled_hz - 1.0) < 0.15
     if not own.any():
         return np.empty((0, 4))
-    base = float(energy[own].max())
     pitch = float(frequency[own][int(np.argmax(energy[own]))])
+    # What the fit splits off the fundamental belongs to it.
+    base = float(energy[own & (np.abs(frequency / pitch - 1.0) < SAME_RATIO)].sum())
     above = frequency > LOWEST_RATIO * pitch
     frequency, rate, energy = _once(frequency[above], rate[above], energy[above])
     t60 = T60_FACTOR / rate

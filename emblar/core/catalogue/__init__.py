@@ -45,6 +45,8 @@ class Construction:
     may_crack_collar: bool = True
     hole_in: float | None = None
     """Diameter of the port that it comes with, inches."""
+    spoken: str = ""
+    """The head as it is said in a sentence."""
 
     def film(self, *, patch: bool = False) -> Film:
         """Return the head as film, thickness in m; with an impact patch if there is one on it."""
@@ -79,7 +81,8 @@ class Damper:
     ``edge`` multiplies the loss at edge and shell; ``contact``, ``noise`` and ``brightness`` the
     stroke's. ``on_other`` is the resistance it has on the other head, which it touches too;
     ``lifts`` says that a stroke throws it off the film. ``eased`` is the batter's tension over that
-    at its other lugs, where lugs are let down.
+    at its other lugs, where lugs are let down. ``reluctance`` is how many audible steps it must
+    bring before a tech reaches for it.
     """
 
     id: str
@@ -98,8 +101,11 @@ class Damper:
     on_other: float = 0.0
     lifts: bool = False
     eased: float = 1.0
+    reluctance: float = 0.0
     least_in: float = 0.0
     """The smallest drum it is used on, diameter in inches."""
+    family: str = ""
+    """What kind it is of, where there are several amounts of it."""
     only_if_asked: bool = False
     """Whether it makes another instrument of the drum rather than damping it."""
 

@@ -19,10 +19,11 @@ from numpy.typing import NDArray
 from scipy.optimize import Bounds, LinearConstraint, milp
 
 from emblar.core.naming import voice_title
+from emblar.core.planning.alike import alike_toms
 from emblar.core.planning.brief import Brief, Shelf, Weights, usual_weights
 from emblar.core.planning.search import NO_LOCKS, DrumSearch, Locks
 from emblar.core.planning.target import Target
-from emblar.core.planning.weighing import Weighed
+from emblar.core.planning.weighing import Recipe, Weighed
 
 Array = NDArray[Any]
 
@@ -186,12 +187,25 @@ def plan_kit(
         else:
             rows = {v: [w for w in own if allowed(w)] for v, own in options.items()}
             chosen = _assigned(rows, shelf, brief, cost)
+        if cost is _scored:
+            chosen = alike_toms(chosen, partial(_weighed_for, chosen, searches))
         if chosen and (name == "best" or len(chosen) == len(found[0].chosen)):
             found.append(Alternative(name, says, chosen))
     unmet = _unmet(targets, options, found[0].chosen if found else {})
     if not found:
         found.append(Alternative("best", "nearest for its cost", {}))
     return KitPlan(tuple(found), tuple(unmet), sum(len(rows) for rows in options.values()))
+
+
+def _weighed_for(
+    chosen: Mapping[str, Weighed],
+    searches: Mapping[tuple[str, int], DrumSearch],
+    voice: str,
+    recipes: Sequence[Recipe],
+) -> Sequence[Weighed | None]:
+    """Return recipes of a voice weighed on the drum that is chosen for it."""
+    row = chosen[voice]
+    return searches[voice, row.drum].dressed_alike(recipes, row.card["pitch"])
 
 
 def shared_out(

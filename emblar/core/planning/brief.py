@@ -107,6 +107,8 @@ class Weights:
     feel: Mapping[str, float]
     """Batter tensions in N/m between soft and lively, by kind of drum."""
     work: Mapping[str, float]
+    usual: Mapping[str, float]
+    """How far apart the heads are usually tuned at most, semitones, by kind of drum."""
 
     def changed(self, **costs: float) -> "Weights":
         """Return a copy with other costs."""
@@ -125,7 +127,7 @@ def usual_weights() -> Weights:
         name: {k: float(v) for k, v in rows.items() if not isinstance(v, str)}
         for name, rows in tables.items()
     }
-    return Weights(plain["distance"], plain["cost"], plain["feel"], plain["work"])
+    return Weights(**{name: plain[name] for name in ("distance", "cost", "feel", "work", "usual")})
 
 
 def strikers_of(shelf: Shelf, kind: Literal["kick", "snare", "tom"]) -> tuple[str, ...]:

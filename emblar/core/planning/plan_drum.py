@@ -1,12 +1,13 @@
 """One drum planned whole: recipe, reasons, predicted card, range, and what to be careful with."""
 
-from collections.abc import Callable, Iterable, Sequence
+from collections.abc import Callable, Iterable, Mapping, Sequence
 from dataclasses import dataclass, replace
 
 from emblar.core.acoustics.drum import Drum, Kind
 from emblar.core.acoustics.forward import Prediction, predict, settling
 from emblar.core.catalogue import construction, dampers
 from emblar.core.errors import EmblarError, InputError, NoSolutionError
+from emblar.core.planning.alike import alike_toms
 from emblar.core.planning.assign import SAME_SIZE_IN, shared_out
 from emblar.core.planning.brief import Brief, Shelf, usual_weights
 from emblar.core.planning.findings import findings
@@ -164,7 +165,9 @@ def plan_drums(
             options[i] = one, one.found(thorough=thorough)
         except EmblarError as error:
             results[i] = error
-    chosen = shared_out({i: found for i, (_, found) in options.items()}, shelf, brief)
+    chosen = _alike(
+        shared_out({i: found for i, (_, found) in options.items()}, shelf, brief), options
+    )
     left, budget = _after(chosen.values(), shelf, brief)
     for i, (one, found) in options.items():
         try:
@@ -180,6 +183,19 @@ def plan_drums(
         except EmblarError as error:
             results[i] = error
     return [r for r in results if r is not None]
+
+
+def _alike(
+    chosen: Mapping[int, Weighed], options: Mapping[int, tuple["_Search", list[Weighed]]]
+) -> dict[int, Weighed]:
+    """Return the drums' recipes with one kind of damper on the toms, unless two bring more."""
+
+    def weigh(name: str, recipes: Sequence[Recipe]) -> Sequence[Weighed | None]:
+        row = chosen[int(name)]
+        return options[int(name)][0].search.dressed_alike(recipes, row.card["pitch"])
+
+    found = alike_toms({str(i): row for i, row in chosen.items()}, weigh)
+    return {int(name): row for name, row in found.items()}
 
 
 def _after(chosen: Iterable[Weighed], shelf: Shelf, brief: Brief) -> tuple[Shelf, Brief]:
@@ -216,12 +232,13 @@ class _Search:
         self.asked = replace(task.target, values={**task.target.values, "pitch": told})
         self.shelf = replace(shelf, drums=(self.owned,))
         self.weights = usual_weights()
+        self.search = DrumSearch(
+            0, self.asked, self.shelf, self.brief, self.weights, self.request.locks()
+        )
 
     def found(self, *, thorough: bool) -> list[Weighed]:
         """Return the best recipes, best first."""
-        search = DrumSearch(
-            0, self.asked, self.shelf, self.brief, self.weights, self.request.locks()
-        )
+        search = self.search
         found = search.best()
         if not found:
             raise NoSolutionError(

@@ -10,12 +10,12 @@ bought and the style are promises. The search keeps them as long as any head bea
 from collections.abc import Mapping
 
 from emblar.core.acoustics.drum import Kind
-from emblar.core.catalogue import construction, damper
+from emblar.core.catalogue import construction, damper, strikers
 from emblar.core.naming import voice_title
 from emblar.core.planning.brief import Brief
 from emblar.core.planning.kit import OwnedDrum
 from emblar.core.planning.schools import FAVOURED_ON, MUFFLING, PORT, side_taken
-from emblar.core.planning.styles import shunned
+from emblar.core.planning.styles import NO_FRONT, shunned
 from emblar.core.planning.weighing import Recipe, Weighed
 
 
@@ -82,10 +82,13 @@ def _bought(row: Weighed, title: str, brief: Brief) -> list[str]:
 
 
 def _style(row: Weighed, title: str, brief: Brief) -> list[str]:
-    heads, dampers = shunned(brief.style)
+    heads, dampers, by = shunned(brief.style)
     recipe = row.recipe
     found = [construction(h).name for h in (recipe.batter, recipe.reso) if h in heads]
     found += [damper(d).name for d in recipe.dampers if d in dampers]
+    found += [strikers()[recipe.striker].name] if recipe.striker in by else []
+    if recipe.reso is None and NO_FRONT in heads:
+        found.append("no front head")
     if not found:
         return []
     return [

@@ -25,7 +25,6 @@ from emblar.core.catalogue import (
     constructions_for,
     damper,
     dampers_for,
-    wire_settings,
 )
 from emblar.core.planning.brief import Brief, Shelf, Weights, strikers_of
 from emblar.core.planning.kick_window import kick_window
@@ -65,6 +64,10 @@ NEARLY_AS_GOOD, FINALISTS = 1.0, 3
 POLISHINGS, AROUND, LEAST_GAIN = 2, 3, 0.02
 PORT_RANGE_SEMITONES = 30
 INTERVALS = (RELATION, SNARE_SIDE, FRONT)
+WIRES_CLEARLY = 4.0
+"""From so many steps on the record says clearly that the wires are set otherwise."""
+DRY_LENGTH_S, DRY_SUSTAIN_S = 0.12, 0.35
+"""A kick shorter than either is dry: only then is it thought of without a front head."""
 RING_LEFT_IN = 2.0
 """So wide is what is left of a front head that is cut to a ring (assumption)."""
 Port = Literal["closed", "cut", "ring", "off"]
@@ -274,8 +277,14 @@ class DrumSearch(Weigher):
         if school == "closed front":
             return [Front()]
         asked_for_head = self.locks.reso is not None
-        off = [] if asked_for_head or self.locks.semitones is not None else [Front(off=True)]
+        related = self.locks.semitones is not None or self.locks.relation is not None
+        off = [Front(off=True)] if self._is_dry() and not (asked_for_head or related) else []
         return [Front(now), *([hole] if now is None else []), *off]
+
+    def _is_dry(self) -> bool:
+        """Whether the record's kick is so short that a front head may not be missed."""
+        length, sustain = self.target.value("length"), self.target.value("sustain")
+        return (length or math.inf) < DRY_LENGTH_S or (sustain or math.inf) < DRY_SUSTAIN_S
 
     def _hole_fits(self, made: str, front: Front) -> bool:
         """Whether a front head has the hole that is asked for, or may have it cut."""
@@ -377,9 +386,7 @@ class DrumSearch(Weigher):
         resos = tuple(dict.fromkeys(w.recipe.reso for w in chosen if w.recipe.reso))
         own = strikers_of(self.shelf, self.owned.kind)
         by = (self._usual_striker(),) if self.brief.brushes or self.locks.striker else own
-        settings: tuple[str, ...] = (self.locks.wires or USUAL_WIRES_SETTING,)
-        if self.owned.kind == "snare" and self.locks.wires is None:
-            settings = tuple(s for s in wire_settings() if s != "off")
+        settings = (self.locks.wires,) if self.locks.wires else self._settings(chosen[0])
         field = field_of(
             self.owned, batters, resos, self._damper_sets(front), by, settings, front.port_in
         )
@@ -390,6 +397,17 @@ class DrumSearch(Weigher):
 
         heads = list(dict.fromkeys(place(w.recipe) for w in chosen))
         return sorted(self.weighed(field, field.options(heads), wish), key=lambda w: w.total)
+
+    def _settings(self, row: Weighed) -> tuple[str, ...]:
+        """Return the settings of the wires to choose from: medium, unless the record is clear.
+
+        A recipe's wires at medium are so many audible steps over the record's; what other settings
+        do to the drum itself is no reason for them.
+        """
+        off = row.apart.get("wires", 0.0)
+        if self.owned.kind != "snare" or abs(off) < WIRES_CLEARLY:
+            return (USUAL_WIRES_SETTING,)
+        return USUAL_WIRES_SETTING, "tight" if off > 0.0 else "loose"
 
     def _once_dressed(self, front: Front, wish: float, found: list[Weighed]) -> list[Weighed]:
         """Return the best recipes with every other pair of heads, and every other relation.
@@ -415,6 +433,18 @@ class DrumSearch(Weigher):
                 rows |= dict.fromkeys((*own, *on_it, s) for s in self._relations())
         again = self.weighed(field, options_of(list(rows)), wish)
         return sorted(again, key=lambda w: w.total)
+
+    def dressed_alike(self, recipes: Sequence[Recipe], wish: float) -> list[Weighed | None]:
+        """Return recipes weighed that may be worn here: locked dampers stay, legs need a floor."""
+        held, size = self.locks.dampers, self.owned.diameter_in
+        has = set(self.shelf.dampers) | set(self.now)
+        free = [
+            r
+            for r in recipes
+            if (held is None or r.dampers == held)
+            and all(d in has and damper(d).least_in <= size for d in r.dampers)
+        ]
+        return self.exactly(free, wish) if free else []
 
     def _damper_sets(self, front: Front = AS_IT_IS) -> tuple[tuple[str, ...], ...]:
         if self.locks.dampers is not None:

@@ -18,7 +18,14 @@ from numpy.typing import NDArray
 from emblar.core.acoustics.coefficients import prior_coefficients
 from emblar.core.acoustics.drum import METRES_PER_INCH
 from emblar.core.acoustics.limits import papery_tension
-from emblar.core.catalogue import USUAL_STRIKER, construction, damper, strikers, wire_settings
+from emblar.core.catalogue import (
+    USUAL_STRIKER,
+    USUAL_WIRES_SETTING,
+    construction,
+    damper,
+    strikers,
+    wire_settings,
+)
 from emblar.core.planning.brief import LEAVE_ROOM_STEPS, Brief, Shelf, Weights
 from emblar.core.planning.findings import findings
 from emblar.core.planning.kick_window import Window
@@ -26,7 +33,7 @@ from emblar.core.planning.kit import OwnedDrum
 from emblar.core.planning.outlook import Field, Options, Outlook, options_of
 from emblar.core.planning.schools import against
 from emblar.core.planning.steps import steps
-from emblar.core.planning.styles import shunned
+from emblar.core.planning.styles import NO_FRONT, shunned
 from emblar.core.planning.target import Target
 from emblar.core.quantities import Measured
 
@@ -249,7 +256,7 @@ class Weigher:
         buys = self._buys(field, options)
         worn = self._worn(field, options)
         sizes = np.array([len(d) for d in field.damper_sets])
-        down = np.array([sum(damper(d).eased < 1.0 for d in row) for row in field.damper_sets])
+        seldom = np.array([sum(damper(d).reluctance for d in row) for row in field.damper_sets])
         clear = np.array([not construction(b).coated for b in field.batters])
         brushed = np.array([s == "brushes" for s in field.strikers])
         out = {
@@ -258,7 +265,8 @@ class Weigher:
             "cut": cost["cut"] * self._cuts(field)[options.reso],
             "front off": np.full(len(options), cost["front_off"] * self._takes_off(field)),
             "dampers": cost["damper"] * sizes[options.dampers],
-            "lugs": cost["lugs_let_down"] * down[options.dampers],
+            "seldom done": cost["reluctance"] * seldom[options.dampers],
+            "usual": self._unusual(field, options),
             "head life": cost["worn"] * worn,
             "risk": cost["stress_caution"] * told.near_tearing
             + cost["rod_caution"] * (told.rod_n > k["rod_caution"])
@@ -294,12 +302,29 @@ class Weigher:
             out["tempo"] = cost["too_long_for_tempo"] * (told.card["length"] > gap)
         return {name: np.asarray(value, np.float64) for name, value in out.items()}
 
+    def _unusual(self, field: Field, options: Options) -> Array:
+        """Return what another stick, other wires and heads far apart cost, shape (candidates,)."""
+        cost, kind = self.weights.cost, self.owned.kind
+        by = np.array([s != USUAL_STRIKER[kind] for s in field.strikers])
+        out = cost["striker"] * by[options.striker]
+        if kind == "snare":
+            # Wires are left at medium unless the record says otherwise clearly.
+            off = np.array([w != USUAL_WIRES_SETTING for w in field.wire_settings])
+            out = out + cost["wires"] * off[options.wires]
+        if field.resos:
+            beyond = np.maximum(np.abs(options.semitones) - self.weights.usual[kind], 0.0)
+            out = out + cost["far_apart"] * beyond
+        return np.asarray(out)
+
     def _against_style(self, field: Field, options: Options) -> Array:
-        heads, dampers = shunned(self.brief.style)
+        heads, dampers, by = shunned(self.brief.style)
         batter = np.array([b in heads for b in field.batters], np.float64)
         reso = np.array([r in heads for r in field.resos] or [False], np.float64)
         on_it = np.array([sum(d in dampers for d in row) for row in field.damper_sets], np.float64)
-        return np.asarray(batter[options.batter] + reso[options.reso] + on_it[options.dampers])
+        struck = np.array([s in by for s in field.strikers], np.float64)
+        total = batter[options.batter] + reso[options.reso] + on_it[options.dampers]
+        off = float(NO_FRONT in heads and self._takes_off(field))
+        return np.asarray(total + struck[options.striker] + off)
 
     def _takes_off(self, field: Field) -> bool:
         return self.owned.reso is not None and not field.resos
@@ -381,7 +406,7 @@ class Weigher:
                 options.semitones, told.batter_hz, told.reso_hz, scored.minutes,
             )), strict=True,
         )  # fmt: skip
-        found = []
+        found, cuts = [], self._cuts(field)
         for i, (b, r, on_it, by, setting, apart, hz, reso_hz, minutes) in enumerate(numbers):
             batter = field.batters[b]
             reso = field.resos[r] if field.resos else None
@@ -390,10 +415,9 @@ class Weigher:
                 field.wire_settings[setting], apart, hz, reso_hz if field.resos else None,
             )  # fmt: skip
             bought, loose = self._new_heads(batter, reso, field.port_in)
-            cut = reso is not None and bool(self._cuts(field)[r])
             found.append(Weighed(
                 self.number, self.target.voice, recipe, cards[i], aparts[i], costs[i], minutes,
-                bought, cut, loose,
+                bought, bool(cuts[r]), loose,
             ))  # fmt: skip
         return found
 

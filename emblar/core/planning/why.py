@@ -11,6 +11,7 @@ from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, replace
 from typing import Any
 
+from emblar.core.acoustics.limits import head_name
 from emblar.core.catalogue import (
     USUAL_STRIKER,
     USUAL_WIRES_SETTING,
@@ -35,11 +36,14 @@ from emblar.core.planning.schools import (
     side_taken,
 )
 from emblar.core.planning.search import NEW_PORT_IN
+from emblar.core.planning.sentence import once_long, relation_words
 from emblar.core.planning.steps import steps
 from emblar.core.planning.target import Target
 from emblar.core.planning.weighing import LASTING_M, Recipe, Weighed, Weigher
 
 LEAST_STEPS = 0.3
+PLAIN_STEPS, MUCH_STEPS = 1.5, 4.0
+"""Audible steps below which an effect is a little one, and from which it is a large one."""
 LEAST_SCORE = 0.05
 FORCE_LEVEL = {"light": 0.6, "medium": 1.0, "hard": 1.6}
 """Amplitude of a player's strokes over a medium stroke's (assumption)."""
@@ -121,7 +125,8 @@ class Explainer:
             )  # fmt: skip
         if recipe.reso and recipe.reso != self.owned.reso and recipe.port_in == self.owned.port_in:
             out.append(
-                ("reso", f"Reso {construction(recipe.reso).name}",
+                ("reso", f"{_named(head_name(self.owned.kind, 'reso'))}, "
+                         f"{construction(recipe.reso).name}",
                  replace(recipe, reso=self.owned.reso))
             )  # fmt: skip
         for one in recipe.dampers:
@@ -138,7 +143,8 @@ class Explainer:
                  replace(recipe, wires=USUAL_WIRES_SETTING))
             )  # fmt: skip
         if recipe.reso and recipe.semitones:
-            out.append(("relation", _relation(recipe.semitones), replace(recipe, semitones=0.0)))
+            words = _named(relation_words(self.owned.kind, recipe.semitones))
+            out.append(("relation", words, replace(recipe, semitones=0.0)))
         as_it_is = replace(recipe, reso=self.owned.reso, port_in=self.owned.port_in)
         if recipe.reso is None and self.owned.reso is not None:
             out.append(("port", "No front head", as_it_is))
@@ -152,28 +158,24 @@ class Explainer:
         numbers = {"score": row.total, "score_without": other.total}
         moves = _moves(row, other)
         name = max(moves, key=lambda n: abs(moves[n]), default=None)
-        text = f"{says}: "
         if name is None or abs(moves[name]) < LEAST_STEPS:
-            text += "moves nothing that is heard"
+            text = f"{says}: moves nothing that is heard"
         else:
-            step = steps()[name]
-            word = step.more if moves[name] > 0 else step.less
-            text += f"{name} {abs(moves[name]):.1f} steps {word} than without"
+            text = f"{says}: {_effect(name, moves[name], row.card[name], other.card[name])}"
             numbers |= {
                 f"{name} with": row.card[name],
                 f"{name} without": other.card[name],
                 f"{name} steps": moves[name],
             }
             if name in row.apart:
-                text += f", {abs(row.apart[name]):.1f} from the record"
                 numbers[f"{name} apart"] = row.apart[name]
         saved = other.total - row.total
         if saved > LEAST_SCORE:
-            text += f"; the plan would be {saved:.1f} steps worse."
+            text += f". Without it the plan is {saved:.1f} steps worse."
         elif saved < -LEAST_SCORE:
-            text += f"; kept although the plan would be {-saved:.1f} steps better."
+            text += f". Kept, although the plan would be {-saved:.1f} steps better without it."
         else:
-            text += "; as good either way."
+            text += ". The plan is as good without it."
         return Reason(about, text, numbers)
 
     def _pitch(self) -> Reason:
@@ -185,7 +187,7 @@ class Explainer:
         )
         if recipe.reso_hz is not None:
             numbers["reso_lug_hz"] = recipe.reso_hz
-            text += f", the reso {recipe.reso_hz:.0f} Hz"
+            text += f", the {head_name(self.owned.kind, 'reso')} {recipe.reso_hz:.0f} Hz"
         if self.row.short_cents:
             numbers["missed_cents"] = self.row.short_cents
             text += (
@@ -241,11 +243,12 @@ class Explainer:
         if chosen:
             text = "chosen"
         else:
-            told = sorted(moves, key=lambda n: -abs(moves[n]))[:3]
-            words = [f"{n} {abs(moves[n]):.1f} {_word(n, moves[n])}" for n in told]
+            told = sorted(once_long(moves), key=lambda n: -abs(moves[n]))[:3]
+            words = [f"{_word(n, moves[n])} by {abs(moves[n]):.1f} steps" for n in told]
             apart = other.total - self.row.total
+            way = "better" if apart < 0.0 else "worse"
             text = ", ".join(words) or "nothing that is heard"
-            text += f"; score {apart:+.1f} steps"
+            text += f"; {abs(apart):.1f} steps {way} in all"
         return School(about, name, chosen, other.total, moves, text, own)
 
 
@@ -266,10 +269,14 @@ def _named(name: str) -> str:
     return name[:1].upper() + name[1:]
 
 
-def _relation(semitones: float) -> str:
-    side = "above" if semitones > 0 else "below"
-    unit = "semitone" if abs(semitones) == 1.0 else "semitones"
-    return f"Reso {abs(semitones):g} {unit} {side} the batter"
+def _effect(name: str, by: float, with_it: float, without: float) -> str:
+    """Return what a choice does, how much, and what it would be without: in words and numbers."""
+    size = "much " if abs(by) >= MUCH_STEPS else "a little " if abs(by) < PLAIN_STEPS else ""
+    word, unit = _word(name, by), steps()[name].unit
+    about = "" if name in word else f"{name} "
+    digits = {"s": 2, "dB": 1}.get(unit, 0)
+    told = f"{size}{word}, {about}{with_it:.{digits}f} instead of {without:.{digits}f} {unit}"
+    return told.replace("-", "−")
 
 
 def _moves(row: Weighed, other: Weighed) -> dict[str, float]:

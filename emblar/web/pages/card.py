@@ -176,9 +176,13 @@ class ReadingRow:
     text: str
     hz: str
     planned: bool
+    hear: str
+    """Where it is played as a tone beside the record's stroke."""
+    key: str
+    """The key that chooses it: that of the first other one."""
 
 
-def reading_rows(card: VoiceFile | None) -> tuple[ReadingRow, ...]:
+def reading_rows(card: VoiceFile | None, session_id: int) -> tuple[ReadingRow, ...]:
     """Return the ways to hear a drum's pitch where there is more than one."""
     rows = readings(card_from_file(card)) if card else ()
     if len(rows) < 2:
@@ -189,8 +193,11 @@ def reading_rows(card: VoiceFile | None) -> tuple[ReadingRow, ...]:
             + (f", {-r.level_db:.0f} dB under the loudest" if r.level_db < -0.5 else ""),
             f"{r.hz:.3f}",
             r.planned,
+            f"/sessions/{session_id}/listen/reading.wav?voice={card.voice if card else ''}"
+            f"&hz={r.hz:.3f}",
+            "y" if place == 1 else "",
         )
-        for r in rows
+        for place, r in enumerate(rows)
     )
 
 

@@ -193,7 +193,7 @@ def listen_page(
         regions=_regions(around, found.recording, voice_name),
         files=_files(found),
         evidence=_evidence(found, voice_name),
-        readings=reading_rows(card),
+        readings=reading_rows(card, around.session.id),
         measuring=voice_name in found.analysis.measuring,
         overview=_overview(around, found, voice_name, window),
         renames=_renames(found.analysis, voice_name),

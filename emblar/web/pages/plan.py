@@ -5,8 +5,10 @@ from dataclasses import dataclass, replace
 
 from markupsafe import Markup
 
-from emblar.actions.plan import has_front, request_of, steps_of, target_of
+from emblar.actions.plan import target_of
 from emblar.actions.recipes import Brought
+from emblar.actions.wishes import has_front, request_of, steps_of
+from emblar.core.acoustics.limits import head_name
 from emblar.core.catalogue import (
     construction,
     constructions_for,
@@ -32,7 +34,7 @@ from emblar.web.pages.card import ReadingRow, reading_rows
 from emblar.web.pages.frame import Frame, sound_href
 from emblar.web.pages.kit import Option, section_head
 from emblar.web.pages.versions import VersionRow, stale_line, version_rows
-from emblar.web.pages.words import number, pitch, semitones
+from emblar.web.pages.words import number, pitch
 
 RELATIONS = (
     ("", "let Emblar choose"),
@@ -163,6 +165,10 @@ class PlanPage:
     stale: str
     brought: str = ""
     versions: tuple[VersionRow, ...] = ()
+    taps: tuple[HearButton, ...] = ()
+    """How a tap sounds on each planned head: what to tune to."""
+    sentence: str = ""
+    """The plan as a tech says it."""
     readings: tuple[ReadingRow, ...] = ()
     """The ways to hear the drum's pitch on the record, where there is more than one."""
 
@@ -226,6 +232,7 @@ def _plan_page(around: Frame) -> PlanPage:
         plan_play=f"/sessions/{around.session.id}/plan/{drum.id}/stroke.wav?version={kit_plan.version}",
         audio_href=_audio_href(around),
         hear=_hear(around.session.id, drum.id, kit_plan.version),
+        taps=_taps(around.session.id, drum.id, file),
         tom_schools=tuple(Option(v, text, False) for v, text in TOM_SCHOOLS)
         if file.voice.startswith("tom")
         else (),
@@ -233,13 +240,14 @@ def _plan_page(around: Frame) -> PlanPage:
         if _stale(around, drum, file)
         else "",
         readings=_readings(around, drum),
+        sentence=file.sentence(),
     )
 
 
 def _readings(around: Frame, drum: KitDrum) -> tuple[ReadingRow, ...]:
     by_hand = "pitch_hz" in drum.wish
     card = around.found.voice(drum.voice) if around.found and drum.voice else None
-    return () if by_hand else reading_rows(card)
+    return () if by_hand else reading_rows(card, around.session.id)
 
 
 def _hear(session_id: int, drum_id: int, version: int) -> tuple[HearButton, ...]:
@@ -258,15 +266,23 @@ def _hear(session_id: int, drum_id: int, version: int) -> tuple[HearButton, ...]
     )  # fmt: skip
 
 
+def _taps(session_id: int, drum_id: int, file: DrumPlanFile) -> tuple[HearButton, ...]:
+    bench = f"/sessions/{session_id}/bench/{drum_id}/goal.wav?side="
+    reso = head_name(file.kind, "reso")
+    found = [HearButton("batter tap", "b", "Hear a tap on the batter as planned", f"{bench}batter")]
+    if file.reso is not None:
+        found.append(
+            HearButton(f"{reso} tap", "r", f"Hear a tap on the {reso} as planned", f"{bench}reso")
+        )
+    return tuple(found)
+
+
 def _subtitle(file: DrumPlanFile, version: int) -> str:
     wanted = voice_title(file.voice).lower() if file.voice != "by hand" else "a pitch by hand"
     struck = strikers()[file.striker].name
     if file.kind == "snare":
         struck += f" · {wire_settings()[file.wires].name}"
-    return (
-        f"Plan {version} · plays {wanted} · {semitones(file.semitones)} · {struck} · "
-        f"{file.minutes:.0f} min"
-    )
+    return f"Plan {version} · plays {wanted} · {struck} · {file.minutes:.0f} min"
 
 
 def _stale(around: Frame, drum: KitDrum, file: DrumPlanFile) -> bool:

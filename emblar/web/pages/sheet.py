@@ -2,10 +2,14 @@
 
 from dataclasses import dataclass
 
+from emblar.core.acoustics.limits import head_name
 from emblar.core.naming import voice_title
+from emblar.core.notes import spread_hz
 from emblar.core.planning.plan_drum import HEARING
-from emblar.formats.sheet import SheetDrum, SheetFile, SheetHead
-from emblar.web.pages.words import pitch, semitones
+from emblar.core.planning.sentence import relation_words
+from emblar.formats.sheet import SheetDrum, SheetFile, SheetHead, WorkStep
+from emblar.formats.turn_words import turn_words
+from emblar.web.pages.words import pitch
 
 KIND_ORDER = {"kick": 0, "snare": 1, "tom": 2}
 
@@ -54,6 +58,7 @@ class SheetPage:
     cymbals: tuple[str, ...]
     microphones: str
     work: str
+    order: tuple[WorkStep, ...]
     shopping: tuple[str, ...]
     packing: tuple[str, ...]
     cautions: tuple[str, ...]
@@ -75,6 +80,7 @@ def sheet_page(file: SheetFile) -> SheetPage:
         tuple(file.cymbals),
         file.microphones,
         _work(file),
+        tuple(file.order),
         tuple(file.shopping),
         tuple(file.packing),
         (*cautions, HEARING),
@@ -84,7 +90,7 @@ def sheet_page(file: SheetFile) -> SheetPage:
 def _card(drum: SheetDrum) -> DrumCard:
     heads = [_head("batter", drum.batter)]
     if drum.reso is not None:
-        heads.append(_head("reso", drum.reso))
+        heads.append(_head(head_name(drum.kind, "reso"), drum.reso))
     record = pitch(drum.record_pitch_hz) if drum.record_pitch_hz else "cannot tell"
     sustain = f"{drum.sustain_s:.2f} ± {drum.sustain_sd_s:.2f} s"
     if drum.record_sustain_s is not None:
@@ -99,9 +105,9 @@ def _card(drum: SheetDrum) -> DrumCard:
         size=f"{drum.size}, {drum.rods} rods, {drum.hoop} hoops",
         plays=voice_title(drum.voice).lower() if drum.voice != "by hand" else "pitch by hand",
         heads=tuple(heads),
-        relation=semitones(drum.relation_semitones),
+        relation=relation_words(drum.kind, drum.relation_semitones) if drum.reso else "one head",
         drum_pitch=pitch(drum.drum_pitch_hz),
-        drum_sd=f"± {drum.drum_pitch_sd_cents:.0f} ct",
+        drum_sd=_doubt(drum),
         record=record,
         sustain=sustain,
         port=port if drum.kind == "kick" else "",
@@ -110,6 +116,14 @@ def _card(drum: SheetDrum) -> DrumCard:
         microphone=drum.microphone,
         limits=tuple(limit.text for limit in drum.limits),
     )
+
+
+def _doubt(drum: SheetDrum) -> str:
+    """Return the plan's doubt in what a person acts on: hertz, and turns of the key."""
+    hz = spread_hz(drum.drum_pitch_hz, drum.drum_pitch_sd_cents)
+    turns = round(16.0 * drum.drum_pitch_sd_turns) / 16.0
+    near = f" ({turn_words(turns)} turn)" if turns > 0.0 else ""
+    return f"± {hz:.0f} Hz{near}"
 
 
 def _head(side: str, head: SheetHead) -> HeadLine:

@@ -19,6 +19,7 @@ from emblar.actions.listen import (
 )
 from emblar.actions.listen_files import ListenFile, listen_file, stem_file
 from emblar.actions.once import only_once
+from emblar.actions.reading_sound import reading_sound
 from emblar.actions.scope import Scope
 from emblar.core.errors import NotFoundError
 from emblar.web.pages.listen import listen_page, peaks_window
@@ -281,6 +282,12 @@ def evidence_value(
         scope, session_id, sel, quantity, value, sd=None, trust=trust, source=source
     )
     return go(f"/sessions/{session_id}/listen?sel={sel}")
+
+
+@router.get("/reading.wav")
+def reading_heard(scope: Here, session_id: Id, voice: Text, hz: AskedNumber) -> Response:
+    """Return a reading of a drum's pitch as a tone beside its stroke on the record."""
+    return Response(reading_sound(scope, session_id, voice, hz or 0.0), media_type="audio/wav")
 
 
 @router.post("/reading")

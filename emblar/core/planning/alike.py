@@ -1,0 +1,78 @@
+"""The same kind of damper on all toms before a different one on each.
+
+Conventions
+-----------
+Dampers of one *family* are one kind in different amounts: two cotton balls and eight. Toms that
+need none stay bare. Heads stay as they are chosen, so that shelf and budget still do.
+"""
+
+from collections.abc import Callable, Mapping, Sequence
+from dataclasses import replace
+
+from emblar.core.catalogue import damper, dampers_for
+from emblar.core.planning.weighing import Recipe, Weighed
+
+CLEAR_STEP = 1.5
+"""A different damper must bring so many audible steps on each tom that it is on (assumption)."""
+Weigh = Callable[[str, Sequence[Recipe]], Sequence[Weighed | None]]
+"""Weighs recipes for the drum that plays a part, by the part's name."""
+
+
+def family(dampers: Sequence[str]) -> frozenset[str]:
+    """Return of which kinds some dampers are; empty for none."""
+    return frozenset(damper(one).family or one for one in dampers)
+
+
+def alike_toms(chosen: Mapping[str, Weighed], weigh: Weigh) -> dict[str, Weighed]:
+    """Return the kit's recipes with one kind of damper on its toms, where that costs no clear step.
+
+    Parameters
+    ----------
+    chosen
+        One recipe a part.
+    weigh
+        Weighs other recipes for the drum that plays a part.
+    """
+    toms = {name: row for name, row in chosen.items() if row.voice.startswith("tom")}
+    worn = list(dict.fromkeys(r.recipe.dampers for r in toms.values() if r.recipe.dampers))
+    if len({family(row) for row in worn}) < 2:
+        return dict(chosen)
+    kinds = list(dict.fromkeys([*map(family, worn), *_in_several_amounts()]))
+    ways = [_with(toms, _amounts(kind, worn), weigh) for kind in kinds]
+    whole = [way for way in ways if way is not None]
+    if not whole:
+        return dict(chosen)
+    best = min(whole, key=lambda way: sum(row.total for row in way.values()))
+    changed = [n for n, row in best.items() if row.recipe.dampers != toms[n].recipe.dampers]
+    worse = sum(row.total for row in best.values()) - sum(row.total for row in toms.values())
+    return {**chosen, **best} if worse <= CLEAR_STEP * len(changed) else dict(chosen)
+
+
+def _in_several_amounts() -> list[frozenset[str]]:
+    families = [d.family for d in dampers_for("tom") if d.family]
+    return [frozenset([name]) for name in dict.fromkeys(families) if families.count(name) > 1]
+
+
+def _amounts(kind: frozenset[str], worn: Sequence[tuple[str, ...]]) -> list[tuple[str, ...]]:
+    """Return what may be worn of one kind: what is, and every single damper of it."""
+    single = [
+        (d.id,) for d in dampers_for("tom") if kind == family((d.id,)) and not d.only_if_asked
+    ]
+    return list(dict.fromkeys([*(row for row in worn if family(row) == kind), *single]))
+
+
+def _with(
+    toms: Mapping[str, Weighed], sets: Sequence[tuple[str, ...]], weigh: Weigh
+) -> dict[str, Weighed] | None:
+    """Return every tom with the best of some dampers, or none; None where one does not bear it."""
+    out: dict[str, Weighed] = {}
+    for name, row in toms.items():
+        if row.recipe.dampers in sets or not row.recipe.dampers:
+            out[name] = row
+            continue
+        recipes = [replace(row.recipe, dampers=one) for one in (*sets, ())]
+        found = [other for other in weigh(name, recipes) if other is not None]
+        if not found:
+            return None
+        out[name] = replace(min(found, key=lambda w: w.total), short_cents=row.short_cents)
+    return out

@@ -1,0 +1,144 @@
+"""What a tech would laugh at is not planned: dampers on toms, wires, far-off heads, what is seldom
+done; and what practitioners reach for can be reached."""
+
+from collections.abc import Sequence
+from dataclasses import replace
+
+import pytest
+
+from bench.independent import SITUATIONS, read
+from emblar.core.acoustics.forward import predict
+from emblar.core.catalogue import (
+    constructions,
+    constructions_for,
+    damper,
+    dampers_for,
+    strikers_for,
+)
+from emblar.core.planning.alike import alike_toms, family
+from emblar.core.planning.brief import Brief
+from emblar.core.planning.kit import OwnedDrum, model
+from emblar.core.planning.plan_drum import Request, plan_drum
+from emblar.core.planning.sentence import against_record, plan_sentence
+from emblar.core.planning.steps import steps
+from emblar.core.planning.target import Target
+from emblar.core.planning.weighing import Recipe, Weighed
+from emblar.core.quantities import Measured
+from tests.drums import OWNED_KICK, OWNED_SNARE, OWNED_TOM
+
+
+def target(voice: str, **values: float) -> Target:
+    told = {n: Measured(v, 0.04 * abs(v), steps()[n].unit) for n, v in values.items()}
+    return Target(voice, told, {})
+
+
+@pytest.mark.parametrize("number", range(len(SITUATIONS)), ids=[s.name for s in SITUATIONS])
+def test_nothing_to_laugh_at_in_a_plan_for_a_drum_our_model_did_not_render(number: int) -> None:
+    found = read(number)
+    assert found.laughs == (), found.sentence
+
+
+def _row(voice: str, on_it: tuple[str, ...], score: float) -> Weighed:
+    recipe = Recipe(
+        "double-clear", "single-clear", None, on_it, "stick-medium", "medium", 0.0, 200.0, 200.0
+    )
+    return Weighed(0, voice, recipe, {"pitch": 120.0}, {}, {"distance": score}, 10.0, (), False, ())
+
+
+@pytest.mark.parametrize(("worse", "alike"), [(0.5, True), (4.0, False)])
+def test_toms_wear_one_kind_of_damper_unless_two_bring_a_clear_step(
+    worse: float, alike: bool
+) -> None:
+    chosen = {
+        "tom-1": _row("tom-1", ("gel-pad",), 5.0), "tom-2": _row("tom-2", ("tape-flag",), 5.0),
+        "tom-3": _row("tom-3", (), 5.0), "snare": _row("snare", ("thin-ring",), 5.0),
+    }  # fmt: skip
+
+    def weigh(name: str, recipes: Sequence[Recipe]) -> list[Weighed | None]:
+        return [_row(name, r.dampers, 5.0 + worse) for r in recipes]
+
+    found = alike_toms(chosen, weigh)
+    worn = {family(r.recipe.dampers) for r in found.values() if r.voice.startswith("tom")}
+    assert (len(worn - {frozenset()}) == 1) == alike
+    assert found["tom-3"].recipe.dampers == (), "a tom that needs none stays bare"
+    assert found["snare"] == chosen["snare"]
+
+
+@pytest.mark.parametrize("wires", [-4.0, 0.0, 3.0])
+def test_wires_stay_at_medium_unless_the_record_is_clear(wires: float) -> None:
+    asked = target("snare", pitch=190.0, length=0.13, click=4800.0, wires=wires)
+    plan = plan_drum(OWNED_SNARE, asked, Request(), brief=Brief(budget_heads=0))
+    medium = plan_drum(OWNED_SNARE, asked, Request(wires="medium"), brief=Brief(budget_heads=0))
+    if plan.recipe.wires != "medium":
+        off = medium.weighed.apart["wires"]
+        assert abs(off) >= 4.0
+        assert plan.recipe.wires == ("tight" if off > 0.0 else "loose")
+
+
+def test_everything_that_practitioners_reach_for_can_be_reached() -> None:
+    kick, snare, tom = ({d.id for d in dampers_for(k)} for k in ("kick", "snare", "tom"))
+    assert {
+        "patch", "gel-pad-kick", "tape-flag-kick", "tissue-front", "stuffed", "towel", "sand-can",
+        "foam-lining", "pad-batter", "alternate-lugs",
+    } <= kick  # fmt: skip
+    assert {"tape-flag-snare-side", "eased-lug", "two-lugs-down", "tape-both"} <= snare
+    assert {
+        "cotton-two", "cotton-four", "cotton-eight", "cotton-twelve", "gel-pad", "two-gel-pads",
+        "three-gel-pads", "tape-both", "eased-lug",
+    } <= tom  # fmt: skip
+    resos = {c.id for c in constructions_for("tom", "reso")}
+    batters = {c.id for c in constructions_for("tom", "batter")}
+    assert "double-reso-clear" in resos
+    assert {"double-dot-clear", "double-vented-coated"} <= batters
+    assert constructions()["front-ported-opaque"].hole_in == 5.0
+    assert {"beater-felt-taped", "beater-wood-pad"} <= {s.id for s in strikers_for("kick")}
+    for name in (*kick, *snare, *tom):
+        owned = next(
+            o for o in (OWNED_KICK, OWNED_SNARE, replace(OWNED_TOM, diameter_in=16, depth_in=16))
+            if o.kind in damper(name).kinds
+        )  # fmt: skip
+        asked = target("x", pitch={"kick": 56.0, "snare": 190.0, "tom": 78.0}[owned.kind])
+        plan = plan_drum(owned, asked, Request(dampers=(name,)), thorough=False)
+        assert plan.recipe.dampers == (name,)
+
+
+def test_a_hole_in_the_shell_is_part_of_the_drum() -> None:
+    dried = replace(OWNED_KICK, port_in=None, shell_hole_in=4.0)
+    closed = replace(OWNED_KICK, port_in=None)
+    whole, holed = (predict(model(d), 80.0, 90.0).sustain.value for d in (closed, dried))
+    assert holed < whole
+
+
+def test_the_doubt_of_a_pitch_is_least_of_toms_and_most_of_kicks() -> None:
+    def doubt(owned: OwnedDrum, batter: float, reso: float) -> float:
+        return predict(model(owned), batter, reso).drum_pitch_sd_cents
+
+    tom, kick = doubt(OWNED_TOM, 200.0, 220.0), doubt(OWNED_KICK, 80.0, 90.0)
+    low, high = doubt(OWNED_SNARE, 250.0, 300.0), doubt(OWNED_SNARE, 420.0, 480.0)
+    assert tom < 60.0 < kick
+    assert tom < low < high
+
+
+def test_a_plan_is_said_in_one_sentence() -> None:
+    said = plan_sentence(
+        "tom", batter="double-coated", reso="single-clear", port_in=None, semitones=4.0,
+        dampers=("gel-pad",), pitch_hz=132.4, apart={"sustain": 1.4, "length": 0.8, "pitch": 0.0},
+    )  # fmt: skip
+    assert said == (
+        "Coated double ply over clear single ply, reso a third above the batter, gel pad near the "
+        "edge: 132 Hz, a little longer than the record."
+    )
+    kick = plan_sentence(
+        "kick", batter="single-clear", reso=None, port_in=None, semitones=0.0, dampers=(),
+        pitch_hz=55.0, apart={},
+    )  # fmt: skip
+    assert kick.startswith("Clear single ply, no front head, nothing on it: 55 Hz")
+    assert against_record({"click": 0.2, "ring": -0.9}) == "as on the record"
+    assert against_record({"click": -5.0, "ring": 2.5}) == (
+        "much darker and with more ring than the record"
+    )
+
+
+@pytest.mark.parametrize("row", constructions().values(), ids=lambda c: c.id)
+def test_every_head_of_the_catalogue_can_be_said(row: object) -> None:
+    assert getattr(row, "spoken", ""), "a head is said by how it is made"
