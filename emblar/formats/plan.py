@@ -14,7 +14,7 @@ from emblar.core.acoustics.strike import on_surface
 from emblar.core.catalogue import construction, damper, strike, wires
 from emblar.core.notes import spread_hz
 from emblar.core.planning.kit import stroke_on, wearing
-from emblar.core.planning.plan_drum import DrumPlan
+from emblar.core.planning.plan_drum import DrumPlan, Other
 from emblar.core.planning.sentence import plan_sentence
 from emblar.core.planning.steps import steps
 from emblar.core.quantities import Measured
@@ -72,6 +72,8 @@ class DrumPlanFile(Strict):
     reasons: list[WhyFile]
     schools: list[SideFile]
     others: list[OtherFile]
+    sounds: list[OtherFile] = Field(default_factory=list)
+    """The same tuning with other muffling."""
     cautions: list[str]
     drum: ShelfDrumFile | None = None
     """The drum as it was when it was planned."""
@@ -119,6 +121,18 @@ class DrumPlanFile(Strict):
         return on_surface(struck, film, prior_coefficients())
 
 
+def _other(one: Other) -> OtherFile:
+    return OtherFile(
+        name=one.name,
+        says=one.says,
+        recipe=recipe_file(one.weighed.recipe),
+        score=one.weighed.total,
+        minutes=one.weighed.minutes,
+        bought=list(one.weighed.bought),
+        moves=one.moves,
+    )
+
+
 def drum_plan_file(plan: DrumPlan) -> DrumPlanFile:
     """Return a plan as written to a file."""
     recipe, row = plan.recipe, plan.weighed
@@ -149,18 +163,8 @@ def drum_plan_file(plan: DrumPlan) -> DrumPlanFile:
         range_hz=plan.range_hz,
         reasons=[WhyFile(**asdict(reason)) for reason in plan.reasons],
         schools=[SideFile(**asdict(school)) for school in plan.schools],
-        others=[
-            OtherFile(
-                name=other.name,
-                says=other.says,
-                recipe=recipe_file(other.weighed.recipe),
-                score=other.weighed.total,
-                minutes=other.weighed.minutes,
-                bought=list(other.weighed.bought),
-                moves=other.moves,
-            )
-            for other in plan.others
-        ],
+        others=[_other(one) for one in plan.others],
+        sounds=[_other(one) for one in plan.sounds],
         cautions=list(plan.cautions),
         drum=ShelfDrumFile(**asdict(plan.owned)),
     )

@@ -8,6 +8,7 @@ from emblar.formats.analysis import AnalysisFile
 from emblar.formats.brief import BriefFile
 from emblar.formats.comparison import ComparisonFile, MovesAsked, MovesFile
 from emblar.formats.drum import DrumFile, PredictionFile
+from emblar.formats.evening import EveningFile, EveningPlanFile
 from emblar.formats.kitplan import KitPlanFile
 from emblar.formats.log import LogFile
 from emblar.formats.plan import DrumPlanFile
@@ -21,6 +22,8 @@ SCHEMAS: dict[str, type[BaseModel]] = {
     "emblar.brief-1": BriefFile,
     "emblar.comparison-1": ComparisonFile,
     "emblar.drum-1": DrumFile,
+    "emblar.evening-1": EveningFile,
+    "emblar.evening-plan-1": EveningPlanFile,
     "emblar.kitplan-1": KitPlanFile,
     "emblar.log-1": LogFile,
     "emblar.moves-1": MovesAsked,

@@ -19,7 +19,7 @@ from emblar.core.planning.alike import alike_toms, family
 from emblar.core.planning.brief import Brief
 from emblar.core.planning.kit import OwnedDrum, model
 from emblar.core.planning.plan_drum import Request, plan_drum
-from emblar.core.planning.sentence import against_record, plan_sentence
+from emblar.core.planning.sentence import against_record, interval_words, plan_sentence
 from emblar.core.planning.steps import steps
 from emblar.core.planning.target import Target
 from emblar.core.planning.weighing import Recipe, Weighed
@@ -142,3 +142,28 @@ def test_a_plan_is_said_in_one_sentence() -> None:
 @pytest.mark.parametrize("row", constructions().values(), ids=lambda c: c.id)
 def test_every_head_of_the_catalogue_can_be_said(row: object) -> None:
     assert getattr(row, "spoken", ""), "a head is said by how it is made"
+
+
+def test_how_far_off_is_said_as_an_interval() -> None:
+    assert interval_words(-398.0) == "a third too low"
+    assert interval_words(240.0) == "about a tone too high"
+    assert interval_words(30.0) == "30 ct too high"
+    assert interval_words(-1590.0) == "an octave and a third too low"
+
+
+@pytest.mark.parametrize("owned", [OWNED_TOM, OWNED_SNARE, OWNED_KICK], ids=lambda o: o.kind)
+def test_one_tuning_has_other_sounds_without_a_key(owned: OwnedDrum) -> None:
+    pitch = {"kick": 56.0, "snare": 190.0, "tom": 125.0}[owned.kind]
+    asked = target("tom-1" if owned.kind == "tom" else owned.kind, pitch=pitch, length=0.2)
+    plan = plan_drum(owned, asked, Request(), thorough=False)
+    assert plan.sounds
+    lengths = {s.name: s.weighed.card["length"] for s in plan.sounds}
+    for sound in plan.sounds:
+        recipe = sound.weighed.recipe
+        same = replace(recipe, dampers=plan.recipe.dampers, batter_hz=0.0, reso_hz=None)
+        assert same == replace(plan.recipe, batter_hz=0.0, reso_hz=None)
+        assert recipe.batter_hz == pytest.approx(plan.recipe.batter_hz, rel=0.02)
+    if "more open" in lengths:
+        assert lengths["more open"] > plan.weighed.card["length"]
+    if "drier" in lengths:
+        assert lengths["drier"] < plan.weighed.card["length"]

@@ -16,6 +16,7 @@ from emblar.core.planning.kit import OwnedDrum, check_range, model, wearing
 from emblar.core.planning.predicted import predicted_card
 from emblar.core.planning.recipe import Relation, relation_of, workable_range_hz
 from emblar.core.planning.search import DrumSearch, Locks, Port
+from emblar.core.planning.sounds import other_sounds
 from emblar.core.planning.steps import steps
 from emblar.core.planning.target import Target
 from emblar.core.planning.weighing import Recipe, Weighed
@@ -79,6 +80,8 @@ class DrumPlan:
     reasons: tuple[Reason, ...]
     schools: tuple[School, ...]
     others: tuple[Other, ...]
+    sounds: tuple[Other, ...]
+    """The same tuning with other muffling."""
     card: dict[str, Measured]
     target: dict[str, Measured]
     missing: dict[str, str]
@@ -236,6 +239,11 @@ class _Search:
             0, self.asked, self.shelf, self.brief, self.weights, self.request.locks()
         )
 
+    def _free(self) -> DrumSearch:
+        """Return the search with nothing asked of the muffling."""
+        locks = replace(self.request.locks(), dampers=None)
+        return DrumSearch(0, self.asked, self.shelf, self.brief, self.weights, locks)
+
     def found(self, *, thorough: bool) -> list[Weighed]:
         """Return the best recipes, best first."""
         search = self.search
@@ -275,6 +283,10 @@ class _Search:
             reasons=tuple(explain.reasons()),
             schools=tuple(explain.schools()),
             others=tuple(_others(best, found)),
+            sounds=tuple(
+                Other(sound.name, sound.says, sound.weighed, _moves(sound.weighed, row))
+                for sound in other_sounds(row, self._free())
+            ),
             card=predicted_card(prediction, owned.kind),
             target=dict(self.target.values),
             missing=dict(self.target.missing),
@@ -380,14 +392,18 @@ def _others(best: Weighed, found: list[Weighed]) -> list[Other]:
             continue
         if name == "buy nothing" and (row.bought or not best.bought):
             continue
-        moves = {
-            n: steps()[n].apart(v, best.card[n])
-            for n, v in row.card.items()
-            if n in best.card and n != "pitch"
-        }
-        moves = {n: v for n, v in moves.items() if abs(v) >= LEAST_STEPS}
-        out.append(Other(name, says, row, moves))
+        out.append(Other(name, says, row, _moves(row, best)))
     return out
+
+
+def _moves(row: Weighed, than: Weighed) -> dict[str, float]:
+    """Return what a recipe moves against another, in audible steps; what is not heard left out."""
+    moves = {
+        n: steps()[n].apart(v, than.card[n])
+        for n, v in row.card.items()
+        if n in than.card and n != "pitch"
+    }
+    return {n: v for n, v in moves.items() if abs(v) >= LEAST_STEPS}
 
 
 def _found(owned: OwnedDrum, recipe: Recipe) -> list[str]:

@@ -434,6 +434,14 @@ class DrumSearch(Weigher):
         again = self.weighed(field, options_of(list(rows)), wish)
         return sorted(again, key=lambda w: w.total)
 
+    def single_dampers(self) -> tuple[tuple[str, ...], ...]:
+        """Return nothing, and every damper by itself that may lie on this drum."""
+        kind, size = self.owned.kind, self.owned.diameter_in
+        own = [d for d in dampers_for(kind) if not d.only_if_asked and d.least_in <= size]
+        two = self.owned.reso is not None
+        free = [d for d in own if d.eased == 1.0 and (d.side == "batter" or two)]
+        return ((), *((d.id,) for d in free))
+
     def dressed_alike(self, recipes: Sequence[Recipe], wish: float) -> list[Weighed | None]:
         """Return recipes weighed that may be worn here: locked dampers stay, legs need a floor."""
         held, size = self.locks.dampers, self.owned.diameter_in

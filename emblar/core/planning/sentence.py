@@ -13,7 +13,8 @@ from emblar.core.planning.steps import steps
 
 INTERVALS = {
     1: "a semitone", 2: "a tone", 3: "a minor third", 4: "a third", 5: "a fourth",
-    6: "a tritone", 7: "a fifth", 12: "an octave",
+    6: "a tritone", 7: "a fifth", 8: "a minor sixth", 9: "a sixth", 10: "a minor seventh",
+    11: "a seventh", 12: "an octave",
 }  # fmt: skip
 SAID_FROM, PLAIN_FROM, MUCH_FROM = 1.0, 2.0, 4.0
 """Audible steps from which a difference is said, is more than a little, and is a lot."""
@@ -21,6 +22,7 @@ MOST_SAID = 2
 UNSAID, COUNTED = ("pitch", "bend"), ("ring", "wires")
 """What the sentence leaves out; what there is more of rather than what is more."""
 MOST_DAMPERS = 3
+NEARLY_SEMITONES = 0.2
 
 
 def plan_sentence(
@@ -77,6 +79,22 @@ def relation_words(kind: Kind, semitones: float) -> str:
     size = INTERVALS.get(whole, f"{abs(semitones):g} semitones")
     side = "above" if semitones > 0.0 else "below"
     return f"{head_name(kind, 'reso')} {size} {side} the batter"
+
+
+def interval_words(cents_: float) -> str:
+    """Return how far off a pitch is as an interval: ``a third too low``; cents where it is less."""
+    semitones = abs(cents_) / 100.0
+    way = "high" if cents_ > 0.0 else "low"
+    whole = round(semitones)
+    if whole < 1:
+        return f"{abs(cents_):.0f} ct too {way}"
+    octaves, rest = divmod(whole, 12)
+    size = INTERVALS.get(rest, f"{rest} semitones") if rest else ""
+    if octaves:
+        told = "an octave" if octaves == 1 else f"{octaves} octaves"
+        size = f"{told} and {size}" if size else told
+    near = "" if abs(semitones - whole) < NEARLY_SEMITONES else "about "
+    return f"{near}{size} too {way}"
 
 
 def _dampers(ids: Sequence[str]) -> str:

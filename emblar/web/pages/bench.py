@@ -14,6 +14,7 @@ from emblar.core.catalogue import construction, damper, wire_settings
 from emblar.core.naming import counted
 from emblar.core.notes import cents, nearest_note, spread_hz
 from emblar.core.planning.kit import model, wearing
+from emblar.core.planning.sentence import interval_words
 from emblar.core.tuning.diagnosis import cause_texts
 from emblar.core.tuning.procedure import Job, JobText, job_texts
 from emblar.formats.turn_words import WHY_DONE, move_words, turn_words
@@ -327,7 +328,9 @@ def _numbers(at: HeadNow | None) -> str:
         return f"goal {at.goal_hz:.1f} Hz" if at is not None else ""
     told = [c for c in _cents(at) if c is not None]
     spread = max(told) - min(told) if told else at.found.spread_cents
-    return f"mean {at.hz:.1f} of {at.goal_hz:.1f} Hz · spread {spread:.0f} ct"
+    off = cents(at.hz, at.goal_hz)
+    far = f" · {interval_words(off)}" if abs(off) >= 90.0 else ""
+    return f"mean {at.hz:.1f} of {at.goal_hz:.1f} Hz{far} · spread {spread:.0f} ct"
 
 
 def _ladder(now: Bench, side: Side | None) -> Markup:

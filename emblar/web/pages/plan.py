@@ -21,10 +21,11 @@ from emblar.core.catalogue import (
 from emblar.core.naming import voice_title
 from emblar.core.planning.plan_drum import Request
 from emblar.core.planning.recipe import relation_of
+from emblar.core.planning.sentence import once_long
 from emblar.core.planning.steps import Step, steps
 from emblar.core.planning.weighing import RENDERED
 from emblar.formats.drum import QuantityFile
-from emblar.formats.plan import DrumPlanFile
+from emblar.formats.plan import DrumPlanFile, OtherFile
 from emblar.store.kit import KitDrum
 from emblar.store.plans import PlanInfo
 from emblar.web.drawing.ladder import Ladder, ladder
@@ -167,6 +168,8 @@ class PlanPage:
     versions: tuple[VersionRow, ...] = ()
     taps: tuple[HearButton, ...] = ()
     """How a tap sounds on each planned head: what to tune to."""
+    sounds: tuple[OtherRow, ...] = ()
+    """Other sounds of the same tuning."""
     sentence: str = ""
     """The plan as a tech says it."""
     readings: tuple[ReadingRow, ...] = ()
@@ -226,6 +229,7 @@ def _plan_page(around: Frame) -> PlanPage:
         reasons=tuple(reason.text for reason in file.reasons),
         schools=_schools(file),
         others=_others(file),
+        sounds=_sounds(file),
         scores=_scores(file),
         cautions=tuple(file.cautions),
         record_play=_record_play(around, file.voice),
@@ -454,30 +458,45 @@ def _schools(file: DrumPlanFile) -> tuple[SchoolTable, ...]:
 def _others(file: DrumPlanFile) -> tuple[OtherRow, ...]:
     rows = []
     for other in file.others:
-        recipe = other.recipe
-        what = [construction(recipe.batter).name]
-        what += [damper(d).name for d in recipe.dampers] or ["nothing on it"]
-        moved = sorted(other.moves, key=lambda n: -abs(other.moves[n]))[:3]
-        words = [_moved(n, other.moves[n]) for n in moved]
-        rows.append(
-            OtherRow(
-                other.name,
-                other.says,
-                f"{', '.join(what)}: {', '.join(words) or 'sounds alike'}",
-                _cost(other.score - file.score, other.minutes, len(other.bought)),
-                (
-                    ("relation", relation_of(recipe.semitones)),
-                    ("semitones", f"{recipe.semitones:g}"),
-                    ("was", relation_of(recipe.semitones)),
-                    ("batter", recipe.batter),
-                    ("reso", recipe.reso or ""),
-                    ("damper", ",".join(recipe.dampers) or "none"),
-                    ("striker", recipe.striker),
-                    ("wires", recipe.wires if file.kind == "snare" else ""),
-                ),
-            )
-        )
+        made = construction(other.recipe.batter).name
+        what = ", ".join([made, *_worn(other)])
+        cost = _cost(other.score - file.score, other.minutes, len(other.bought))
+        rows.append(_other_row(file, other, what, cost))
     return tuple(rows)
+
+
+def _sounds(file: DrumPlanFile) -> tuple[OtherRow, ...]:
+    """Return the other sounds of the same tuning."""
+    return tuple(
+        _other_row(file, sound, " and ".join(_worn(sound)), "No key needed")
+        for sound in file.sounds
+    )
+
+
+def _worn(other: OtherFile) -> list[str]:
+    return [damper(d).name for d in other.recipe.dampers] or ["nothing on it"]
+
+
+def _other_row(file: DrumPlanFile, other: OtherFile, what: str, cost: str) -> OtherRow:
+    recipe = other.recipe
+    moves = once_long(other.moves)
+    words = [_moved(n, moves[n]) for n in sorted(moves, key=lambda n: -abs(moves[n]))[:3]]
+    return OtherRow(
+        other.name,
+        other.says,
+        f"{what}: {', '.join(words) or 'sounds alike'}",
+        cost,
+        (
+            ("relation", relation_of(recipe.semitones)),
+            ("semitones", f"{recipe.semitones:g}"),
+            ("was", relation_of(recipe.semitones)),
+            ("batter", recipe.batter),
+            ("reso", recipe.reso or ""),
+            ("damper", ",".join(recipe.dampers) or "none"),
+            ("striker", recipe.striker),
+            ("wires", recipe.wires if file.kind == "snare" else ""),
+        ),
+    )
 
 
 def _cost(worse: float, minutes: float, buys: int) -> str:

@@ -1,0 +1,29 @@
+"""``emblar evening``: the work until the downbeat, without the database."""
+
+import sys
+from pathlib import Path
+from typing import Annotated
+
+import typer
+
+from emblar.core.errors import InputError
+
+
+def evening_command(
+    evening: Annotated[Path, typer.Argument(help="An evening as emblar.evening/1 JSON")],
+    ics: Annotated[
+        Path | None, typer.Option(help="Where the schedule goes as an iCalendar file")
+    ] = None,
+) -> None:
+    """Say when to do which job so that all is done by the downbeat, and what is dropped."""
+    from emblar.cli.files import read_json
+    from emblar.formats.evening import EveningFile, evening_ics, plan_evening
+
+    file = read_json(evening, EveningFile)
+    plan = plan_evening(file)
+    if ics is not None:
+        try:
+            ics.write_bytes(evening_ics(file, plan))
+        except OSError as error:
+            raise InputError(f"{ics} cannot be written: {error.strerror}.") from error
+    sys.stdout.write(plan.model_dump_json(by_alias=True, indent=2) + "\n")

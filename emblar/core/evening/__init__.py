@@ -1,0 +1,1 @@
+"""The evening's work backwards from the downbeat."""

@@ -1,0 +1,64 @@
+"""One tuning, other sounds: what changes if only the muffling does, between two songs.
+
+Conventions
+-----------
+Heads, relation, stick and wires stay, and so do the lugs: what would move the pitch by more than
+``STAYS_CENTS`` is left out. Distances are in audible steps from the planned sound.
+"""
+
+from collections.abc import Sequence
+from dataclasses import dataclass, replace
+
+from emblar.core.notes import cents
+from emblar.core.planning.search import DrumSearch
+from emblar.core.planning.steps import steps
+from emblar.core.planning.weighing import Weighed
+
+STAYS_CENTS = 30.0
+LEAST_STEPS = 1.0
+DRIER_STEPS = 3.0
+"""A drier sound is about so many steps shorter than the planned one."""
+
+
+@dataclass(frozen=True, slots=True)
+class Sound:
+    """Another sound of the same tuning: its name, what it is for, and the recipe."""
+
+    name: str
+    says: str
+    weighed: Weighed
+
+
+def other_sounds(chosen: Weighed, search: DrumSearch) -> list[Sound]:
+    """Return a more open, a drier and the driest sound of the same tuning, where there are such."""
+    recipe = chosen.recipe
+    sets = [one for one in search.single_dampers() if one != recipe.dampers]
+    recipes = [replace(recipe, dampers=one) for one in sets]
+    rows = [
+        row
+        for row in search.dressed_alike(recipes, chosen.card["pitch"])
+        if row is not None and abs(cents(row.recipe.batter_hz, recipe.batter_hz)) < STAYS_CENTS
+    ]
+    longer = {row.recipe.dampers: _longer(row, chosen) for row in rows}
+    found: list[Sound] = []
+    longest = max(rows, key=lambda r: longer[r.recipe.dampers], default=None)
+    if longest is not None and longer[longest.recipe.dampers] >= LEAST_STEPS:
+        found.append(Sound("more open", "for a stage or a large room", longest))
+    found += _drier(rows, longer)
+    return found
+
+
+def _drier(rows: Sequence[Weighed], longer: dict[tuple[str, ...], float]) -> list[Sound]:
+    shorter = [r for r in rows if longer[r.recipe.dampers] <= -LEAST_STEPS]
+    if not shorter:
+        return []
+    near = min(shorter, key=lambda r: (abs(longer[r.recipe.dampers] + DRIER_STEPS), r.total))
+    found = [Sound("drier", "for close microphones", near)]
+    least = min(shorter, key=lambda r: longer[r.recipe.dampers])
+    if longer[least.recipe.dampers] < longer[near.recipe.dampers] - DRIER_STEPS:
+        found.append(Sound("driest", "a thump, hardly a note", least))
+    return found
+
+
+def _longer(row: Weighed, than: Weighed) -> float:
+    return steps()["length"].apart(row.card["length"], than.card["length"])
