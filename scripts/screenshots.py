@@ -32,6 +32,7 @@ VIEWS = {
     "match": "/sessions/1/match?sel=d4",
     "practice": "/practice",
     "sheet": "/sessions/1/sheet",
+    "evening": "/sessions/1/evening",
     "readings": "/sessions/1/listen?sel=kick",
 }
 

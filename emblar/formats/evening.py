@@ -23,12 +23,14 @@ class EveningJobFile(Strict):
     may_drop: bool = False
     steps_lost: float = Field(default=0.0, ge=0.0, le=1000.0)
     """What leaving it out costs, in audible steps."""
+    follows: list[str] = Field(default_factory=list)
+    """Jobs that come before it where they are done at all; dropping them takes nothing with it."""
 
     def job(self) -> WorkJob:
         """Return the job for the scheduler."""
         return WorkJob(
             self.id, self.minutes, tuple(self.after), tuple(dict.fromkeys(self.needs)),
-            self.settle_minutes, self.may_drop, self.steps_lost,
+            self.settle_minutes, self.may_drop, self.steps_lost, tuple(self.follows),
         )  # fmt: skip
 
 

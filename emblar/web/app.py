@@ -11,6 +11,7 @@ from emblar.web.errors import add_error_handlers
 from emblar.web.routers import (
     bench,
     brief,
+    evening,
     kit,
     listen,
     log,
@@ -44,6 +45,7 @@ def create_app() -> FastAPI:
         bench,
         match,
         sheet,
+        evening,
         shelf,
         practice,
         log,

@@ -8,8 +8,9 @@ it settles. A job that waits for a dropped one is dropped, too. Best is: fewest 
 then the latest begin. Solved exactly by CP-SAT (constraint programming over optional intervals).
 """
 
-from collections.abc import Mapping, Sequence
+from collections.abc import Collection, Mapping, Sequence
 from dataclasses import dataclass
+from typing import Any
 
 from ortools.sat.python import cp_model
 
@@ -18,7 +19,7 @@ from emblar.core.errors import InputError, NoSolutionError
 STEP_PARTS = 1000
 """Audible steps are counted in thousandths."""
 LONGEST_SEARCH_S = 20.0
-TIDYING_S = 0.3
+TIDYING_S = 0.6
 WORKERS = 2
 MOST_JOBS = 500
 LONGEST_EVENING_MIN = 14 * 24 * 60
@@ -34,8 +35,8 @@ class WorkJob:
         Its name, each once.
     minutes, settle_minutes
         How long it takes, and how long what waits for it has to wait beyond its end.
-    after
-        Jobs that must be done before.
+    after, follows
+        Jobs that must be done before; jobs that come before where they are done at all.
     needs
         Resources of which it takes one unit each.
     may_drop, steps_lost
@@ -49,6 +50,7 @@ class WorkJob:
     settle_minutes: int = 0
     may_drop: bool = False
     steps_lost: float = 0.0
+    follows: tuple[str, ...] = ()
 
 
 @dataclass(frozen=True, slots=True)
@@ -110,7 +112,7 @@ def check(evening: Evening) -> None:
             raise InputError(f"jobs: “{job.id}” is there twice; give each its own name.")
         known.add(job.id)
     for job in evening.jobs:
-        for other in job.after:
+        for other in (*job.after, *job.follows):
             if other not in known:
                 raise InputError(f"jobs: “{job.id}” waits for “{other}”, which is no job.")
         for need in job.needs:
@@ -120,7 +122,7 @@ def check(evening: Evening) -> None:
 
 
 def _check_cycles(jobs: Sequence[WorkJob]) -> None:
-    after = {job.id: job.after for job in jobs}
+    after = {job.id: (*job.after, *job.follows) for job in jobs}
     done: set[str] = set()
 
     def visit(name: str, way: tuple[str, ...]) -> None:
@@ -165,6 +167,10 @@ class _Model:
                 self.model.add_implication(self.kept[job.id], self.kept[name])
                 ready = self.start[name] + before.minutes + before.settle_minutes
                 self.model.add(self.start[job.id] >= ready).only_enforce_if(self.kept[job.id])
+            for name in job.follows:
+                ready = self.start[name] + by_id[name].minutes
+                both = [self.kept[job.id], self.kept[name]]
+                self.model.add(self.start[job.id] >= ready).only_enforce_if(both)
         for need, units in evening.resources.items():
             own = [intervals[job.id] for job in evening.jobs if need in job.needs]
             if own and units == 1:
@@ -194,7 +200,7 @@ class _Model:
         return round(solver.objective_value) if solver is not None else None
 
     def latest_begin(self, lost: int) -> Schedule:
-        """Return the schedule that begins latest at a loss; of as good ones a full and early one."""
+        """Return the schedule that begins latest at a loss; of as good ones the fullest."""
         self.model.add(self.lost <= lost)
         begin = self.model.new_int_var(0, self.horizon, "begin")
         for name, start in self.start.items():
@@ -212,15 +218,37 @@ class _Model:
             raise NoSolutionError("No schedule was found in time. Leave some jobs out.")
         found = self._told(solver)
         self.model.add(begin >= solver.value(begin))
+        for kept in (self._with_free(found), found.starts):
+            # One thing finished before the next is begun, where that ends as well.
+            in_order = _in_order(self.evening, kept)
+            if found.begin is not None and min(in_order.values()) >= found.begin:
+                return self._schedule(in_order)
         for name, start in self.start.items():
             self.model.add_hint(start, solver.value(start))
             self.model.add_hint(self.kept[name], solver.value(self.kept[name]))
-        # As good ones: the fewest dropped, then each as early as it can be.
+        # As good ones: the fewest dropped, one thing finished before the next is begun, and early.
         dropped = sum(1 - kept for kept in self.kept.values())
         most = len(self.start) * self.horizon + 1
-        self.model.minimize(dropped * most + sum(self.start.values()))
+        held = self._held()
+        self.model.minimize((dropped * most + held) * most + sum(self.start.values()))
         tidied = self._solved(TIDYING_S)
         return self._told(tidied) if tidied is not None else found
+
+    def _held(self) -> Any:
+        """Return for how many minutes what there is one of is held together, first to last job."""
+        total: Any = 0
+        for need, units in self.evening.resources.items():
+            own = [job for job in self.evening.jobs if need in job.needs]
+            if units != 1 or len(own) < 2 or len(own) == len(self.evening.jobs):
+                continue
+            first = self.model.new_int_var(0, self.horizon, f"first {need}")
+            last = self.model.new_int_var(0, self.horizon, f"last {need}")
+            for job in own:
+                kept = self.kept[job.id]
+                self.model.add(first <= self.start[job.id]).only_enforce_if(kept)
+                self.model.add(last >= self.start[job.id] + job.minutes).only_enforce_if(kept)
+            total += last - first
+        return total
 
     def shortest(self) -> int | None:
         """Return the least minutes in which all of it is done, None if it was not found in time."""
@@ -232,14 +260,63 @@ class _Model:
         solver = self._solved()
         return solver.value(last) if solver is not None else None
 
+    def _with_free(self, found: Schedule) -> list[str]:
+        """Return what is done, and what was dropped though leaving it out is worth nothing."""
+        names = set(found.starts)
+        for job in self.evening.jobs:
+            if job.steps_lost == 0.0 and names.issuperset(job.after):
+                names.add(job.id)
+        return list(names)
+
     def _told(self, solver: cp_model.CpSolver) -> Schedule:
         kept = [job for job in self.evening.jobs if solver.value(self.kept[job.id])]
-        names = {job.id for job in kept}
-        dropped = [job for job in self.evening.jobs if job.id not in names]
-        starts = {job.id: int(solver.value(self.start[job.id])) for job in kept}
+        return self._schedule({job.id: int(solver.value(self.start[job.id])) for job in kept})
+
+    def _schedule(self, starts: Mapping[str, int]) -> Schedule:
+        dropped = [job for job in self.evening.jobs if job.id not in starts]
         ordered = dict(sorted(starts.items(), key=lambda row: row[1]))
         lost = sum(job.steps_lost for job in dropped)
         return Schedule(ordered, tuple(job.id for job in dropped), lost)
+
+
+def _in_order(evening: Evening, kept: Collection[str]) -> dict[str, int]:
+    """Return starts of jobs put in one by one in the order they come, the last at the downbeat."""
+    jobs = {job.id: job for job in evening.jobs if job.id in kept}
+    starts: dict[str, int] = {}
+    todo = list(jobs)
+    while todo:
+        name = next(n for n in todo if all(o in starts or o not in jobs for o in _before(jobs[n])))
+        todo.remove(name)
+        job = jobs[name]
+        ready = [starts[o] + jobs[o].minutes + jobs[o].settle_minutes for o in job.after]
+        ready += [starts[o] + jobs[o].minutes for o in job.follows if o in starts]
+        at = max(ready, default=0)
+        while not _free(evening, jobs, starts, job, at):
+            at += 1
+        starts[name] = at
+    last = max((at + jobs[name].minutes for name, at in starts.items()), default=0)
+    return {name: at + evening.minutes - last for name, at in starts.items()}
+
+
+def _before(job: WorkJob) -> tuple[str, ...]:
+    return (*job.after, *job.follows)
+
+
+def _free(
+    evening: Evening, jobs: Mapping[str, WorkJob], starts: Mapping[str, int], job: WorkJob, at: int
+) -> bool:
+    """Whether every need of a job has a unit free for all of its minutes."""
+    stop = at + job.minutes
+    for need in job.needs:
+        busy = [
+            (s, s + jobs[n].minutes)
+            for n, s in starts.items()
+            if need in jobs[n].needs and s < stop and s + jobs[n].minutes > at
+        ]
+        moments = [at, *(s for s, _ in busy if s > at)]
+        if any(sum(s <= m < e for s, e in busy) >= evening.resources[need] for m in moments):
+            return False
+    return True
 
 
 def _what_cannot_fit(evening: Evening) -> str:

@@ -1,0 +1,132 @@
+"""Evening: the session's work from now until the downbeat."""
+
+from dataclasses import dataclass
+from datetime import datetime, timedelta
+
+from emblar.actions.kit import kit
+from emblar.actions.plan import latest_plan
+from emblar.actions.scope import Scope, in_session
+from emblar.actions.sessions import asked_of, one_session
+from emblar.core.acoustics.drum import Side
+from emblar.core.catalogue import construction
+from emblar.core.errors import EmblarError, InputError
+from emblar.core.evening.kit_jobs import DrumWork, EveningJob, kit_evening, kit_jobs
+from emblar.core.evening.schedule import Schedule, schedule
+from emblar.core.tuning.procedure import Work
+from emblar.formats.bench import BenchFile
+from emblar.formats.evening import EveningFile, EveningJobFile, evening_ics, evening_plan_file
+from emblar.formats.plan import DrumPlanFile
+from emblar.formats.stored import lenient
+from emblar.settings import now
+from emblar.store import bench as bench_store
+from emblar.store.kit import KitDrum
+
+LONGEST = timedelta(hours=36)
+NO_DOWNBEAT = "Say in Brief when the downbeat is: the evening is planned backwards from it."
+TOO_LATE = "The downbeat has passed. Give a new one in Brief to plan what is left."
+NO_PLAN = "Nothing is planned yet, so there is no work to plan. Plan the kit first."
+
+
+@dataclass(frozen=True, slots=True)
+class EveningView:
+    """The work until the downbeat: when it starts, the jobs, and their schedule or why not."""
+
+    start: datetime
+    downbeat: datetime
+    hands: int
+    jobs: tuple[EveningJob, ...]
+    done: dict[str, int]
+    """How many jobs of each drum are done."""
+    schedule: Schedule | None
+    problem: str = ""
+
+
+def evening(scope: Scope, session_id: int) -> EveningView:
+    """Return the work of a session from now until its downbeat.
+
+    Raises
+    ------
+    InputError
+        There is no plan, or no downbeat that lies ahead.
+    """
+    session = one_session(scope, session_id)
+    plan, asked = latest_plan(scope, session_id), asked_of(session)
+    if plan is None or not plan.drums:
+        raise InputError(NO_PLAN)
+    if session.downbeat_at is None:
+        raise InputError(NO_DOWNBEAT)
+    downbeat = session.downbeat_at.astimezone().replace(second=0, microsecond=0)
+    start = (now().astimezone() + timedelta(seconds=59)).replace(second=0, microsecond=0)
+    if downbeat <= start:
+        raise InputError(TOO_LATE)
+    start = max(start, downbeat - LONGEST)
+    drums = [(d, plan.drums[d.id]) for d in kit(scope, session_id) if d.id in plan.drums]
+    with in_session(scope, session_id) as db:
+        files = [
+            lenient(BenchFile, bench_store.get(db, session_id, d.drum_id), "The work so far")
+            for d, _ in drums
+        ]
+    work = [
+        _work(drum, file, frozenset(own.jobs))
+        for (drum, file), own in zip(drums, files, strict=True)
+    ]
+    found = tuple(kit_jobs(work))
+    done = {drum.name: len(drum.done) for drum in work}
+    minutes = int((downbeat - start).total_seconds() // 60)
+    try:
+        told = schedule(kit_evening(minutes, asked.hands, found))
+    except EmblarError as error:
+        return EveningView(start, downbeat, asked.hands, found, done, None, str(error))
+    return EveningView(start, downbeat, asked.hands, found, done, told)
+
+
+def _work(drum: KitDrum, plan: DrumPlanFile, done: frozenset[str]) -> DrumWork:
+    pairs: tuple[tuple[Side, str | None, str | None], ...] = (
+        ("reso", plan.reso, drum.owned.reso), ("batter", plan.batter, drum.owned.batter),
+    )  # fmt: skip
+    changes: dict[Side, bool] = {
+        side: construction(head).may_crack_collar
+        for side, head, here in pairs
+        if head is not None and (head != here or f"mount-{side}" in done)
+    }
+    off = plan.reso is None and drum.owned.reso is not None
+    work = Work(plan.kind, changes, plan.reso is not None, bool(plan.dampers), off)
+    scores = [
+        reason.numbers["score_without"] - reason.numbers["score"]
+        for reason in plan.reasons
+        if reason.about == "damper" and "score_without" in reason.numbers
+    ]
+    return DrumWork(drum.owned.name, work, done, max(sum(scores), 0.1))
+
+
+def evening_file(view: EveningView) -> EveningFile:
+    """Return an evening as ``emblar.evening/1``, times of this machine."""
+    found = kit_evening(1, view.hands, view.jobs)
+    return EveningFile(
+        start=view.start.replace(tzinfo=None),
+        downbeat=view.downbeat.replace(tzinfo=None),
+        resources=dict(found.resources),
+        jobs=[
+            EveningJobFile(
+                id=job.id, minutes=job.minutes, after=list(job.after), needs=list(job.needs),
+                settle_minutes=job.settle_minutes, may_drop=job.may_drop,
+                steps_lost=job.steps_lost, follows=list(job.follows),
+            )
+            for job in found.jobs
+        ],
+    )  # fmt: skip
+
+
+def evening_calendar(scope: Scope, session_id: int) -> bytes:
+    """Return a session's evening as an iCalendar file.
+
+    Raises
+    ------
+    InputError
+        It does not fit; the message says what would help.
+    """
+    view = evening(scope, session_id)
+    if view.schedule is None:
+        raise InputError(view.problem)
+    file = evening_file(view)
+    return evening_ics(file, evening_plan_file(view.schedule, file.start))

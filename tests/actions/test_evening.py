@@ -1,0 +1,103 @@
+"""Evening: the kit's work from now until the downbeat, less what is done."""
+
+from datetime import timedelta
+
+import pytest
+from icalendar import Calendar
+
+from emblar.actions import bench
+from emblar.actions.evening import evening, evening_calendar, evening_file
+from emblar.actions.kit import kit
+from emblar.actions.scope import HERE
+from emblar.actions.sessions import Brief, asked_of, change_brief, one_session
+from emblar.core.errors import InputError
+from emblar.formats.brief import AskFile
+from emblar.formats.evening import plan_evening
+from emblar.settings import now
+from emblar.web.pages.evening import evening_page
+
+pytestmark = pytest.mark.usefixtures("database")
+
+
+def downbeat(session: int, hours: float | None, *, hands: int = 1) -> None:
+    info = one_session(HERE, session)
+    asked = asked_of(info).model_copy(update={"hands": hands})
+    at = now().astimezone() + timedelta(hours=hours) if hours is not None else None
+    ask = AskFile.model_validate(asked.model_dump())
+    change_brief(HERE, session, Brief(info.name, artist=info.artist, downbeat_at=at, ask=ask))
+
+
+def test_the_evening_ends_at_the_downbeat_and_every_job_is_in_it(planned: int) -> None:
+    downbeat(planned, 6.0)
+    view = evening(HERE, planned)
+    assert view.schedule is not None
+    assert view.schedule.dropped == ()
+    drums = {job.drum for job in view.jobs}
+    assert drums == {"Rack 12", "Kick 22", "Snare 14"}
+    ends = [view.schedule.starts[j.work.id] + j.work.minutes for j in view.jobs]
+    assert max(ends) == int((view.downbeat - view.start).total_seconds() // 60)
+    for drum in drums:
+        own = [j.work.id for j in view.jobs if j.drum == drum]
+        starts = [view.schedule.starts[name] for name in own]
+        assert starts == sorted(starts), "the procedure's order"
+
+
+def test_two_begin_later_than_one(planned: int) -> None:
+    downbeat(planned, 6.0)
+    alone = evening(HERE, planned).schedule
+    downbeat(planned, 6.0, hands=2)
+    together = evening(HERE, planned).schedule
+    assert alone is not None
+    assert together is not None
+    assert (together.begin or 0) > (alone.begin or 0)
+
+
+def test_what_is_done_at_the_bench_is_taken_off(planned: int) -> None:
+    downbeat(planned, 6.0)
+    before = evening(HERE, planned)
+    slot = next(d for d, n in _slots(planned).items() if n == "Rack 12")
+    bench.finish_job(HERE, planned, slot, "as-found")
+    after = evening(HERE, planned)
+    assert len(after.jobs) == len(before.jobs) - 1
+    assert after.done["Rack 12"] == 1
+    assert not any(j.drum == "Rack 12" and j.job.id == "as-found" for j in after.jobs)
+
+
+def _slots(session: int) -> dict[int, str]:
+    return {d.id: d.owned.name for d in kit(HERE, session)}
+
+
+def test_a_short_evening_leaves_out_what_matters_least_and_says_so(planned: int) -> None:
+    downbeat(planned, 6.0)
+    whole = sum(job.work.minutes for job in evening(HERE, planned).jobs)
+    downbeat(planned, (whole - 5) / 60.0)
+    view = evening(HERE, planned)
+    assert view.schedule is not None
+    assert view.schedule.dropped
+    page = evening_page(view, planned, {})
+    assert "audible steps" in page.sentence
+    assert len(page.dropped) == len(view.schedule.dropped)
+    downbeat(planned, 0.2)
+    page = evening_page(evening(HERE, planned), planned, {})
+    assert "What may not be dropped takes" in page.problem
+
+
+def test_without_a_downbeat_ahead_it_says_what_is_missing(planned: int) -> None:
+    downbeat(planned, None)
+    with pytest.raises(InputError, match="Say in Brief when the downbeat is"):
+        evening(HERE, planned)
+    downbeat(planned, -1.0)
+    with pytest.raises(InputError, match="downbeat has passed"):
+        evening(HERE, planned)
+
+
+def test_the_file_and_the_calendar_say_the_same(planned: int) -> None:
+    downbeat(planned, 6.0)
+    view = evening(HERE, planned)
+    file = evening_file(view)
+    told = plan_evening(file)
+    assert view.schedule is not None
+    assert told.steps_lost == 0.0
+    assert set(told.starts) == set(view.schedule.starts)
+    events = Calendar.from_ical(evening_calendar(HERE, planned)).walk("VEVENT")
+    assert {str(e["summary"]) for e in events} == {*told.starts, "Downbeat"}
