@@ -1,6 +1,6 @@
 """Bench: what to do next on a drum, from its plan and from everything read and turned on it."""
 
-from collections.abc import Sequence
+from collections.abc import Callable, Sequence
 
 from sqlalchemy.orm import Session
 
@@ -242,6 +242,16 @@ def _planned(scope: Scope, session_id: int, slot_id: int) -> tuple[KitDrum, Drum
     if plan is None or slot_id not in plan.drums:
         raise InputError(PLAN_FIRST)
     return drum, plan.drums[slot_id], plan.version
+
+
+def change_work(
+    scope: Scope, session_id: int, slot_id: int, change: Callable[[BenchFile], None]
+) -> None:
+    """Change what is kept of the work on a drum; nobody else changes it meanwhile."""
+    with in_session(scope, session_id) as db:
+        drum, file = _locked(db, session_id, slot_id)
+        change(file)
+        store.keep(db, session_id, drum.drum_id, file.model_dump(by_alias=True))
 
 
 def _locked(db: Session, session_id: int, slot_id: int) -> tuple[KitDrum, BenchFile]:

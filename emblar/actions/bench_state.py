@@ -22,7 +22,7 @@ from emblar.core.tuning.head_state import (
 )
 from emblar.core.tuning.next_turns import NextTurns, next_turns
 from emblar.core.tuning.procedure import Job, Work, jobs
-from emblar.formats.bench import BenchFile, CauseFile, JobDone, Turning
+from emblar.formats.bench import BenchFile, CauseFile, JobDone, SweepPointFile, Turning
 from emblar.formats.plan import DrumPlanFile
 from emblar.formats.setup import SetupFile
 from emblar.store.kit import KitDrum
@@ -118,6 +118,8 @@ class Bench:
     measured: MeasurementInfo | None
     causes: tuple[CauseFile, ...] = ()
     """What the last stroke gave away."""
+    sweep: tuple[SweepPointFile, ...] = ()
+    """Strokes of a sweep by ear."""
 
     @property
     def minutes_left(self) -> float:
@@ -156,6 +158,7 @@ def bench_of(
     return Bench(
         drum, plan, version, info, todo, file.jobs, job, heads, before, after, offset,
         len(takes), strokes[-1] if strokes else None, tuple(file.causes) if strokes else (),
+        tuple(file.sweep),
     )  # fmt: skip
 
 

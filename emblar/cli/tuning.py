@@ -49,6 +49,26 @@ def taps_command(
     sys.stdout.write(text + "\n")
 
 
+def sweep_command(
+    recording: Annotated[Path, typer.Argument(help="Strokes of one drum while it is cranked")],
+    voice: Annotated[str, typer.Option(help="kick, snare or tom-1")] = "tom-1",
+) -> None:
+    """Read a sweep by ear: each stroke's pitch and length, and where the drum sounds best."""
+    from emblar.core.tuning.sweep import read_sweep, sweep
+    from emblar.formats.tuning import sweep_file
+    from emblar.sound.decode import decode
+
+    if voice not in ("kick", "snare") and not voice.startswith("tom-"):
+        raise InputError(f"voice: “{voice}” is none of kick, snare, tom-1, tom-2, …")
+    try:
+        data = recording.read_bytes()
+    except OSError as error:
+        raise InputError(f"{recording} cannot be read: {error.strerror}.") from error
+    points = read_sweep(decode(data).audio, voice)
+    text = sweep_file(points, sweep(points)).model_dump_json(by_alias=True, indent=2)
+    sys.stdout.write(text + "\n")
+
+
 def next_turns_command(
     tuning: Annotated[Path, typer.Argument(help="A head on its way as emblar.tuning/1 JSON")],
 ) -> None:

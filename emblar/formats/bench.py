@@ -45,6 +45,14 @@ class CauseFile(Strict):
     head: Side | None = None
 
 
+class SweepPointFile(Strict):
+    """A stroke while the tension is swept: pitch in Hz, T60 in s, loudest overtone in dB."""
+
+    hz: float = Field(gt=0.0)
+    t60_s: float = Field(gt=0.0)
+    ring_db: float
+
+
 class BenchFile(Strict):
     """How far the work on a drum is: jobs by id in the order they were done, turns under way."""
 
@@ -53,5 +61,7 @@ class BenchFile(Strict):
     turning: Turning | None = None
     causes: list[CauseFile] = Field(default_factory=list)
     """What the last stroke gave away, the surest first."""
+    sweep: list[SweepPointFile] = Field(default_factory=list)
+    """Strokes of a sweep by ear, in the order they were struck."""
     at: str = ""
     """The job that was chosen to be shown, if another than the next one."""

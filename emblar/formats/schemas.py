@@ -15,7 +15,7 @@ from emblar.formats.plan import DrumPlanFile
 from emblar.formats.recipes import RecipesFile
 from emblar.formats.setup import SetupFile
 from emblar.formats.sheet import SheetFile
-from emblar.formats.tuning import TapsFile, TuningFile, TurnsFile
+from emblar.formats.tuning import SweepFile, TapsFile, TuningFile, TurnsFile
 
 SCHEMAS: dict[str, type[BaseModel]] = {
     "emblar.analysis-1": AnalysisFile,
@@ -33,6 +33,7 @@ SCHEMAS: dict[str, type[BaseModel]] = {
     "emblar.recipes-1": RecipesFile,
     "emblar.setup-1": SetupFile,
     "emblar.sheet-1": SheetFile,
+    "emblar.sweep-1": SweepFile,
     "emblar.taps-1": TapsFile,
     "emblar.tuning-1": TuningFile,
     "emblar.turns-1": TurnsFile,

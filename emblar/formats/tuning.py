@@ -1,5 +1,6 @@
 """``emblar.tuning/1`` in, ``emblar.turns/1`` out; ``emblar.taps/1``: what taps told."""
 
+from collections.abc import Sequence
 from typing import Annotated, Literal, Self
 
 from pydantic import Field, model_validator
@@ -15,6 +16,7 @@ from emblar.core.tuning.head_state import (
     slack_head,
 )
 from emblar.core.tuning.next_turns import NextTurns, Order, next_turns
+from emblar.core.tuning.sweep import Sweep, SweepPoint, Verdict
 from emblar.core.tuning.tap import Tap
 from emblar.formats.drum import DrumFile, LugHz, Strict
 from emblar.formats.turn_words import turns_say
@@ -157,3 +159,30 @@ def taps_file(side: Side, taps: tuple[Tap, ...]) -> TapsFile:
             for tap in taps
         ],
     )
+
+
+class SweptStroke(Strict):
+    """One stroke of a sweep: pitch, T60, its loudest overtone, and how good it is in steps."""
+
+    hz: float
+    t60_s: float
+    ring_db: float
+    goodness: float
+
+
+class SweepFile(Strict):
+    """A sweep by ear: its strokes in order, and where the drum sounds best."""
+
+    schema_: Literal["emblar.sweep/1"] = Field(default="emblar.sweep/1", alias="schema")
+    strokes: list[SweptStroke]
+    verdict: Verdict
+    sweet_hz: float | None
+    """Where it sounds best; null where that cannot be told."""
+
+
+def sweep_file(points: Sequence[SweepPoint], told: Sweep) -> SweepFile:
+    """Return a sweep as written to a file."""
+    strokes = [
+        SweptStroke(hz=p.hz, t60_s=p.t60_s, ring_db=p.ring_db, goodness=p.goodness) for p in points
+    ]
+    return SweepFile(strokes=strokes, verdict=told.verdict, sweet_hz=told.hz)

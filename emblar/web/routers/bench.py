@@ -9,9 +9,11 @@ from pydantic import BaseModel
 from emblar.actions import bench as actions
 from emblar.actions.bench_sound import Read, goal_sound, read_clip, read_stroke
 from emblar.actions.scope import check_session
+from emblar.actions.sweep import sweep_stroke, swept, take_sweep_back
 from emblar.core.errors import InputError
 from emblar.formats.turn_words import WHY_NO_TAP
 from emblar.web.pages.bench import bench_page
+from emblar.web.pages.sweep import sweep_page
 from emblar.web.routers.context import go, load
 from emblar.web.routers.fields import Id, Text, as_number
 from emblar.web.routers.here import Here
@@ -165,6 +167,33 @@ def stroke(
     """Read the drum pitch of a stroke."""
     hz = read_stroke(scope, session_id, slot_id, file.file.read())
     return _back(session_id, slot_id, done=f"{hz:.1f} Hz read.")
+
+
+@router.get("/{slot_id}/sweep")
+def by_ear(scope: Here, request: Request, session_id: Id, slot_id: Id) -> Response:
+    """Show a drum's sweep by ear."""
+    view = swept(scope, session_id, slot_id)
+    _, around = load(scope, session_id, "bench", f"d{slot_id}")
+    page = sweep_page(view, session_id)
+    return render(request, "bench/sweep.html", {"page": page, "frame": around})
+
+
+@router.post("/{slot_id}/sweep/stroke")
+def by_ear_stroke(
+    scope: Here, session_id: Id, slot_id: Id, file: Annotated[UploadFile, File()]
+) -> Response:
+    """Read strokes of a sweep."""
+    sweep_stroke(scope, session_id, slot_id, file.file.read())
+    return go(f"/sessions/{session_id}/bench/{slot_id}/sweep")
+
+
+@router.post("/{slot_id}/sweep/back")
+def by_ear_back(
+    scope: Here, session_id: Id, slot_id: Id, whole: Annotated[bool, Form()] = False
+) -> Response:
+    """Remove the last stroke of a sweep, or all of it."""
+    take_sweep_back(scope, session_id, slot_id, all_of_it=whole)
+    return go(f"/sessions/{session_id}/bench/{slot_id}/sweep")
 
 
 @router.get("/{slot_id}/goal.wav")

@@ -6,6 +6,8 @@ const STROKE_S = 1.8;
 let live = null;
 
 const bench = () => document.querySelector("[data-bench]");
+// On a sweep one stroke follows the other: the microphone stays on.
+const goesOn = () => bench()?.hasAttribute("data-goes-on");
 const heard = (text) => {
   const line = document.querySelector("[data-heard]");
   if (line) line.textContent = text;
@@ -42,7 +44,8 @@ const send = async (href, form) => {
 const gotTap = async (samples, rate) => {
   const { base, side, rod, doing } = bench().dataset;
   if (doing === "strike") {
-    stop();
+    if (live?.busy) return;
+    if (!goesOn()) stop();
     await gotStroke(samples, rate);
     return;
   }
@@ -83,9 +86,16 @@ const gotStroke = async (samples, rate) => {
   const form = new FormData();
   form.append("file", wav([samples], rate), "stroke.wav");
   heard("Reading the stroke …");
+  if (live) live.busy = true;
   const answer = await send(`${bench().dataset.base}/stroke`, form);
-  if (answer.ok) window.location.assign(answer.url);
-  else heard(await answer.text());
+  if (live) live.busy = false;
+  if (!answer.ok) heard(await answer.text());
+  else if (!goesOn()) window.location.assign(answer.url);
+  else {
+    await refresh();
+    if (live) listening();
+    say(document.querySelector("[data-big]")?.textContent ?? "");
+  }
 };
 
 const stop = () => {
