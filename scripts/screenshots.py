@@ -33,7 +33,7 @@ VIEWS = {
     "practice": "/practice",
     "sheet": "/sessions/1/sheet",
     "evening": "/sessions/1/evening",
-    "readings": "/sessions/1/listen?sel=kick",
+    "readings": "/sessions/1/listen?sel=tom-3",
 }
 
 

@@ -50,7 +50,7 @@ CALLED = {
     "depth_in": Called("Depth", "depth_in"),
     "rods": Called("Rods", "rods"),
     "port_in": Called("Port", "port_in"),
-    "shell_hole_in": Called("Hole in the shell", "shell_hole_in"),
+    "shell_hole_in": Called("Shell hole", "shell_hole_in"),
     "lug_hz": Called("Lug pitch", "lug_hz"),
     "drum_pitch_hz": Called("Pitch", "pitch_hz"),
     "relation_semitones": Called("Interval", "semitones"),
@@ -148,12 +148,12 @@ class OwnedDrum:
             check_range("shell_hole_in", self.shell_hole_in)
             if self.shell_hole_in >= self.depth_in:
                 raise DrumError(
-                    f"Hole in the shell: {self.shell_hole_in:g} in is not smaller than the shell "
+                    f"Shell hole: {self.shell_hole_in:g} in is not smaller than the shell "
                     f"is deep ({self.depth_in:g} in).",
                     field="shell_hole_in",
                 )
             if self.kind != "kick":
-                raise DrumError("Hole in the shell: only a kick has one.", field="shell_hole_in")
+                raise DrumError("Shell hole: only a kick has one.", field="shell_hole_in")
         check_findings(self.findings, self.kind)
         if self.kind != "kick" and self.reso is None:
             raise DrumError(f"A {self.kind} needs its reso head here.", field="reso")

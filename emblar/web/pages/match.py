@@ -6,6 +6,8 @@ from dataclasses import dataclass
 from markupsafe import Markup
 
 from emblar.actions.match import FAR_STEPS, Match, Take
+from emblar.core.acoustics.drum import Kind
+from emblar.core.acoustics.limits import head_name
 from emblar.core.catalogue import construction, damper, strikers, wire_settings
 from emblar.core.matching.differences import Comparison, Difference
 from emblar.core.matching.moves import Move
@@ -19,7 +21,6 @@ from emblar.web.pages.words import number
 
 SHORT = {"pitch": "note", "bend": "bend", "sustain": "ring-out", "click": "brightness"}
 VERY_STEPS, ROOM_DB = 3.0, -14.0
-SIDES = {"batter": "batter", "reso": "reso"}
 
 
 @dataclass(frozen=True, slots=True)
@@ -89,7 +90,7 @@ def match_page(found: Match, around: Frame) -> MatchPage:
         take_play=f"{base}/pair/take.wav{at}",
         song_play=f"{base}/song/record.wav{at}",
         ours_play=f"{base}/song/take.wav{at}",
-        moves=tuple(_move_row(m) for m in found.moves),
+        moves=tuple(_move_row(m, found.bench.drum.owned.kind) for m in found.moves),
         stop=_stop(found, apart),
         leave_alone=_leave_alone(found, apart),
         soft_loud=_soft_loud(shown),
@@ -181,7 +182,7 @@ def _rulers(found: Match, shown: Take) -> Markup:
     return match_rulers(rows, f"take {shown.number}")
 
 
-def _move_row(move: Move) -> MoveRow:
+def _move_row(move: Move, kind: Kind) -> MoveRow:
     told = sorted(move.effect.items(), key=lambda kv: -abs(kv[1]))[:4]
     effects = ", ".join(
         f"{name} {abs(e):.1f} {steps()[name].more if e > 0 else steps()[name].less}"
@@ -191,10 +192,11 @@ def _move_row(move: Move) -> MoveRow:
     buys = " Not on the shelf." if move.buys else ""
     gain = f"{move.gain:.1f} ± {move.gain_sd:.1f} steps nearer in all"
     text = f"{gain}. By the model, in steps: {effects}. {time}.{buys}"
-    return MoveRow(move.kind, move.what, _move_title(move), text, move.kind not in ("head", "port"))
+    title = _move_title(move, kind)
+    return MoveRow(move.kind, move.what, title, text, move.kind not in ("head", "port"))
 
 
-def _move_title(move: Move) -> str:
+def _move_title(move: Move, kind: Kind) -> str:
     if move.kind == "force":
         share = float(move.what)
         much = "a little " if 0.8 < share < 1.3 else ""
@@ -210,7 +212,8 @@ def _move_title(move: Move) -> str:
     if move.kind == "turn":
         side, turns = move.what.split(" ")
         way = "up" if float(turns) > 0 else "down"
-        head = "Both heads" if side == "both" else side.capitalize()
+        names = {"both": "both heads", "reso": head_name(kind, "reso")}
+        head = _large(names.get(side, side))
         return f"{head} {way} {turn_words(float(turns))} on every rod"
     return f"Another batter: {_small(construction(move.what).name)}"
 

@@ -90,7 +90,7 @@ class DrumFields(BaseModel):
             _hole("Port", "port_in", self.port_in),
             self.edge,
             tuple(self.found),
-            _hole("Hole in the shell", "shell_hole_in", self.shell_hole_in),
+            _hole("Shell hole", "shell_hole_in", self.shell_hole_in),
         )
 
 
