@@ -38,8 +38,10 @@ def alike_toms(chosen: Mapping[str, Weighed], weigh: Weigh) -> dict[str, Weighed
     if len({family(row) for row in worn}) < 2:
         return dict(chosen)
     kinds = list(dict.fromkeys([*map(family, worn), *_in_several_amounts()]))
-    ways = [_with(toms, _amounts(kind, worn), weigh) for kind in kinds]
-    whole = [way for way in ways if way is not None]
+    amounts = {kind: _amounts(kind, worn) for kind in kinds}
+    every = list(dict.fromkeys([(), *(one for sets in amounts.values() for one in sets)]))
+    rows = {name: _weighed(name, row, every, weigh) for name, row in toms.items()}
+    whole = [way for sets in amounts.values() if (way := _with(toms, rows, sets)) is not None]
     if not whole:
         return dict(chosen)
     best = min(whole, key=lambda way: sum(row.total for row in way.values()))
@@ -61,8 +63,22 @@ def _amounts(kind: frozenset[str], worn: Sequence[tuple[str, ...]]) -> list[tupl
     return list(dict.fromkeys([*(row for row in worn if family(row) == kind), *single]))
 
 
+def _weighed(
+    name: str, row: Weighed, sets: Sequence[tuple[str, ...]], weigh: Weigh
+) -> dict[tuple[str, ...], Weighed]:
+    """Return a tom's recipe with other dampers, those that its heads bear; itself as it is."""
+    if not row.recipe.dampers:
+        return {(): row}
+    recipes = [replace(row.recipe, dampers=one) for one in sets if one != row.recipe.dampers]
+    found = {w.recipe.dampers: w for w in weigh(name, recipes) if w is not None}
+    told = {one: replace(w, short_cents=row.short_cents) for one, w in found.items()}
+    return {**told, row.recipe.dampers: row}
+
+
 def _with(
-    toms: Mapping[str, Weighed], sets: Sequence[tuple[str, ...]], weigh: Weigh
+    toms: Mapping[str, Weighed],
+    rows: Mapping[str, Mapping[tuple[str, ...], Weighed]],
+    sets: Sequence[tuple[str, ...]],
 ) -> dict[str, Weighed] | None:
     """Return every tom with the best of some dampers, or none; None where one does not bear it."""
     out: dict[str, Weighed] = {}
@@ -70,9 +86,8 @@ def _with(
         if row.recipe.dampers in sets or not row.recipe.dampers:
             out[name] = row
             continue
-        recipes = [replace(row.recipe, dampers=one) for one in (*sets, ())]
-        found = [other for other in weigh(name, recipes) if other is not None]
-        if not found:
+        own = [rows[name][one] for one in (*sets, ()) if one in rows[name]]
+        if not own:
             return None
-        out[name] = replace(min(found, key=lambda w: w.total), short_cents=row.short_cents)
+        out[name] = min(own, key=lambda w: w.total)
     return out

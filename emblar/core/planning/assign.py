@@ -180,6 +180,7 @@ def plan_kit(
         ("reso lower", "toms with the reso below", _scored, _toms(-1)),
     ]  # fmt: skip
     found: list[Alternative] = []
+    alike: dict[frozenset[tuple[str, int, Recipe]], dict[str, Weighed]] = {}
     for name, says, cost, allowed in ways:
         if cost is _scored and found and all(map(allowed, found[0].chosen.values())):
             # What is best of all is best of those it is among.
@@ -188,7 +189,10 @@ def plan_kit(
             rows = {v: [w for w in own if allowed(w)] for v, own in options.items()}
             chosen = _assigned(rows, shelf, brief, cost)
         if cost is _scored:
-            chosen = alike_toms(chosen, partial(_weighed_for, chosen, searches))
+            key = frozenset((v, w.drum, w.recipe) for v, w in chosen.items())
+            if key not in alike:
+                alike[key] = alike_toms(chosen, partial(_weighed_for, chosen, searches))
+            chosen = alike[key]
         if chosen and (name == "best" or len(chosen) == len(found[0].chosen)):
             found.append(Alternative(name, says, chosen))
     unmet = _unmet(targets, options, found[0].chosen if found else {})
