@@ -5,8 +5,11 @@ from typing import Any
 from emblar.web.templating import HERE, templates
 
 
-def pdf(template: str, context: dict[str, Any]) -> bytes:
-    """Render a template whose addresses are relative to the static folder; only files are read."""
+def pdf(template: str, context: dict[str, Any], paper: str = "A4") -> bytes:
+    """Render a template whose addresses are relative to the static folder; only files are read.
+
+    ``paper`` is a page size as style sheets name it: ``A4`` or ``letter``.
+    """
     # Loading it takes a second; only those who ask for paper wait for it.
     from weasyprint import HTML  # noqa: PLC0415
     from weasyprint.urls import URLFetcher  # noqa: PLC0415
@@ -14,4 +17,6 @@ def pdf(template: str, context: dict[str, Any]) -> bytes:
     html = templates.env.get_template(template).render(context)
     files_only = URLFetcher(allowed_protocols=["file"])
     base = (HERE / "static").as_uri() + "/"
+    # Last in the head: a sheet handed over apart would give way to the page's own.
+    html = html.replace("</head>", f"<style>@page {{ size: {paper}; }}</style></head>", 1)
     return bytes(HTML(string=html, base_url=base, url_fetcher=files_only).write_pdf())

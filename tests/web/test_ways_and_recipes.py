@@ -1,5 +1,6 @@
 import json
 import re
+import zlib
 from typing import Any
 
 import pytest
@@ -149,6 +150,18 @@ def test_the_sheet_downloads_as_one_page_of_paper(client: TestClient, planned: i
     assert 'filename="low-ferry-sheet.pdf"' in answer.headers["Content-Disposition"]
     assert answer.content.startswith(b"%PDF-")
     assert len(answer.content) > 5_000
+    boxes = {}
+    for paper in ("A4", "letter"):
+        pdf = client.get(f"/sessions/{planned}/sheet.pdf?paper={paper}").content
+        told = b"".join(
+            zlib.decompress(m[1]) if m[1][:1] == b"x" else m[1]
+            for m in re.finditer(rb"stream\r?\n(.*?)\r?\nendstream", pdf, re.DOTALL)
+            if m[1][:1] == b"x"
+        )
+        assert len(re.findall(rb"/Type /Page\b(?!s)", told + pdf)) == 1
+        boxes[paper] = re.findall(rb"/MediaBox \[0 0 (\d+)", told + pdf)[0]
+    assert boxes == {"A4": b"595", "letter": b"612"}
+    assert client.get(f"/sessions/{planned}/sheet.pdf?paper=napkin").status_code == 422
 
 
 def test_ways_are_drawn_where_they_lie_and_say_so() -> None:

@@ -1,6 +1,7 @@
 """Sheet: one page for the kit, and the same as PDF, JSON and CSV."""
 
 import re
+from typing import Literal
 
 from fastapi import APIRouter, Request, Response
 
@@ -34,10 +35,10 @@ def show(scope: Here, request: Request, session_id: Id, sel: str = "") -> Respon
 
 
 @router.get("/sheet.pdf")
-def as_pdf(scope: Here, session_id: Id) -> Response:
+def as_pdf(scope: Here, session_id: Id, paper: Literal["A4", "letter"] = "A4") -> Response:
     """Return the sheet as one page of paper."""
     file, headers = _download(scope, session_id, "pdf")
-    page = pdf("sheet/pdf.html", {"page": sheet_page(file)})
+    page = pdf("sheet/pdf.html", {"page": sheet_page(file)}, paper)
     return Response(page, media_type="application/pdf", headers=headers)
 
 
