@@ -48,8 +48,6 @@ def choices(kind: Kind) -> list[tuple[str, dict[str, Any]]]:
     depth = DRUMS[kind].depth_in
     rows += [(f"depth {d:g} in", {"depth_in": d}) for d in (0.7 * depth, 1.4 * depth)]
     rows += [(s.name, {"striker": s.id}) for s in catalogue.strikers_for(kind)]
-    if kind == "kick":
-        rows.append(("impact patch", {"patch": True}))
     if kind == "snare":
         rows += [(w.name, {"wires_setting": w.id}) for w in catalogue.wire_settings().values()]
     rows += [(d.name, {"dampers": (d.id,)}) for d in catalogue.dampers_for(kind)]

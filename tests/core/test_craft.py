@@ -65,7 +65,7 @@ ROWS = [
     ("a dot has fewer overtones", "tom", "ring", -1, {"batter": "double-dot-clear"}, CLEAR),
     ("a dot is fatter", "tom", "body", 1, {"batter": "double-dot-clear"}, CLEAR),
     ("vents and ring are very dry", "snare", "length", -1, {"batter": "single-vented-ring"}, {}),
-    ("an impact patch clicks more", "kick", "click", 1, {"patch": True}, {}),
+    ("an impact patch clicks more", "kick", "click", 1, {"dampers": ("patch",)}, {}),
     ("a clear reso rings most", "tom", "sustain", -1, {"reso": "single-coated"}, {}),
     # Drum.
     ("a cast hoop brightens", "tom", "click", 1, {"hoop": "cast"}, {}),

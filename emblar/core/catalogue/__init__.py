@@ -48,8 +48,8 @@ class Construction:
     spoken: str = ""
     """The head as it is said in a sentence."""
 
-    def film(self, *, patch: bool = False) -> Film:
-        """Return the head as film, thickness in m; with an impact patch if there is one on it."""
+    def film(self) -> Film:
+        """Return the head as film, thickness in m."""
         return Film(
             tuple(ply * METRES_PER_MIL for ply in self.plies_mil),
             coated=self.coated,
@@ -57,7 +57,6 @@ class Construction:
             ring=self.ring,
             dot=self.dot,
             vented=self.vented,
-            patch=patch,
             woven=self.woven,
             opaque=self.opaque,
         )

@@ -187,7 +187,6 @@ def model(
     dampers: tuple[str, ...] = (),
     striker: str | None = None,
     wires_setting: str = USUAL_WIRES_SETTING,
-    patch: bool = False,
 ) -> Drum:
     """Return the drum for the model, with other heads, dampers or striker if given.
 
@@ -203,7 +202,7 @@ def model(
         diameter_m=owned.diameter_in * METRES_PER_INCH,
         depth_m=owned.depth_in * METRES_PER_INCH,
         rods=owned.rods,
-        batter=construction(batter or owned.batter).film(patch=patch),
+        batter=construction(batter or owned.batter).film(),
         reso=construction(reso_id).film() if reso_id else None,
         port_radius_m=owned.port_in * METRES_PER_INCH / 2.0 if owned.port_in else None,
         shell_hole_m=owned.shell_hole_in * METRES_PER_INCH / 2.0 if owned.shell_hole_in else None,
