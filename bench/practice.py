@@ -2,8 +2,9 @@
 
 Conventions
 -----------
-Three drums (``DRUMS``), one choice changed alone, compared at the **same drum pitch** unless a row
-is about the pitch itself. Differences are in just-noticeable steps (``planning/steps.toml``).
+Three drums (``practice_drums.DRUMS``), one choice changed alone, compared at the **same drum
+pitch** unless a row is about the pitch itself. Differences are in just-noticeable steps
+(``planning/steps.toml``).
 A row says what practice says, the model's figures now, and whether they agree; where they do not
 the reason stands in ``WHY_NOT``.
 """
@@ -12,42 +13,23 @@ import argparse
 import itertools
 import json
 import math
-from collections.abc import Callable, Mapping
+from collections.abc import Callable
 from dataclasses import dataclass, replace
-from functools import lru_cache
-from typing import Any
 
 import numpy as np
 
+from bench.practice_drums import DRUMS, TUNED, at_same_lugs, built, card, moved, predicted, told
 from emblar.core.acoustics.coefficients import prior_coefficients
-from emblar.core.acoustics.drum import Drum
-from emblar.core.acoustics.forward import Prediction, predict
+from emblar.core.acoustics.forward import predict
 from emblar.core.acoustics.inverse import lug_pitches_for, tension_per_turn
 from emblar.core.acoustics.limits import moved_by_other_head, papery_tension
 from emblar.core.acoustics.uneven import split
 from emblar.core.catalogue import constructions_for, dampers_for
 from emblar.core.notes import cents
-from emblar.core.planning.kit import OwnedDrum, model
+from emblar.core.planning.kit import model
 from emblar.core.planning.predicted import predicted_card
 from emblar.core.planning.search import FOURTH
-from emblar.core.planning.steps import steps
 
-DRUMS = {
-    "tom": OwnedDrum(
-        "12 × 8 in tom", "tom", 12, 8, 6, "flanged", "maple-lacquer", "single-clear", "single-clear"
-    ),
-    "snare": OwnedDrum(
-        "14 × 5.5 in snare", "snare", 14, 5.5, 10, "flanged", "maple-lacquer", "single-coated",
-        "snare-side",
-    ),
-    "kick": OwnedDrum(
-        "22 × 16 in kick", "kick", 22, 16, 10, "wood", "maple-lacquer", "single-clear",
-        "front-opaque",
-    ),
-}  # fmt: skip
-TUNED = {"tom": (110.0, 0.0), "snare": (190.0, 4.0), "kick": (50.0, 2.0)}
-"""Drum pitch in Hz, and the reso above the batter in semitones."""
-OWNED = ("hoop", "edge", "shell", "depth_in", "diameter_in", "port_in", "rods", "shell_hole_in")
 BEND_DRUMS = (
     (8.0, 7.0, 5, 190.0), (10.0, 7.0, 6, 150.0), (12.0, 8.0, 6, 110.0), (13.0, 9.0, 6, 100.0),
     (16.0, 16.0, 8, 70.0), (18.0, 16.0, 8, 60.0),
@@ -68,7 +50,6 @@ WHY_NOT = {
         "to first order, so nothing smears here. What is said of a snare and a tom agrees."
     ),
 }
-Card = dict[str, float]
 
 
 @dataclass(frozen=True, slots=True)
@@ -99,59 +80,6 @@ def row(number: int, practice: str) -> Callable[[Callable[[], Finding]], Callabl
         return measure
 
     return entered
-
-
-def built(kind: str, changes: Mapping[str, Any]) -> Drum:
-    """Return one of the three drums with choices changed, for the model."""
-    asked = {k: v for k, v in changes.items() if k not in ("semitones", "pitch", "front_off")}
-    owned = replace(DRUMS[kind], **{k: asked.pop(k) for k in OWNED if k in asked})
-    if changes.get("front_off"):
-        owned = replace(owned, reso=None)
-    return model(owned, **asked)
-
-
-@lru_cache(maxsize=512)
-def _predicted(kind: str, changes: tuple[tuple[str, Any], ...]) -> Prediction:
-    asked = dict(changes)
-    drum = built(kind, asked)
-    pitch, semitones = TUNED[kind]
-    lugs = lug_pitches_for(drum, asked.get("pitch", pitch), asked.get("semitones", semitones))
-    return predict(drum, lugs.batter_hz, lugs.reso_hz)
-
-
-def predicted(kind: str, **changes: Any) -> Prediction:
-    """Return one of the three drums with choices changed, at its drum pitch."""
-    return _predicted(kind, tuple(changes.items()))
-
-
-@lru_cache(maxsize=512)
-def _card(kind: str, changes: tuple[tuple[str, Any], ...]) -> Card:
-    found = predicted_card(_predicted(kind, changes), kind)
-    return {name: quantity.value for name, quantity in found.items()}
-
-
-def card(kind: str, **changes: Any) -> Card:
-    """Return the card of one of the three drums with choices changed."""
-    return _card(kind, tuple(changes.items()))
-
-
-def moved(after: Card, before: Card, *names: str) -> dict[str, float]:
-    """Return by how many steps quantities changed."""
-    return {n: steps()[n].apart(after[n], before[n]) for n in names}
-
-
-def told(title: str, by: Mapping[str, float]) -> str:
-    """Return changes in words: ``coated: click -1.2, sustain -0.5``."""
-    return f"{title}: " + ", ".join(f"{name} {value:+.1f}" for name, value in by.items())
-
-
-def at_same_lugs(kind: str, **changes: Any) -> float:
-    """Return by how many cents the drum pitch moves if only these choices change."""
-    plain = built(kind, {})
-    pitch, semitones = TUNED[kind]
-    lugs = lug_pitches_for(plain, pitch, semitones)
-    found = predict(built(kind, changes), lugs.batter_hz, lugs.reso_hz)
-    return cents(found.drum_pitch.value, pitch)
 
 
 @row(1, "Coated against clear: softer attack, darker, a little shorter")

@@ -8,7 +8,8 @@ from pathlib import Path
 from typing import Any
 
 from bench.advice import RULES
-from bench.practice import DRUMS, ROWS, TUNED, WHY_NOT, card, predicted
+from bench.practice import ROWS, WHY_NOT
+from bench.practice_drums import DRUMS, TUNED, card, predicted
 from emblar.core import catalogue
 from emblar.core.acoustics.cavity import coupled_modes
 from emblar.core.acoustics.coefficients import prior_coefficients

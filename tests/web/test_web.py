@@ -1,6 +1,6 @@
 import re
 from dataclasses import replace
-from datetime import UTC, datetime, timedelta
+from datetime import datetime, timedelta
 
 import pytest
 from fastapi.testclient import TestClient
@@ -8,8 +8,6 @@ from fastapi.testclient import TestClient
 from emblar.actions import kit, listen, plan, shelf
 from emblar.actions.scope import HERE
 from emblar.actions.sessions import asked_of, one_session
-from emblar.web.pages.frame import time_left
-from emblar.web.pages.words import inches, number, pitch, semitones, uncertainty
 from emblar.web.routers.sounds import asked_range
 from tests.drums import OWNED_KICK, OWNED_TOM
 from tests.recordings import bad_recordings
@@ -345,25 +343,6 @@ def test_a_change_asked_for_by_another_site_is_refused(
     answer = client.post(f"/sessions/{session}/delete", headers=headers)
     assert answer.status_code == 403
     assert client.get(f"/sessions/{session}/listen").status_code == 200
-
-
-def test_numbers_are_written_with_unit_sign_and_uncertainty() -> None:
-    assert number(2600.0, "Hz") == "2.6 kHz"
-    assert number(-16.04, "dB") == "−16.0 dB"
-    assert number(-0.01, "ct") == "0 ct"
-    assert uncertainty(300.0, 2600.0, "Hz") == "± 0.3"
-    assert pitch(146.83) == "146.8 Hz · D3 −0 ct" or pitch(146.83) == "146.8 Hz · D3 +0 ct"
-    assert semitones(-1.0) == "reso 1 semitone below batter"
-    assert semitones(0.0) == "both heads at the same lug pitch"
-    assert inches(12.0) == "12 in (305 mm)"
-
-
-def test_the_time_left_is_told_in_words() -> None:
-    now = datetime(2026, 5, 4, 10, 0, tzinfo=UTC)
-    assert time_left(None, now) == ""
-    assert time_left(now + timedelta(hours=14, minutes=20), now) == "downbeat in 14 h 20 m"
-    assert time_left(now + timedelta(days=3, hours=1), now) == "downbeat in 3 d 1 h"
-    assert time_left(now - timedelta(minutes=1), now) == "downbeat has passed"
 
 
 def test_a_stroke_is_moved_taken_out_put_in_and_taken_back(

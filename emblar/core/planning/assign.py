@@ -168,6 +168,20 @@ def plan_kit(
         search = searches[row.voice, row.drum]
         look = search.finalists if measure else search.polished
         options[row.voice] = others + look(own)
+    found = _alternatives(options, searches, shelf, brief)
+    unmet = _unmet(targets, options, found[0].chosen if found else {})
+    if not found:
+        found.append(Alternative("best", "nearest for its cost", {}))
+    return KitPlan(tuple(found), tuple(unmet), sum(len(rows) for rows in options.values()))
+
+
+def _alternatives(
+    options: Mapping[str, Sequence[Weighed]],
+    searches: Mapping[tuple[str, int], DrumSearch],
+    shelf: Shelf,
+    brief: Brief,
+) -> list[Alternative]:
+    """Return the ways the whole kit can be planned, the best first."""
     ways: list[tuple[str, str, Cost, Callable[[Weighed], bool]]] = [
         ("best", "nearest for its cost", _scored, lambda _: True),
         ("closest", "closest sound, any cost", lambda w: w.distance, lambda _: True),
@@ -195,10 +209,7 @@ def plan_kit(
             chosen = alike[key]
         if chosen and (name == "best" or len(chosen) == len(found[0].chosen)):
             found.append(Alternative(name, says, chosen))
-    unmet = _unmet(targets, options, found[0].chosen if found else {})
-    if not found:
-        found.append(Alternative("best", "nearest for its cost", {}))
-    return KitPlan(tuple(found), tuple(unmet), sum(len(rows) for rows in options.values()))
+    return found
 
 
 def _weighed_for(

@@ -23,6 +23,7 @@ from emblar.core.catalogue import (
 from emblar.core.naming import voice_title
 from emblar.core.notes import note_text
 from emblar.core.planning.brief import Brief, Shelf, Weights
+from emblar.core.planning.kit import OwnedDrum
 from emblar.core.planning.microphones import microphone_trouble
 from emblar.core.planning.promises import broken
 from emblar.core.planning.schools import (
@@ -296,36 +297,8 @@ def fit_warnings(chosen: Sequence[Weighed], shelf: Shelf, brief: Brief) -> list[
         for text in broken(row, shelf.drums[row.drum], brief)
     ]
     rows = {row.voice: row for row in chosen}
-    for voice, row in rows.items():
-        title = voice_title(voice)
-        gap, length = brief.gap_s(voice), row.card.get("length")
-        if gap is not None and length is not None and length > gap:
-            found.append(
-                Reason(
-                    "tempo",
-                    f"{title}: {length:.2f} s until it is 20 dB down, but {gap:.2f} s to its next "
-                    f"note at {brief.tempo_bpm:g} bpm: the notes run together.",
-                    {"length_s": length, "gap_s": gap},
-                )
-            )
-        if row.recipe.striker == "brushes" and not construction(row.recipe.batter).coated:
-            found.append(
-                Reason("feel", f"{title}: brushes need a coated batter; this one is clear.", {})
-            )
-        risk = row.costs.get("risk", 0.0)
-        if risk > 0.0:
-            found.append(
-                Reason("risk", f"{title}: near a limit of its film or rods, or so slack that rods "
-                       "back out: lock them, and stop where the key needs force.",
-                       {"risk_steps": risk})
-            )  # fmt: skip
-        for head in (row.recipe.batter, row.recipe.reso):
-            changed = head not in (None, shelf.drums[row.drum].batter, shelf.drums[row.drum].reso)
-            if changed and head and not construction(head).may_crack_collar:
-                found.append(
-                    Reason("seating", f"{title}: do not crack the collar of "
-                           f"“{construction(head).name}” when seating it.", {})
-                )  # fmt: skip
+    for row in rows.values():
+        found += _by_the_drum(row, shelf.drums[row.drum], brief)
     found += _by_force(rows, brief)
     kick, snare = rows.get("kick"), rows.get("snare")
     if kick and snare and "length" in kick.card and "length" in snare.card:
@@ -344,6 +317,41 @@ def fit_warnings(chosen: Sequence[Weighed], shelf: Shelf, brief: Brief) -> list[
                    {"work_min": work, "left_min": brief.minutes})
         )  # fmt: skip
     return found + (_by_the_front(kick, brief) if kick else [])
+
+
+def _by_the_drum(row: Weighed, drum: OwnedDrum, brief: Brief) -> list[Reason]:
+    """Return what one drum's player would stumble over, or its tech when seating its heads."""
+    found: list[Reason] = []
+    title = voice_title(row.voice)
+    gap, length = brief.gap_s(row.voice), row.card.get("length")
+    if gap is not None and length is not None and length > gap:
+        found.append(
+            Reason(
+                "tempo",
+                f"{title}: {length:.2f} s until it is 20 dB down, but {gap:.2f} s to its next "
+                f"note at {brief.tempo_bpm:g} bpm: the notes run together.",
+                {"length_s": length, "gap_s": gap},
+            )
+        )
+    if row.recipe.striker == "brushes" and not construction(row.recipe.batter).coated:
+        found.append(
+            Reason("feel", f"{title}: brushes need a coated batter; this one is clear.", {})
+        )
+    risk = row.costs.get("risk", 0.0)
+    if risk > 0.0:
+        found.append(
+            Reason("risk", f"{title}: near a limit of its film or rods, or so slack that rods "
+                   "back out: lock them, and stop where the key needs force.",
+                   {"risk_steps": risk})
+        )  # fmt: skip
+    for head in (row.recipe.batter, row.recipe.reso):
+        changed = head not in (None, drum.batter, drum.reso)
+        if changed and head and not construction(head).may_crack_collar:
+            found.append(
+                Reason("seating", f"{title}: do not crack the collar of "
+                       f"“{construction(head).name}” when seating it.", {})
+            )  # fmt: skip
+    return found
 
 
 def _by_the_front(kick: Weighed, brief: Brief) -> list[Reason]:

@@ -1,0 +1,25 @@
+"""How numbers and times left are written."""
+
+from datetime import UTC, datetime, timedelta
+
+from emblar.web.pages.frame import time_left
+from emblar.web.pages.words import inches, number, pitch, semitones, uncertainty
+
+
+def test_numbers_are_written_with_unit_sign_and_uncertainty() -> None:
+    assert number(2600.0, "Hz") == "2.6 kHz"
+    assert number(-16.04, "dB") == "−16.0 dB"
+    assert number(-0.01, "ct") == "0 ct"
+    assert uncertainty(300.0, 2600.0, "Hz") == "± 0.3"
+    assert pitch(146.83) == "146.8 Hz · D3 −0 ct" or pitch(146.83) == "146.8 Hz · D3 +0 ct"
+    assert semitones(-1.0) == "reso 1 semitone below batter"
+    assert semitones(0.0) == "both heads at the same lug pitch"
+    assert inches(12.0) == "12 in (305 mm)"
+
+
+def test_the_time_left_is_told_in_words() -> None:
+    now = datetime(2026, 5, 4, 10, 0, tzinfo=UTC)
+    assert time_left(None, now) == ""
+    assert time_left(now + timedelta(hours=14, minutes=20), now) == "downbeat in 14 h 20 m"
+    assert time_left(now + timedelta(days=3, hours=1), now) == "downbeat in 3 d 1 h"
+    assert time_left(now - timedelta(minutes=1), now) == "downbeat has passed"
