@@ -1,6 +1,6 @@
 // Keys: an element with data-key is clicked by that key; data-says is its line in the help.
 (() => {
-  const names = { " ": "space", ArrowLeft: "left", ArrowRight: "right" };
+  const names = { " ": "space", ArrowLeft: "←", ArrowRight: "→", ArrowUp: "↑", ArrowDown: "↓" };
   const typing = (target) =>
     target.matches("input:not([type=radio]):not([type=checkbox]), textarea, select, [contenteditable]");
 
@@ -14,11 +14,13 @@
       element.dataset.says,
     ]);
     for (const [key, says] of document.querySelector("[data-strip]") ? rows.concat(extra) : rows) {
+      const row = document.createElement("div");
       const term = document.createElement("dt");
       const text = document.createElement("dd");
       term.textContent = key;
       text.textContent = says;
-      list.append(term, text);
+      row.append(term, text);
+      list.append(row);
     }
     dialog.showModal();
   };
