@@ -104,10 +104,37 @@ def analyse(
         There is nothing to measure; the message says what to do.
     """
     check_audio(audio)
+    heard = _heard(audio, kind, voice, progress)
+    progress("measuring", 0.5)
+    told = [AnalysedHit(h.time_s, h.voice, h.level_db, h.confidence, False) for h in heard.hits]
+    since_s = heard.first / ANALYSIS_RATE_HZ
+    end_s = audio.duration_s - since_s
+    marked = with_manners(mark_clean(told, end_s), heard.mono)
+    cards = measure_voices(heard.mono, heard.lows, marked, end_s, mix=heard.mix, progress=progress)
+    placed = tuple(replace(hit, time_s=max(hit.time_s + since_s, 0.0)) for hit in marked)
+    return Analysis(
+        audio.duration_s, audio.sample_rate_hz, audio.channels, placed, cards,
+        mix=heard.mix, clipped=damage_of(heard.mono, marked), begins=heard.first,
+    )  # fmt: skip
+
+
+@dataclass(frozen=True, slots=True)
+class _Heard:
+    """The strokes of a recording, and what they are measured in from sample ``first`` on."""
+
+    mono: Samples
+    lows: list[Array]
+    hits: list[Hit]
+    mix: bool
+    first: int
+
+
+def _heard(audio: Audio, kind: SourceKind, voice: str | None, progress: Progress) -> _Heard:
+    """Return every stroke of a recording, by its drum."""
     progress("finding strokes", 0.05)
     whole = one_channel(audio)
     first = begins_at(whole)
-    mono, since_s = from_sample(whole, first), first / ANALYSIS_RATE_HZ
+    mono = from_sample(whole, first)
     frames, times = find_candidates(mono)
     if len(times) == 0:
         raise BadAudioError(NO_STROKES)
@@ -129,16 +156,7 @@ def analyse(
         hits = _struck(hits, mono)
     if not hits:
         raise BadAudioError(NO_STROKES)
-    progress("measuring", 0.5)
-    told = [AnalysedHit(h.time_s, h.voice, h.level_db, h.confidence, False) for h in hits]
-    end_s = audio.duration_s - since_s
-    marked = with_manners(mark_clean(told, end_s), mono)
-    cards = measure_voices(mono, lows, marked, end_s, mix=mix, progress=progress)
-    placed = tuple(replace(hit, time_s=max(hit.time_s + since_s, 0.0)) for hit in marked)
-    return Analysis(
-        audio.duration_s, audio.sample_rate_hz, audio.channels, placed, cards,
-        mix=mix, clipped=damage_of(mono, marked), begins=first,
-    )  # fmt: skip
+    return _Heard(mono, lows, hits, mix, first)
 
 
 def remeasure(

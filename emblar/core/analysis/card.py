@@ -66,10 +66,10 @@ toms ``tuning`` knows."""
 OVER_BED_BEND_CENTS, OVER_BED_SUSTAIN = {"tom": 25.0, "snare": 0.0, "kick": 0.0}, 0.08
 """The same of how far it bends, and, as a share, of how long it rings (on made-up mixes)."""
 ALTERNATIVE_DB, ALTERNATIVE_SD, ALTERNATIVE_CENTS = -9.0, 2.0, 50.0
-SUNK_CENTS = 40.0
-"""A track this far under the mode it was started from has sunk away with the note."""
 """A mode this close to the strongest is told as another reading of the pitch, if it lies farther
 from it than its uncertainty, and than one note may be read."""
+SUNK_CENTS = 40.0
+"""A track this far under the mode it was started from has sunk away with the note."""
 
 
 @dataclass(frozen=True, slots=True)
@@ -161,30 +161,85 @@ def measure_voice(
         How far the recording is clipped (``clipping.damage``, the mean over its strokes).
     """
     kind = voice.split("-", maxsplit=1)[0]
-    pitched = kind not in ("hat", "cymbal")
     chosen = list(clean)[:MOST_STROKES]
+    note = _note(kind, mono, lows, chosen, mix=mix, every=every)
+    known = note.fundamental.value if isinstance(note.fundamental, Measured) else None
+    shapes = [stroke_shape(mono, s.time_s, known, s.any_gap_s) for s in chosen]
+    rings = voice_ring(note.low, note.spans, known) if known else []
+    told = _pitch_quantities(note.strokes, rings, known, note.why, SUSTAIN_FLOOR.get(kind, 0.0))
+    if mix and _pitched(kind):
+        told |= _over_others(told["glide_cents"], told["decay"], kind)
+    rest: dict[str, Any] = {
+        **told,
+        **_shape_quantities(shapes, cut=NOT_TOLD if chosen else NO_CLEAN, why=note.why, kind=kind),
+        **_dynamics(chosen, shapes, note.settled),
+    }
+    return VoiceCard(
+        voice=voice,
+        hits=len(levels_db),
+        clean_hits=len(chosen),
+        fundamental=note.fundamental,
+        fundamental_sd_cents=note.sd_cents,
+        fundamental_spread_cents=note.spread_cents,
+        **_as_clipped(rest, damaged),
+        level=combined(levels_db, "dB", floor=0.2, lone=1.0, reason=NO_CLEAN),
+        room=room_share(mono, [(s.time_s, s.any_gap_s) for s in chosen]),
+        alternatives=note.alternatives,
+        ring_modes=tuple(rings),
+        tracks=tuple(p.track for p in note.strokes if len(p.track.time_s)),
+        parts=_parts(chosen, shapes, note.strokes, note.settled),
+    )
+
+
+def _pitched(kind: str) -> bool:
+    """Return whether drums of a kind have a pitch at all."""
+    return kind not in ("hat", "cymbal")
+
+
+@dataclass(frozen=True, slots=True)
+class _Note:
+    """A voice's pitch, what it was read from, and why there is none where there is none.
+
+    ``low`` is the band read and ``spans`` the strokes in it, ``strokes`` each one's own pitch and
+    ``settled`` where it settles, Hz, ``None`` of those that cannot tell.
+    """
+
+    low: Array
+    spans: list[StrokeSpan]
+    fundamental: Quantity
+    sd_cents: float | None
+    spread_cents: float | None
+    strokes: list[StrokePitch]
+    settled: list[float | None]
+    why: str
+    alternatives: tuple[Alternative, ...]
+
+
+def _note(
+    kind: str,
+    mono: Samples,
+    lows: Sequence[Array],
+    chosen: Sequence[CleanStroke],
+    *,
+    mix: bool,
+    every: Sequence[StrokeSpan],
+) -> _Note:
+    """Return the pitch of a voice by its clean strokes, and of toms in a mix by all of them."""
     reels = [reel(sound, [StrokeSpan(s.time_s, s.drum_gap_s) for s in chosen]) for sound in lows]
     bands, spans = [sound for sound, _ in reels], reels[0][1]
-    why = _why(spans, kind) if pitched else NO_PITCH
-    low, modes = bands[0], Modes()
-    over = pitched and (mix or bed_share(low, spans, kind) >= MOST_BED[kind])
-    if mix and pitched and spans:
-        low, modes = _over_bed(bands, spans, kind)
-        why = why if modes else OVER_BED
-    elif pitched and spans:
-        modes = _alone(low, spans, kind, over)
+    low, modes, why, over = _strong_modes(bands, spans, kind, mix=mix)
     expected, together = modes[0][0] if modes else None, None
     if mix and kind == "tom" and every:
         together, why = tuned([heard_of(sound, every) for sound in lows]), OVER_BED
         expected = together.hz if together else None
-    pitches: list[StrokePitch] = []
+    strokes: list[StrokePitch] = []
     if expected is not None:
         # A snare's wires sound on where a room would be heard: of it nobody can tell.
         room = kind == "snare" or room_answers(mono, [s.undisturbed() for s in chosen])
-        pitches = stroke_pitches(low, spans, expected, tom=kind == "tom", over=over, room=room)
-    settled = _whole_spans([p.settled_hz for p in pitches], spans, kind)
-    unsteady = float(np.median([p.unsteady_cents for p in pitches])) if pitches else 0.0
-    more = float(np.hypot(unsteady, OVER_BED_CENTS[kind] if mix and pitched else 0.0))
+        strokes = stroke_pitches(low, spans, expected, tom=kind == "tom", over=over, room=room)
+    settled = _whole_spans([p.settled_hz for p in strokes], spans, kind)
+    unsteady = float(np.median([p.unsteady_cents for p in strokes])) if strokes else 0.0
+    more = float(np.hypot(unsteady, OVER_BED_CENTS[kind] if mix and _pitched(kind) else 0.0))
     fundamental, sd_cents, spread = _fundamental(settled, why, kind, more)
     if kind == "kick" and not mix and expected is not None and isinstance(fundamental, Measured):
         fundamental, sd_cents = _deadened(fundamental, sd_cents or 0.0, expected)
@@ -192,33 +247,26 @@ def measure_voice(
         fundamental, sd_cents, agreed = _together(together, fundamental, sd_cents)
         if not agreed:
             # What was tracked is another instrument's note.
-            pitches, settled, spread = [], [], None
+            strokes, settled, spread = [], [], None
     known = fundamental.value if isinstance(fundamental, Measured) else None
-    shapes = [stroke_shape(mono, s.time_s, known, s.any_gap_s) for s in chosen]
-    rings = voice_ring(low, spans, known) if known else []
-    told = _pitch_quantities(pitches, rings, known, why, SUSTAIN_FLOOR.get(kind, 0.0))
-    if mix and pitched:
-        told |= _over_others(told["glide_cents"], told["decay"], kind)
-    rest: dict[str, Any] = {
-        **told,
-        **_shape_quantities(shapes, cut=NOT_TOLD if chosen else NO_CLEAN, why=why, kind=kind),
-        **_dynamics(chosen, shapes, settled),
-    }
-    return VoiceCard(
-        voice=voice,
-        hits=len(levels_db),
-        clean_hits=len(chosen),
-        fundamental=fundamental,
-        fundamental_sd_cents=sd_cents,
-        fundamental_spread_cents=spread,
-        **_as_clipped(rest, damaged),
-        level=combined(levels_db, "dB", floor=0.2, lone=1.0, reason=NO_CLEAN),
-        room=room_share(mono, [(s.time_s, s.any_gap_s) for s in chosen]),
-        alternatives=() if together else _alternatives(modes, known, sd_cents),
-        ring_modes=tuple(rings),
-        tracks=tuple(p.track for p in pitches if len(p.track.time_s)),
-        parts=_parts(chosen, shapes, pitches, settled),
-    )
+    others = () if together else _alternatives(modes, known, sd_cents)
+    return _Note(low, spans, fundamental, sd_cents, spread, strokes, settled, why, others)
+
+
+def _strong_modes(
+    bands: Sequence[Array], spans: list[StrokeSpan], kind: str, *, mix: bool
+) -> tuple[Array, Modes, str, bool]:
+    """Return the band to read and its strongest modes, why none, and whether a bed lies under."""
+    low = bands[0]
+    if not _pitched(kind):
+        return low, [], NO_PITCH, False
+    why, over = _why(spans, kind), mix or bed_share(low, spans, kind) >= MOST_BED[kind]
+    if not spans:
+        return low, [], why, over
+    if mix:
+        low, modes = _over_bed(bands, spans, kind)
+        return low, modes, why if modes else OVER_BED, over
+    return low, _alone(low, spans, kind, over), why, over
 
 
 def _as_clipped(quantities: dict[str, Any], damaged: float) -> dict[str, Any]:
