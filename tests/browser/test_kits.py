@@ -49,7 +49,8 @@ def test_an_empty_session_begins_with_a_preset_kit(page: Page) -> None:
     expect(page.get_by_text("5 drums here")).to_be_visible()
     page.get_by_text("Bring or save a kit").click()
     page.get_by_label("Save this kit as").fill("Room A")
-    page.get_by_label("Save this kit as").press("Enter")
+    with page.expect_navigation():
+        page.get_by_label("Save this kit as").press("Enter")
     page.goto("/")
     expect(page.get_by_label("Kit", exact=True)).to_contain_text("Room A (5 drums)")
     assert Axe().run(page).response["violations"] == []
