@@ -21,6 +21,8 @@ from emblar.core.acoustics.coefficients import Coefficients
 from emblar.core.acoustics.dressed import Shell
 from emblar.core.acoustics.eigen import modes_of
 
+Symmetric = tuple[Array, Array, Array]
+"""Symmetric 2×2 matrices as (11, 12, 22)."""
 LOWER_STEPS, UPPER_STEPS = 2, 3
 SHORTEST_KL, LONGEST_KL = 1e-2, 2.5
 LOWEST_SHARE = 0.2
@@ -112,8 +114,8 @@ class Axial:
     @staticmethod
     def _compliance(side: Side, n: int, square: Array) -> Array:
         others = [i for i in range(SHAPES) if i != n]
-        rows = [side.swept[i] ** 2 / (side.tension * side.eigenvalue[i] - square) for i in others]
-        return np.asarray(sum(rows))
+        rows = side.swept[others] ** 2 / (side.tension * side.eigenvalue[others] - square)
+        return np.asarray(rows.sum(axis=0))
 
     def mode(self, n: int, *, upper: bool) -> Motion:
         """Return the lower or upper mode of the pair of shapes ``n``."""
@@ -133,12 +135,11 @@ class Axial:
             k22 = k_r + (self.spring + fold.d22) * s_r**2
             k12 = (self.spring + fold.d12) * s_b * s_r
             m12 = self.shared[n] + fold.between * s_b * s_r
-            square, x, y = _two_by_two(
-                (k11, k12, k22),
-                (1.0 + fold.own * s_b**2, m12, m_r + fold.own * s_r**2),
-                upper=upper,
-            )
+            stiffness = (k11, k12, k22)
+            mass = (1.0 + fold.own * s_b**2, m12, m_r + fold.own * s_r**2)
+            square = _two_by_two(stiffness, mass, upper=upper)
             omega = np.maximum(np.sqrt(np.maximum(square, 0.0)), LOWEST_SHARE * start)
+        x, y = _vector(stiffness, mass, square)
         through = np.zeros_like(y) if self.reso is not None else y
         return self._whole(n, omega, x, y, through, fold)
 
@@ -236,19 +237,22 @@ class Axial:
         return out, moving
 
 
-def _two_by_two(
-    stiffness: tuple[Array, Array, Array], mass: tuple[Array, Array, Array], *, upper: bool
-) -> tuple[Array, Array, Array]:
-    """Return ω² and the vector of unit mass of one mode of 2×2 problems, given as (11, 12, 22)."""
+def _two_by_two(stiffness: Symmetric, mass: Symmetric, *, upper: bool) -> Array:
+    """Return ω² of one mode of 2×2 problems."""
     (k11, k12, k22), (m11, m12, m22) = stiffness, mass
     a = m11 * m22 - m12**2
     b = k11 * m22 + k22 * m11 - 2.0 * k12 * m12
     c = k11 * k22 - k12**2
     # The smaller root loses digits as a difference; by way of the product it does not.
     high = 0.5 * (b + np.sqrt(np.maximum(b * b - 4.0 * a * c, 0.0))) / a
-    square = high if upper else c / (a * high)
+    return np.asarray(high if upper else c / (a * high))
+
+
+def _vector(stiffness: Symmetric, mass: Symmetric, square: Array) -> tuple[Array, Array]:
+    """Return the vector of unit mass of the modes at ω² of 2×2 problems."""
+    (k11, k12, k22), (m11, m12, m22) = stiffness, mass
     off, left, right = k12 - square * m12, k11 - square * m11, k22 - square * m22
     by_right = np.abs(left) < np.abs(right)
     x, y = np.where(by_right, right, -off), np.where(by_right, -off, left)
     scale = 1.0 / np.sqrt(m11 * x * x + 2.0 * m12 * x * y + m22 * y * y + 1e-300)
-    return square, x * scale, y * scale
+    return x * scale, y * scale

@@ -333,22 +333,22 @@ class DrumSearch(Weigher):
             self.owned, self._choices("batter"), self._choices("reso", front), sets,
             (self._usual_striker(),), (self.locks.wires or USUAL_WIRES_SETTING,), front.port_in,
         )  # fmt: skip
-        found = self.weighed(field, field.grid(self._relations()), wish)
+        options = field.grid(self._relations())
         # Heads that are there may lie far behind, and still be all that may be bought.
-        batters, resos = (
-            tuple(h for h in heads if h == now or self.loose(h) is not None)
-            for heads, now in ((field.batters, self.owned.batter), (field.resos, self.owned.reso))
-        )
-        if batters and bool(resos) == bool(field.resos):
-            there = field_of(self.owned, batters, resos, sets, field.strikers,
-                             field.wire_settings, front.port_in)  # fmt: skip
-            found += self.weighed(there, there.grid(self._relations()), wish)
+        there = self._there(field.batters, self.owned.batter)[options.batter]
+        if field.resos:
+            there &= self._there(field.resos, self.owned.reso)[options.reso]
+        found = self.weighed(field, options, wish, also=there)
         best: dict[tuple[str, str | None], Weighed] = {}
         for row in found:
             key = (row.recipe.batter, row.recipe.reso)
             if key not in best or row.total < best[key].total:
                 best[key] = row
         return sorted(best.values(), key=lambda w: w.total)
+
+    def _there(self, heads: Sequence[str], now: str | None) -> NDArray[np.bool_]:
+        """Return which heads are on the drum now or loose on the shelf."""
+        return np.array([h == now or self.loose(h) is not None for h in heads], np.bool_)
 
     def _relations(self) -> tuple[float, ...]:
         if self.locks.semitones is not None:
@@ -490,13 +490,15 @@ def _kept(found: Sequence[Weighed]) -> list[Weighed]:
         if best is not None and best not in kept:
             kept.append(best)
     for relation in (-1, 0, 1):
-        own = [w for w in ordered if np.sign(w.recipe.semitones) == relation]
-        kept += [w for w in own[:1] if w not in kept]
+        own = (w for w in ordered if np.sign(w.recipe.semitones) == relation)
+        kept += [w for w in itertools.islice(own, 1) if w not in kept]
     return kept
 
 
 def _once(found: Iterable[Weighed]) -> list[Weighed]:
-    best: dict[Recipe, Weighed] = {}
+    best: dict[tuple[object, ...], Weighed] = {}
     for row in found:
-        best.setdefault(replace(row.recipe, batter_hz=0.0, reso_hz=None), row)
+        r = row.recipe
+        chosen = (r.batter, r.reso, r.port_in, r.dampers, r.striker, r.wires, r.semitones)
+        best.setdefault(chosen, row)
     return list(best.values())

@@ -200,10 +200,18 @@ class Weigher:
         """Return the condition of the best such head on the shelf, None if there is none."""
         return self._conditions.get(construction_id)
 
-    def weighed(self, field: Field, options: Options, wish: float) -> list[Weighed]:
-        """Weigh all candidates at once; return the best of them that the heads bear."""
+    def weighed(
+        self, field: Field, options: Options, wish: float, *, also: NDArray[np.bool_] | None = None
+    ) -> list[Weighed]:
+        """Weigh all candidates at once; return the best of them that the heads bear.
+
+        The best of those marked by ``also``, of shape (candidates,), are kept beside them.
+        """
         scored = self._scored(field, options, wish)
-        return self._rows(field, options, scored, _distinct(options, scored.total))
+        kept = _distinct(options, scored.total)
+        if also is not None:
+            kept += _distinct(options, np.where(also, scored.total, np.inf))
+        return self._rows(field, options, scored, list(dict.fromkeys(kept)))
 
     def _scored(self, field: Field, options: Options, wish: float) -> _Scored:
         told = field.outlook(options, wish)

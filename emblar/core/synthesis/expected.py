@@ -160,7 +160,7 @@ def _noise_energy(
     return total
 
 
-@lru_cache(maxsize=256)
+@lru_cache(maxsize=4096)
 def _burst_energy(noise: Noise, start_s: float, stop_s: float) -> float:
     time = np.linspace(start_s, stop_s, 400)
     envelope = np.exp(-3.0 * np.log(10.0) / noise.t60_s * time)
@@ -170,15 +170,19 @@ def _burst_energy(noise: Noise, start_s: float, stop_s: float) -> float:
     return float(noise.amplitude**2 * power * np.trapezoid(envelope**2, time))
 
 
-@lru_cache(maxsize=64)
 def _spectrum(noise: Noise) -> tuple[Array, Array]:
+    return _passed(noise.low_hz, noise.high_hz)
+
+
+@lru_cache(maxsize=1024)
+def _passed(low_hz: float, high_hz: float) -> tuple[Array, Array]:
     """Return frequencies and the power that a unit burst has at each (``stroke._burst``).
 
     The band of second order in closed form: 1/(1 + Ω⁴) with Ω the bilinear transform's frequency,
     from the middle of the band, over its width (any text on digital Butterworth filters).
     """
-    band = np.array([noise.low_hz, min(noise.high_hz, 0.45 * RATE_HZ)])
-    bins = np.arange(SPECTRUM_BINS) * 0.5 * RATE_HZ / SPECTRUM_BINS
+    band = np.array([low_hz, min(high_hz, 0.45 * RATE_HZ)])
+    bins = _bins()
     low, high = np.tan(np.pi * band / RATE_HZ)
     place = np.maximum(np.tan(np.pi * bins / RATE_HZ), 1e-12)
     passed = 1.0 / (1.0 + ((place**2 - low * high) / (place * (high - low))) ** 4)
@@ -186,14 +190,19 @@ def _spectrum(noise: Noise) -> tuple[Array, Array]:
     return bins, np.asarray(passed / SPECTRUM_BINS / level)
 
 
-@lru_cache(maxsize=256)
+@lru_cache(maxsize=1)
+def _bins() -> Array:
+    return np.arange(SPECTRUM_BINS) * 0.5 * RATE_HZ / SPECTRUM_BINS
+
+
+@lru_cache(maxsize=1024)
 def _in_band(noise: Noise, band_hz: tuple[float, float]) -> float:
     bins, power = _spectrum(noise)
     inside = (bins >= band_hz[0]) & (bins < band_hz[1])
     return float(power[inside].sum() / power.sum())
 
 
-@lru_cache(maxsize=256)
+@lru_cache(maxsize=1024)
 def _noise_attack(noises: tuple[Noise, ...]) -> tuple[Array, float, float, float]:
     """Return noise power of the first two frames, energy, windowed energy and its moment."""
     frames = np.zeros(2)
