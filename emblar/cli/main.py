@@ -15,6 +15,7 @@ from emblar.cli.predict import predict_command
 from emblar.cli.render import practice_command, render_command
 from emblar.cli.serve import serve_command
 from emblar.cli.tuning import next_turns_command, sweep_command, taps_command
+from emblar.cli.whole import export_command, import_command
 from emblar.core.errors import EmblarError
 
 app = typer.Typer(
@@ -36,6 +37,8 @@ app.command("sweep")(sweep_command)
 app.command("compare")(compare_command)
 app.command("moves")(moves_command)
 app.command("evening")(evening_command)
+app.command("export")(export_command)
+app.command("import")(import_command)
 app.command("serve")(serve_command)
 
 

@@ -9,6 +9,7 @@ from emblar.formats.brief import BriefFile
 from emblar.formats.comparison import ComparisonFile, MovesAsked, MovesFile
 from emblar.formats.drum import DrumFile, PredictionFile
 from emblar.formats.evening import EveningFile, EveningPlanFile
+from emblar.formats.export import ExportFile
 from emblar.formats.kitplan import KitPlanFile
 from emblar.formats.log import LogFile
 from emblar.formats.plan import DrumPlanFile
@@ -24,6 +25,7 @@ SCHEMAS: dict[str, type[BaseModel]] = {
     "emblar.drum-1": DrumFile,
     "emblar.evening-1": EveningFile,
     "emblar.evening-plan-1": EveningPlanFile,
+    "emblar.export-1": ExportFile,
     "emblar.kitplan-1": KitPlanFile,
     "emblar.log-1": LogFile,
     "emblar.moves-1": MovesAsked,

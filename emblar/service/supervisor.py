@@ -160,6 +160,23 @@ def database() -> Iterator[None]:
             own.stop()
 
 
+@contextmanager
+def database_at_hand() -> Iterator[None]:
+    """Have the database of the Emblar that is running here, or for this one command our own."""
+    home = settings().home
+    with contextlib.ExitStack() as held:
+        try:
+            held.enter_context(only_one(home))
+        except ServiceError:
+            url = settings().database_url or OwnPostgres(home).running_url()
+            if url is None:
+                raise
+            os.environ["EMBLAR_DATABASE_URL"] = url
+            settings.cache_clear()
+        held.enter_context(database())
+        yield
+
+
 class Worker:
     """The worker as a child process, started again should it die."""
 

@@ -6,6 +6,7 @@ from datetime import datetime
 from markupsafe import Markup
 
 from emblar.actions.log import DrumLog, Round
+from emblar.actions.whole import Brought
 from emblar.core.acoustics.limits import head_name
 from emblar.core.catalogue import construction
 from emblar.core.naming import counted
@@ -33,6 +34,8 @@ class LogPage:
 
     rows: tuple[LogRow, ...]
     words: str
+    brought: str = ""
+    """What an import has just brought."""
 
 
 @dataclass(frozen=True, slots=True)
@@ -47,7 +50,7 @@ class DrumLogPage:
     takes: tuple[str, ...]
 
 
-def log_page(found: list[DrumLog], words: str) -> LogPage:
+def log_page(found: list[DrumLog], words: str, brought: Brought | None = None) -> LogPage:
     """Return the list of drums."""
     rows = []
     for row in found:
@@ -62,7 +65,19 @@ def log_page(found: list[DrumLog], words: str) -> LogPage:
                 f"{', '.join(counts)} · " if counts else "",
             )
         )  # fmt: skip
-    return LogPage(tuple(rows), words)
+    return LogPage(tuple(rows), words, _told(brought) if brought else "")
+
+
+def _told(brought: Brought) -> str:
+    what = [
+        counted(count, thing)
+        for count, thing in (
+            (brought.sessions, "session"), (brought.drums, "drum"),
+            (brought.readings, "reading"), (brought.sounds, "sound"),
+        )
+        if count
+    ]  # fmt: skip
+    return f"Brought in: {', '.join(what) or 'nothing, the export is empty'}."
 
 
 def drum_log_page(row: DrumLog) -> DrumLogPage:

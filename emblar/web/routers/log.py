@@ -1,8 +1,15 @@
 """Log: drums over the sessions."""
 
-from fastapi import APIRouter, Request, Response
+import tempfile
+from pathlib import Path
+from typing import Annotated
+
+from fastapi import APIRouter, File, Request, Response, UploadFile
+from fastapi.responses import FileResponse
+from starlette.background import BackgroundTask
 
 from emblar.actions import log as actions
+from emblar.actions.whole import export_everything, import_everything
 from emblar.formats.log import log_csv
 from emblar.web.pages.log import drum_log_page, log_page
 from emblar.web.routers.fields import Id, Text
@@ -16,6 +23,30 @@ router = APIRouter()
 def show(scope: Here, request: Request, q: Text = "") -> Response:
     """Show every drum with what was last read on it."""
     page = log_page(actions.log(scope, q), q)
+    return render(request, "log/page.html", {"page": page})
+
+
+@router.get("/log/everything")
+def everything(scope: Here) -> Response:
+    """Return everything of the studio as one file."""
+    with tempfile.NamedTemporaryFile(prefix="emblar-", suffix=".zip", delete=False) as held:
+        file = Path(held.name)
+    try:
+        export_everything(scope, file)
+    except BaseException:
+        file.unlink(missing_ok=True)
+        raise
+    gone = BackgroundTask(file.unlink, missing_ok=True)
+    return FileResponse(
+        file, media_type="application/zip", filename="emblar-everything.zip", background=gone
+    )
+
+
+@router.post("/log/everything")
+def bring(scope: Here, request: Request, file: Annotated[UploadFile, File()]) -> Response:
+    """Put in what an export holds."""
+    brought = import_everything(scope, file.file)
+    page = log_page(actions.log(scope), "", brought)
     return render(request, "log/page.html", {"page": page})
 
 

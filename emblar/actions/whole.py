@@ -1,0 +1,182 @@
+"""Everything of a studio into one file, to take along or to keep, and such a file put in again."""
+
+import hashlib
+import json
+import zipfile
+from collections.abc import Callable
+from dataclasses import dataclass
+from pathlib import Path
+from typing import IO
+
+from pydantic import ValidationError
+from sqlalchemy.orm import Session
+
+from emblar.actions.scope import Scope
+from emblar.actions.sessions import asked_of
+from emblar.actions.shelf import use_own_parts
+from emblar.core.catalogue import construction
+from emblar.core.errors import EmblarError, InputError
+from emblar.formats.errors import wrong_fields
+from emblar.formats.export import DOCUMENT, SOUNDS, ExportFile, SoundEntry
+from emblar.store import audio, evidence, heads, kit, plans, recordings, sessions, whole
+from emblar.store import drums as drum_store
+from emblar.store.database import together, transaction
+
+EPOCH = (1980, 1, 1, 0, 0, 0)
+"""The time of every file in an export: the same content gives the same bytes."""
+LARGEST_DOCUMENT, LARGEST_SOUND = 2**30, 2**30
+UNREADABLE = (TypeError, ValueError, KeyError, AttributeError)
+NO_EXPORT = "This is no export of Emblar's: choose a file that was made by “Export everything”."
+
+
+@dataclass(frozen=True, slots=True)
+class Brought:
+    """How much an import brought."""
+
+    sessions: int
+    drums: int
+    readings: int
+    sounds: int
+
+
+def export_everything(scope: Scope, file: Path) -> Brought:
+    """Write everything of the studio to a file; the same data give the same bytes.
+
+    The file is there once it is whole.
+    """
+    part = file.with_name(file.name + ".part")
+    try:
+        brought = _exported(scope, part)
+        part.replace(file)
+    finally:
+        part.unlink(missing_ok=True)
+    return brought
+
+
+def _exported(scope: Scope, file: Path) -> Brought:
+    with transaction() as db, zipfile.ZipFile(file, "w") as out:
+        rows = whole.rows(db, scope.studio_id)
+        used = whole.sounds(db, rows)
+        document = ExportFile(
+            database=whole.revision(db),
+            sounds=[SoundEntry(sha256=sha256, media_type=kind) for _, sha256, kind in used],
+            tables=rows,
+        )
+        _write(out, DOCUMENT, document.model_dump_json(by_alias=True).encode(), packed=True)
+        for audio_id, sha256, _ in used:
+            size = audio.info(db, audio_id).size_bytes
+            # Sounds are packed already.
+            _write(out, SOUNDS + sha256, audio.read(db, audio_id, 0, size), packed=False)
+    return _counted(rows, len(used))
+
+
+def _write(out: zipfile.ZipFile, name: str, data: bytes, *, packed: bool) -> None:
+    entry = zipfile.ZipInfo(name, EPOCH)
+    entry.compress_type = zipfile.ZIP_DEFLATED if packed else zipfile.ZIP_STORED
+    out.writestr(entry, data)
+
+
+def import_everything(scope: Scope, file: Path | IO[bytes]) -> Brought:
+    """Put in what a file holds, beside what is here; all of it or nothing.
+
+    Raises
+    ------
+    InputError
+        It is no export, one of another version, damaged, or here already.
+    """
+    try:
+        with zipfile.ZipFile(file) as held:
+            return _brought(scope, held)
+    except (zipfile.BadZipFile, zipfile.LargeZipFile, OSError, EOFError) as error:
+        raise InputError(NO_EXPORT) from error
+
+
+def _brought(scope: Scope, held: zipfile.ZipFile) -> Brought:
+    document = _document(held)
+    rows = document.tables
+    with together() as db:
+        if document.database != whole.revision(db):
+            raise InputError(
+                f"This export was made by another Emblar (its data are of version "
+                f"{document.database}, this one's of {whole.revision(db)}). Nothing was put in."
+            )
+        here = whole.twice(db, scope.studio_id, rows)
+        if here is not None:
+            raise InputError(f"“{here}” of this export is here already. Nothing was put in.")
+        sounds = {
+            entry.sha256: audio.keep(db, _sound(held, entry.sha256), entry.media_type)
+            for entry in document.sounds
+        }
+        whole.put(db, scope.studio_id, rows, sounds)
+        _look_through(scope, db)
+    return _counted(rows, len(sounds))
+
+
+def _document(held: zipfile.ZipFile) -> ExportFile:
+    try:
+        return ExportFile.model_validate_json(_entry(held, DOCUMENT, LARGEST_DOCUMENT))
+    except ValidationError as error:
+        raise InputError(f"{NO_EXPORT} {wrong_fields(error)[0]}.") from error
+    except (RecursionError, json.JSONDecodeError) as error:
+        raise InputError(NO_EXPORT) from error
+
+
+def _sound(held: zipfile.ZipFile, sha256: str) -> bytes:
+    data = _entry(held, SOUNDS + sha256, LARGEST_SOUND)
+    if hashlib.sha256(data).hexdigest() != sha256:
+        raise InputError("A sound of this export is damaged. Nothing was put in.")
+    return data
+
+
+def _entry(held: zipfile.ZipFile, name: str, most: int) -> bytes:
+    try:
+        size = held.getinfo(name).file_size
+    except KeyError as error:
+        raise InputError(f"{NO_EXPORT} It has no {name}.") from error
+    if size > most:
+        raise InputError(f"{name} of this export is larger than any of Emblar's.")
+    try:
+        return held.read(name)
+    except (zipfile.BadZipFile, RuntimeError, NotImplementedError) as error:
+        raise InputError("This export is damaged. Nothing was put in.") from error
+
+
+def _look_through(scope: Scope, db: Session) -> None:
+    """Read everything once as the screens do: what they cannot read is not let in."""
+    for look in (_drums, _sessions):
+        try:
+            look(scope, db)
+        except UNREADABLE as error:
+            raise InputError(
+                f"Something in this export cannot be read ({error}). Nothing was put in."
+            ) from error
+        except EmblarError as error:
+            raise InputError(f"{error} Nothing was put in.") from error
+
+
+def _drums(scope: Scope, db: Session) -> None:
+    use_own_parts(scope)
+    for drum in drum_store.listing(db, scope.studio_id):
+        for head in (drum.owned.batter, drum.owned.reso):
+            if head is not None:
+                construction(head)
+    for loose in heads.loose(db, scope.studio_id):
+        construction(loose.owned.construction)
+    kit.saved(db, scope.studio_id)
+
+
+def _sessions(scope: Scope, db: Session) -> None:
+    readers: tuple[Callable[[Session, int], object], ...] = (
+        kit.listing, evidence.listing, plans.listing, plans.latest, recordings.files,
+    )  # fmt: skip
+    for session in sessions.listing(db, scope.studio_id):
+        asked_of(sessions.get(db, scope.studio_id, session.id))
+        for reader in readers:
+            reader(db, session.id)
+
+
+def _counted(rows: whole.Rows, sounds: int) -> Brought:
+    count = {name: len(found) for name, found in rows.items()}
+    return Brought(
+        count.get("session", 0), count.get("drum", 0), count.get("measurement", 0), sounds
+    )

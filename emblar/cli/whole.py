@@ -1,0 +1,44 @@
+"""``emblar export`` and ``emblar import``: everything into one file, and back."""
+
+import json
+import sys
+from dataclasses import asdict
+from pathlib import Path
+from typing import Annotated
+
+import typer
+
+from emblar.core.errors import InputError
+
+
+def export_command(
+    file: Annotated[Path, typer.Argument(help="Where everything goes, for example emblar.zip")],
+) -> None:
+    """Write everything into one file: sessions, drums, readings, plans and sounds."""
+    from emblar.actions.scope import HERE
+    from emblar.actions.whole import export_everything
+    from emblar.service.supervisor import database_at_hand
+
+    with database_at_hand():
+        try:
+            found = export_everything(HERE, file)
+        except OSError as error:
+            raise InputError(f"{file} cannot be written: {error.strerror}.") from error
+    json.dump(asdict(found), sys.stdout)
+    sys.stdout.write("\n")
+
+
+def import_command(
+    file: Annotated[Path, typer.Argument(help="A file that emblar export wrote")],
+) -> None:
+    """Put in what an export holds, beside what is here: all of it or nothing."""
+    from emblar.actions.scope import HERE
+    from emblar.actions.whole import import_everything
+    from emblar.service.supervisor import database_at_hand
+
+    if not file.is_file():
+        raise InputError(f"{file} cannot be read: there is no such file.")
+    with database_at_hand():
+        found = import_everything(HERE, file)
+    json.dump(asdict(found), sys.stdout)
+    sys.stdout.write("\n")

@@ -1,0 +1,243 @@
+"""Everything of a studio as rows that can be written to a file, and such rows put in again.
+
+Conventions
+-----------
+Rows are dictionaries of JSON values by column. What a row refers to stands by the id that it has
+in the same rows; sounds stand by their hash. Which rows are a studio's follows from the tables'
+own foreign keys.
+"""
+
+import math
+from collections.abc import Iterable, Mapping, Sequence
+from datetime import UTC, datetime
+from typing import Any
+
+from sqlalchemy import Column, Select, Table, func, insert, select, text, update
+from sqlalchemy.dialects.postgresql import JSONB
+from sqlalchemy.exc import IntegrityError
+from sqlalchemy.orm import Session
+
+from emblar.core.errors import InputError
+from emblar.store.tables import AudioRow, Base, StudioRow, SubmissionRow
+
+Rows = dict[str, list[dict[str, Any]]]
+APART = {row.__tablename__ for row in (StudioRow, AudioRow, SubmissionRow)}
+TABLES: dict[str, Table] = {
+    table.name: table for table in Base.metadata.sorted_tables if table.name not in APART
+}
+"""The tables that are exported, each after those it refers to."""
+OWNERS = ("studio_id", "session_id", "drum_id", "setup_id", "recording_id")
+"""The column by which a table's rows are a studio's: the first of these that is never empty."""
+IDS_IN_DOCUMENTS = {
+    ("plan", "document"): ("kit_slot", ("drums", "problems", "wishes", "parts")),
+    ("saved_kit", "drums"): ("drum", ()),
+}
+"""Documents that hold ids: of which table, and below which names they are keys."""
+LISTS = {("recording", "regions"), ("drum", "findings"), ("saved_kit", "drums")}
+"""Documents that are lists; all others have names."""
+LARGEST_ID, LONGEST_TEXT = 2**31 - 1, 20_000
+
+
+def revision(db: Session) -> str:
+    """Return the shape that the database has."""
+    return str(db.execute(text("select version_num from alembic_version")).scalar_one())
+
+
+def rows(db: Session, studio_id: int) -> Rows:
+    """Return every row of a studio, by table and in the order of their ids."""
+    query = select(AudioRow.id, AudioRow.sha256)
+    sounds = {row.id: row.sha256 for row in db.execute(query)}
+    found: Rows = {}
+    for name, table in TABLES.items():
+        own = select(table).where(table.c.id.in_(_ids(table, studio_id))).order_by(table.c.id)
+        found[name] = [
+            {c.name: _written(c, row[c.name], sounds) for c in table.columns if _is_told(c)}
+            for row in db.execute(own).mappings()
+        ]
+    return found
+
+
+def sounds(db: Session, found: Rows) -> list[tuple[int, str, str]]:
+    """Return id, hash and type of the sounds that rows refer to, by hash."""
+    used = {
+        row[c.name]
+        for name, table in TABLES.items()
+        for c in table.columns
+        if _target(c) == AudioRow.__tablename__
+        for row in found[name]
+        if row[c.name] is not None
+    }
+    query = select(AudioRow.id, AudioRow.sha256, AudioRow.media_type).order_by(AudioRow.sha256)
+    return [(i, sha256, kind) for i, sha256, kind in db.execute(query) if sha256 in used]
+
+
+def put(db: Session, studio_id: int, given: Rows, sound_ids: Mapping[str, int]) -> None:
+    """Put rows into a studio: with their own ids into an empty database, else with new ones.
+
+    Raises
+    ------
+    InputError
+        A table or column is unknown, a value does not fit its column, a row refers to none, or
+        rows contradict one another. Nothing is put in.
+    """
+    unknown = sorted(set(given) - set(TABLES))
+    if unknown:
+        raise InputError(f"This export has tables Emblar does not know: {', '.join(unknown)}.")
+    as_they_are = not any(
+        db.execute(select(table.c.id).limit(1)).first() for table in TABLES.values()
+    )
+    ids: dict[str, dict[int, int]] = {}
+    try:
+        for name, table in TABLES.items():
+            ids[name] = _put_table(
+                db, table, given.get(name, []), ids, sound_ids, studio_id, as_they_are=as_they_are
+            )
+    except IntegrityError as error:
+        told = str(error.orig).partition("\n")[0]
+        raise InputError(f"Rows of this export contradict one another: {told}.") from error
+    if as_they_are:
+        for name, table in TABLES.items():
+            last = func.max(table.c.id)
+            db.execute(select(func.setval(f"{name}_id_seq", last)).having(last.is_not(None)))
+
+
+def twice(db: Session, studio_id: int, given: Rows) -> str | None:
+    """Return the name of a session or drum that is here already, with the time it was made."""
+    for name in ("session", "drum"):
+        table = TABLES[name]
+        query = select(table.c.name, table.c.created_at).where(table.c.studio_id == studio_id)
+        here = {(n, at.astimezone(UTC).isoformat()) for n, at in db.execute(query)}
+        for row in given.get(name, []):
+            if (row.get("name"), row.get("created_at")) in here:
+                return str(row["name"])
+    return None
+
+
+def _put_table(
+    db: Session,
+    table: Table,
+    given: Sequence[Mapping[str, Any]],
+    ids: dict[str, dict[int, int]],
+    sound_ids: Mapping[str, int],
+    studio_id: int,
+    *,
+    as_they_are: bool,
+) -> dict[int, int]:
+    """Put a table's rows in; return their new ids by those they came with."""
+    told = {c.name: c for c in table.columns if _is_told(c)}
+    found: dict[int, int] = {}
+    later: list[tuple[int, str, int]] = []
+    for number, row in enumerate(given, 1):
+        where = f"{table.name}, row {number}"
+        unknown = sorted(set(row) - set(told))
+        if unknown:
+            raise InputError(f"{where}: Emblar does not know {', '.join(unknown)}.")
+        values = {n: _read(told[n], value, f"{where}, {n}") for n, value in row.items()}
+        own = values.pop("id", None)
+        if own is None or own in found:
+            raise InputError(f"{where}: its id is missing or stands there twice.")
+        for name, value in list(values.items()):
+            target = _target(told[name])
+            if value is None or target is None:
+                continue
+            if target == AudioRow.__tablename__:
+                values[name] = _referred(sound_ids, value, f"{where}, {name}")
+            elif target == table.name:
+                later.append((own, name, value))
+                values[name] = None
+            else:
+                values[name] = _referred(ids[target], value, f"{where}, {name}")
+        for name in set(values) & {c for t, c in IDS_IN_DOCUMENTS if t == table.name}:
+            values[name] = _with_ids(values[name], *IDS_IN_DOCUMENTS[table.name, name], ids)
+        if "studio_id" in table.c:
+            values["studio_id"] = studio_id
+        if as_they_are:
+            values["id"] = own
+        found[own] = db.execute(insert(table).values(**values).returning(table.c.id)).scalar_one()
+    for own, name, value in later:
+        other = _referred(found, value, f"{table.name} {own}, {name}")
+        changed = {name: other, "updated_at": table.c.updated_at}
+        db.execute(update(table).where(table.c.id == found[own]).values(**changed))
+    return found
+
+
+def _with_ids(
+    document: Any, target: str, below: Iterable[str], ids: Mapping[str, Mapping[int, int]]
+) -> Any:
+    """Return a document with the ids in it as they are now; ids of rows that are gone stay out."""
+    now = {str(old): new for old, new in ids[target].items()}
+    if isinstance(document, list):
+        return [now[str(i)] for i in document if str(i) in now]
+    if not isinstance(document, dict):
+        return document
+    moved = {
+        name: {str(now[i]): v for i, v in document[name].items() if i in now}
+        for name in below
+        if isinstance(document.get(name), dict)
+    }
+    return {**document, **moved}
+
+
+def _ids(table: Table, studio_id: int) -> Select[tuple[int]]:
+    """Return the query of a table's ids that are a studio's."""
+    owner = next(c for name in OWNERS if (c := table.c.get(name)) is not None and not c.nullable)
+    query = select(table.c.id)
+    if owner.name == "studio_id":
+        return query.where(owner == studio_id)
+    return query.where(owner.in_(_ids(TABLES[str(_target(owner))], studio_id)))
+
+
+def _is_told(column: Column[Any]) -> bool:
+    return column.name != "studio_id"
+
+
+def _target(column: Column[Any]) -> str | None:
+    """Return the table that a column refers to."""
+    return next((key.column.table.name for key in column.foreign_keys), None)
+
+
+def _written(column: Column[Any], value: Any, sounds: Mapping[int, str]) -> Any:
+    if value is not None and _target(column) == AudioRow.__tablename__:
+        return sounds[value]
+    return value.astimezone(UTC).isoformat() if isinstance(value, datetime) else value
+
+
+def _referred(ids: Mapping[Any, int], value: Any, where: str) -> int:
+    if value not in ids:
+        raise InputError(f"{where} refers to {value}, which is not in this export.")
+    return ids[value]
+
+
+def _read(column: Column[Any], value: Any, where: str) -> Any:
+    """Return a JSON value as its column holds it."""
+    if value is None:
+        if column.nullable:
+            return None
+        raise InputError(f"{where} is empty.")
+    if isinstance(column.type, JSONB):
+        if not isinstance(value, list if (column.table.name, column.name) in LISTS else dict):
+            raise InputError(f"{where} is no such document.")
+        return value
+    kind = str if _target(column) == AudioRow.__tablename__ else column.type.python_type
+    if kind is datetime:
+        return _time(value, where)
+    if kind is float and type(value) in (int, float) and math.isfinite(value):
+        return float(value)
+    right = type(value) is kind
+    if right and kind is int:
+        right = abs(value) <= LARGEST_ID
+    if right and kind is str:
+        right = len(value) <= LONGEST_TEXT and "\x00" not in value
+    if not right:
+        raise InputError(f"{where} cannot be {str(value)[:40]!r}.")
+    return value
+
+
+def _time(value: Any, where: str) -> datetime:
+    try:
+        found = datetime.fromisoformat(value)
+    except (TypeError, ValueError):
+        found = None
+    if found is None or found.tzinfo is None:
+        raise InputError(f"{where} is no time with its zone: {str(value)[:40]!r}.")
+    return found

@@ -1,0 +1,186 @@
+"""Everything into one file, and back: the same again, beside what is there, or nothing at all."""
+
+import io
+import json
+import zipfile
+from collections.abc import Callable
+from pathlib import Path
+from typing import Any
+
+import pytest
+from sqlalchemy import text
+
+from emblar.actions import bench, kit, kits, plan
+from emblar.actions.log import log
+from emblar.actions.plan import changed_since, latest_plan
+from emblar.actions.scope import HERE, Scope
+from emblar.actions.sessions import Brief, all_sessions, delete_session, start_session
+from emblar.actions.shelf import add_damper
+from emblar.actions.whole import export_everything, import_everything
+from emblar.core.errors import InputError
+from emblar.formats.export import DOCUMENT
+from emblar.store import kit as store
+from emblar.store.database import engine, transaction
+from emblar.store.whole import TABLES
+from tests.drums import OWNED_TOM
+
+
+def emptied() -> None:
+    with engine().begin() as connection:
+        connection.execute(text(f"truncate {', '.join(TABLES)}, audio restart identity cascade"))
+
+
+def count(table: str) -> int:
+    with engine().begin() as connection:
+        return int(connection.execute(text(f"select count(*) from {table}")).scalar_one())
+
+
+def changed(file: Path, change: Callable[[dict[str, Any]], None]) -> io.BytesIO:
+    """An export with its document changed."""
+    out = io.BytesIO()
+    with zipfile.ZipFile(file) as held, zipfile.ZipFile(out, "w") as made:
+        for name in held.namelist():
+            data = held.read(name)
+            if name == DOCUMENT:
+                document = json.loads(data)
+                change(document)
+                data = json.dumps(document).encode()
+            made.writestr(name, data)
+    out.seek(0)
+    return out
+
+
+@pytest.fixture
+def filled(planned: int, tmp_path: Path) -> Path:
+    """An export of a planned session with readings, a saved kit and a part of one's own."""
+    drum = kit.kit(HERE, planned)[0]
+    hz = [181.0 + i for i in range(drum.owned.rods)]
+    bench.type_readings(HERE, planned, drum.id, "batter", hz)
+    kits.save_kit(HERE, planned, "House kit")
+    numbers = {"radius": 0.9, "resistance": 1.0, "mass_kg": 0.01, "minutes": 1.0}
+    add_damper(HERE, "Felt ring", "tom", "batter", numbers)
+    file = tmp_path / "everything.zip"
+    export_everything(HERE, file)
+    return file
+
+
+def test_into_an_empty_database_it_is_the_same_again(filled: Path, tmp_path: Path) -> None:
+    before = changed_since(HERE, all_sessions(HERE)[0].id)
+    emptied()
+    brought = import_everything(HERE, filled)
+    assert (brought.sessions, brought.drums) == (1, 3)
+    assert brought.readings >= 1
+    again = tmp_path / "again.zip"
+    export_everything(HERE, again)
+    assert again.read_bytes() == filled.read_bytes()
+    session = all_sessions(HERE)[0]
+    assert latest_plan(HERE, session.id) is not None
+    assert changed_since(HERE, session.id) == before, "the plan is no older for having travelled"
+    # New rows come after those that were put in with their ids.
+    assert kit.add_drum(HERE, session.id, OWNED_TOM).id > 3
+
+
+def test_beside_other_data_everything_finds_its_own(filled: Path) -> None:
+    emptied()
+    other = start_session(HERE, Brief("Another song"))
+    kit.add_drum(HERE, other.id, OWNED_TOM)
+    import_everything(HERE, filled)
+    found = {s.name: s.id for s in all_sessions(HERE)}
+    assert set(found) == {"Another song", "Low Ferry"}
+    session = found["Low Ferry"]
+    slots = {d.id for d in kit.kit(HERE, session)}
+    told = latest_plan(HERE, session)
+    assert told is not None
+    assert set(told.drums) <= slots, "the plan's drums are the session's"
+    assert len(told.drums) == 3
+    drums = {row.drum.id for row in log(HERE)}
+    with transaction() as db:
+        assert all(set(kept.drum_ids) <= drums for kept in store.saved(db, HERE.studio_id))
+    assert plan.plan_kit(HERE, session).drums
+
+
+def test_what_is_here_already_is_not_put_in_twice(filled: Path) -> None:
+    before = {name: count(name) for name in TABLES}
+    with pytest.raises(InputError, match="here already"):
+        import_everything(HERE, filled)
+    assert before == {name: count(name) for name in TABLES}
+
+
+def test_another_studio_is_neither_told_nor_touched(filled: Path, tmp_path: Path) -> None:
+    with engine().begin() as connection:
+        connection.execute(text("insert into studio (id, name) values (2, 'Other') "))
+    file = tmp_path / "other.zip"
+    assert export_everything(Scope(2), file).sessions == 0
+    assert all(not rows for rows in tables_of(file).values())
+
+
+def tables_of(file: Path) -> dict[str, list[dict[str, Any]]]:
+    with zipfile.ZipFile(file) as held:
+        found: dict[str, list[dict[str, Any]]] = json.loads(held.read(DOCUMENT))["tables"]
+        return found
+
+
+def test_what_was_deleted_travels_and_stays_deleted(filled: Path, tmp_path: Path) -> None:
+    delete_session(HERE, all_sessions(HERE)[0].id)
+    file = tmp_path / "deleted.zip"
+    export_everything(HERE, file)
+    emptied()
+    import_everything(HERE, file)
+    assert not all_sessions(HERE)
+    assert count("session") == 1
+
+
+def _first(table: str, column: str, value: object) -> Callable[[dict[str, Any]], None]:
+    def change(document: dict[str, Any]) -> None:
+        document["tables"][table][0][column] = value
+
+    return change
+
+
+BROKEN: dict[str, tuple[Callable[[dict[str, Any]], None], str]] = {
+    "another format": (lambda d: d.update(schema="emblar.export/9"), "no export"),
+    "an older database": (lambda d: d.update(database="0003"), "another Emblar"),
+    "an unknown table": (lambda d: d["tables"].update(users=[{"id": 1}]), "users"),
+    "an unknown column": (_first("drum", "colour", "red"), "drum, row 1.*colour"),
+    "words for a number": (_first("drum", "diameter_in", "big"), "row 1, diameter_in"),
+    "a huge drum": (_first("drum", "diameter_in", 400.0), "outside"),
+    "no batter": (lambda d: d["tables"]["fitting"].clear(), "no batter head"),
+    "an unheard-of head": (_first("head", "construction", "brick"), "brick"),
+    "a drum of nobody's": (_first("kit_slot", "drum_id", 77), "refers to 77"),
+    "a sound of nobody's": (_first("recording", "audio_id", "0" * 64), "refers to"),
+    "a kind there is none of": (_first("drum", "kind", "gong"), "contradict"),
+    "a list for a document": (_first("plan", "document", [1]), "document"),
+    "a region of something": (_first("recording", "regions", [{"x": 1}]), "cannot be read"),
+    "an id twice": (lambda d: d["tables"]["drum"][1].update(id=1), "twice"),
+    "a time without its zone": (_first("session", "created_at", "2030-05-01"), "no time"),
+    "a NUL": (_first("session", "name", "a\x00b"), "name"),
+    "a number beyond all": (_first("measurement", "rod", 2**40), "rod"),
+    "nothing where something must be": (_first("session", "name", None), "is empty"),
+}  # fmt: skip
+
+
+@pytest.mark.parametrize("name", list(BROKEN))
+def test_a_broken_export_is_refused_whole(filled: Path, name: str) -> None:
+    change, says = BROKEN[name]
+    file = changed(filled, change)
+    emptied()
+    with pytest.raises(InputError, match=says):
+        import_everything(HERE, file)
+    assert all(count(table) == 0 for table in (*TABLES, "audio")), "nothing half put in"
+
+
+def test_a_damaged_sound_is_refused(filled: Path) -> None:
+    out = io.BytesIO()
+    with zipfile.ZipFile(filled) as held, zipfile.ZipFile(out, "w") as made:
+        for name in held.namelist():
+            made.writestr(name, held.read(name) if name == DOCUMENT else b"noise")
+    emptied()
+    with pytest.raises(InputError, match="damaged"):
+        import_everything(HERE, out)
+    assert count("session") == 0
+
+
+@pytest.mark.parametrize("data", [b"", b"PK", b"not a zip at all", b"\x00" * 5000])
+def test_what_is_no_export_is_said(database: None, data: bytes) -> None:
+    with pytest.raises(InputError, match="no export"):
+        import_everything(HERE, io.BytesIO(data))
