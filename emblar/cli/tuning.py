@@ -69,6 +69,27 @@ def sweep_command(
     sys.stdout.write(text + "\n")
 
 
+def hum_command(
+    recording: Annotated[Path, typer.Argument(help="One drum struck, the others left open")],
+    kit: Annotated[Path, typer.Argument(help="The drums as emblar.hum-asked/1 JSON")],
+) -> None:
+    """Say what the other drums of a kit answer to one stroke."""
+    from emblar.cli.files import read_json
+    from emblar.core.analysis.audio import ANALYSIS_RATE_HZ, one_channel
+    from emblar.core.tuning.hum import read_hum
+    from emblar.formats.hum import HumAsked, hum_file
+    from emblar.sound.decode import decode
+
+    asked = read_json(kit, HumAsked)
+    try:
+        data = recording.read_bytes()
+    except OSError as error:
+        raise InputError(f"{recording} cannot be read: {error.strerror}.") from error
+    samples = one_channel(decode(data).audio)
+    answers = read_hum(samples, ANALYSIS_RATE_HZ, asked.own(), asked.others())
+    sys.stdout.write(hum_file(answers).model_dump_json(by_alias=True, indent=2) + "\n")
+
+
 def next_turns_command(
     tuning: Annotated[Path, typer.Argument(help="A head on its way as emblar.tuning/1 JSON")],
 ) -> None:

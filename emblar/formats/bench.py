@@ -53,6 +53,16 @@ class SweepPointFile(Strict):
     ring_db: float
 
 
+class HumFile(Strict):
+    """What a drum answered to this one's stroke: dB re it, pitch in Hz, T60 in s; or why not."""
+
+    heard: bool
+    level_db: float | None = None
+    hz: float | None = None
+    t60_s: float | None = None
+    why_not: str | None = None
+
+
 class BenchFile(Strict):
     """How far the work on a drum is: jobs by id in the order they were done, turns under way."""
 
@@ -63,5 +73,9 @@ class BenchFile(Strict):
     """What the last stroke gave away, the surest first."""
     sweep: list[SweepPointFile] = Field(default_factory=list)
     """Strokes of a sweep by ear, in the order they were struck."""
+    hum: dict[str, HumFile] = Field(default_factory=dict)
+    """What the others of the kit answered when this drum was struck, by the drum's id."""
+    hum_before: dict[str, HumFile] = Field(default_factory=dict)
+    """The same of the stroke before."""
     at: str = ""
     """The job that was chosen to be shown, if another than the next one."""

@@ -10,6 +10,7 @@ from emblar.formats.comparison import ComparisonFile, MovesAsked, MovesFile
 from emblar.formats.drum import DrumFile, PredictionFile
 from emblar.formats.evening import EveningFile, EveningPlanFile
 from emblar.formats.export import ExportFile
+from emblar.formats.hum import HumAsked, HumMapFile
 from emblar.formats.kitplan import KitPlanFile
 from emblar.formats.log import LogFile
 from emblar.formats.plan import DrumPlanFile
@@ -26,6 +27,8 @@ SCHEMAS: dict[str, type[BaseModel]] = {
     "emblar.evening-1": EveningFile,
     "emblar.evening-plan-1": EveningPlanFile,
     "emblar.export-1": ExportFile,
+    "emblar.hum-1": HumMapFile,
+    "emblar.hum-asked-1": HumAsked,
     "emblar.kitplan-1": KitPlanFile,
     "emblar.log-1": LogFile,
     "emblar.moves-1": MovesAsked,

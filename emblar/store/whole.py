@@ -30,6 +30,7 @@ OWNERS = ("studio_id", "session_id", "drum_id", "setup_id", "recording_id")
 """The column by which a table's rows are a studio's: the first of these that is never empty."""
 IDS_IN_DOCUMENTS = {
     ("plan", "document"): ("kit_slot", ("drums", "problems", "wishes", "parts")),
+    ("bench", "document"): ("drum", ("hum", "hum_before")),
     ("saved_kit", "drums"): ("drum", ()),
 }
 """Documents that hold ids: of which table, and below which names they are keys."""

@@ -3,11 +3,14 @@
 import json
 from pathlib import Path
 
+import numpy as np
 import pytest
 from typer.testing import CliRunner
 
 from emblar.cli.main import app
 from emblar.core.errors import InputError
+from emblar.sound.encode import wav_bytes
+from tests.core.tuning.test_hum import RATE, struck, with_hum
 
 DRUM = {
     "schema": "emblar.drum/1", "kind": "tom", "diameter_in": 12, "depth_in": 8, "rods": 6,
@@ -66,3 +69,17 @@ def test_what_is_wrong_with_a_file_is_named(
     file = tuning(tmp_path, steps, **more)
     with pytest.raises(InputError, match=says):
         CliRunner().invoke(app, ["next-turns", str(file)], catch_exceptions=False)
+
+
+def test_a_kit_is_listened_to(tmp_path: Path) -> None:
+    clip, asked = tmp_path / "kick.wav", tmp_path / "kit.json"
+    sound = with_hum(struck(), 143.0, -25.0)
+    clip.write_bytes(wav_bytes(0.5 * sound / np.abs(sound).max(), RATE))
+    beside = [{"name": "Rack 12", "hz": 141.0, "sd_cents": 40.0}, {"name": "Floor", "hz": 97.0}]
+    kit = {"schema": "emblar.hum-asked/1", "struck": [{"hz": 62.0, "t60_s": 0.6}], "beside": beside}
+    asked.write_text(json.dumps(kit), encoding="utf-8")
+    rack, floor = json.loads(run("hum", clip, asked))["answers"]
+    assert rack["heard"]
+    assert rack["level_db"] == pytest.approx(-25.0, abs=1.5)
+    assert rack["hz"] == pytest.approx(143.0, abs=0.7)
+    assert not floor["heard"]

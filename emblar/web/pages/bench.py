@@ -84,6 +84,7 @@ class BenchPage:
     stroke: tuple[tuple[str, tuple[str, ...]], ...]
     """What the last stroke gave away, each with what to check, the cheapest first."""
     base: str
+    hum: str
     span_s: float
     goal_says: str
 
@@ -125,6 +126,7 @@ def bench_page(now: Bench, around: Frame, *, head: str = "") -> BenchPage:
         caution=text.caution if text else "",
         stroke=_stroke(now),
         base=f"/sessions/{around.session.id}/bench/{now.drum.id}",
+        hum=f"/sessions/{around.session.id}/bench/hum?sel=d{now.drum.id}",
         span_s=max(0.2, 8.0 / goal) if goal else 0.3,
         goal_says=f"{goal:.0f} Hz" if goal else "",
     )

@@ -8,11 +8,13 @@ from pydantic import BaseModel
 
 from emblar.actions import bench as actions
 from emblar.actions.bench_sound import Read, goal_sound, read_clip, read_stroke
+from emblar.actions.hum import hum_map, read_hum_stroke
 from emblar.actions.scope import check_session
 from emblar.actions.sweep import sweep_stroke, swept, take_sweep_back
 from emblar.core.errors import InputError
 from emblar.formats.turn_words import WHY_NO_TAP
 from emblar.web.pages.bench import bench_page
+from emblar.web.pages.hum import hum_page
 from emblar.web.pages.sweep import sweep_page
 from emblar.web.routers.context import go, load
 from emblar.web.routers.fields import Id, Text, as_number
@@ -194,6 +196,29 @@ def by_ear_back(
     """Remove the last stroke of a sweep, or all of it."""
     take_sweep_back(scope, session_id, slot_id, all_of_it=whole)
     return go(f"/sessions/{session_id}/bench/{slot_id}/sweep")
+
+
+@router.get("/hum")
+def hum(scope: Here, request: Request, session_id: Id, sel: str = "") -> Response:
+    """Show what the kit answers to each of its drums."""
+    _, around = load(scope, session_id, "bench", sel)
+    page, problem = None, ""
+    try:
+        found = hum_map(scope, session_id)
+        page = hum_page(found, session_id, around.drum.id if around.drum else None)
+    except InputError as error:
+        problem = str(error)
+    told = {"page": page, "frame": around, "problem": problem}
+    return render(request, "bench/hum.html", told)
+
+
+@router.post("/hum/{slot_id}/stroke")
+def hum_stroke(
+    scope: Here, session_id: Id, slot_id: Id, file: Annotated[UploadFile, File()]
+) -> Response:
+    """Read what the kit answers to a stroke."""
+    read_hum_stroke(scope, session_id, slot_id, file.file.read())
+    return go(f"/sessions/{session_id}/bench/hum?sel=d{slot_id}")
 
 
 @router.get("/{slot_id}/goal.wav")

@@ -118,6 +118,7 @@ const start = async (button) => {
   });
   const context = new AudioContext();
   await context.audioWorklet.addModule("/static/bench/worklet.js");
+  // A hum is listened for longer than the stroke itself.
   const after = button.dataset.listen === "stroke" ? STROKE_S : Number(bench().dataset.span);
   const catcher = new AudioWorkletNode(context, "tap-catcher", {
     processorOptions: { before: BEFORE_S, after },
