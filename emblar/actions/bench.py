@@ -43,7 +43,23 @@ def bench(scope: Scope, session_id: int, slot_id: int) -> Bench:
     with in_session(scope, session_id) as db:
         chain = _chain(db, session_id, drum)
         document = store.get(db, session_id, drum.drum_id)
-    return bench_of(drum, plan, version, chain, lenient(BenchFile, document, "The work so far"))
+        pair = _pair(db, session_id, drum)
+    file = lenient(BenchFile, document, "The work so far")
+    return bench_of(drum, plan, version, chain, file, pair)
+
+
+def _pair(db: Session, session_id: int, drum: KitDrum) -> tuple[tuple[str, float], ...]:
+    """Return the drums that play the same part, each with the pitch last read on it."""
+    found = []
+    for other in kit_store.listing(db, session_id):
+        alike = other.voice == drum.voice and other.owned.kind == drum.owned.kind
+        if other.id == drum.id or drum.voice is None or not alike:
+            continue
+        ids = [info.id for info in setup_store.listing(db, other.drum_id)]
+        strokes = [row for row in setup_store.measurements(db, ids) if row.what == "drum"]
+        if strokes:
+            found.append((other.owned.name, strokes[-1].hz))
+    return tuple(found)
 
 
 def type_readings(

@@ -9,6 +9,7 @@ from emblar.core.acoustics.drum import Drum, Side
 from emblar.core.acoustics.forward import predict
 from emblar.core.catalogue import construction
 from emblar.core.notes import cents
+from emblar.core.planning.kick_window import kick_manner
 from emblar.core.planning.kit import model, wearing
 from emblar.core.quantities import Measured
 from emblar.core.tuning.head_state import (
@@ -120,6 +121,8 @@ class Bench:
     """What the last stroke gave away."""
     sweep: tuple[SweepPointFile, ...] = ()
     """Strokes of a sweep by ear."""
+    pair: tuple[tuple[str, float], ...] = ()
+    """Drums that play the same part, with the pitch last read on each, Hz."""
 
     @property
     def minutes_left(self) -> float:
@@ -128,7 +131,12 @@ class Bench:
 
 
 def bench_of(
-    drum: KitDrum, plan: DrumPlanFile, version: int, chain: Chain, file: BenchFile
+    drum: KitDrum,
+    plan: DrumPlanFile,
+    version: int,
+    chain: Chain,
+    file: BenchFile,
+    pair: tuple[tuple[str, float], ...] = (),
 ) -> Bench:
     """Return a drum at the bench from everything that is kept of it."""
     info, setup, rows = chain[-1]
@@ -151,14 +159,16 @@ def bench_of(
         if head.made != head.planned or mounted:
             changes[side] = construction(head.planned).may_crack_collar
     front_off = setup.reso is not None and plan.reso is None
-    todo = jobs(Work(drum.owned.kind, changes, "reso" in heads, bool(plan.dampers), front_off))
+    kind = drum.owned.kind
+    kick = kick_manner(drum.owned.diameter_in, lugs.batter) if kind == "kick" else None
+    todo = jobs(Work(kind, changes, "reso" in heads, bool(plan.dampers), front_off, kick))
     chosen = next((job for job in todo if job.id == file.at), None)
     job = chosen or next((job for job in todo if job.id not in file.jobs), None)
     strokes = [row for row in rows if row.what == "drum"]
     return Bench(
         drum, plan, version, info, todo, file.jobs, job, heads, before, after, offset,
         len(takes), strokes[-1] if strokes else None, tuple(file.causes) if strokes else (),
-        tuple(file.sweep),
+        tuple(file.sweep), pair,
     )  # fmt: skip
 
 

@@ -12,6 +12,7 @@ from emblar.core.catalogue import construction
 from emblar.core.errors import EmblarError, InputError
 from emblar.core.evening.kit_jobs import DrumWork, EveningJob, kit_evening, kit_jobs
 from emblar.core.evening.schedule import Schedule, schedule
+from emblar.core.planning.kick_window import kick_manner
 from emblar.core.tuning.procedure import Work
 from emblar.formats.bench import BenchFile
 from emblar.formats.evening import EveningFile, EveningJobFile, evening_ics, evening_plan_file
@@ -90,7 +91,10 @@ def _work(drum: KitDrum, plan: DrumPlanFile, done: frozenset[str]) -> DrumWork:
         if head is not None and (head != here or f"mount-{side}" in done)
     }
     off = plan.reso is None and drum.owned.reso is not None
-    work = Work(plan.kind, changes, plan.reso is not None, bool(plan.dampers), off)
+    kick = None
+    if plan.kind == "kick":
+        kick = kick_manner(drum.owned.diameter_in, plan.prediction.lug_hz.batter)
+    work = Work(plan.kind, changes, plan.reso is not None, bool(plan.dampers), off, kick)
     scores = [
         reason.numbers["score_without"] - reason.numbers["score"]
         for reason in plan.reasons

@@ -10,7 +10,8 @@ from emblar.actions import bench, plan
 from emblar.actions.bench_sound import goal_sound, read_clip, read_stroke
 from emblar.actions.bench_state import TOLERANCE_CENTS, Bench
 from emblar.actions.home import home
-from emblar.actions.kit import add_drum, kit
+from emblar.actions.kit import add_drum, change_drum, kit
+from emblar.actions.kits import copy_drum
 from emblar.actions.scope import HERE
 from emblar.actions.sessions import Brief, start_session
 from emblar.actions.workspace import workspace
@@ -237,3 +238,13 @@ def test_the_goal_sounds_like_a_tap_at_the_goal(planned: int) -> None:
     goal = at(planned, drum).heads["reso"].goal_hz
     near = (hz > 0.8 * goal) & (hz < 1.25 * goal)
     assert hz[near][np.argmax(spectrum[near])] == pytest.approx(goal, rel=0.01)
+
+
+def test_a_pair_of_kicks_is_told_how_far_apart_it_is(planned: int) -> None:
+    first = drum_of(planned, "kick")
+    second = copy_drum(HERE, planned, first.id)
+    change_drum(HERE, planned, second.id, second.owned, second_for=first.voice or "")
+    plan.plan_kit(HERE, planned)
+    bench.keep_stroke(HERE, planned, first.id, 58.0, 0.2)
+    assert bench.bench(HERE, planned, second.id).pair == ((first.owned.name, 58.0),)
+    assert bench.bench(HERE, planned, first.id).pair == ()

@@ -271,3 +271,16 @@ def test_practice_is_tuned_by_keys_and_the_ear_is_asked(page: Page, database: No
     expect(page.get_by_role("status").first).to_contain_text("ct higher")
     page.goto("/practice")
     expect(page.locator("main")).to_contain_text("of 1 right")
+
+
+def test_rods_are_counted_from_where_the_person_likes(page: Page, planned: int) -> None:
+    drum = next(d for d in kit(HERE, planned) if d.owned.name == "Rack 12")
+    page.goto(f"/sessions/{planned}/bench?sel=d{drum.id}")
+    expect(page.locator("[data-then]")).to_contain_text("rod 1 nearest you")
+    page.get_by_role("button", name="Count the rods from the badge").click()
+    expect(page.locator("[data-then]")).to_contain_text("rod 1 at the badge")
+    expect(page.locator(".bench-rods text")).to_have_text("badge")
+    page.reload()
+    expect(page.locator("[data-then]")).to_contain_text("rod 1 at the badge")
+    page.get_by_role("button", name="Count the rods from you").click()
+    expect(page.locator("[data-then]")).to_contain_text("rod 1 nearest you")

@@ -32,6 +32,7 @@ FORM = {
     "time_s": "0.3",
     "chosen": "0.3@kick",
     "start": "0",
+    "counted": "badge",
     "stop": "5",
     "kit": "preset-four-piece",
     "kit_name": "K",

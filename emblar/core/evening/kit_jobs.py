@@ -72,7 +72,7 @@ def _of_drum(drum: DrumWork) -> list[EveningJob]:
     for job in jobs(drum.work):
         if job.id in drum.done:
             continue
-        row = left_out().get(job.text, LeftOut())
+        row = left_out().get(job.text, left_out().get(job.text.split("-")[0], LeftOut()))
         name = f"{drum.name}: {job_words(drum.work.kind, job)}"
         lost = drum.dampers_steps if job.text == "dampers" else row.steps_lost
         # What listens comes after the muffling; what is left out otherwise takes nothing with it.

@@ -13,6 +13,7 @@ from functools import lru_cache
 from importlib import resources
 
 from emblar.core.acoustics.drum import Kind, Side
+from emblar.core.planning.kick_window import Manner
 
 
 @dataclass(frozen=True, slots=True)
@@ -29,6 +30,8 @@ class Work:
         Whether there is a second head, and whether muffling is planned.
     front_off
         Whether a front head comes off for good.
+    kick
+        How a kick's batter is brought up, None for other drums.
     """
 
     kind: Kind
@@ -36,6 +39,7 @@ class Work:
     has_reso: bool
     damped: bool
     front_off: bool = False
+    kick: Manner | None = None
 
 
 @dataclass(frozen=True, slots=True)
@@ -50,7 +54,7 @@ class Job:
     @property
     def tunes(self) -> bool:
         """Whether rods are turned and tapped in this job."""
-        return self.text in ("even", "even-kick", "settle", "again")
+        return self.text.split("-")[0] in ("even", "settle", "again")
 
 
 @dataclass(frozen=True, slots=True)
@@ -90,7 +94,7 @@ def _rows(work: Work) -> Iterator[tuple[str, str, Side | None]]:
             yield "mount", "mount", side
             yield "finger", "finger", side
             yield "seat", "seat" if work.changes[side] else "seat-gently", side
-        yield "even", "even-kick" if work.kind == "kick" else "even", side
+        yield "even", _evened(work, side), side
         if side in work.changes:
             yield "settle", "settle", side
     if len(sides) > 1:
@@ -101,3 +105,10 @@ def _rows(work: Work) -> Iterator[tuple[str, str, Side | None]]:
     if work.damped:
         yield "dampers", "dampers", None
     yield "listen", "listen", None
+
+
+def _evened(work: Work, side: Side) -> str:
+    """Return which text tells how a head is brought up."""
+    if work.kick is None:
+        return "even"
+    return f"even-{work.kick}" if side == "batter" else "even-front"

@@ -9,8 +9,10 @@ from emblar.web.drawing.svg import drawing, el, label
 SIZE, RADIUS = 130.0, 52.0
 
 
-def rods(count: int, next_rod: int | None, also: tuple[int, ...] = ()) -> Markup:
-    """Draw the rods; rod 1 is nearest the player, the others follow clockwise from above.
+def rods(
+    count: int, next_rod: int | None, also: tuple[int, ...] = (), *, badge: bool = False
+) -> Markup:
+    """Draw the rods; rod 1 is nearest the player or the badge, the others follow clockwise.
 
     Parameters
     ----------
@@ -20,6 +22,8 @@ def rods(count: int, next_rod: int | None, also: tuple[int, ...] = ()) -> Markup
         The rod to turn or tap next, from 0, or None.
     also
         Rods that come after it in this round.
+    badge
+        Whether rod 1 is the one at the badge.
     """
     middle = SIZE / 2.0
     parts = [el("circle", cx=middle, cy=middle - 4.0, r=RADIUS, cls="strip-head")]
@@ -30,9 +34,10 @@ def rods(count: int, next_rod: int | None, also: tuple[int, ...] = ()) -> Markup
         size = 8.5 if rod == next_rod else 5.0 if rod in also else 4.0
         cls = "rod next" if rod == next_rod else "rod also" if rod in also else "rod"
         parts.append(el("circle", cx=x, cy=y, r=size, cls=cls))
-    parts.append(label(middle, SIZE + 4.0, "you", "tick", "middle"))
+    parts.append(label(middle, SIZE + 4.0, "badge" if badge else "you", "tick", "middle"))
     said = "no rod is next" if next_rod is None else f"rod {next_rod + 1} is next"
+    first = "at the badge" if badge else "nearest you"
     return drawing(
-        "rods", "The drum from above", f"{count} rods, rod 1 nearest you; {said}", *parts,
+        "rods", "The drum from above", f"{count} rods, rod 1 {first}; {said}", *parts,
         width=SIZE, height=SIZE + 8.0,
     )  # fmt: skip

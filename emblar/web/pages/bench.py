@@ -24,7 +24,8 @@ from emblar.web.drawing.rods import rods
 from emblar.web.pages.frame import Frame
 
 OTHER: dict[Side, Side] = {"batter": "reso", "reso": "batter"}
-USUAL_TURN = 0.25
+USUAL_TURN, PAIR_CENTS = 0.25, 10.0
+FIRST_ROD = {False: "rod 1 nearest you", True: "rod 1 at the badge"}
 SLACK_NEIGHBOURS = (
     "Before each pass take up by finger what fell slack: a tight rod frees its neighbours."
 )
@@ -85,18 +86,29 @@ class BenchPage:
     """What the last stroke gave away, each with what to check, the cheapest first."""
     base: str
     hum: str
+    from_badge: bool
     span_s: float
     goal_says: str
 
 
-def bench_page(now: Bench, around: Frame, *, head: str = "") -> BenchPage:
-    """Return the Bench screen of a drum; ``head`` is the head chosen in the first job."""
+def bench_page(now: Bench, around: Frame, *, head: str = "", from_badge: bool = False) -> BenchPage:
+    """Return the Bench screen of a drum.
+
+    Parameters
+    ----------
+    head
+        The head chosen in the first job.
+    from_badge
+        Whether rods are counted from the badge rather than from the player.
+    """
     job, owned = now.job, now.drum.owned
     side = _side_at(now, head)
     at = now.heads.get(side) if side else None
     text = _text(now, job)
     doing, rod = _doing(job, at)
     big, then, also = _words(now, job, at, doing, rod, text)
+    first = FIRST_ROD[from_badge]
+    then = then.format(first=first) if doing == "tap" else then
     goal = at.goal_hz if at else 0.0
     drawn = at if at is not None and job is not None and _taps(job) else None
     name = _head_words(now, side) if side and drawn else ""
@@ -113,7 +125,7 @@ def bench_page(now: Bench, around: Frame, *, head: str = "") -> BenchPage:
         some_read=at is not None and len(at.unread) < owned.rods,
         hoop=_hoop(now, drawn, doing, rod) if drawn else None,
         hoop_says=_hoop_says(drawn) if drawn else "",
-        rods=rods(owned.rods, rod, _later_rods(drawn, rod)) if drawn else None,
+        rods=rods(owned.rods, rod, _later_rods(drawn, rod), badge=from_badge) if drawn else None,
         ladder=_ladder(now, side),
         numbers=_numbers(drawn),
         fields=_fields(drawn),
@@ -127,6 +139,7 @@ def bench_page(now: Bench, around: Frame, *, head: str = "") -> BenchPage:
         stroke=_stroke(now),
         base=f"/sessions/{around.session.id}/bench/{now.drum.id}",
         hum=f"/sessions/{around.session.id}/bench/hum?sel=d{now.drum.id}",
+        from_badge=from_badge,
         span_s=max(0.2, 8.0 / goal) if goal else 0.3,
         goal_says=f"{goal:.0f} Hz" if goal else "",
     )
@@ -228,7 +241,7 @@ def _words(
         if len(at.unread) == now.drum.owned.rods:
             return (
                 "Tap round",
-                f"the {_head_words(now, at.side)}, rod 1 nearest you first",
+                f"the {_head_words(now, at.side)}, {{first}} first",
                 text.what,
             )
         return f"Tap rod {rod + 1}", f"{counted(len(at.unread), 'rod')} to go", ""
@@ -437,6 +450,21 @@ def _this_drum(now: Bench, at: HeadNow | None) -> tuple[str, ...]:
         rows.append(
             f"Drum pitch known to ± {before:.1f} Hz until a stroke is read with both heads tapped."
         )
+    return (*rows, *_matched(now))
+
+
+def _matched(now: Bench) -> tuple[str, ...]:
+    """Say how far the drum lies from those that play the same part."""
+    if now.measured is None:
+        return tuple(
+            f"{name} sounds at {hz:.1f} Hz and plays the same part: a pair must match."
+            for name, hz in now.pair
+        )
+    rows = []
+    for name, hz in now.pair:
+        off = cents(now.measured.hz, hz)
+        told = f"{abs(off):.0f} ct {_way(off)} it" if abs(off) >= PAIR_CENTS else "on it"
+        rows.append(f"{name} sounds at {hz:.1f} Hz; this one is {told}. A pair must match.")
     return tuple(rows)
 
 

@@ -24,6 +24,9 @@ from emblar.web.templating import render
 router = APIRouter(prefix="/sessions/{session_id}/bench")
 Side = Literal["batter", "reso"]
 MOST_RODS = 20
+COUNTED = "emblar-rods"
+"""The cookie that keeps where this browser's person counts rods from."""
+A_YEAR_S = 365 * 24 * 3600
 
 
 @router.get("")
@@ -37,7 +40,9 @@ def show(
         problem = "There is no drum to tune yet. Say in Kit what you own."
     else:
         try:
-            page = bench_page(actions.bench(scope, session_id, around.drum.id), around, head=head)
+            now = actions.bench(scope, session_id, around.drum.id)
+            badge = request.cookies.get(COUNTED) == "badge"
+            page = bench_page(now, around, head=head, from_badge=badge)
         except InputError as error:
             problem = str(error)
     return render(
@@ -196,6 +201,17 @@ def by_ear_back(
     """Remove the last stroke of a sweep, or all of it."""
     take_sweep_back(scope, session_id, slot_id, all_of_it=whole)
     return go(f"/sessions/{session_id}/bench/{slot_id}/sweep")
+
+
+@router.post("/{slot_id}/count")
+def count_from(
+    scope: Here, session_id: Id, slot_id: Id, counted: Annotated[Literal["you", "badge"], Form()]
+) -> Response:
+    """Count rods from the player or from the badge, on this browser."""
+    check_session(scope, session_id)
+    answer = _back(session_id, slot_id)
+    answer.set_cookie(COUNTED, counted, max_age=A_YEAR_S, httponly=True, samesite="strict")
+    return answer
 
 
 @router.get("/hum")
