@@ -13,6 +13,7 @@ from scipy.signal.windows import hann
 from bench import planning, tuning
 from bench.hand_change import hand_changes
 from bench.mixes import four_minutes, peak_of_whole, whole
+from bench.setlist import setlists
 from emblar.core.analysis.analyse import analyse
 from emblar.core.analysis.audio import Audio
 from emblar.core.analysis.partials import fit_damped_sinusoids
@@ -132,6 +133,7 @@ def main() -> None:
     estimator()
     planning.main()
     hand_changes()
+    setlists()
     analysis()
     growth()
     mix()

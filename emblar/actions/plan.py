@@ -86,7 +86,7 @@ def _plan_kit(scope: Scope, session_id: int, says: str) -> KitPlan:
     problems: dict[int, str] = {}
     for drum in drums:
         try:
-            tasks[drum.id] = _task(drum, found)
+            tasks[drum.id] = task_of(drum, found)
         except EmblarError as error:
             problems[drum.id] = str(error)
     planned: dict[int, DrumPlanFile] = {}
@@ -142,7 +142,7 @@ def the_shelf(scope: Scope) -> Shelf:
     )
 
 
-def _task(drum: KitDrum, found: Heard | None) -> Task:
+def task_of(drum: KitDrum, found: Heard | None) -> Task:
     """Return what is to be planned for a drum: the record as wished, and what was asked by hand."""
     request = request_of(drum)
     target = target_of(found, drum.voice)
@@ -207,7 +207,7 @@ def _replan_drum(
         now = None
     changed = changed_by_hand(drum.wish, wish)
     rest = held(wish, changed, now, drum.owned) if now is not None and not says else None
-    task = _task(replace(drum, wish=wish), found)
+    task = task_of(replace(drum, wish=wish), found)
 
     def planned_as(asked: dict[str, Any]) -> DrumPlan:
         request = request_of(replace(drum, wish=asked))

@@ -27,3 +27,18 @@ def evening_command(
         except OSError as error:
             raise InputError(f"{ics} cannot be written: {error.strerror}.") from error
     sys.stdout.write(plan.model_dump_json(by_alias=True, indent=2) + "\n")
+
+
+def setlist_command(
+    songs: Annotated[Path, typer.Argument(help="Songs on one kit as emblar.setlist/1 JSON")],
+) -> None:
+    """Say in which order songs go on one kit, and what is changed between them."""
+    from emblar.cli.files import read_json
+    from emblar.core.evening.setlist import plan_setlist
+    from emblar.formats.setlist import SetlistFile, setlist_plan_file
+
+    file = read_json(songs, SetlistFile)
+    drums, asked = file.asked()
+    told = plan_setlist(drums, asked, free_order=file.free_order, worth=file.minute_worth)
+    text = setlist_plan_file(asked, told).model_dump_json(by_alias=True, indent=2)
+    sys.stdout.write(text + "\n")

@@ -8,7 +8,7 @@ import sys
 import typer
 
 from emblar.cli.analyse import analyse_command
-from emblar.cli.evening import evening_command
+from emblar.cli.evening import evening_command, setlist_command
 from emblar.cli.matching import compare_command, moves_command
 from emblar.cli.plan import plan_command
 from emblar.cli.predict import predict_command
@@ -38,6 +38,7 @@ app.command("sweep")(sweep_command)
 app.command("compare")(compare_command)
 app.command("moves")(moves_command)
 app.command("evening")(evening_command)
+app.command("setlist")(setlist_command)
 app.command("export")(export_command)
 app.command("import")(import_command)
 app.command("serve")(serve_command)

@@ -1,0 +1,172 @@
+"""Setlist: several sessions' songs on one kit in one evening, with the fewest changes between."""
+
+from collections.abc import Mapping, Sequence
+from dataclasses import dataclass, replace
+
+from emblar.actions.kit import kit
+from emblar.actions.measuring import measured_record
+from emblar.actions.plan import latest_plan, task_of, the_shelf
+from emblar.actions.scope import Scope
+from emblar.actions.sessions import all_sessions, asked_of, one_session
+from emblar.core.acoustics.drum import Side
+from emblar.core.errors import EmblarError, InputError
+from emblar.core.evening.setlist import Change, Dress, Offer, SetDrum, Setlist, Song, plan_setlist
+from emblar.core.planning.brief import usual_weights
+from emblar.core.planning.kit import OwnedDrum, model, wearing
+from emblar.core.planning.search import DrumSearch
+from emblar.core.planning.weighing import Recipe
+from emblar.core.tuning.head_state import goal_per_turn
+from emblar.formats.plan import DrumPlanFile
+from emblar.store.kit import KitDrum
+
+MOST_SONGS = 20
+
+
+@dataclass(frozen=True, slots=True)
+class SongInfo:
+    """A session that is planned, so that its song can be played."""
+
+    id: int
+    name: str
+    artist: str
+
+
+@dataclass(frozen=True, slots=True)
+class SetlistView:
+    """Songs in the order asked for, what was found, and the drums by their key in it."""
+
+    songs: tuple[SongInfo, ...]
+    drums: Mapping[str, OwnedDrum]
+    asked: tuple[Song, ...]
+    told: Setlist
+
+
+def planned_songs(scope: Scope) -> list[SongInfo]:
+    """Return the sessions that have a plan, the newest first."""
+    return [
+        SongInfo(s.id, s.name, s.artist) for s in all_sessions(scope) if s.plan_version is not None
+    ]
+
+
+def setlist(scope: Scope, session_ids: Sequence[int], *, free_order: bool) -> SetlistView:
+    """Return how to play songs on one kit.
+
+    Parameters
+    ----------
+    session_ids
+        The songs' sessions in the order asked for.
+    free_order
+        Whether the order may be chosen.
+
+    Raises
+    ------
+    InputError
+        There are fewer than two songs, one has no plan, or two do not share a drum.
+    """
+    if not 2 <= len(session_ids) <= MOST_SONGS:
+        raise InputError(f"Choose two songs at least, and up to {MOST_SONGS}.")
+    infos, plans = [], []
+    for session_id in session_ids:
+        session = one_session(scope, session_id)
+        infos.append(SongInfo(session.id, session.name, session.artist))
+        plans.append(_of_song(scope, session_id))
+        if not plans[-1]:
+            raise InputError(f"“{session.name}” is not planned yet. Plan its kit first.")
+    drums = {str(d.drum_id): d.owned for own in plans for d, _ in own}
+    if len(drums) == sum(len(own) for own in plans):
+        raise InputError("These songs share no drum. Use one kit in both: Kit, “use a kit”.")
+    songs = tuple(
+        Song(info.name, _offers(scope, info.id, own, plans[:i] + plans[i + 1 :]))
+        for i, (info, own) in enumerate(zip(infos, plans, strict=True))
+    )
+    known = {key: SetDrum(owned.kind, owned.rods) for key, owned in drums.items()}
+    told = plan_setlist(known, songs, free_order=free_order)
+    return SetlistView(tuple(infos), drums, songs, told)
+
+
+Planned = list[tuple[KitDrum, DrumPlanFile]]
+
+
+def _of_song(scope: Scope, session_id: int) -> Planned:
+    plan = latest_plan(scope, session_id)
+    if plan is None:
+        return []
+    return [(d, plan.drums[d.id]) for d in kit(scope, session_id) if d.id in plan.drums]
+
+
+def _offers(
+    scope: Scope, session_id: int, own: Planned, others: Sequence[Planned]
+) -> dict[str, tuple[Offer, ...]]:
+    """Return the ways to set each drum of a song up: as planned, and nearer to other songs'."""
+    found = measured_record(scope, session_id)
+    brief = asked_of(one_session(scope, session_id)).brief()
+    shelf = the_shelf(scope)
+    offers: dict[str, tuple[Offer, ...]] = {}
+    for drum, file in own:
+        key = str(drum.drum_id)
+        offers[key] = (Offer(_dress(file), 0.0),)
+        theirs = [f for row in others for d, f in row if d.drum_id == drum.drum_id]
+        if not theirs:
+            continue
+        try:
+            task = task_of(drum, found)
+        except EmblarError:
+            continue
+        search = DrumSearch(
+            0, task.target, replace(shelf, drums=(drum.owned,)), brief, usual_weights()
+        )
+        offers[key] += tuple(_nearer(search, file, theirs))
+    return offers
+
+
+def _nearer(search: DrumSearch, file: DrumPlanFile, theirs: Sequence[DrumPlanFile]) -> list[Offer]:
+    """Return what other songs have on a drum, with what each costs this song's sound.
+
+    As it is for the other song; its heads and muffling at this song's note; its muffling alone.
+    """
+    wish = file.card["pitch"].value
+    own = search.exactly([_recipe(file)], wish)[0]
+    if own is None:
+        return []
+    asked: list[tuple[Recipe, float]] = []
+    for other in theirs:
+        asked.append((_recipe(other), other.card["pitch"].value))
+        asked.append((_recipe(other), wish))
+        asked.append((replace(_recipe(file), dampers=tuple(sorted(other.dampers))), wish))
+    offers: dict[Dress, float] = {}
+    for recipe, pitch in asked:
+        row = search.exactly([recipe], pitch)[0]
+        if row is not None:
+            r = row.recipe
+            dress = Dress(
+                r.batter, r.reso, r.batter_hz, r.reso_hz, frozenset(r.dampers), r.wires,
+                r.striker, r.port_in,
+            )  # fmt: skip
+            offers.setdefault(dress, max(row.distance - own.distance, 0.0))
+    return [Offer(dress, steps) for dress, steps in offers.items()]
+
+
+def _recipe(file: DrumPlanFile) -> Recipe:
+    return Recipe(
+        file.batter, file.reso, file.port_in, tuple(file.dampers), file.striker, file.wires,
+        file.semitones, 0.0, None,
+    )  # fmt: skip
+
+
+def _dress(file: DrumPlanFile) -> Dress:
+    lugs = file.prediction.lug_hz
+    return Dress(
+        file.batter, file.reso, lugs.batter, lugs.reso, frozenset(file.dampers), file.wires,
+        file.striker, file.port_in,
+    )  # fmt: skip
+
+
+def turns_of(owned: OwnedDrum, dress: Dress, done: Change) -> dict[Side, float]:
+    """Return by how many turns of the key each head is moved to a dress, every rod alike."""
+    drum = model(wearing(owned, dress.reso, dress.port_in), batter=dress.batter)
+    found: dict[Side, float] = {}
+    for side, by in done.tuned.items():
+        goal_hz = dress.batter_hz if side == "batter" else dress.reso_hz
+        if goal_hz is not None:
+            found[side] = (1.0 - 2.0 ** (-by / 600.0)) / goal_per_turn(drum, side, goal_hz)
+    return found

@@ -1,0 +1,136 @@
+"""``emblar.setlist/1`` in, ``emblar.setlist-plan/1`` out: several songs on one kit."""
+
+from collections.abc import Mapping, Sequence
+from typing import Annotated, Literal, Self
+
+from pydantic import Field, model_validator
+
+from emblar.core.catalogue import dampers, wire_settings
+from emblar.core.evening.setlist import Dress, Offer, SetDrum, Setlist, Song
+from emblar.formats.drum import LugHz, Strict
+from emblar.formats.setup import Side
+
+Name = Annotated[str, Field(min_length=1, max_length=120)]
+
+
+class OfferFile(Strict):
+    """One way to set a drum up for a song, and what it costs the sound in audible steps."""
+
+    batter: Name
+    batter_hz: LugHz
+    reso: Name | None = None
+    reso_hz: LugHz | None = None
+    dampers: list[str] = Field(default_factory=list)
+    wires: str = ""
+    striker: str = ""
+    port_in: float | None = Field(default=None, gt=0.0, le=40.0)
+    steps: float = Field(default=0.0, ge=0.0, le=1000.0)
+
+    @model_validator(mode="after")
+    def _known(self) -> Self:
+        for row in self.dampers:
+            if row not in dampers():
+                raise ValueError(f"dampers: there is no “{row}”. Known: {', '.join(dampers())}.")
+        if self.wires and self.wires not in wire_settings():
+            raise ValueError(f"wires: “{self.wires}” is none of {', '.join(wire_settings())}.")
+        return self
+
+    def offer(self) -> Offer:
+        """Return the offer for the planner."""
+        dress = Dress(
+            self.batter, self.reso, self.batter_hz, self.reso_hz, frozenset(self.dampers),
+            self.wires, self.striker, self.port_in,
+        )  # fmt: skip
+        return Offer(dress, self.steps)
+
+
+class SetDrumFile(Strict):
+    """A drum of the kit."""
+
+    kind: Literal["kick", "snare", "tom"]
+    rods: int = Field(ge=4, le=20)
+
+
+class SongFile(Strict):
+    """A song and, by drum, the ways to set it up, the planned one first."""
+
+    name: Name
+    drums: dict[str, Annotated[list[OfferFile], Field(min_length=1, max_length=20)]]
+
+
+class SetlistFile(Strict):
+    """Songs in the order asked for, on the drums there are."""
+
+    schema_: Literal["emblar.setlist/1"] = Field(default="emblar.setlist/1", alias="schema")
+    drums: dict[str, SetDrumFile]
+    songs: list[SongFile] = Field(min_length=1, max_length=40)
+    free_order: bool = False
+    minute_worth: float | None = Field(default=None, ge=0.0, le=100.0)
+    """What a minute between two songs is worth in audible steps."""
+
+    def asked(self) -> tuple[dict[str, SetDrum], tuple[Song, ...]]:
+        """Return the drums and songs for the planner."""
+        drums = {name: SetDrum(row.kind, row.rods) for name, row in self.drums.items()}
+        songs = tuple(
+            Song(s.name, {n: tuple(o.offer() for o in rows) for n, rows in s.drums.items()})
+            for s in self.songs
+        )
+        return drums, songs
+
+
+class ChangeFile(Strict):
+    """What is done on a drum before a song; ``tuned`` in cents per head."""
+
+    minutes: float
+    heads: list[Side]
+    tuned: dict[Side, float]
+    dampers_on: list[str]
+    dampers_off: list[str]
+    wires: str
+    striker: str
+
+
+class PlacedSong(Strict):
+    """A song in its place: which way each drum is set up (from 0), and the changes before it."""
+
+    name: str
+    chosen: dict[str, int]
+    changes: dict[str, ChangeFile]
+    minutes: float
+
+
+class SetlistPlanFile(Strict):
+    """The songs in order."""
+
+    schema_: Literal["emblar.setlist-plan/1"] = Field(
+        default="emblar.setlist-plan/1", alias="schema"
+    )
+    songs: list[PlacedSong]
+    minutes: float
+    steps: float
+    score: float
+
+
+def setlist_plan_file(
+    songs: Sequence[Song], told: Setlist, names: Mapping[str, str] | None = None
+) -> SetlistPlanFile:
+    """Return a setlist as written to a file; ``names`` are the drums' if keys are not."""
+    called = names or {}
+    placed = []
+    for i, chosen, changes in zip(told.order, told.chosen, told.changes, strict=True):
+        rows = {
+            called.get(key, key): ChangeFile(
+                minutes=c.minutes, heads=list(c.heads), tuned=dict(c.tuned),
+                dampers_on=list(c.on), dampers_off=list(c.off), wires=c.wires, striker=c.striker,
+            )
+            for key, c in changes.items() if not c.nothing
+        }  # fmt: skip
+        placed.append(
+            PlacedSong(
+                name=songs[i].name,
+                chosen={called.get(key, key): index for key, index in chosen.items()},
+                changes=rows,
+                minutes=sum(c.minutes for c in changes.values()),
+            )
+        )
+    return SetlistPlanFile(songs=placed, minutes=told.minutes, steps=told.steps, score=told.score)

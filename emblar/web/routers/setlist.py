@@ -1,0 +1,67 @@
+"""Setlist: several songs on one kit."""
+
+from fastapi import APIRouter, Request, Response
+
+from emblar.actions.scope import Scope
+from emblar.actions.setlist import SetlistView, planned_songs, setlist
+from emblar.core.errors import EmblarError, InputError
+from emblar.formats.setlist import setlist_plan_file
+from emblar.web.pages.setlist import setlist_page
+from emblar.web.routers.here import Here
+from emblar.web.templating import render
+
+router = APIRouter()
+LARGEST_PLACE = 99
+
+
+def _places(request: Request) -> dict[int, str]:
+    """Return what was typed as each song's place, by session."""
+    found = {}
+    for name, value in request.query_params.items():
+        number = name.removeprefix("place-")
+        if number != name and number.isascii() and number.isdigit() and len(number) < 10:
+            found[int(number)] = value.strip()
+    return found
+
+
+def _found(scope: Scope, places: dict[int, str], *, free_order: bool) -> SetlistView:
+    order = []
+    for session, text in places.items():
+        if not text:
+            continue
+        if not (text.isascii() and text.isdigit() and 1 <= int(text) <= LARGEST_PLACE):
+            raise InputError(
+                f"“{text[:20]}” is no place in a list: 1, 2, 3, or empty for a song that is not "
+                "played."
+            )
+        order.append((int(text), session))
+    ids = [session for _, session in sorted(order)]
+    return setlist(scope, ids, free_order=free_order)
+
+
+@router.get("/setlist")
+def show(scope: Here, request: Request, free: str = "") -> Response:
+    """Show the songs there are, and how to play those that were chosen."""
+    places, problem, found = _places(request), "", None
+    if any(places.values()):
+        try:
+            found = _found(scope, places, free_order=bool(free))
+        except EmblarError as error:
+            problem = str(error)
+    page = setlist_page(
+        planned_songs(scope), places, free_order=bool(free), found=found, problem=problem,
+        query=request.url.query,
+    )  # fmt: skip
+    return render(request, "setlist/page.html", {"page": page})
+
+
+@router.get("/setlist.json")
+def as_json(scope: Here, request: Request, free: str = "") -> Response:
+    """Return a setlist as ``emblar.setlist-plan/1``."""
+    found = _found(scope, _places(request), free_order=bool(free))
+    names = {key: owned.name for key, owned in found.drums.items()}
+    text = setlist_plan_file(found.asked, found.told, names).model_dump_json(
+        by_alias=True, indent=2
+    )
+    headers = {"Content-Disposition": 'attachment; filename="setlist.json"'}
+    return Response(text, media_type="application/json", headers=headers)

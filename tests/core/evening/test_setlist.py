@@ -1,0 +1,127 @@
+"""Several songs on one kit: held against trying everything, and what a change takes."""
+
+import itertools
+
+import numpy as np
+import pytest
+
+from emblar.core.errors import InputError
+from emblar.core.evening.setlist import (
+    Dress,
+    Offer,
+    SetDrum,
+    Setlist,
+    Song,
+    change,
+    minute_worth,
+    plan_setlist,
+)
+
+TOM, SNARE = SetDrum("tom", 6), SetDrum("snare", 10)
+PLAIN = Dress("single-clear", "single-clear", 150.0, 160.0)
+HEADS, LYING = ("single-clear", "double-clear"), ("tape-flag", "gel-pad", "cotton-four")
+
+
+def case(seed: int, songs: int, drums: int, offers: int) -> tuple[dict[str, SetDrum], list[Song]]:
+    rng = np.random.default_rng(seed)
+
+    def offer() -> Offer:
+        lying = frozenset(d for d in LYING if rng.random() < 0.3)
+        hz = float(rng.choice([140.0, 142.0, 160.0]))
+        dress = Dress(str(rng.choice(HEADS)), "single-clear", hz, 1.1 * hz, lying)
+        return Offer(dress, float(rng.choice([0.0, 0.4, 1.5, 3.0])))
+
+    names = [f"drum {i}" for i in range(drums)]
+    listed = [
+        Song(f"song {i}", {n: tuple(offer() for _ in range(rng.integers(1, offers + 1)))
+                           for n in names if rng.random() < 0.85})
+        for i in range(songs)
+    ]  # fmt: skip
+    return dict.fromkeys(names, TOM), listed
+
+
+def cost(
+    drums: dict[str, SetDrum], songs: list[Song], order: tuple[int, ...], picked: dict
+) -> float:  # type: ignore[type-arg]
+    total, now = 0.0, {}
+    for i in order:
+        for name, offers in songs[i].offers.items():
+            offer = offers[picked[i, name]]
+            if name in now:
+                total += minute_worth() * change(drums[name], now[name], offer.dress).minutes
+            total += offer.steps
+            now[name] = offer.dress
+    return total
+
+
+def by_trying(drums: dict[str, SetDrum], songs: list[Song], *, free: bool) -> float:
+    orders = itertools.permutations(range(len(songs))) if free else [tuple(range(len(songs)))]
+    places = [(i, name) for i, song in enumerate(songs) for name in song.offers]
+    choices = [range(len(songs[i].offers[name])) for i, name in places]
+    return min(
+        cost(drums, songs, order, dict(zip(places, pick, strict=True)))
+        for order in orders
+        for pick in itertools.product(*choices)
+    )
+
+
+def kept_to(drums: dict[str, SetDrum], songs: list[Song], told: Setlist) -> float:
+    picked = {(i, n): k for i, row in zip(told.order, told.chosen, strict=True)
+              for n, k in row.items()}  # fmt: skip
+    return cost(drums, songs, told.order, picked)
+
+
+@pytest.mark.parametrize("free", [True, False])
+@pytest.mark.parametrize("seed", range(40))
+def test_no_order_and_no_choice_is_better(seed: int, free: bool) -> None:
+    drums, songs = case(seed, 4 if seed % 2 else 3, 2, 2)
+    told = plan_setlist(drums, songs, free_order=free)
+    assert told.score == pytest.approx(by_trying(drums, songs, free=free))
+    assert told.score == pytest.approx(kept_to(drums, songs, told)), "and it is what it says"
+    assert sorted(told.order) == list(range(len(songs)))
+
+
+def test_muffling_is_changed_before_tuning_and_tuning_before_heads() -> None:
+    damped = Dress(**{**_fields(PLAIN), "dampers": frozenset({"gel-pad"})})
+    higher = Dress(**{**_fields(PLAIN), "batter_hz": 170.0})
+    other = Dress(**{**_fields(PLAIN), "batter": "double-clear"})
+    minutes = [change(TOM, PLAIN, then).minutes for then in (damped, higher, other)]
+    assert minutes == sorted(minutes)
+    assert minutes[0] < 2.0 < minutes[2]
+
+
+def _fields(dress: Dress) -> dict:  # type: ignore[type-arg]
+    return {name: getattr(dress, name) for name in Dress.__dataclass_fields__}
+
+
+def test_a_change_says_what_is_done() -> None:
+    now = Dress("single-coated", "snare-side", 300.0, 400.0, frozenset({"gel-pad"}), "medium")
+    then = Dress("single-coated", "snare-side", 318.0, 401.0, frozenset({"tape-flag"}), "tight")
+    told = change(SNARE, now, then)
+    assert told.tuned == {"batter": pytest.approx(101.0, abs=0.3)}, "4 ct are left alone"
+    assert (told.on, told.off, told.wires, told.heads) == (
+        ("tape-flag",),
+        ("gel-pad",),
+        "tight",
+        (),
+    )
+    assert change(SNARE, now, now).nothing
+    assert change(SNARE, now, now).minutes == 0.0
+
+
+def test_a_drum_that_rests_for_a_song_stays_as_it_was() -> None:
+    offers = (Offer(PLAIN, 0.0),)
+    other = (Offer(Dress(**{**_fields(PLAIN), "batter_hz": 170.0}), 0.0),)
+    songs = [Song("a", {"tom": offers}), Song("b", {}), Song("c", {"tom": other})]
+    told = plan_setlist({"tom": TOM}, songs, free_order=False)
+    assert told.changes[1] == {}
+    assert told.changes[2]["tom"].tuned
+
+
+def test_what_cannot_be_planned_is_said() -> None:
+    with pytest.raises(InputError, match="at least one song"):
+        plan_setlist({}, [], free_order=False)
+    with pytest.raises(InputError, match="tom is not known"):
+        plan_setlist({}, [Song("a", {"tom": (Offer(PLAIN, 0.0),)})], free_order=False)
+    with pytest.raises(InputError, match="Up to 8 songs"):
+        plan_setlist({}, [Song("a", {})] * 9, free_order=True)
