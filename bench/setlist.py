@@ -2,10 +2,32 @@
 
 import time
 
-from emblar.core.evening.setlist import MOST_IN_ORDER, plan_setlist
-from tests.core.evening.test_setlist import case
+import numpy as np
 
+from emblar.core.evening.setlist import MOST_IN_ORDER, Dress, Offer, SetDrum, Song, plan_setlist
+
+TOM = SetDrum("tom", 6)
+HEADS, LYING = ("single-clear", "double-clear"), ("tape-flag", "gel-pad", "cotton-four")
 SONGS, DRUMS, OFFERS, SEEDS = 6, 5, 6, 5
+
+
+def case(seed: int, songs: int, drums: int, offers: int) -> tuple[dict[str, SetDrum], list[Song]]:
+    """Return made-up drums and songs, each drum with a few ways to set it up."""
+    rng = np.random.default_rng(seed)
+
+    def offer() -> Offer:
+        lying = frozenset(d for d in LYING if rng.random() < 0.3)
+        hz = float(rng.choice([140.0, 142.0, 160.0]))
+        dress = Dress(str(rng.choice(HEADS)), "single-clear", hz, 1.1 * hz, lying)
+        return Offer(dress, float(rng.choice([0.0, 0.4, 1.5, 3.0])))
+
+    names = [f"drum {i}" for i in range(drums)]
+    listed = [
+        Song(f"song {i}", {n: tuple(offer() for _ in range(rng.integers(1, offers + 1)))
+                           for n in names if rng.random() < 0.85})
+        for i in range(songs)
+    ]  # fmt: skip
+    return dict.fromkeys(names, TOM), listed
 
 
 def setlists() -> None:

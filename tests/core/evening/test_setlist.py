@@ -2,9 +2,9 @@
 
 import itertools
 
-import numpy as np
 import pytest
 
+from bench.setlist import case
 from emblar.core.errors import InputError
 from emblar.core.evening.setlist import (
     Dress,
@@ -19,25 +19,6 @@ from emblar.core.evening.setlist import (
 
 TOM, SNARE = SetDrum("tom", 6), SetDrum("snare", 10)
 PLAIN = Dress("single-clear", "single-clear", 150.0, 160.0)
-HEADS, LYING = ("single-clear", "double-clear"), ("tape-flag", "gel-pad", "cotton-four")
-
-
-def case(seed: int, songs: int, drums: int, offers: int) -> tuple[dict[str, SetDrum], list[Song]]:
-    rng = np.random.default_rng(seed)
-
-    def offer() -> Offer:
-        lying = frozenset(d for d in LYING if rng.random() < 0.3)
-        hz = float(rng.choice([140.0, 142.0, 160.0]))
-        dress = Dress(str(rng.choice(HEADS)), "single-clear", hz, 1.1 * hz, lying)
-        return Offer(dress, float(rng.choice([0.0, 0.4, 1.5, 3.0])))
-
-    names = [f"drum {i}" for i in range(drums)]
-    listed = [
-        Song(f"song {i}", {n: tuple(offer() for _ in range(rng.integers(1, offers + 1)))
-                           for n in names if rng.random() < 0.85})
-        for i in range(songs)
-    ]  # fmt: skip
-    return dict.fromkeys(names, TOM), listed
 
 
 def cost(
