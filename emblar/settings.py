@@ -29,6 +29,15 @@ class Settings(BaseSettings):
         description="Serve at another address than this machine's own, to whoever reaches it: "
         "there are no accounts yet",
     )
+    share_host: str = Field(
+        default="",
+        description="Address at which links that were shared are answered, and nothing else; "
+        "empty: they open on this machine only",
+    )
+    share_port: int = Field(default=8010, description="Port for links that were shared")
+    share_url: str = Field(
+        default="", description="How links begin, where that is not the address itself"
+    )
     now: datetime | None = Field(
         default=None, description="The time it is taken to be, for pictures; empty: what it is"
     )

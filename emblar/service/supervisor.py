@@ -206,6 +206,46 @@ class Worker:
         self._thread.join(5.0)
 
 
+class SharedLinks:
+    """Answers shared links at an address of their own, if one is set, and nothing else there."""
+
+    def __init__(self) -> None:
+        self._server: uvicorn.Server | None = None
+        self._thread = threading.Thread(target=self._run, name="shared-links", daemon=True)
+
+    def start(self) -> None:
+        """Answer from now on.
+
+        Raises
+        ------
+        ServiceError
+            The port is taken.
+        """
+        own = settings()
+        if not own.share_host:
+            return
+        from emblar.web.share_app import create_share_app  # noqa: PLC0415
+
+        check_port(own.share_host, own.share_port)
+        config = uvicorn.Config(
+            create_share_app(), host=own.share_host, port=own.share_port, log_level="warning",
+            timeout_graceful_shutdown=1,
+        )  # fmt: skip
+        self._server = uvicorn.Server(config)
+        self._thread.start()
+        print(f"Shared links are answered at port {own.share_port}.", flush=True)
+
+    def _run(self) -> None:
+        if self._server is not None:
+            self._server.run()
+
+    def stop(self) -> None:
+        """Answer no more."""
+        if self._server is not None:
+            self._server.should_exit = True
+            self._thread.join(3.0)
+
+
 def serve(*, demo: bool) -> None:
     """Serve until Ctrl-C: PostgreSQL, worker and web.
 
@@ -223,11 +263,13 @@ def serve(*, demo: bool) -> None:
             from emblar.service.demo import ensure_demo  # noqa: PLC0415
 
             ensure_demo(print)
-        worker = Worker()
+        worker, shared = Worker(), SharedLinks()
         worker.start()
+        shared.start()
         try:
             _serve_web(host, port)
         finally:
+            shared.stop()
             worker.stop()
     print("Emblar has stopped; everything is saved.")
 

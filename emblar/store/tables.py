@@ -341,6 +341,41 @@ class OwnPartRow(Timed, Base):
     deleted_at: Mapped[datetime | None] = mapped_column(Timestamp)
 
 
+class ShareRow(Timed, Base):
+    """A link by which somebody without access sees parts of a session, until it expires."""
+
+    __tablename__ = "share"
+    __table_args__ = (Index("ix_share_session_id", "session_id"),)
+
+    id: Mapped[int] = mapped_column(primary_key=True)
+    session_id: Mapped[int] = mapped_column(ForeignKey("session.id"))
+    token_sha256: Mapped[str] = mapped_column(unique=True)
+    name: Mapped[str]
+    parts: Mapped[list[str]] = mapped_column(JSONB)
+    expires_at: Mapped[datetime] = mapped_column(Timestamp)
+    revoked_at: Mapped[datetime | None] = mapped_column(Timestamp)
+    opened: Mapped[int] = mapped_column(server_default="0")
+
+
+class CommentRow(Timed, Base):
+    """What somebody said of a drum through a link: in words, and as a wish if it is one."""
+
+    __tablename__ = "comment"
+    __table_args__ = (
+        CheckConstraint("state in ('new', 'accepted', 'set aside')", name="state"),
+        Index("ix_comment_share_id", "share_id"),
+    )
+
+    id: Mapped[int] = mapped_column(primary_key=True)
+    share_id: Mapped[int] = mapped_column(ForeignKey("share.id"))
+    slot_id: Mapped[int] = mapped_column(ForeignKey("kit_slot.id"))
+    who: Mapped[str]
+    said: Mapped[str]
+    quantity: Mapped[str | None]
+    steps: Mapped[float | None]
+    state: Mapped[str] = mapped_column(server_default="new")
+
+
 class SubmissionRow(Base):
     """A form that was sent, by what it held, and the answer it got."""
 

@@ -26,7 +26,7 @@ TABLES: dict[str, Table] = {
     table.name: table for table in Base.metadata.sorted_tables if table.name not in APART
 }
 """The tables that are exported, each after those it refers to."""
-OWNERS = ("studio_id", "session_id", "drum_id", "setup_id", "recording_id")
+OWNERS = ("studio_id", "session_id", "drum_id", "setup_id", "recording_id", "share_id")
 """The column by which a table's rows are a studio's: the first of these that is never empty."""
 IDS_IN_DOCUMENTS = {
     ("plan", "document"): ("kit_slot", ("drums", "problems", "wishes", "parts")),
@@ -34,7 +34,12 @@ IDS_IN_DOCUMENTS = {
     ("saved_kit", "drums"): ("drum", ()),
 }
 """Documents that hold ids: of which table, and below which names they are keys."""
-LISTS = {("recording", "regions"), ("drum", "findings"), ("saved_kit", "drums")}
+LISTS = {
+    ("recording", "regions"),
+    ("drum", "findings"),
+    ("saved_kit", "drums"),
+    ("share", "parts"),
+}
 """Documents that are lists; all others have names."""
 LARGEST_ID, LONGEST_TEXT = 2**31 - 1, 20_000
 

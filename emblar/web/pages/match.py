@@ -79,13 +79,13 @@ def match_page(found: Match, around: Frame) -> MatchPage:
     apart = shown.found if shown else None
     at = f"?take={shown.info.id}" if shown else ""
     return MatchPage(
-        title=_title(owned.name, apart),
+        title=match_title(owned.name, apart),
         subtitle=_subtitle(shown),
         measuring=found.measuring,
         failed=tuple(
             f"{t.info.filename}: {t.info.message}" for t in found.takes if t.info.state == "failed"
         ),
-        rulers=_rulers(found, shown) if shown else None,
+        rulers=rulers_of(found, shown) if shown else None,
         record_play=f"{base}/pair/record.wav{at}",
         take_play=f"{base}/pair/take.wav{at}",
         song_play=f"{base}/song/record.wav{at}",
@@ -100,7 +100,8 @@ def match_page(found: Match, around: Frame) -> MatchPage:
     )
 
 
-def _title(name: str, apart: Comparison | None) -> str:
+def match_title(name: str, apart: Comparison | None) -> str:
+    """Return a drum's name with what is most off, or that it is there."""
     if apart is None:
         return name
     heard = apart.heard
@@ -154,7 +155,8 @@ def _listed(names: Sequence[str]) -> str:
     return rows[0] if len(rows) == 1 else f"{', '.join(rows[:-1])} and {rows[-1]}"
 
 
-def _rulers(found: Match, shown: Take) -> Markup:
+def rulers_of(found: Match, shown: Take) -> Markup:
+    """Draw record, plan and a take on one ruler a quantity."""
     rows = []
     plan = found.bench.plan
     apart = shown.found or Comparison({}, {})

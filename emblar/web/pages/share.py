@@ -1,0 +1,114 @@
+"""Share: the links of a session, the new one with its code to scan, and what was said."""
+
+import socket
+from collections.abc import Sequence
+from dataclasses import dataclass
+
+import segno
+from markupsafe import Markup
+
+from emblar.actions.share import NEW, PARTS, Said
+from emblar.core.naming import counted
+from emblar.settings import settings
+from emblar.store.shares import ShareInfo
+from emblar.web.pages.shared import asked_words
+
+ANY = ("0.0.0.0", "::")
+CODE_SCALE = 5
+
+
+@dataclass(frozen=True, slots=True)
+class LinkRow:
+    """An open link."""
+
+    id: int
+    name: str
+    text: str
+
+
+@dataclass(frozen=True, slots=True)
+class SaidRow:
+    """What was said of a drum."""
+
+    id: int
+    text: str
+    said: str
+    new: bool
+    became: str
+
+
+@dataclass(frozen=True, slots=True)
+class SharePage:
+    """Everything the Share page shows."""
+
+    base: str
+    links: tuple[LinkRow, ...]
+    said: tuple[SaidRow, ...]
+    parts: tuple[str, ...]
+    link: str
+    code: Markup | None
+    reaches_others: bool
+
+
+def share_page(
+    session_id: int,
+    links: Sequence[ShareInfo],
+    said: Sequence[Said],
+    token: str,
+    *,
+    reaches_others: bool,
+) -> SharePage:
+    """Return the page; ``token`` is that of a link just made."""
+    href = f"{link_begins()}/s/{token}" if token else ""
+    return SharePage(
+        f"/sessions/{session_id}/share",
+        tuple(_row(link) for link in links),
+        tuple(_said(row) for row in said),
+        PARTS,
+        href,
+        _code(href) if href else None,
+        reaches_others,
+    )
+
+
+def link_begins() -> str:
+    """Return how links begin: as set, or the address that shared links are answered at."""
+    own = settings()
+    if own.share_url:
+        return own.share_url.rstrip("/")
+    if not own.share_host:
+        return f"http://{own.host}:{own.port}"
+    host = _address() if own.share_host in ANY else own.share_host
+    return f"http://{host}:{own.share_port}"
+
+
+def _address() -> str:
+    """Return this machine's address on its network; nothing is sent."""
+    with socket.socket(socket.AF_INET, socket.SOCK_DGRAM) as probe:
+        try:
+            probe.connect(("10.255.255.255", 1))
+        except OSError:
+            return "127.0.0.1"
+        return str(probe.getsockname()[0])
+
+
+def _code(href: str) -> Markup:
+    drawn = segno.make(href).svg_inline(scale=CODE_SCALE, title="Code to scan", omitsize=True)
+    return Markup(drawn)
+
+
+def _row(link: ShareInfo) -> LinkRow:
+    until = link.expires_at.astimezone().strftime("%Y-%m-%d")
+    opened = "not opened yet" if not link.opened else f"opened {counted(link.opened, 'time')}"
+    return LinkRow(link.id, link.name, f"{', '.join(link.parts)} · until {until} · {opened}")
+
+
+def _said(row: Said) -> SaidRow:
+    comment = row.comment
+    when = comment.created_at.astimezone().strftime("%Y-%m-%d %H:%M")
+    asked = asked_words(comment)
+    text = f"{row.drum}: {asked}" if asked else row.drum
+    return SaidRow(
+        comment.id, text, f"{comment.said} " if comment.said else "", comment.state == NEW,
+        f"{comment.who}, {when}" + ("" if comment.state == NEW else f" · {comment.state}"),
+    )  # fmt: skip

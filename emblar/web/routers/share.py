@@ -1,0 +1,72 @@
+"""Share: make links, end them, answer what was said through them."""
+
+from typing import Annotated
+
+from fastapi import APIRouter, Form, Request, Response
+
+from emblar.actions import share as actions
+from emblar.actions.scope import Scope, check_session
+from emblar.core.errors import InputError
+from emblar.settings import settings
+from emblar.web.pages.share import share_page
+from emblar.web.routers.context import go, load
+from emblar.web.routers.fields import Id, Text, as_number
+from emblar.web.routers.here import Here
+from emblar.web.templating import render
+
+router = APIRouter(prefix="/sessions/{session_id}/share")
+
+
+def _shown(request: Request, scope: Scope, session_id: int, token: str = "") -> Response:
+    _, around = load(scope, session_id, "sheet", "")
+    page = share_page(
+        session_id, actions.shares(scope, session_id), actions.said_of(scope, session_id),
+        token, reaches_others=bool(settings().share_host),
+    )  # fmt: skip
+    return render(request, "share/page.html", {"page": page, "frame": around})
+
+
+@router.get("")
+def show(scope: Here, request: Request, session_id: Id) -> Response:
+    """Show the links that are open, and what was said through them."""
+    return _shown(request, scope, session_id)
+
+
+@router.post("")
+def make(
+    scope: Here,
+    request: Request,
+    session_id: Id,
+    name: Annotated[Text, Form()] = "",
+    parts: Annotated[list[str] | None, Form()] = None,
+    days: Annotated[Text, Form()] = "7",
+) -> Response:
+    """Make a link and show it, this once."""
+    check_session(scope, session_id)
+    try:
+        count = float(as_number(days))
+    except ValueError as error:
+        raise InputError(f"“{days[:20]}” is not a number of days.", field="days") from error
+    token = actions.make_share(scope, session_id, name, parts or [], round(count))
+    return _shown(request, scope, session_id, token)
+
+
+@router.post("/{share_id}/end")
+def end(scope: Here, session_id: Id, share_id: Id) -> Response:
+    """End a link."""
+    actions.end_share(scope, session_id, share_id)
+    return go(f"/sessions/{session_id}/share")
+
+
+@router.post("/said/{comment_id}/accept")
+def accept(scope: Here, session_id: Id, comment_id: Id) -> Response:
+    """Take what was said as a wish and plan the drum with it."""
+    actions.accept(scope, session_id, comment_id)
+    return go(f"/sessions/{session_id}/share")
+
+
+@router.post("/said/{comment_id}/aside")
+def aside(scope: Here, session_id: Id, comment_id: Id) -> Response:
+    """Leave what was said as it is."""
+    actions.set_aside(scope, session_id, comment_id)
+    return go(f"/sessions/{session_id}/share")
