@@ -10,7 +10,7 @@ import typer
 from emblar.cli.analyse import analyse_command
 from emblar.cli.evening import evening_command, setlist_command
 from emblar.cli.matching import compare_command, moves_command
-from emblar.cli.plan import plan_command
+from emblar.cli.plan import plan_command, rescue_command
 from emblar.cli.predict import predict_command
 from emblar.cli.render import practice_command, render_command
 from emblar.cli.serve import serve_command
@@ -29,6 +29,7 @@ app = typer.Typer(
 app.command("analyse")(analyse_command)
 app.command("predict")(predict_command)
 app.command("plan")(plan_command)
+app.command("rescue")(rescue_command)
 app.command("render")(render_command)
 app.command("practice")(practice_command)
 app.command("taps")(taps_command)

@@ -10,6 +10,7 @@ from emblar.cli.analysed import record_of_file
 from emblar.core.errors import InputError
 
 if TYPE_CHECKING:
+    from emblar.formats.brief import BriefFile
     from emblar.formats.kitplan import KitPlanFile
 
 
@@ -28,6 +29,45 @@ def said(plan: "KitPlanFile") -> str:
     return "\n".join([*lines, *(u.text for u in plan.unmet)]) + "\n"
 
 
+def rescue_command(
+    brief: Annotated[Path, typer.Argument(help="A brief as emblar.brief/1 JSON")],
+    budget: Annotated[float, typer.Option(help="What may be spent, in your coin")],
+    record: Annotated[
+        Path | None,
+        typer.Option("--record", help="An analysis (emblar.analysis/1) whose drums are planned"),
+    ] = None,
+    plain_head: Annotated[
+        float | None, typer.Option("--head", help="What a plain 14 in head costs there")
+    ] = None,
+) -> None:
+    """Say which few changes to a kit bring it nearest the record for a budget."""
+    from emblar.core.planning.assign import plan_kit
+    from emblar.core.planning.rescue import rescue
+    from emblar.formats.rescue import rescue_file
+
+    asked = _asked(brief, record)
+    shelf, ask, targets = asked.shelf.shelf(), asked.ask.brief(), asked.targets()
+    plays = plan_kit(targets, shelf, ask).best.chosen
+    pairs = [(shelf.drums[plays[t.voice].drum], t) for t in targets if t.voice in plays]
+    told = rescue(pairs, shelf, ask, budget=budget, plain_head=plain_head)
+    sys.stdout.write(rescue_file(told).model_dump_json(by_alias=True, indent=2) + "\n")
+
+
+def _asked(brief: Path, record: Path | None) -> "BriefFile":
+    """Return a brief with the record that goes with it."""
+    from emblar.cli.files import read_json
+    from emblar.formats.brief import BriefFile
+
+    asked = read_json(brief, BriefFile)
+    if record is not None:
+        found = record_of_file(record)
+        # What the brief says of a drum itself goes before what was measured.
+        asked = asked.model_copy(update={"record": {**found, **asked.record}})
+    if not asked.record:
+        raise InputError(f"{brief} has no record. Write one into it, or give --record.")
+    return asked
+
+
 def plan_command(
     brief: Annotated[Path, typer.Argument(help="A brief as emblar.brief/1 JSON")],
     record: Annotated[
@@ -39,18 +79,9 @@ def plan_command(
     ] = None,
 ) -> None:
     """Plan a kit: which drum, heads, pitches and dampers for each voice, and why."""
-    from emblar.cli.files import read_json
-    from emblar.formats.brief import BriefFile
     from emblar.formats.kitplan import plan_file
 
-    asked = read_json(brief, BriefFile)
-    if record is not None:
-        found = record_of_file(record)
-        # What the brief says of a drum itself goes before what was measured.
-        asked = asked.model_copy(update={"record": {**found, **asked.record}})
-    if not asked.record:
-        raise InputError(f"{brief} has no record. Write one into it, or give --record.")
-    plan = plan_file(asked)
+    plan = plan_file(_asked(brief, record))
     if json_out is not None:
         try:
             json_out.write_text(plan.model_dump_json(by_alias=True, indent=2) + "\n", "utf-8")

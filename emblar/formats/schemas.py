@@ -15,6 +15,7 @@ from emblar.formats.kitplan import KitPlanFile
 from emblar.formats.log import LogFile
 from emblar.formats.plan import DrumPlanFile
 from emblar.formats.recipes import RecipesFile
+from emblar.formats.rescue import RescueFile
 from emblar.formats.setlist import SetlistFile, SetlistPlanFile
 from emblar.formats.setup import SetupFile
 from emblar.formats.sheet import SheetFile
@@ -37,6 +38,7 @@ SCHEMAS: dict[str, type[BaseModel]] = {
     "emblar.prediction-1": PredictionFile,
     "emblar.ranked-moves-1": MovesFile,
     "emblar.recipes-1": RecipesFile,
+    "emblar.rescue-1": RescueFile,
     "emblar.setlist-1": SetlistFile,
     "emblar.setlist-plan-1": SetlistPlanFile,
     "emblar.setup-1": SetupFile,

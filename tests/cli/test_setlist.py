@@ -6,6 +6,7 @@ from pathlib import Path
 import pytest
 
 from emblar.core.errors import InputError
+from tests.briefs import brief
 from tests.cli.test_tuning import run
 
 
@@ -39,3 +40,12 @@ def test_a_damper_nobody_knows_is_named(tmp_path: Path) -> None:
     file.write_text(file.read_text(encoding="utf-8").replace("gel-pad", "brick"), encoding="utf-8")
     with pytest.raises(InputError, match="brick"):
         run("setlist", file)
+
+
+def test_a_small_budget_is_spent_where_it_brings_most(tmp_path: Path) -> None:
+    file = tmp_path / "brief.json"
+    file.write_text(json.dumps(brief()), encoding="utf-8")
+    found = json.loads(run("rescue", file, "--budget", "80", "--head", "20"))
+    assert found["schema"] == "emblar.rescue/1"
+    assert found["price"] <= 80.0
+    assert set(found["before"]) <= {"Kick 22", "Snare 14", "Rack 10", "Rack 12", "Floor 16"}
