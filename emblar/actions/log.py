@@ -1,15 +1,24 @@
 """Log: what is known of each drum over all sessions, to look up and to take along."""
 
 from collections import defaultdict
-from collections.abc import Iterable
-from dataclasses import dataclass
+from collections.abc import Iterable, Mapping
+from dataclasses import dataclass, field, replace
 from datetime import datetime
 from statistics import fmean
 from typing import Protocol, TypeVar
 
 from emblar.actions.scope import Scope
 from emblar.actions.shelf import use_own_parts
+from emblar.core.acoustics.drum import Side
 from emblar.core.errors import NotFoundError
+from emblar.core.tuning.ageing import (
+    Learned,
+    Tapped,
+    head_life,
+    is_due,
+    nights,
+    overnight,
+)
 from emblar.formats.log import LogDrum, LogFile, LogHead, LogReading, LogSetup
 from emblar.formats.setup import SetupFile
 from emblar.formats.stored import lenient
@@ -35,7 +44,7 @@ class Round:
 
 @dataclass(frozen=True, slots=True)
 class DrumLog:
-    """A drum and its past: the rounds read on it, its setups, heads and takes."""
+    """A drum and its past: the rounds read on it, its heads and takes; its setups if asked for."""
 
     drum: StudioDrum
     rounds: tuple[Round, ...]
@@ -43,6 +52,30 @@ class DrumLog:
     setups: tuple[SetupEntry, ...]
     heads: tuple[HeadEntry, ...]
     takes: tuple[TakeEntry, ...]
+    used: tuple[int, ...]
+    """In how many sessions each of its heads was."""
+    lives: Mapping[tuple[str, str], Learned | None] = field(default_factory=dict)
+    """How many sessions heads of a side and construction lasted on all drums of the kind."""
+
+    @property
+    def due(self) -> tuple[HeadEntry, ...]:
+        """The heads on it that are likely to be spent in the next session."""
+        return tuple(
+            head
+            for head, sessions in zip(self.heads, self.used, strict=True)
+            if head.removed_at is None
+            and is_due(sessions, self.lives.get((head.side, head.construction)))
+        )
+
+    def overnight(self, side: Side, *, fresh: bool) -> Learned | None:
+        """Return how far a head moves by itself over a night, cents."""
+        fitted = [(_side(h.side), h.fitted_at) for h in self.heads if h.fitted_at is not None]
+        tapped = [
+            Tapped(r.at, r.setup_id, side, r.rod, r.hz)
+            for r in self.readings
+            if r.what == "lug" and r.side == side and r.rod is not None
+        ]
+        return overnight(nights(tapped, fitted), fresh=fresh)
 
     @property
     def last_at(self) -> datetime | None:
@@ -58,6 +91,23 @@ class DrumLog:
         held += [r.session for r in self.rounds] + [t.session for t in self.takes]
         text = " ".join(held).lower()
         return all(word in text for word in words.lower().split())
+
+
+def _side(name: str) -> Side:
+    return "reso" if name == "reso" else "batter"
+
+
+def _head_lives(rows: Iterable[DrumLog]) -> dict[str, dict[tuple[str, str], Learned | None]]:
+    """Return how many sessions replaced heads lasted, by kind of drum, side and construction."""
+    lasted: dict[str, dict[tuple[str, str], list[int]]] = defaultdict(lambda: defaultdict(list))
+    for row in rows:
+        for head, sessions in zip(row.heads, row.used, strict=True):
+            if head.removed_at is not None and sessions:
+                lasted[row.drum.owned.kind][head.side, head.construction].append(sessions)
+    return {
+        kind: {made: head_life(counts) for made, counts in own.items()}
+        for kind, own in lasted.items()
+    }
 
 
 def log(scope: Scope, words: str = "") -> list[DrumLog]:
@@ -86,15 +136,15 @@ def drum_log(scope: Scope, drum_id: int) -> DrumLog:
     return found
 
 
-def _log(scope: Scope) -> list[DrumLog]:
+def _log(scope: Scope, *, with_setups: bool = False) -> list[DrumLog]:
     use_own_parts(scope)
     with transaction() as db:
         drums = drum_store.listing(db, scope.studio_id)
         readings = _by_drum(store.readings(db, scope.studio_id))
-        setups = _by_drum(store.setups(db, scope.studio_id))
+        setups = _by_drum(store.setups(db, scope.studio_id) if with_setups else ())
         heads = _by_drum(store.heads(db, scope.studio_id))
         takes = _by_drum(store.takes(db, scope.studio_id))
-    return [
+    rows = [
         DrumLog(
             drum,
             _rounds(readings.get(drum.id, ())),
@@ -102,9 +152,24 @@ def _log(scope: Scope) -> list[DrumLog]:
             setups.get(drum.id, ()),
             heads.get(drum.id, ()),
             takes.get(drum.id, ()),
+            tuple(
+                _sessions_of(head, readings.get(drum.id, ()), takes.get(drum.id, ()))
+                for head in heads.get(drum.id, ())
+            ),
         )
         for drum in drums
     ]
+    lives = _head_lives(rows)
+    return [replace(row, lives=lives.get(row.drum.owned.kind, {})) for row in rows]
+
+
+def _sessions_of(
+    head: HeadEntry, readings: Iterable[ReadingInfo], takes: Iterable[TakeEntry]
+) -> int:
+    """Return in how many sessions a drum was read or recorded while a head was on it."""
+    first, last = head.fitted_at or _LONG_AGO, head.removed_at
+    at = {(r.at, r.session) for r in readings} | {(t.at, t.session) for t in takes}
+    return len({s for when, s in at if s and when >= first and (last is None or when < last)})
 
 
 class _OfDrum(Protocol):
@@ -149,7 +214,7 @@ def _rounds(readings: Iterable[ReadingInfo]) -> tuple[Round, ...]:
 
 def log_file(scope: Scope) -> LogFile:
     """Return the whole log as written to a file."""
-    return LogFile(drums=[_drum_file(row) for row in _log(scope)])
+    return LogFile(drums=[_drum_file(row) for row in _log(scope, with_setups=True)])
 
 
 def _drum_file(row: DrumLog) -> LogDrum:

@@ -7,8 +7,9 @@ import typer
 
 def serve_command(
     demo: Annotated[bool, typer.Option(help="Put the demo session in first")] = False,
+    year: Annotated[bool, typer.Option(help="Put a made-up year of log in first")] = False,
 ) -> None:
     """Serve Emblar until Ctrl-C."""
     from emblar.service.supervisor import serve
 
-    serve(demo=demo)
+    serve(demo=demo, year=year)

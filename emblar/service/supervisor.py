@@ -246,13 +246,15 @@ class SharedLinks:
             self._thread.join(3.0)
 
 
-def serve(*, demo: bool) -> None:
+def serve(*, demo: bool, year: bool = False) -> None:
     """Serve until Ctrl-C: PostgreSQL, worker and web.
 
     Parameters
     ----------
     demo
         Put the demo session in, if it is not there.
+    year
+        The same for a made-up year of log.
     """
     host, port = settings().host, settings().port
     check_host(host)
@@ -263,6 +265,10 @@ def serve(*, demo: bool) -> None:
             from emblar.service.demo import ensure_demo  # noqa: PLC0415
 
             ensure_demo(print)
+        if year:
+            from emblar.service.year import ensure_year  # noqa: PLC0415
+
+            ensure_year(print)
         worker, shared = Worker(), SharedLinks()
         worker.start()
         shared.start()

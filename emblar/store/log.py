@@ -66,24 +66,27 @@ class TakeEntry:
     at: datetime
 
 
-def readings(db: Session, studio_id: int) -> list[ReadingInfo]:
-    """Return every pitch read on a studio's drums, the oldest first."""
+def readings(db: Session, studio_id: int, drum_id: int | None = None) -> list[ReadingInfo]:
+    """Return every pitch read on a studio's drums, or on one of them, the oldest first."""
+    m = MeasurementRow
     query = (
-        select(SetupRow.drum_id, SetupRow.id, SessionRow.name, MeasurementRow)
-        .join(SetupRow, SetupRow.id == MeasurementRow.setup_id)
+        select(SetupRow.drum_id, SetupRow.id, SessionRow.name, m.what, m.side, m.rod, m.hz,
+               m.sd_hz, m.how, m.created_at)
+        .join(SetupRow, SetupRow.id == m.setup_id)
         .join(DrumRow, DrumRow.id == SetupRow.drum_id)
         .outerjoin(SessionRow, SessionRow.id == SetupRow.session_id)
         .where(
-            DrumRow.studio_id == studio_id, DrumRow.deleted_at.is_(None),
-            MeasurementRow.deleted_at.is_(None), SetupRow.deleted_at.is_(None),
+            DrumRow.studio_id == studio_id, DrumRow.deleted_at.is_(None), m.deleted_at.is_(None),
+            SetupRow.deleted_at.is_(None),
         )
-        .order_by(MeasurementRow.id)
+        .order_by(m.id)
     )  # fmt: skip
+    if drum_id is not None:
+        query = query.where(SetupRow.drum_id == drum_id)
     return [
-        ReadingInfo(drum_id, setup_id, session or "", m.what, m.side, m.rod, m.hz, m.sd_hz, m.how,
-                    m.created_at)
-        for drum_id, setup_id, session, m in db.execute(query)
-    ]  # fmt: skip
+        ReadingInfo(of, setup_id, session or "", *rest)
+        for of, setup_id, session, *rest in db.execute(query)
+    ]
 
 
 def setups(db: Session, studio_id: int) -> list[SetupEntry]:

@@ -6,6 +6,7 @@ from axe_playwright_python.sync_playwright import Axe
 from playwright.sync_api import Page, expect
 from sqlalchemy import text
 
+from emblar.service.year import ensure_year
 from emblar.store.database import engine
 from emblar.store.whole import TABLES
 
@@ -35,3 +36,14 @@ def test_everything_leaves_in_one_file_and_comes_back(
     expect(page.get_by_text("is here already")).to_be_visible()
     page.goto(f"/sessions/{planned}/plan")
     expect(page.get_by_role("heading", level=1)).to_be_visible()
+
+
+def test_a_year_of_log_teaches(page: Page, database: None) -> None:
+    ensure_year(lambda _: None)
+    page.goto("/log?q=snare")
+    page.get_by_role("link", name="Snare 13 × 6").click()
+    taught = page.get_by_role("list").filter(has_text="a night")
+    expect(taught.get_by_text("ct a night, from").first).to_be_visible()
+    expect(taught.get_by_text("newly fitted: drops")).to_be_visible()
+    expect(taught.get_by_text("such heads lasted 4 ±")).to_be_visible()
+    assert Axe().run(page).response["violations"] == []

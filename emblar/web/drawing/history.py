@@ -16,6 +16,7 @@ from emblar.web.drawing.scale import Linear, Log
 from emblar.web.drawing.svg import drawing, el, label, line, path
 
 WIDTH, HEIGHT = 620.0, 264.0
+ROOMY = 5
 LEFT, RIGHT, TOP, BOTTOM = 112.0, 560.0, 26.0, 256.0
 
 
@@ -46,7 +47,10 @@ def history(points: Sequence[Point]) -> Markup:
         if p.drum_hz is not None:
             x, y = across(i), up(p.drum_hz)
             parts.append(el("circle", cx=x, cy=y, r=6.0, cls="take-ring"))
-            parts.append(label(x + 12.0, y + 4.0, f"drum {p.drum_hz:.0f}", "drawing-small"))
+            last = not any(q.drum_hz is not None for q in points[i + 1 :])
+            # Where rounds stand close, only the last has room for its number.
+            if last or len(points) <= ROOMY:
+                parts.append(label(x + 12.0, y + 4.0, f"drum {p.drum_hz:.0f}", "drawing-small"))
     said = "; ".join(
         f"{p.when}: " + ", ".join(
             f"{n} {hz:.0f} Hz" for n, hz in

@@ -1,5 +1,6 @@
 """What Log shows: every drum with what was last read on it, and one drum over time."""
 
+from collections.abc import Iterator
 from dataclasses import dataclass
 from datetime import datetime
 
@@ -7,6 +8,7 @@ from markupsafe import Markup
 
 from emblar.actions.log import DrumLog, Round
 from emblar.actions.whole import Brought
+from emblar.core.acoustics.drum import Side
 from emblar.core.acoustics.limits import head_name
 from emblar.core.catalogue import construction
 from emblar.core.naming import counted
@@ -14,6 +16,7 @@ from emblar.core.notes import note_text
 from emblar.web.drawing.history import Point, history
 
 MOST_DRAWN = 24
+SIDES: tuple[Side, ...] = ("batter", "reso")
 
 
 @dataclass(frozen=True, slots=True)
@@ -26,6 +29,7 @@ class LogRow:
     last: str
     read: str
     counts: str
+    due: str
 
 
 @dataclass(frozen=True, slots=True)
@@ -48,6 +52,7 @@ class DrumLogPage:
     rounds: tuple[tuple[str, str, str], ...]
     heads: tuple[str, ...]
     takes: tuple[str, ...]
+    taught: tuple[str, ...]
 
 
 def log_page(found: list[DrumLog], words: str, brought: Brought | None = None) -> LogPage:
@@ -63,9 +68,18 @@ def log_page(found: list[DrumLog], words: str, brought: Brought | None = None) -
                 _when(row.last_at) if row.last_at else "nothing yet",
                 _read(last, row) if last else "",
                 f"{', '.join(counts)} · " if counts else "",
+                _due(row),
             )
         )  # fmt: skip
     return LogPage(tuple(rows), words, _told(brought) if brought else "")
+
+
+def _due(row: DrumLog) -> str:
+    """Say which heads are likely to be spent in the next session."""
+    names = [
+        head_name(row.drum.owned.kind, "batter" if h.side == "batter" else "reso") for h in row.due
+    ]
+    return f"{' and '.join(names)} due" if names else ""
 
 
 def _told(brought: Brought) -> str:
@@ -91,7 +105,37 @@ def drum_log_page(row: DrumLog) -> DrumLogPage:
         rounds=tuple((_when(r.at), r.session, _read(r, row)) for r in reversed(row.rounds)),
         heads=tuple(_head(row, i) for i in range(len(row.heads))),
         takes=tuple(f"{_when(t.at)}, {t.session}: {t.filename}" for t in reversed(row.takes)),
+        taught=tuple(_taught(row)),
     )
+
+
+def _taught(row: DrumLog) -> Iterator[str]:
+    """Yield what the log teaches of a drum, each with what it comes from."""
+    kind = row.drum.owned.kind
+    for side in SIDES:
+        name, settled = head_name(kind, side).capitalize(), row.overnight(side, fresh=False)
+        if settled is not None:
+            way = "drops" if settled.value < 0.0 else "rises"
+            yield (
+                f"{name}: {way} {abs(settled.value):.0f} ± {settled.sd:.0f} ct a night, from "
+                f"{counted(settled.count, 'night')}."
+            )
+        fresh = row.overnight(side, fresh=True)
+        if fresh is not None:
+            way = "drops" if fresh.value < 0.0 else "rises"
+            yield (
+                f"{name}, newly fitted: {way} {abs(fresh.value):.0f} ± {fresh.sd:.0f} ct in its "
+                f"first night, from {counted(fresh.count, 'night')}. Tune it again in the morning."
+            )
+    for head, sessions in zip(row.heads, row.used, strict=True):
+        life = row.lives.get((head.side, head.construction))
+        if head.removed_at is None and life is not None:
+            name = head_name(kind, "batter" if head.side == "batter" else "reso").capitalize()
+            yield (
+                f"{name}: such heads lasted {life.value:.0f} ± {life.sd:.0f} sessions, from "
+                f"{counted(life.count, 'head')}; this one has been in {sessions}."
+                + (" Put a new one on before the next." if head in row.due else "")
+            )
 
 
 def _size(row: DrumLog) -> str:

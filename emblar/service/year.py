@@ -1,0 +1,165 @@
+"""A made-up year of log: forty sessions, twelve drums, three thousand readings.
+
+Heads drop overnight and wear out by known numbers, so that what the log finds can be held against
+what was put in.
+"""
+
+from collections.abc import Callable
+from datetime import UTC, datetime, timedelta
+
+import numpy as np
+from sqlalchemy import insert, select
+from sqlalchemy.orm import Session
+
+from emblar.actions.scope import HERE, Scope
+from emblar.core.planning.kit import OwnedDrum
+from emblar.formats.setup import SetupFile, SideFile
+from emblar.store import drums as drum_store
+from emblar.store.database import transaction
+from emblar.store.tables import (
+    DrumRow,
+    FittingRow,
+    HeadRow,
+    KitSlotRow,
+    MeasurementRow,
+    SessionRow,
+    SetupRow,
+)
+
+SESSIONS, DRUMS_A_SESSION, SEED = 40, 4, 21
+NIGHT_CENTS, NIGHT_SD, FRESH_CENTS, FRESH_SD = -7.0, 2.0, -28.0, 5.0
+LIFE = {"snare": 4, "tom": 8, "kick": 10}
+"""Sessions that a batter lasts, by kind."""
+READ_CENTS = 3.0
+NAME = "Reed Bank"
+SIZES = {"kick": ((20, 16, 10), (22, 16, 10), (24, 14, 10)),
+         "snare": ((13, 6, 8), (14, 5.5, 10), (14, 6.5, 10), (14, 8, 10)),
+         "tom": ((10, 7, 6), (12, 8, 6), (13, 9, 6), (14, 14, 8), (16, 16, 8))}  # fmt: skip
+HEADS = {"kick": ("kick-ring-clear", "front-opaque"), "snare": ("single-coated", "snare-side"),
+         "tom": ("double-clear", "single-clear")}  # fmt: skip
+PITCH = {"kick": 70.0, "snare": 280.0, "tom": 160.0}
+FIRST = datetime(2025, 10, 6, 16, 0, tzinfo=UTC)
+
+
+def ensure_year(say: Callable[[str], None], scope: Scope = HERE) -> None:
+    """Put the year in unless it is there."""
+    with transaction() as db:
+        named = select(SessionRow.id).where(
+            SessionRow.studio_id == scope.studio_id, SessionRow.name == f"{NAME} 1"
+        )
+        if db.execute(named).first() is not None:
+            return
+        say("Making a year of log (once, a few seconds) …")
+        _Year(db, scope.studio_id).make()
+
+
+class _Year:
+    """Writes the year, row by row at the times it is said to have happened."""
+
+    def __init__(self, db: Session, studio_id: int) -> None:
+        self.db, self.studio_id = db, studio_id
+        self.rng = np.random.default_rng(SEED)
+        self.owned: dict[int, OwnedDrum] = {}
+        self.used: dict[int, int] = {}
+        """Sessions that each drum's batter has been in."""
+
+    def make(self) -> None:
+        """Write it all."""
+        for kind, sizes in SIZES.items():
+            for size, depth, rods in sizes:
+                name = f"{kind.capitalize()} {size:g}" + (
+                    f" × {depth:g}" if kind == "snare" else ""
+                )
+                batter, reso = HEADS[kind]
+                drum = OwnedDrum(name, kind, size, depth, rods, "flanged", "maple-lacquer",  # type: ignore[arg-type]
+                                 batter, reso)  # fmt: skip
+                self._drum(drum)
+        by_kind = {k: [i for i, d in self.owned.items() if d.kind == k] for k in SIZES}
+        for number in range(SESSIONS):
+            at = FIRST + timedelta(days=9 * number)
+            chosen = [int(self.rng.choice(by_kind[k])) for k in ("kick", "snare")]
+            chosen += [int(i) for i in self.rng.choice(by_kind["tom"], DRUMS_A_SESSION - 2, False)]
+            self._session(number + 1, at, chosen)
+
+    def _drum(self, drum: OwnedDrum) -> None:
+        drum_id = drum_store.add(self.db, self.studio_id, drum)
+        self.owned[drum_id], self.used[drum_id] = drum, 0
+        for row in self.db.execute(
+            select(FittingRow).where(FittingRow.drum_id == drum_id)
+        ).scalars():
+            row.fitted_at = FIRST - timedelta(days=20)
+
+    def _session(self, number: int, at: datetime, drum_ids: list[int]) -> None:
+        session = SessionRow(
+            studio_id=self.studio_id, name=f"{NAME} {number}", artist="The Tin Orchard",
+            created_at=at,
+        )  # fmt: skip
+        self.db.add(session)
+        self.db.flush()
+        for place, drum_id in enumerate(drum_ids):
+            slot = {"session_id": session.id, "drum_id": drum_id, "position": place}
+            self.db.execute(insert(KitSlotRow).values(**slot))
+            fresh = self.used[drum_id] >= self._life(drum_id)
+            if fresh:
+                self._new_batter(drum_id, at)
+            self.used[drum_id] += 1
+            self._tuned(session.id, drum_id, at, fresh=fresh)
+
+    def _life(self, drum_id: int) -> int:
+        return LIFE[self.owned[drum_id].kind]
+
+    def _new_batter(self, drum_id: int, at: datetime) -> None:
+        self.used[drum_id] = 0
+        drum = self.db.get_one(DrumRow, drum_id)
+        on_it = self.db.execute(
+            select(FittingRow).where(
+                FittingRow.drum_id == drum_id, FittingRow.side == "batter",
+                FittingRow.removed_at.is_(None),
+            )
+        ).scalar_one()  # fmt: skip
+        on_it.removed_at = at
+        self.db.get_one(HeadRow, on_it.head_id).deleted_at = at
+        head = HeadRow(
+            studio_id=self.studio_id, construction=HEADS[drum.kind][0],
+            diameter_in=drum.diameter_in, condition="used",
+        )  # fmt: skip
+        self.db.add(head)
+        self.db.flush()
+        self.db.add(FittingRow(head_id=head.id, drum_id=drum_id, side="batter", fitted_at=at))
+        self.db.flush()
+
+    def _tuned(self, session_id: int, drum_id: int, at: datetime, *, fresh: bool) -> None:
+        """Tune a drum in the evening and read it again in the morning."""
+        owned = self.owned[drum_id]
+        goal = PITCH[owned.kind] * float(2.0 ** self.rng.uniform(-0.2, 0.2))
+        heads = {"batter": goal, "reso": 1.2 * goal}
+        unknown: list[float | None] = [None] * owned.rods
+        file = SetupFile(
+            batter=SideFile(construction=owned.batter, lug_hz=unknown),
+            reso=SideFile(construction=owned.reso or "", lug_hz=unknown),
+        )
+        setup = SetupRow(
+            drum_id=drum_id, session_id=session_id, origin="bench",
+            document=file.model_dump(by_alias=True), created_at=at,
+        )  # fmt: skip
+        self.db.add(setup)
+        self.db.flush()
+        rows = []
+        for side, hz in heads.items():
+            new = fresh and side == "batter"
+            by = self.rng.normal(*((FRESH_CENTS, FRESH_SD) if new else (NIGHT_CENTS, NIGHT_SD)))
+            for when, cents in ((at + timedelta(hours=1), 0.0), (at + timedelta(hours=17), by)):
+                for rod in range(owned.rods):
+                    read = cents + self.rng.normal(0.0, READ_CENTS)
+                    rows.append(
+                        {"setup_id": setup.id, "what": "lug", "side": side, "rod": rod + 1,
+                         "hz": hz * 2.0 ** (read / 1200.0), "sd_hz": 0.3, "how": "microphone",
+                         "created_at": when}
+                    )  # fmt: skip
+        if fresh or self.rng.random() < 0.9:
+            rows.append(
+                {"setup_id": setup.id, "what": "drum", "side": None, "rod": None,
+                 "hz": 0.7 * goal, "sd_hz": 0.4, "how": "microphone",
+                 "created_at": at + timedelta(hours=2)}
+            )  # fmt: skip
+        self.db.execute(insert(MeasurementRow), sorted(rows, key=lambda r: str(r["created_at"])))
