@@ -11,7 +11,7 @@ from emblar.core.acoustics.drum import Side
 from emblar.core.errors import EmblarError, InputError
 from emblar.core.planning.kit import check_range
 from emblar.core.tuning.diagnosis import Cause
-from emblar.formats.bench import BenchFile, CauseFile, JobDone, Turning
+from emblar.formats.bench import LONGEST_NOTE, BenchFile, CauseFile, JobDone, Turning
 from emblar.formats.plan import DrumPlanFile
 from emblar.formats.setup import SetupFile, SideFile
 from emblar.formats.stored import lenient
@@ -249,6 +249,22 @@ def _undone(db: Session, session_id: int, drum: KitDrum, file: BenchFile) -> str
         del file.jobs[job_id]
         return f"“{job_id.replace('-', ' ')}” is open again"
     raise InputError("There is nothing to undo on this drum.")
+
+
+def note_setup(scope: Scope, session_id: int, slot_id: int, note: str) -> None:
+    """Keep what is said of a drum as it is now, for the log: the drummer's word, the weather.
+
+    Raises
+    ------
+    InputError
+        It is too long.
+    """
+    text = note.strip()
+    if len(text) > LONGEST_NOTE:
+        raise InputError(f"Up to {LONGEST_NOTE} letters; these are {len(text)}.", field="word")
+    with in_session(scope, session_id) as db:
+        drum, _ = _locked(db, session_id, slot_id)
+        setup_store.set_note(db, setup_of(db, session_id, drum).id, text)
 
 
 def _planned(scope: Scope, session_id: int, slot_id: int) -> tuple[KitDrum, DrumPlanFile, int]:

@@ -40,6 +40,8 @@ class Round:
     reso_hz: float | None
     drum_hz: float | None
     readings: int
+    note: str
+    """What was said of the drum as it was set up: the drummer's word, the weather."""
 
 
 @dataclass(frozen=True, slots=True)
@@ -84,11 +86,12 @@ class DrumLog:
         return max(times, default=None)
 
     def matches(self, words: str) -> bool:
-        """Whether all of some words stand in its name, sizes, heads or sessions."""
+        """Whether all of some words stand in its name, sizes, heads, sessions or notes."""
         owned = self.drum.owned
         held = [owned.name, owned.kind, f"{owned.diameter_in:g}", self.drum.lent_by]
         held += [h.construction.replace("-", " ") for h in self.heads]
         held += [r.session for r in self.rounds] + [t.session for t in self.takes]
+        held += [r.note for r in self.rounds]
         text = " ".join(held).lower()
         return all(word in text for word in words.lower().split())
 
@@ -196,8 +199,9 @@ def _rounds(readings: Iterable[ReadingInfo]) -> tuple[Round, ...]:
         by_setup[reading.setup_id].append(reading)
     found = []
     for setup_id, rows in by_setup.items():
+        # What was read last beside each rod.
         lugs = {
-            side: [r.hz for r in rows if r.what == "lug" and r.side == side]
+            side: list({r.rod: r.hz for r in rows if r.what == "lug" and r.side == side}.values())
             for side in ("batter", "reso")
         }
         strokes = [r.hz for r in rows if r.what == "drum"]
@@ -206,7 +210,7 @@ def _rounds(readings: Iterable[ReadingInfo]) -> tuple[Round, ...]:
                 setup_id, rows[-1].at, rows[-1].session,
                 fmean(lugs["batter"]) if lugs["batter"] else None,
                 fmean(lugs["reso"]) if lugs["reso"] else None,
-                strokes[-1] if strokes else None, len(rows),
+                strokes[-1] if strokes else None, len(rows), rows[-1].note,
             )
         )  # fmt: skip
     return tuple(sorted(found, key=lambda r: r.at))
@@ -229,7 +233,7 @@ def _drum_file(row: DrumLog) -> LogDrum:
         ],
         setups=[
             LogSetup(at=s.at, session=s.session, origin=s.origin,
-                     setup=lenient(SetupFile, s.document, "This setup"))
+                     setup=lenient(SetupFile, s.document, "This setup"), note=s.note)
             for s in row.setups
         ],
         heads=[

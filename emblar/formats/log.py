@@ -31,6 +31,8 @@ class LogSetup(Strict):
     session: str
     origin: str
     setup: SetupFile
+    note: str = ""
+    """What was said of it: the drummer's word, the weather."""
 
 
 class LogHead(Strict):

@@ -31,6 +31,8 @@ class ReadingInfo:
     sd_hz: float
     how: str
     at: datetime
+    note: str
+    """What was said of the drum as it was set up."""
 
 
 @dataclass(frozen=True, slots=True)
@@ -43,6 +45,7 @@ class SetupEntry:
     origin: str
     document: dict[str, object]
     at: datetime
+    note: str
 
 
 @dataclass(frozen=True, slots=True)
@@ -71,7 +74,7 @@ def readings(db: Session, studio_id: int, drum_id: int | None = None) -> list[Re
     m = MeasurementRow
     query = (
         select(SetupRow.drum_id, SetupRow.id, SessionRow.name, m.what, m.side, m.rod, m.hz,
-               m.sd_hz, m.how, m.created_at)
+               m.sd_hz, m.how, m.created_at, SetupRow.note)
         .join(SetupRow, SetupRow.id == m.setup_id)
         .join(DrumRow, DrumRow.id == SetupRow.drum_id)
         .outerjoin(SessionRow, SessionRow.id == SetupRow.session_id)
@@ -103,7 +106,7 @@ def setups(db: Session, studio_id: int) -> list[SetupEntry]:
     )  # fmt: skip
     return [
         SetupEntry(row.id, row.drum_id, session or "", row.origin, dict(row.document),
-                   row.created_at)
+                   row.created_at, row.note)
         for row, session in db.execute(query)
     ]  # fmt: skip
 

@@ -112,6 +112,11 @@ def latest(db: Session, drum_id: int) -> SetupInfo | None:
     return _setup(row) if row else None
 
 
+def set_note(db: Session, setup_id: int, note: str) -> None:
+    """Keep what was said of a drum as it is set up now."""
+    db.get_one(SetupRow, setup_id).note = note
+
+
 def measure(
     db: Session,
     setup_id: int,

@@ -11,7 +11,7 @@ from emblar.actions.kits import bring_kit
 from emblar.actions.listen import run_analysis
 from emblar.actions.scope import HERE, Scope
 from emblar.actions.sessions import Brief, delete_session, start_session
-from emblar.core.errors import NotFoundError
+from emblar.core.errors import InputError, NotFoundError
 from emblar.formats.log import LogFile, log_csv
 from tests.actions.test_match import a_take, drum_of
 
@@ -64,3 +64,21 @@ def test_another_studio_sees_none_of_it(planned: int) -> None:
     assert log.log(Scope(2)) == []
     with pytest.raises(NotFoundError):
         log.drum_log(Scope(2), drum)
+
+
+def test_the_drummers_word_stands_beside_what_was_read_and_is_found(planned: int) -> None:
+    drum = read(planned, 200.0)
+    tom = drum_of(planned, "tom")
+    bench.note_setup(HERE, planned, tom.id, " sings now, rain outside ")
+    assert log.drum_log(HERE, drum).rounds[0].note == "sings now, rain outside"
+    assert [r.drum.id for r in log.log(HERE, "rain")] == [drum]
+    told = next(d for d in log.log_file(HERE).drums if d.name == tom.owned.name)
+    assert told.setups[-1].note == "sings now, rain outside"
+    with pytest.raises(InputError, match="500 letters"):
+        bench.note_setup(HERE, planned, tom.id, "x" * 501)
+
+
+def test_a_rod_read_again_counts_as_it_was_read_last(planned: int) -> None:
+    drum = read(planned, 200.0)
+    read(planned, 190.0)
+    assert log.drum_log(HERE, drum).rounds[0].batter_hz == pytest.approx(192.5)

@@ -284,3 +284,13 @@ def test_rods_are_counted_from_where_the_person_likes(page: Page, planned: int) 
     expect(page.locator("[data-then]")).to_contain_text("rod 1 at the badge")
     page.get_by_role("button", name="Count the rods from you").click()
     expect(page.locator("[data-then]")).to_contain_text("rod 1 nearest you")
+
+
+def test_the_drummers_word_is_kept_for_the_log(page: Page, planned: int) -> None:
+    drum = next(d for d in kit(HERE, planned) if d.owned.name == "Rack 12")
+    page.goto(f"/sessions/{planned}/bench?sel=d{drum.id}")
+    page.locator(".bench-jobs > summary").click()
+    page.get_by_label("For the log").fill("too dry for him, cold room")
+    page.get_by_role("button", name="Keep").click()
+    expect(page.get_by_text("Kept for the log.")).to_be_visible()
+    expect(page.get_by_label("For the log")).to_have_value("too dry for him, cold room")

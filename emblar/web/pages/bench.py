@@ -87,6 +87,8 @@ class BenchPage:
     base: str
     hum: str
     from_badge: bool
+    word: str
+    """What was said of the drum as it is, for the log."""
     span_s: float
     goal_says: str
 
@@ -140,6 +142,7 @@ def bench_page(now: Bench, around: Frame, *, head: str = "", from_badge: bool = 
         base=f"/sessions/{around.session.id}/bench/{now.drum.id}",
         hum=f"/sessions/{around.session.id}/bench/hum?sel=d{now.drum.id}",
         from_badge=from_badge,
+        word=now.setup.note,
         span_s=max(0.2, 8.0 / goal) if goal else 0.3,
         goal_says=f"{goal:.0f} Hz" if goal else "",
     )

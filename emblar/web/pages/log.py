@@ -49,7 +49,8 @@ class DrumLogPage:
     name: str
     size: str
     history: Markup | None
-    rounds: tuple[tuple[str, str, str], ...]
+    rounds: tuple[tuple[str, str, str, str], ...]
+    """When, in which session, what was read, what was said."""
     heads: tuple[str, ...]
     takes: tuple[str, ...]
     taught: tuple[str, ...]
@@ -102,7 +103,7 @@ def drum_log_page(row: DrumLog) -> DrumLogPage:
         name=row.drum.owned.name,
         size=_size(row),
         history=history(points) if points else None,
-        rounds=tuple((_when(r.at), r.session, _read(r, row)) for r in reversed(row.rounds)),
+        rounds=tuple((_when(r.at), r.session, _read(r, row), r.note) for r in reversed(row.rounds)),
         heads=tuple(_head(row, i) for i in range(len(row.heads))),
         takes=tuple(f"{_when(t.at)}, {t.session}: {t.filename}" for t in reversed(row.takes)),
         taught=tuple(_taught(row)),

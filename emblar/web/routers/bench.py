@@ -203,6 +203,13 @@ def by_ear_back(
     return go(f"/sessions/{session_id}/bench/{slot_id}/sweep")
 
 
+@router.post("/{slot_id}/word")
+def word(scope: Here, session_id: Id, slot_id: Id, word: Annotated[Text, Form()] = "") -> Response:
+    """Keep what is said of a drum as it is now."""
+    actions.note_setup(scope, session_id, slot_id, word)
+    return _back(session_id, slot_id, done="Kept for the log.")
+
+
 @router.post("/{slot_id}/count")
 def count_from(
     scope: Here, session_id: Id, slot_id: Id, counted: Annotated[Literal["you", "badge"], Form()]
