@@ -35,6 +35,9 @@ class Settings(BaseSettings):
         "empty: they open on this machine only",
     )
     share_port: int = Field(default=8010, description="Port for links that were shared")
+    phone_port: int = Field(
+        default=8011, description="Port for paired phones, beside that for shared links"
+    )
     share_url: str = Field(
         default="", description="How links begin, where that is not the address itself"
     )

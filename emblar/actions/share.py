@@ -22,6 +22,9 @@ from emblar.store.kit import KitDrum
 from emblar.store.shares import CommentInfo, ShareInfo
 
 PARTS = ("sheet", "match", "sounds")
+BENCH = "bench"
+"""What a paired phone works at; no link to look at has it."""
+PHONE, PHONE_DAYS = "Phone at the drum", 1
 MOST_DAYS, MOST_LINKS, MOST_COMMENTS = 30, 50, 200
 LONGEST_NAME, LONGEST_SAID = 80, 500
 TOKEN_BYTES, LONGEST_TOKEN = 24, 64
@@ -82,6 +85,15 @@ def make_share(scope: Scope, session_id: int, name: str, parts: Sequence[str], d
         raise InputError("Choose what the link shows.", field="parts")
     if not 1 <= days <= MOST_DAYS:
         raise InputError(f"{days} days will not do: 1 to {MOST_DAYS}.", field="days")
+    return _kept(scope, session_id, called, chosen, days)
+
+
+def pair_phone(scope: Scope, session_id: int) -> str:
+    """Make a link by which a phone works at a session's bench for a day; return its token."""
+    return _kept(scope, session_id, PHONE, (BENCH,), PHONE_DAYS)
+
+
+def _kept(scope: Scope, session_id: int, called: str, chosen: tuple[str, ...], days: int) -> str:
     token = secrets.token_urlsafe(TOKEN_BYTES)
     with in_session(scope, session_id) as db:
         if len(_alive(store.listing(db, session_id))) >= MOST_LINKS:
@@ -110,13 +122,15 @@ def end_share(scope: Scope, session_id: int, share_id: int) -> None:
         store.revoke(db, session_id, share_id, now())
 
 
-def open_share(token: str, *, count: bool = False) -> Opened:
+def open_share(token: str, *, count: bool = False, phone: bool = False) -> Opened:
     """Return what a link shows.
 
     Parameters
     ----------
     count
         Whether it is counted as opened: for its page, not for each sound on it.
+    phone
+        Whether it is one of a paired phone; one is not taken for the other.
 
     Raises
     ------
@@ -127,7 +141,7 @@ def open_share(token: str, *, count: bool = False) -> Opened:
         raise NotFoundError(GONE)
     with transaction() as db:
         share = store.by_token(db, _hash(token))
-        if share is None or not _alive([share]):
+        if share is None or not _alive([share]) or (BENCH in share.parts) != phone:
             raise NotFoundError(GONE)
         if count:
             store.count_opened(db, share.id)

@@ -4,69 +4,25 @@ import contextlib
 import fcntl
 import os
 import signal
-import socket
 import subprocess
 import sys
 import threading
 import time
 from collections.abc import Callable, Iterator
 from contextlib import contextmanager
-from ipaddress import ip_address
 from pathlib import Path
 
 import uvicorn
 
 from emblar.core.errors import ServiceError
+from emblar.service.address import check_host, check_port
 from emblar.service.children import dies_with_us, stop
+from emblar.service.doors import OpenDoors
 from emblar.service.postgres import LOG, START_S, OwnPostgres
 from emblar.settings import settings
 
 RESTART_PAUSE_S = 1.0
 WATCH_S, MOST_RESTARTS, RESTARTS_WITHIN_S = 0.3, 6, 120.0
-
-
-def check_host(host: str) -> None:
-    """Check that only this machine is served, unless it is asked for otherwise.
-
-    Raises
-    ------
-    ServiceError
-        The address is one that others reach.
-    """
-    try:
-        own = ip_address(host).is_loopback
-    except ValueError:
-        own = host == "localhost"
-    if not own and not settings().open_to_network:
-        raise ServiceError(
-            f"Emblar has no accounts yet, so it serves this machine alone and not {host}: leave "
-            "EMBLAR_HOST out. If everybody on that network may read and change everything, set "
-            "EMBLAR_OPEN_TO_NETWORK=1 as well."
-        )
-
-
-def check_port(host: str, port: int) -> None:
-    """Check that the web port is free.
-
-    Raises
-    ------
-    ServiceError
-        It is taken, or this user may not use it.
-    """
-    with socket.socket() as probe:
-        probe.setsockopt(socket.SOL_SOCKET, socket.SO_REUSEADDR, 1)
-        try:
-            probe.bind((host, port))
-        except PermissionError as error:
-            raise ServiceError(
-                f"No permission to use port {port}: choose one above 1024, as in "
-                "“make demo EMBLAR_PORT=8001”."
-            ) from error
-        except OSError as error:
-            raise ServiceError(
-                f"Port {port} is taken by another program: stop it, or use another port, as in "
-                f"“make demo EMBLAR_PORT={port + 1}”."
-            ) from error
 
 
 @contextmanager
@@ -206,46 +162,6 @@ class Worker:
         self._thread.join(5.0)
 
 
-class SharedLinks:
-    """Answers shared links at an address of their own, if one is set, and nothing else there."""
-
-    def __init__(self) -> None:
-        self._server: uvicorn.Server | None = None
-        self._thread = threading.Thread(target=self._run, name="shared-links", daemon=True)
-
-    def start(self) -> None:
-        """Answer from now on.
-
-        Raises
-        ------
-        ServiceError
-            The port is taken.
-        """
-        own = settings()
-        if not own.share_host:
-            return
-        from emblar.web.share_app import create_share_app  # noqa: PLC0415
-
-        check_port(own.share_host, own.share_port)
-        config = uvicorn.Config(
-            create_share_app(), host=own.share_host, port=own.share_port, log_level="warning",
-            timeout_graceful_shutdown=1,
-        )  # fmt: skip
-        self._server = uvicorn.Server(config)
-        self._thread.start()
-        print(f"Shared links are answered at port {own.share_port}.", flush=True)
-
-    def _run(self) -> None:
-        if self._server is not None:
-            self._server.run()
-
-    def stop(self) -> None:
-        """Answer no more."""
-        if self._server is not None:
-            self._server.should_exit = True
-            self._thread.join(3.0)
-
-
 def serve(*, demo: bool, year: bool = False) -> None:
     """Serve until Ctrl-C: PostgreSQL, worker and web.
 
@@ -269,13 +185,13 @@ def serve(*, demo: bool, year: bool = False) -> None:
             from emblar.service.year import ensure_year  # noqa: PLC0415
 
             ensure_year(print)
-        worker, shared = Worker(), SharedLinks()
+        worker, doors = Worker(), OpenDoors()
         worker.start()
-        shared.start()
+        doors.start()
         try:
             _serve_web(host, port)
         finally:
-            shared.stop()
+            doors.stop()
             worker.stop()
     print("Emblar has stopped; everything is saved.")
 

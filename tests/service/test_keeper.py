@@ -12,6 +12,7 @@ import pytest
 
 from emblar.core.errors import ServiceError
 from emblar.service import supervisor
+from emblar.service.address import check_host
 from emblar.service.postgres import LARGEST_LOG_BYTES, LOG, OwnPostgres
 from emblar.settings import settings
 
@@ -91,11 +92,11 @@ def test_other_machines_are_served_only_if_asked_for(
     host: str, monkeypatch: pytest.MonkeyPatch
 ) -> None:
     with pytest.raises(ServiceError, match="no accounts yet"):
-        supervisor.check_host(host)
+        check_host(host)
     monkeypatch.setattr(settings(), "open_to_network", True)
-    supervisor.check_host(host)
+    check_host(host)
 
 
 @pytest.mark.parametrize("host", ["127.0.0.1", "localhost", "::1", "127.0.0.2"])
 def test_this_machine_is_served(host: str) -> None:
-    supervisor.check_host(host)
+    check_host(host)

@@ -14,8 +14,9 @@ import pytest
 
 from emblar.core.errors import ServiceError
 from emblar.service import postgres
+from emblar.service.address import check_port
 from emblar.service.postgres import OwnPostgres, free_port
-from emblar.service.supervisor import check_port, only_one
+from emblar.service.supervisor import only_one
 
 
 @pytest.fixture

@@ -86,6 +86,7 @@ class BenchPage:
     """What the last stroke gave away, each with what to check, the cheapest first."""
     base: str
     hum: str
+    pair: str
     from_badge: bool
     word: str
     """What was said of the drum as it is, for the log."""
@@ -141,6 +142,7 @@ def bench_page(now: Bench, around: Frame, *, head: str = "", from_badge: bool = 
         stroke=_stroke(now),
         base=f"/sessions/{around.session.id}/bench/{now.drum.id}",
         hum=f"/sessions/{around.session.id}/bench/hum?sel=d{now.drum.id}",
+        pair=f"/sessions/{around.session.id}/share/phone",
         from_badge=from_badge,
         word=now.setup.note,
         span_s=max(0.2, 8.0 / goal) if goal else 0.3,

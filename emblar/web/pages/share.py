@@ -48,6 +48,7 @@ class SharePage:
     link: str
     code: Markup | None
     reaches_others: bool
+    phone: bool
 
 
 def share_page(
@@ -57,9 +58,12 @@ def share_page(
     token: str,
     *,
     reaches_others: bool,
+    phone: bool = False,
 ) -> SharePage:
-    """Return the page; ``token`` is that of a link just made."""
+    """Return the page; ``token`` is that of a link just made, to look at or of a ``phone``."""
     href = f"{link_begins()}/s/{token}" if token else ""
+    if token and phone:
+        href = f"{phone_begins()}/p/{token}" if reaches_others else ""
     return SharePage(
         f"/sessions/{session_id}/share",
         tuple(_row(link) for link in links),
@@ -68,6 +72,7 @@ def share_page(
         href,
         _code(href) if href else None,
         reaches_others,
+        phone,
     )
 
 
@@ -78,8 +83,18 @@ def link_begins() -> str:
         return own.share_url.rstrip("/")
     if not own.share_host:
         return f"http://{own.host}:{own.port}"
-    host = _address() if own.share_host in ANY else own.share_host
-    return f"http://{host}:{own.share_port}"
+    return f"http://{reached_at()}:{own.share_port}"
+
+
+def phone_begins() -> str:
+    """Return how the link that pairs a phone begins."""
+    return f"https://{reached_at()}:{settings().phone_port}"
+
+
+def reached_at() -> str:
+    """Return the address at which others on the network reach shared links."""
+    host = settings().share_host
+    return _address() if host in ANY else host
 
 
 def _address() -> str:

@@ -17,11 +17,13 @@ from emblar.web.templating import render
 router = APIRouter(prefix="/sessions/{session_id}/share")
 
 
-def _shown(request: Request, scope: Scope, session_id: int, token: str = "") -> Response:
+def _shown(
+    request: Request, scope: Scope, session_id: int, token: str = "", *, phone: bool = False
+) -> Response:
     _, around = load(scope, session_id, "sheet", "")
     page = share_page(
         session_id, actions.shares(scope, session_id), actions.said_of(scope, session_id),
-        token, reaches_others=bool(settings().share_host),
+        token, reaches_others=bool(settings().share_host), phone=phone,
     )  # fmt: skip
     return render(request, "share/page.html", {"page": page, "frame": around})
 
@@ -49,6 +51,15 @@ def make(
         raise InputError(f"“{days[:20]}” is not a number of days.", field="days") from error
     token = actions.make_share(scope, session_id, name, parts or [], round(count))
     return _shown(request, scope, session_id, token)
+
+
+@router.post("/phone")
+def phone(scope: Here, request: Request, session_id: Id) -> Response:
+    """Pair a phone with the bench of this session."""
+    reaches = bool(settings().share_host)
+    check_session(scope, session_id)
+    token = actions.pair_phone(scope, session_id) if reaches else ""
+    return _shown(request, scope, session_id, token, phone=True)
 
 
 @router.post("/{share_id}/end")

@@ -1,0 +1,58 @@
+"""The certificate for phones: valid for its names, kept, made anew when they change."""
+
+import socket
+import ssl
+import threading
+from pathlib import Path
+
+import pytest
+
+from emblar.core.errors import ServiceError
+from emblar.service.certificate import certificate
+
+
+def answers(cert: Path, key: Path, name: str) -> bool:
+    """Whether a client that trusts the certificate takes it for a name."""
+    server = ssl.SSLContext(ssl.PROTOCOL_TLS_SERVER)
+    server.load_cert_chain(cert, key)
+    client = ssl.create_default_context(cafile=str(cert))
+    here, there = socket.socketpair()
+
+    def serve() -> None:
+        try:
+            with server.wrap_socket(here, server_side=True):
+                pass
+        except (ssl.SSLError, OSError):
+            pass
+
+    thread = threading.Thread(target=serve)
+    thread.start()
+    try:
+        with client.wrap_socket(there, server_hostname=name):
+            return True
+    except ssl.SSLCertVerificationError:
+        return False
+    finally:
+        there.close()
+        thread.join()
+
+
+def test_it_is_taken_for_its_names_and_no_other(tmp_path: Path) -> None:
+    cert, key = certificate(tmp_path, ["192.168.1.20", "localhost"])
+    assert answers(cert, key, "192.168.1.20")
+    assert answers(cert, key, "localhost")
+    assert not answers(cert, key, "192.168.1.21")
+    assert key.stat().st_mode & 0o077 == 0
+
+
+def test_it_is_kept_until_the_names_change(tmp_path: Path) -> None:
+    cert, _ = certificate(tmp_path, ["localhost", "10.0.0.7"])
+    first = cert.read_text()
+    assert certificate(tmp_path, ["10.0.0.7", "localhost"])[0].read_text() == first
+    assert certificate(tmp_path, ["10.0.0.8"])[0].read_text() != first
+
+
+def test_without_openssl_it_is_said(tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> None:
+    monkeypatch.setenv("PATH", str(tmp_path))
+    with pytest.raises(ServiceError, match="install openssl"):
+        certificate(tmp_path, ["localhost"])
