@@ -21,6 +21,7 @@ from emblar.core.quantities import Measured
 from emblar.core.synthesis.practice import PracticeDrum
 from emblar.core.tuning.diagnosis import Expected, diagnose
 from emblar.core.tuning.tap import Tap, TappedHead, read_taps, tapped_head
+from emblar.core.tuning.wires import WiresHeard, read_wires
 from emblar.formats.setup import SetupFile
 from emblar.formats.stored import lenient
 from emblar.sound.decode import decode
@@ -196,6 +197,22 @@ def _likeliest(readings: list[float], expected_hz: float | None) -> float:
             "tap it again, or strike again with the others silenced. Nothing was kept."
         )
     return nearest
+
+
+def hear_wires(scope: Scope, session_id: int, slot_id: int, data: bytes) -> tuple[WiresHeard, str]:
+    """Return what a soft tap tells of a snare's wires, and the setting that is planned.
+
+    Raises
+    ------
+    InputError
+        The drum is no snare.
+    BadAudioError
+        There is no tap in it.
+    """
+    now = bench(scope, session_id, slot_id)
+    if now.drum.owned.kind != "snare":
+        raise InputError("Only a snare has wires.")
+    return read_wires(one_channel(decode(data).audio), ANALYSIS_RATE_HZ), now.plan.wires
 
 
 def goal_sound(scope: Scope, session_id: int, slot_id: int, side: Side) -> bytes:

@@ -14,7 +14,13 @@ from emblar.cli.plan import plan_command, rescue_command
 from emblar.cli.predict import predict_command
 from emblar.cli.render import practice_command, render_command
 from emblar.cli.serve import serve_command
-from emblar.cli.tuning import hum_command, next_turns_command, sweep_command, taps_command
+from emblar.cli.tuning import (
+    hum_command,
+    next_turns_command,
+    sweep_command,
+    taps_command,
+    wires_command,
+)
 from emblar.cli.whole import export_command, import_command
 from emblar.core.errors import EmblarError
 
@@ -34,6 +40,7 @@ app.command("render")(render_command)
 app.command("practice")(practice_command)
 app.command("taps")(taps_command)
 app.command("hum")(hum_command)
+app.command("wires")(wires_command)
 app.command("next-turns")(next_turns_command)
 app.command("sweep")(sweep_command)
 app.command("compare")(compare_command)

@@ -90,6 +90,27 @@ def hum_command(
     sys.stdout.write(hum_file(answers).model_dump_json(by_alias=True, indent=2) + "\n")
 
 
+def wires_command(
+    recording: Annotated[Path, typer.Argument(help="A soft tap in a snare's middle, wires on")],
+    planned: Annotated[str, typer.Option(help="tight, medium or loose, if one is planned")] = "",
+) -> None:
+    """Say what a soft tap tells of a snare's wires, and what to do about them."""
+    from emblar.core.analysis.audio import ANALYSIS_RATE_HZ, one_channel
+    from emblar.core.catalogue import wires
+    from emblar.core.tuning.wires import read_wires
+    from emblar.formats.wires import wires_file
+    from emblar.sound.decode import decode
+
+    if planned:
+        wires(planned)
+    try:
+        data = recording.read_bytes()
+    except OSError as error:
+        raise InputError(f"{recording} cannot be read: {error.strerror}.") from error
+    heard = read_wires(one_channel(decode(data).audio), ANALYSIS_RATE_HZ)
+    sys.stdout.write(wires_file(heard, planned).model_dump_json(by_alias=True, indent=2) + "\n")
+
+
 def next_turns_command(
     tuning: Annotated[Path, typer.Argument(help="A head on its way as emblar.tuning/1 JSON")],
 ) -> None:

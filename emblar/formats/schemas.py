@@ -20,6 +20,7 @@ from emblar.formats.setlist import SetlistFile, SetlistPlanFile
 from emblar.formats.setup import SetupFile
 from emblar.formats.sheet import SheetFile
 from emblar.formats.tuning import SweepFile, TapsFile, TuningFile, TurnsFile
+from emblar.formats.wires import WiresFile
 
 SCHEMAS: dict[str, type[BaseModel]] = {
     "emblar.analysis-1": AnalysisFile,
@@ -47,6 +48,7 @@ SCHEMAS: dict[str, type[BaseModel]] = {
     "emblar.taps-1": TapsFile,
     "emblar.tuning-1": TuningFile,
     "emblar.turns-1": TurnsFile,
+    "emblar.wires-1": WiresFile,
 }
 
 

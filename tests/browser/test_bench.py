@@ -17,6 +17,7 @@ from emblar.core.acoustics.drum import Side
 from emblar.sound.encode import wav_bytes
 from emblar.store.kit import KitDrum
 from tests.browser.conftest import FLAGS
+from tests.core.tuning.test_wires import tap
 from tests.practice import DrumInTheRoom
 from tests.recordings import RATE
 
@@ -294,3 +295,18 @@ def test_the_drummers_word_is_kept_for_the_log(page: Page, planned: int) -> None
     page.get_by_role("button", name="Keep").click()
     expect(page.get_by_text("Kept for the log.")).to_be_visible()
     expect(page.get_by_label("For the log")).to_have_value("too dry for him, cold room")
+
+
+def test_the_wires_are_set_by_a_soft_tap(page: Page, planned: int) -> None:
+    drum = next(d for d in kit(HERE, planned) if d.owned.kind == "snare")
+    bench.show_job(HERE, planned, drum.id, "wires")
+    page.goto(f"/sessions/{planned}/bench?sel=d{drum.id}")
+    expect(page.locator("[data-big]")).to_have_text("Set the wires")
+    sound = tap("off")
+    clip = wav_bytes(0.5 * sound / np.abs(sound).max(), RATE)
+    page.get_by_label("Bring a recorded tap").set_input_files(
+        {"name": "tap.wav", "mimeType": "audio/wav", "buffer": clip}
+    )
+    expect(page.get_by_role("status").filter(has_text="do not answer a soft tap")).to_be_visible()
+    page.keyboard.press("Enter")
+    expect(page.locator("[data-big]")).not_to_have_text("Set the wires")

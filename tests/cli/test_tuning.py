@@ -8,9 +8,10 @@ import pytest
 from typer.testing import CliRunner
 
 from emblar.cli.main import app
-from emblar.core.errors import InputError
+from emblar.core.errors import EmblarError, InputError
 from emblar.sound.encode import wav_bytes
 from tests.core.tuning.test_hum import RATE, struck, with_hum
+from tests.core.tuning.test_wires import tap
 
 DRUM = {
     "schema": "emblar.drum/1", "kind": "tom", "diameter_in": 12, "depth_in": 8, "rods": 6,
@@ -83,3 +84,15 @@ def test_a_kit_is_listened_to(tmp_path: Path) -> None:
     assert rack["level_db"] == pytest.approx(-25.0, abs=1.5)
     assert rack["hz"] == pytest.approx(143.0, abs=0.7)
     assert not floor["heard"]
+
+
+def test_wires_are_heard_by_a_soft_tap(tmp_path: Path) -> None:
+    clip = tmp_path / "tap.wav"
+    sound = tap("loose")
+    clip.write_bytes(wav_bytes(0.5 * sound / np.abs(sound).max(), RATE))
+    told = json.loads(run("wires", clip, "--planned", "medium"))
+    assert told["schema"] == "emblar.wires/1"
+    assert told["setting"] == "loose"
+    assert "tighter" in told["says"]
+    with pytest.raises(EmblarError, match="setting of the wires"):
+        run("wires", clip, "--planned", "floppy")

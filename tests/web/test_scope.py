@@ -59,7 +59,7 @@ FORM = {
     "job": "inspect",
     "setup": "1",
 }
-FILES = ("recipes", "recording", "tap", "clip", "stroke", "/take")  # fmt: skip
+FILES = ("recipes", "recording", "tap", "clip", "stroke", "/take", "/wires")  # fmt: skip
 
 
 def app_routes(app: FastAPI) -> Iterator[tuple[str, str]]:

@@ -56,7 +56,8 @@ class RodField:
 class BenchPage:
     """Everything the Bench screen shows of one drum.
 
-    ``doing`` is ``"tap"``, ``"turn"``, ``"there"``, ``"strike"``, ``"job"`` or ``"done"``.
+    ``doing`` is ``"tap"``, ``"turn"``, ``"there"``, ``"strike"``, ``"wires"``, ``"job"`` or
+    ``"done"``.
     """
 
     title: str
@@ -176,8 +177,8 @@ def _doing(job: Job | None, at: HeadNow | None) -> tuple[str, int | None]:
     """Return what is to be done, and at which rod, from 0."""
     if job is None:
         return "done", None
-    if job.id == "listen":
-        return "strike", None
+    if job.id in ("listen", "wires"):
+        return "strike" if job.id == "listen" else "wires", None
     if at is None or not _taps(job):
         return "job", None
     if at.turning is not None and job.tunes:

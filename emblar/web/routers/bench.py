@@ -1,18 +1,20 @@
 """Bench: tap, turn, strike, and go through the work on a drum."""
 
 from typing import Annotated, Literal
+from urllib.parse import quote
 
 from fastapi import APIRouter, File, Form, Request, Response, UploadFile
 from fastapi.concurrency import run_in_threadpool
 from pydantic import BaseModel
 
 from emblar.actions import bench as actions
-from emblar.actions.bench_sound import Read, goal_sound, read_clip, read_stroke
+from emblar.actions.bench_sound import Read, goal_sound, hear_wires, read_clip, read_stroke
 from emblar.actions.hum import hum_map, read_hum_stroke
 from emblar.actions.scope import check_session
 from emblar.actions.sweep import sweep_stroke, swept, take_sweep_back
 from emblar.core.errors import InputError
 from emblar.formats.turn_words import WHY_NO_TAP
+from emblar.formats.wires import wires_say
 from emblar.web.pages.bench import bench_page
 from emblar.web.pages.hum import hum_page
 from emblar.web.pages.sweep import sweep_page
@@ -174,6 +176,15 @@ def stroke(
     """Read the drum pitch of a stroke."""
     hz = read_stroke(scope, session_id, slot_id, file.file.read())
     return _back(session_id, slot_id, done=f"{hz:.1f} Hz read.")
+
+
+@router.post("/{slot_id}/wires")
+def wires(
+    scope: Here, session_id: Id, slot_id: Id, file: Annotated[UploadFile, File()]
+) -> Response:
+    """Say what a soft tap tells of the wires."""
+    heard, planned = hear_wires(scope, session_id, slot_id, file.file.read())
+    return _back(session_id, slot_id, done=quote(wires_say(heard, planned)))
 
 
 @router.get("/{slot_id}/sweep")

@@ -43,7 +43,7 @@ const send = async (href, form) => {
 
 const gotTap = async (samples, rate) => {
   const { base, side, rod, doing } = bench().dataset;
-  if (doing === "strike") {
+  if (doing === "strike" || doing === "wires") {
     if (live?.busy) return;
     if (!goesOn()) stop();
     await gotStroke(samples, rate);
@@ -87,7 +87,8 @@ const gotStroke = async (samples, rate) => {
   form.append("file", wav([samples], rate), "stroke.wav");
   heard("Reading the stroke …");
   if (live) live.busy = true;
-  const answer = await send(`${bench().dataset.base}/stroke`, form);
+  const { base, doing } = bench().dataset;
+  const answer = await send(`${base}/${doing === "wires" ? "wires" : "stroke"}`, form);
   if (live) live.busy = false;
   if (!answer.ok) heard(await answer.text());
   else if (!goesOn()) window.location.assign(answer.url);
