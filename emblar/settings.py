@@ -29,6 +29,12 @@ class Settings(BaseSettings):
         description="Serve at another address than this machine's own, to whoever reaches it: "
         "there are no accounts yet",
     )
+    backups: int = Field(
+        default=5,
+        ge=0,
+        le=100,
+        description="How many daily backups are kept in the home folder; 0: none are made",
+    )
     share_host: str = Field(
         default="",
         description="Address at which links that were shared are answered, and nothing else; "

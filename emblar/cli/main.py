@@ -8,6 +8,7 @@ import sys
 import typer
 
 from emblar.cli.analyse import analyse_command
+from emblar.cli.backup import backup_command, restore_command
 from emblar.cli.evening import evening_command, setlist_command
 from emblar.cli.matching import compare_command, moves_command
 from emblar.cli.plan import plan_command, rescue_command
@@ -49,6 +50,8 @@ app.command("evening")(evening_command)
 app.command("setlist")(setlist_command)
 app.command("export")(export_command)
 app.command("import")(import_command)
+app.command("backup")(backup_command)
+app.command("restore")(restore_command)
 app.command("serve")(serve_command)
 
 

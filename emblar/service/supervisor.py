@@ -16,6 +16,7 @@ import uvicorn
 
 from emblar.core.errors import ServiceError
 from emblar.service.address import check_host, check_port
+from emblar.service.backup import Backups
 from emblar.service.children import dies_with_us, stop
 from emblar.service.doors import OpenDoors
 from emblar.service.postgres import LOG, START_S, OwnPostgres
@@ -185,12 +186,14 @@ def serve(*, demo: bool, year: bool = False) -> None:
             from emblar.service.year import ensure_year  # noqa: PLC0415
 
             ensure_year(print)
-        worker, doors = Worker(), OpenDoors()
+        worker, doors, backups = Worker(), OpenDoors(), Backups(settings().home)
         worker.start()
         doors.start()
+        backups.start()
         try:
             _serve_web(host, port)
         finally:
+            backups.stop()
             doors.stop()
             worker.stop()
     print("Emblar has stopped; everything is saved.")
