@@ -2,8 +2,8 @@
 
 Conventions
 -----------
-The catalogue is the process's own; ``use_own_parts`` brings it up to date with the database and is
-called before anything is planned or shown.
+The catalogue is a value: the shipped parts and a studio's own. ``use_own_parts`` has the request or
+job that calls it use its studio's, before anything is planned or shown; others are not touched.
 """
 
 import hashlib
@@ -40,7 +40,7 @@ CALLED = {
 
 
 def use_own_parts(scope: Scope) -> None:
-    """Bring the catalogue up to date with what users added."""
+    """Use the catalogue with what the studio added, in this request or job."""
     with transaction() as db:
         own = store.parts(db, scope.studio_id)
     use_own((part.part, row_of(part.part, part.row)) for part in own)

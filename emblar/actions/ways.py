@@ -14,6 +14,7 @@ from emblar.actions.plan import KitPlan, plan_kit, target_of, the_shelf
 from emblar.actions.scope import Scope, in_session
 from emblar.actions.sessions import asked_of, one_session
 from emblar.actions.wishes import request_of, steps_of, wish_of
+from emblar.core.catalogue import catalogue
 from emblar.core.errors import InputError
 from emblar.core.planning.assign import Alternative
 from emblar.core.planning.assign import KitPlan as Weighing
@@ -138,7 +139,7 @@ def _weighing(asked: _Asked) -> Weighing:
     # Pitches asked for by hand count; other choices by hand are left out.
     pairs = zip(asked.shelf.drums, asked.drums, strict=True)
     held = {owned.name: Locks(pitch=True) for owned, drum in pairs if drum.wish.get("pitch_hz")}
-    key = repr((asked.targets, asked.shelf, asked.brief, held))
+    key = repr((catalogue(), asked.targets, asked.shelf, asked.brief, held))
     if key not in _weighed:
         _weighed[key] = search_kit(
             asked.targets, asked.shelf, asked.brief, locks=held, measure=True

@@ -9,7 +9,8 @@ user adds comes after them. Every number has its unit, spread and source in its 
 import math
 import tomllib
 from collections.abc import Iterable, Mapping
-from dataclasses import dataclass, fields
+from contextvars import ContextVar
+from dataclasses import dataclass, field, fields
 from functools import lru_cache
 from importlib import resources
 from typing import Any, TypeVar
@@ -200,14 +201,46 @@ SNARE_SIDE_MOST_MIL = 5.0
 """A snare side is no thicker: wires do not answer on a heavier film."""
 
 
-@dataclass(slots=True)
-class _Own:
-    """What users added, by table and id."""
+@dataclass(frozen=True, slots=True)
+class Catalogue:
+    """What parts there are: the shipped ones and a studio's own, as (table, row).
 
-    rows: dict[str, dict[str, Any]]
+    Raises
+    ------
+    CatalogueError
+        A row has the id of a shipped one.
+    """
+
+    own: tuple[tuple[str, Any], ...] = ()
+    _tables: dict[str, dict[str, Any]] = field(init=False, repr=False, compare=False)
+    _hash: int = field(init=False, repr=False, compare=False)
+
+    def __post_init__(self) -> None:
+        added: dict[str, dict[str, Any]] = {}
+        for table, row in self.own:
+            if row.id in _shipped(table):
+                raise CatalogueError(f"There is already a {table} “{row.id}”. Choose another name.")
+            added.setdefault(table, dict(_shipped(table)))[row.id] = row
+        # Both are asked for thousands of times in a search.
+        object.__setattr__(self, "_tables", added)
+        object.__setattr__(self, "_hash", hash(self.own))
+
+    def __hash__(self) -> int:
+        return self._hash
+
+    def rows(self, table: str) -> dict[str, Any]:
+        """Return a table's rows by id, a studio's own after the shipped ones."""
+        return self._tables.get(table) or _shipped(table)
 
 
-_own = _Own({})
+SHIPPED = Catalogue()
+_in_use: ContextVar[Catalogue] = ContextVar("catalogue", default=SHIPPED)
+"""The catalogue of whoever asks: each request and each job has its own."""
+
+
+def catalogue() -> Catalogue:
+    """Return the catalogue in use here."""
+    return _in_use.get()
 
 
 @lru_cache(maxsize=8)
@@ -248,25 +281,18 @@ def _shipped(table: str) -> dict[str, Any]:
 
 
 def _rows(table: str) -> dict[str, Any]:
-    own = _own.rows.get(table)
-    return {**_shipped(table), **own} if own else _shipped(table)
+    return _in_use.get().rows(table)
 
 
 def use_own(rows: Iterable[tuple[str, Any]]) -> None:
-    """Add a user's own rows, as (table, row), after the shipped ones; replaces those added before.
+    """Use a studio's own rows, as (table, row), from here on; others' are not touched.
 
     Raises
     ------
     CatalogueError
         A row has the id of a shipped one.
     """
-    asked: dict[str, dict[str, Any]] = {}
-    for table, row in rows:
-        if row.id in _shipped(table):
-            raise CatalogueError(f"There is already a {table} “{row.id}”. Choose another name.")
-        asked.setdefault(table, {})[row.id] = row
-    # Put in whole, so that no request that is under way sees half of it.
-    _own.rows = asked
+    _in_use.set(Catalogue(tuple(rows)))
 
 
 def constructions() -> dict[str, Construction]:

@@ -20,6 +20,8 @@ from emblar.core.acoustics.forward import predict
 from emblar.core.acoustics.head import lug_pitch_from_tension, tension_from_lug_pitch
 from emblar.core.acoustics.inverse import tension_per_turn
 from emblar.core.catalogue import (
+    Catalogue,
+    catalogue,
     constructions_for,
     damper,
     dampers_for,
@@ -111,8 +113,13 @@ def _rows() -> dict[str, dict[str, float | str]]:
     return tomllib.loads(text)
 
 
-@lru_cache(maxsize=512)
 def _card(setup: DrumSetup) -> Mapping[str, Measured]:
+    return _card_by(catalogue(), setup)
+
+
+@lru_cache(maxsize=512)
+def _card_by(_: Catalogue, setup: DrumSetup) -> Mapping[str, Measured]:
+    # The same ids mean other parts in another catalogue.
     return predicted_card(predict(setup.drum(), setup.batter_hz, setup.reso_hz), setup.owned.kind)
 
 

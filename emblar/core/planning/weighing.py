@@ -21,6 +21,8 @@ from emblar.core.acoustics.limits import papery_tension
 from emblar.core.catalogue import (
     USUAL_STRIKER,
     USUAL_WIRES_SETTING,
+    Catalogue,
+    catalogue,
     construction,
     damper,
     strikers,
@@ -134,7 +136,6 @@ def aimed(target: Target, brief: Brief) -> Target:
     return Target(target.voice, values, target.missing)
 
 
-@lru_cache(maxsize=256)
 def field_of(
     owned: OwnedDrum,
     batters: tuple[str, ...],
@@ -145,6 +146,21 @@ def field_of(
     port_in: float | None,
 ) -> Field:
     """Return a drum with what may be on it, kept for when it is asked for again."""
+    return _field(catalogue(), owned, batters, resos, damper_sets, by, settings, port_in)
+
+
+@lru_cache(maxsize=256)
+def _field(
+    _: Catalogue,
+    owned: OwnedDrum,
+    batters: tuple[str, ...],
+    resos: tuple[str, ...],
+    damper_sets: tuple[tuple[str, ...], ...],
+    by: tuple[str, ...],
+    settings: tuple[str, ...],
+    port_in: float | None,
+) -> Field:
+    # The same ids mean other parts in another catalogue.
     return Field(owned, batters, resos, damper_sets, by, settings, port_in=port_in)
 
 
