@@ -3,25 +3,30 @@
 import asyncio
 import contextlib
 import logging
+import time
 
 import procrastinate.exceptions
 
 from emblar.actions.listen import renew_outdated
+from emblar.actions.purge import purge_deleted
 from emblar.core.errors import ServiceError
 from emblar.jobs.tasks import app, take_up_stalled
 
-CHECK_S = 5.0
+CHECK_S, PURGE_EVERY_S = 5.0, 24 * 3600.0
 log = logging.getLogger("emblar.worker")
 
 
 async def _keep_taking_up() -> None:
-    renewed = False
+    renewed, purge_at = False, 0.0
     while True:
         try:
             taken = await take_up_stalled()
             if not renewed:
                 await asyncio.to_thread(renew_outdated)
                 renewed = True
+            if time.monotonic() >= purge_at:
+                await asyncio.to_thread(purge_deleted)
+                purge_at = time.monotonic() + PURGE_EVERY_S
         except (ServiceError, procrastinate.exceptions.ConnectorException):
             # The database is away; the next look comes when it is back.
             log.warning("the database does not answer; trying again")
