@@ -12,7 +12,7 @@ from emblar.actions.shelf import loose_heads, use_own_parts
 from emblar.core.acoustics.drum import Side
 from emblar.core.analysis.audio import check_audio
 from emblar.core.catalogue import dampers as all_dampers
-from emblar.core.catalogue import strikers
+from emblar.core.catalogue import dampers_for, strikers, strikers_for, wire_settings
 from emblar.core.errors import DocumentError, InputError, NotFoundError
 from emblar.core.matching.differences import Comparison, compare
 from emblar.core.matching.moves import DrumSetup, Move, next_moves
@@ -219,6 +219,42 @@ def make_move(scope: Scope, session_id: int, slot_id: int, kind: str, what: str)
             db, session_id, drum, turned=turned, dampers=list(after.dampers),
             striker=after.striker, wires=after.wires, force=after.force,
         )  # fmt: skip
+
+
+def note_change(scope: Scope, session_id: int, slot_id: int, kind: str, what: str) -> None:
+    """Keep a change of one's own: the next take belongs to the drum as it is now.
+
+    Parameters
+    ----------
+    kind, what
+        ``"damper"``: on if it was off, off if it was on; ``"striker"`` or ``"wires"``: which from
+        now on; by the catalogue's ids.
+
+    Raises
+    ------
+    InputError
+        There is no such thing for this drum.
+    """
+    use_own_parts(scope)
+    with in_session(scope, session_id) as db:
+        drum = kit_store.get(db, session_id, slot_id)
+        owned = drum.owned
+        there = {
+            "damper": {d.id for d in dampers_for(owned.kind)},
+            "striker": {s.id for s in strikers_for(owned.kind)},
+            "wires": set(wire_settings()) if owned.kind == "snare" else set(),
+        }
+        if what not in there.get(kind, set()):
+            raise InputError(f"“{what[:40]}” is nothing that can be changed on this drum.")
+        now = lenient(SetupFile, setup_of(db, session_id, drum).document, "This setup")
+        if kind == "damper":
+            on = [d for d in now.dampers if d != what]
+            dampers = on if what in now.dampers else [*on, what]
+            change_setup(db, session_id, drum, dampers=dampers)
+        elif kind == "striker":
+            change_setup(db, session_id, drum, striker=what)
+        else:
+            change_setup(db, session_id, drum, wires=what)
 
 
 def take_away(scope: Scope, session_id: int, slot_id: int, take_id: int) -> None:

@@ -137,3 +137,29 @@ def test_what_cannot_be_compared_says_so(planned: int) -> None:
         match.bring_take(HERE, planned, drum.id, "x.wav", b"not a sound")
     with pytest.raises(InputError, match="no take to hear"):
         pair_sounds(HERE, planned, drum.id)
+
+
+def test_a_change_of_ones_own_belongs_to_the_next_take_and_is_undone_by_the_same_press(
+    planned: int,
+) -> None:
+    tom = drum_of(planned, "tom")
+    match.note_change(HERE, planned, tom.id, "damper", "gel-pad")
+    match.note_change(HERE, planned, tom.id, "striker", "stick-heavy")
+    found = match.match(HERE, planned, tom.id).setup
+    assert "gel-pad" in found.dampers
+    assert found.striker == "stick-heavy"
+    first = bench.bench(HERE, planned, tom.id).setup
+    match.note_change(HERE, planned, tom.id, "damper", "gel-pad")
+    assert "gel-pad" not in match.match(HERE, planned, tom.id).setup.dampers
+    assert match.way_to(HERE, planned, tom.id, first.id).damp == ("gel-pad",)
+
+
+@pytest.mark.parametrize(
+    ("kind", "what"),
+    [("damper", "pillow-batter"), ("damper", "brick"), ("wires", "loose"), ("head", "double-clear"),
+     ("", ""), ("striker", "beater-felt")],
+)  # fmt: skip
+def test_what_cannot_be_on_this_drum_is_refused(planned: int, kind: str, what: str) -> None:
+    tom = drum_of(planned, "tom")
+    with pytest.raises(InputError, match="nothing that can be changed"):
+        match.note_change(HERE, planned, tom.id, kind, what)

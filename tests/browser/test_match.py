@@ -52,3 +52,17 @@ def test_a_take_is_compared_moved_and_brought_back(page: Page, planned: int) -> 
     page.get_by_role("button", name="Done: the drum is there").click()
     expect(page.locator(".way")).to_have_count(0)
     assert match.way_to(HERE, planned, drum.id, first.bench.setup.id).nothing
+
+
+def test_a_change_of_ones_own_takes_two_presses(page: Page, planned: int) -> None:
+    drum = drum_of(planned, "tom")
+    page.goto(f"/sessions/{planned}/match?sel=d{drum.id}")
+    page.keyboard.press("e")
+    chip = page.get_by_role("button", name="gel pad near the edge", exact=True)
+    expect(chip).to_have_attribute("aria-pressed", "false")
+    with page.expect_navigation():
+        chip.click()
+    page.keyboard.press("e")
+    expect(page.get_by_role("button", name="gel pad near the edge", exact=True)).to_have_attribute(
+        "aria-pressed", "true"
+    )

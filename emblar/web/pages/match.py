@@ -8,7 +8,14 @@ from markupsafe import Markup
 from emblar.actions.match import FAR_STEPS, Match, Take
 from emblar.core.acoustics.drum import Kind
 from emblar.core.acoustics.limits import head_name
-from emblar.core.catalogue import construction, damper, strikers, wire_settings
+from emblar.core.catalogue import (
+    construction,
+    damper,
+    dampers_for,
+    strikers,
+    strikers_for,
+    wire_settings,
+)
 from emblar.core.matching.differences import Comparison, Difference
 from emblar.core.matching.moves import Move
 from emblar.core.matching.way_back import RodTurn, WayBack
@@ -51,6 +58,24 @@ class JourneyCard:
 
 
 @dataclass(frozen=True, slots=True)
+class Change:
+    """One thing that may have been changed: what it is, and whether it is so now."""
+
+    what: str
+    text: str
+    now: bool
+
+
+@dataclass(frozen=True, slots=True)
+class ChangeGroup:
+    """Things of one kind."""
+
+    kind: str
+    title: str
+    rows: tuple[Change, ...]
+
+
+@dataclass(frozen=True, slots=True)
 class MatchPage:
     """Everything the Match screen shows."""
 
@@ -68,6 +93,8 @@ class MatchPage:
     leave_alone: tuple[str, ...]
     soft_loud: str
     journey: tuple[JourneyCard, ...]
+    changes: tuple[ChangeGroup, ...]
+    """What somebody may have changed of their own, by what it is."""
     base: str
     take_id: int | None
 
@@ -95,9 +122,24 @@ def match_page(found: Match, around: Frame) -> MatchPage:
         leave_alone=_leave_alone(found, apart),
         soft_loud=_soft_loud(shown),
         journey=_journey(found, base, around),
+        changes=_changes(found),
         base=base,
         take_id=shown.info.id if shown else None,
     )
+
+
+def _changes(found: Match) -> tuple[ChangeGroup, ...]:
+    """Return what may be ticked as changed since the last take, what is on now first."""
+    setup, kind = found.setup, found.bench.drum.owned.kind
+    lying = [Change(d.id, d.name, d.id in setup.dampers) for d in dampers_for(kind)]
+    lying.sort(key=lambda row: not row.now)
+    groups = [ChangeGroup("damper", "On or off", tuple(lying))]
+    by = [Change(s.id, s.name, s.id == setup.striker) for s in strikers_for(kind)]
+    groups.append(ChangeGroup("striker", "Struck with", tuple(by)))
+    if kind == "snare":
+        wires = [Change(w.id, w.name, w.id == setup.wires) for w in wire_settings().values()]
+        groups.append(ChangeGroup("wires", "Wires", tuple(wires)))
+    return tuple(groups)
 
 
 def match_title(name: str, apart: Comparison | None) -> str:

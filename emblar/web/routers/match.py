@@ -88,6 +88,19 @@ def move(
     return _back(session_id, slot_id)
 
 
+@router.post("/{slot_id}/changed")
+def changed(
+    scope: Here,
+    session_id: Id,
+    slot_id: Id,
+    kind: Annotated[Text, Form()] = "",
+    what: Annotated[Text, Form()] = "",
+) -> Response:
+    """Keep a change that was made without being offered."""
+    actions.note_change(scope, session_id, slot_id, kind, what)
+    return _back(session_id, slot_id)
+
+
 @router.post("/{slot_id}/back")
 def back(scope: Here, session_id: Id, slot_id: Id, setup: Annotated[int, Form(ge=1)]) -> Response:
     """Keep that the way back to a setup was gone."""
