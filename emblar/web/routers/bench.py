@@ -1,7 +1,6 @@
 """Bench: tap, turn, strike, and go through the work on a drum."""
 
 from typing import Annotated, Literal
-from urllib.parse import quote
 
 from fastapi import APIRouter, File, Form, Request, Response, UploadFile
 from fastapi.concurrency import run_in_threadpool
@@ -21,6 +20,7 @@ from emblar.web.pages.sweep import sweep_page
 from emblar.web.routers.context import go, load
 from emblar.web.routers.fields import Id, Text, as_number
 from emblar.web.routers.here import Here
+from emblar.web.routers.said import said, saying
 from emblar.web.templating import render
 
 router = APIRouter(prefix="/sessions/{session_id}/bench")
@@ -33,7 +33,13 @@ A_YEAR_S = 365 * 24 * 3600
 
 @router.get("")
 def show(
-    scope: Here, request: Request, session_id: Id, sel: str = "", head: str = "", done: Text = ""
+    scope: Here,
+    request: Request,
+    session_id: Id,
+    sel: str = "",
+    head: str = "",
+    done: Text = "",
+    mark: Text = "",
 ) -> Response:
     """Show the next thing to do on a drum."""
     _, around = load(scope, session_id, "bench", sel)
@@ -49,13 +55,12 @@ def show(
             problem = str(error)
     return render(
         request, "bench/page.html",
-        {"page": page, "frame": around, "problem": problem, "said": done},
+        {"page": page, "frame": around, "problem": problem, "said": said(done, mark)},
     )  # fmt: skip
 
 
 def _back(session_id: int, slot_id: int, *, head: str = "", done: str = "") -> Response:
-    told = f"&done={done}" if done else ""
-    return go(f"/sessions/{session_id}/bench?sel=d{slot_id}&head={head}{told}")
+    return go(f"/sessions/{session_id}/bench?sel=d{slot_id}&head={head}{saying(done)}")
 
 
 @router.post("/{slot_id}/typed")
@@ -184,7 +189,7 @@ def wires(
 ) -> Response:
     """Say what a soft tap tells of the wires."""
     heard, planned = hear_wires(scope, session_id, slot_id, file.file.read())
-    return _back(session_id, slot_id, done=quote(wires_say(heard, planned)))
+    return _back(session_id, slot_id, done=wires_say(heard, planned))
 
 
 @router.get("/{slot_id}/sweep")

@@ -12,6 +12,7 @@ from emblar.web.pages.practice import drum_page, ear_page, practice_page
 from emblar.web.routers.context import go
 from emblar.web.routers.fields import Id, Number, Text
 from emblar.web.routers.here import Here
+from emblar.web.routers.said import said, saying
 from emblar.web.templating import render
 
 router = APIRouter(prefix="/practice")
@@ -78,7 +79,8 @@ def ear(
     request: Request,
     exercise_id: str,
     right: Literal["yes", "no", ""] = "",
-    said: Text = "",
+    done: Text = "",
+    mark: Text = "",
 ) -> Response:
     """Ask a question to the ear."""
     exercise = exercises().get(exercise_id)
@@ -86,7 +88,7 @@ def ear(
         raise NotFoundError("There is no such exercise.")
     was = {"yes": True, "no": False}.get(right)
     seed = secrets.randbelow(1 << 30)
-    page = ear_page(exercise, seed, actions.progress(scope), right=was, said=said)
+    page = ear_page(exercise, seed, actions.progress(scope), right=was, said=said(done, mark))
     return render(request, "practice/ear.html", {"page": page})
 
 
@@ -104,5 +106,5 @@ def ear_answer(
     answer: Annotated[Text, Form()],
 ) -> Response:
     """Keep an answer and ask the next question."""
-    right, said = actions.answer(scope, exercise_id, seed, answer)
-    return go(f"/practice/ear/{exercise_id}?right={'yes' if right else 'no'}&said={said}")
+    right, told = actions.answer(scope, exercise_id, seed, answer)
+    return go(f"/practice/ear/{exercise_id}?right={'yes' if right else 'no'}{saying(told)}")

@@ -21,7 +21,7 @@ const say = (text) => {
 
 // The page as it is after a reading; what listens goes on listening.
 const refresh = async () => {
-  await htmx.ajax("GET", window.location.href.replace(/&done=[^&]*/, ""), {
+  await htmx.ajax("GET", window.location.href.replace(/&(done|mark)=[^&]*/g, ""), {
     target: "#workspace",
     select: "#workspace",
     swap: "outerHTML",
