@@ -11,7 +11,7 @@ from emblar.cli.analyse import analyse_command
 from emblar.cli.backup import backup_command, restore_command
 from emblar.cli.evening import evening_command, setlist_command
 from emblar.cli.matching import compare_command, moves_command
-from emblar.cli.plan import plan_command, rescue_command
+from emblar.cli.plan import plan_command, rescue_command, sing_command
 from emblar.cli.predict import predict_command
 from emblar.cli.render import practice_command, render_command
 from emblar.cli.serve import serve_command
@@ -36,6 +36,7 @@ app = typer.Typer(
 app.command("analyse")(analyse_command)
 app.command("predict")(predict_command)
 app.command("plan")(plan_command)
+app.command("sing")(sing_command)
 app.command("rescue")(rescue_command)
 app.command("render")(render_command)
 app.command("practice")(practice_command)

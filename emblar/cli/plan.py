@@ -29,6 +29,23 @@ def said(plan: "KitPlanFile") -> str:
     return "\n".join([*lines, *(u.text for u in plan.unmet)]) + "\n"
 
 
+def sing_command(
+    recording: Annotated[Path, typer.Argument(help="Two mouth sounds: as it is, as it should be")],
+) -> None:
+    """Say what a sung wish is: how the second sound differs from the first, in audible steps."""
+    from emblar.core.analysis.audio import ANALYSIS_RATE_HZ, one_channel
+    from emblar.core.planning.sung import read_sung
+    from emblar.formats.sung import sung_file
+    from emblar.sound.decode import decode
+
+    try:
+        data = recording.read_bytes()
+    except OSError as error:
+        raise InputError(f"{recording} cannot be read: {error.strerror}.") from error
+    wish = read_sung(one_channel(decode(data).audio), ANALYSIS_RATE_HZ)
+    sys.stdout.write(sung_file(wish).model_dump_json(by_alias=True, indent=2) + "\n")
+
+
 def rescue_command(
     brief: Annotated[Path, typer.Argument(help="A brief as emblar.brief/1 JSON")],
     budget: Annotated[float, typer.Option(help="What may be spent, in your coin")],

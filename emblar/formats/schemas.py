@@ -19,6 +19,7 @@ from emblar.formats.rescue import RescueFile
 from emblar.formats.setlist import SetlistFile, SetlistPlanFile
 from emblar.formats.setup import SetupFile
 from emblar.formats.sheet import SheetFile
+from emblar.formats.sung import SungFile
 from emblar.formats.tuning import SweepFile, TapsFile, TuningFile, TurnsFile
 from emblar.formats.wires import WiresFile
 
@@ -44,6 +45,7 @@ SCHEMAS: dict[str, type[BaseModel]] = {
     "emblar.setlist-plan-1": SetlistPlanFile,
     "emblar.setup-1": SetupFile,
     "emblar.sheet-1": SheetFile,
+    "emblar.sung-1": SungFile,
     "emblar.sweep-1": SweepFile,
     "emblar.taps-1": TapsFile,
     "emblar.tuning-1": TuningFile,

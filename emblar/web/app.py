@@ -27,6 +27,7 @@ from emblar.web.routers import (
     sheet,
     shelf,
     sounds,
+    sung,
 )
 from emblar.web.security import LARGEST_BODY, LOOPBACK, Guard
 from emblar.web.templating import HERE
@@ -46,6 +47,7 @@ def create_app() -> FastAPI:
         listen,
         kit,
         rescue,
+        sung,
         plan,
         bench,
         match,

@@ -1,7 +1,13 @@
 """Rescue by its labels: a budget, the changes, one of them used."""
 
+import numpy as np
 from axe_playwright_python.sync_playwright import Axe
 from playwright.sync_api import Page, expect
+
+from emblar.actions.kit import kit
+from emblar.actions.scope import HERE
+from emblar.sound.encode import wav_bytes
+from tests.core.test_sung import RATE, mouth, two
 
 
 def test_a_budget_is_spent_and_a_change_used(page: Page, planned: int) -> None:
@@ -20,3 +26,22 @@ def test_a_budget_is_spent_and_a_change_used(page: Page, planned: int) -> None:
     first.get_by_role("button", name="Use it").click()
     expect(page.locator("h1")).to_contain_text(drum)
     expect(page.locator("h1")).to_be_visible()
+
+
+def test_a_wish_is_sung_and_planned(page: Page, planned: int) -> None:
+    drum = next(d for d in kit(HERE, planned) if d.owned.name == "Rack 12")
+    page.goto(f"/sessions/{planned}/plan?sel=d{drum.id}")
+    page.get_by_role("link", name="Sing it").click()
+    expect(page.locator(".bench-big")).to_have_text("Sing it twice")
+    sound = two(mouth(0.3), mouth(0.16))
+    clip = wav_bytes(0.5 * sound / np.abs(sound).max(), RATE)
+    page.get_by_label("Bring a recording").set_input_files(
+        {"name": "two.wav", "mimeType": "audio/wav", "buffer": clip}
+    )
+    expect(page.locator(".bench-big")).to_have_text("Shorter")
+    expect(page.get_by_text("Length: −4.")).to_be_visible()
+    assert Axe().run(page).response["violations"] == []
+    with page.expect_navigation():
+        page.keyboard.press("Enter")
+    wish = next(d for d in kit(HERE, planned) if d.id == drum.id).wish
+    assert wish["steps"]["length"] < -3.5

@@ -90,7 +90,7 @@ const record = async () => {
   context.createMediaStreamSource(stream).connect(node);
   taking = { stream, context, blocks, rate: context.sampleRate, until: setTimeout(() => finish(), LONGEST_S * 1000) };
   document.querySelector("[data-take-says]").textContent = "Recording: stop";
-  heard("Recording. A few strokes, soft to loud, then n again.");
+  heard(document.querySelector("[data-match]").dataset.how ?? "Recording. A few strokes, soft to loud, then n again.");
 };
 
 const finish = async () => {
@@ -99,10 +99,10 @@ const finish = async () => {
   stream.getTracks().forEach((track) => track.stop());
   await context.close();
   taking = null;
-  document.querySelector("[data-take-says]").textContent = "Record a take";
+  document.querySelector("[data-take-says]").textContent = document.querySelector("[data-match]").dataset.usual ?? "Record a take";
   const form = new FormData();
   form.append("file", wav(blocks, rate), "take.wav");
-  heard("Keeping the take …");
+  heard("Listening to it …");
   const base = document.querySelector("[data-match]").dataset.match;
   const answer = await fetch(`${base}/take`, { method: "POST", body: form, headers: { "HX-Request": "true" } });
   if (answer.ok) window.location.assign(answer.url);
