@@ -56,7 +56,7 @@ def target_of_file(path: Path, voice: str, *, alone: bool = False) -> "Target":
     InputError
         The file cannot be read, or does not tell of this drum.
     """
-    from emblar.cli.files import read_json
+    from emblar.cli.files import read_bytes, read_json
     from emblar.core.analysis.analyse import analyse
     from emblar.core.planning.target import target_from_card
     from emblar.formats.analysis import AnalysisFile, card_from_file
@@ -66,10 +66,7 @@ def target_of_file(path: Path, voice: str, *, alone: bool = False) -> "Target":
         file = read_json(path, AnalysisFile)
         cards = {v.voice: card_from_file(v) for v in file.voices}
     else:
-        try:
-            data = path.read_bytes()
-        except OSError as error:
-            raise InputError(f"{path} cannot be read: {error.strerror}.") from error
+        data = read_bytes(path)
         kind = "drums" if alone else "auto"
         found = analyse(decode(data).audio, kind=kind, voice=voice if alone else None)  # type: ignore[arg-type]
         cards = {v.voice: v for v in found.voices}

@@ -27,3 +27,17 @@ def read_json(path: Path, model: type[Model]) -> Model:
         return model.model_validate_json(text)
     except ValidationError as error:
         raise InputError(f"{path}: {'; '.join(wrong_fields(error))}") from error
+
+
+def read_bytes(path: Path) -> bytes:
+    """Return a file's bytes.
+
+    Raises
+    ------
+    InputError
+        It cannot be read.
+    """
+    try:
+        return path.read_bytes()
+    except OSError as error:
+        raise InputError(f"{path} cannot be read: {error.strerror}.") from error

@@ -33,15 +33,13 @@ def sing_command(
     recording: Annotated[Path, typer.Argument(help="Two mouth sounds: as it is, as it should be")],
 ) -> None:
     """Say what a sung wish is: how the second sound differs from the first, in audible steps."""
+    from emblar.cli.files import read_bytes
     from emblar.core.analysis.audio import ANALYSIS_RATE_HZ, one_channel
     from emblar.core.planning.sung import read_sung
     from emblar.formats.sung import sung_file
     from emblar.sound.decode import decode
 
-    try:
-        data = recording.read_bytes()
-    except OSError as error:
-        raise InputError(f"{recording} cannot be read: {error.strerror}.") from error
+    data = read_bytes(recording)
     wish = read_sung(one_channel(decode(data).audio), ANALYSIS_RATE_HZ)
     sys.stdout.write(sung_file(wish).model_dump_json(by_alias=True, indent=2) + "\n")
 

@@ -26,7 +26,7 @@ def taps_command(
     ] = None,
 ) -> None:
     """Read every tap of a clip: time, lug pitch and its uncertainty, or why there is none."""
-    from emblar.cli.files import read_json
+    from emblar.cli.files import read_bytes, read_json
     from emblar.core.analysis.audio import ANALYSIS_RATE_HZ, one_channel
     from emblar.core.planning.kit import check_range
     from emblar.core.tuning.tap import read_taps, tapped_head
@@ -37,10 +37,7 @@ def taps_command(
     file = read_json(drum, DrumFile)
     if about is not None:
         check_range("lug_hz", about)
-    try:
-        data = recording.read_bytes()
-    except OSError as error:
-        raise InputError(f"{recording} cannot be read: {error.strerror}.") from error
+    data = read_bytes(recording)
     samples = one_channel(decode(data).audio)
     within = {} if about is None else {"about_hz": about, "within_semitones": 6.0}
     head = tapped_head(file.drum(), side.value, **within)
@@ -54,16 +51,14 @@ def sweep_command(
     voice: Annotated[str, typer.Option(help="kick, snare or tom-1")] = "tom-1",
 ) -> None:
     """Read a sweep by ear: each stroke's pitch and length, and where the drum sounds best."""
+    from emblar.cli.files import read_bytes
     from emblar.core.tuning.sweep import read_sweep, sweep
     from emblar.formats.tuning import sweep_file
     from emblar.sound.decode import decode
 
     if voice not in ("kick", "snare") and not voice.startswith("tom-"):
         raise InputError(f"voice: “{voice}” is none of kick, snare, tom-1, tom-2, …")
-    try:
-        data = recording.read_bytes()
-    except OSError as error:
-        raise InputError(f"{recording} cannot be read: {error.strerror}.") from error
+    data = read_bytes(recording)
     points = read_sweep(decode(data).audio, voice)
     text = sweep_file(points, sweep(points)).model_dump_json(by_alias=True, indent=2)
     sys.stdout.write(text + "\n")
@@ -74,17 +69,14 @@ def hum_command(
     kit: Annotated[Path, typer.Argument(help="The drums as emblar.hum-asked/1 JSON")],
 ) -> None:
     """Say what the other drums of a kit answer to one stroke."""
-    from emblar.cli.files import read_json
+    from emblar.cli.files import read_bytes, read_json
     from emblar.core.analysis.audio import ANALYSIS_RATE_HZ, one_channel
     from emblar.core.tuning.hum import read_hum
     from emblar.formats.hum import HumAsked, hum_file
     from emblar.sound.decode import decode
 
     asked = read_json(kit, HumAsked)
-    try:
-        data = recording.read_bytes()
-    except OSError as error:
-        raise InputError(f"{recording} cannot be read: {error.strerror}.") from error
+    data = read_bytes(recording)
     samples = one_channel(decode(data).audio)
     answers = read_hum(samples, ANALYSIS_RATE_HZ, asked.own(), asked.others())
     sys.stdout.write(hum_file(answers).model_dump_json(by_alias=True, indent=2) + "\n")
@@ -95,6 +87,7 @@ def wires_command(
     planned: Annotated[str, typer.Option(help="tight, medium or loose, if one is planned")] = "",
 ) -> None:
     """Say what a soft tap tells of a snare's wires, and what to do about them."""
+    from emblar.cli.files import read_bytes
     from emblar.core.analysis.audio import ANALYSIS_RATE_HZ, one_channel
     from emblar.core.catalogue import wires
     from emblar.core.tuning.wires import read_wires
@@ -103,10 +96,7 @@ def wires_command(
 
     if planned:
         wires(planned)
-    try:
-        data = recording.read_bytes()
-    except OSError as error:
-        raise InputError(f"{recording} cannot be read: {error.strerror}.") from error
+    data = read_bytes(recording)
     heard = read_wires(one_channel(decode(data).audio), ANALYSIS_RATE_HZ)
     sys.stdout.write(wires_file(heard, planned).model_dump_json(by_alias=True, indent=2) + "\n")
 

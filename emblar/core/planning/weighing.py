@@ -11,6 +11,7 @@ import math
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
 from functools import lru_cache
+from typing import Any
 
 import numpy as np
 from numpy.typing import NDArray
@@ -146,22 +147,13 @@ def field_of(
     port_in: float | None,
 ) -> Field:
     """Return a drum with what may be on it, kept for when it is asked for again."""
-    return _field(catalogue(), owned, batters, resos, damper_sets, by, settings, port_in)
+    return _field(catalogue(), owned, port_in, batters, resos, damper_sets, by, settings)
 
 
 @lru_cache(maxsize=256)
-def _field(
-    _: Catalogue,
-    owned: OwnedDrum,
-    batters: tuple[str, ...],
-    resos: tuple[str, ...],
-    damper_sets: tuple[tuple[str, ...], ...],
-    by: tuple[str, ...],
-    settings: tuple[str, ...],
-    port_in: float | None,
-) -> Field:
+def _field(_: Catalogue, owned: OwnedDrum, port_in: float | None, *rest: Any) -> Field:
     # The same ids mean other parts in another catalogue.
-    return Field(owned, batters, resos, damper_sets, by, settings, port_in=port_in)
+    return Field(owned, *rest, port_in=port_in)
 
 
 class Weigher:
