@@ -17,6 +17,9 @@ from tests.actions.test_match import a_take, drum_of
 from tests.drums import OWNED_TOM
 from tests.recordings import bad_recordings, encoded, short_groove
 
+PLAYING = "import('/static/player.js').then((player) => player.isRunning())"
+LOOPING = "import('/static/player.js').then((player) => player.isRunning() && player.isLooping())"
+
 
 @pytest.fixture(scope="module")
 def groove_file(groove: bytes, tmp_path_factory: pytest.TempPathFactory) -> Path:
@@ -116,7 +119,7 @@ def test_strokes_and_voices_are_heard_by_keys(page: Page, planned: int) -> None:
     page.keyboard.press(" ")
     root = page.locator("html")
     expect(root).to_have_attribute("data-playing", re.compile(r"\d"))
-    assert page.evaluate("window.emblarPlayer.running()")
+    assert page.evaluate(PLAYING)
     expect(root).not_to_have_attribute("data-playing", re.compile(r"\d"), timeout=30_000)
     page.keyboard.press("l")
     expect(root).to_have_attribute("data-playing", re.compile(r"\d"))
@@ -443,7 +446,7 @@ def test_a_window_is_looped_and_named(page: Page, planned: int) -> None:
     page.keyboard.press("w")
     expect(root).to_have_attribute("data-playing", re.compile(r"\d"))
     page.wait_for_timeout(2200)
-    assert page.evaluate("window.emblarPlayer.running() && window.emblarPlayer.looping()")
+    assert page.evaluate(LOOPING)
     expect(root).to_have_attribute("data-playing", re.compile(r"\d"))
     page.keyboard.press("s")
     expect(root).not_to_have_attribute("data-playing", re.compile(r"\d"))

@@ -1,4 +1,5 @@
 // Match: record and take on one key, swapped without a gap; takes from the microphone.
+import * as player from "/static/player.js";
 import { wav } from "/static/wav.js";
 
 const LONGEST_S = 30;
@@ -12,9 +13,8 @@ const heard = (text) => {
 
 // Both sounds run together from the start; the key only opens one and closes the other.
 const startPair = async (button) => {
-  const { load } = window.emblarPlayer;
-  window.emblarPlayer.stop();
-  const buffers = await Promise.all([load(button.dataset.record), load(button.dataset.takeSound)]);
+  player.stop();
+  const buffers = await Promise.all([player.load(button.dataset.record), player.load(button.dataset.takeSound)]);
   const context = new AudioContext();
   const gains = buffers.map((buffer, i) => {
     const source = new AudioBufferSourceNode(context, { buffer, loop: true });
@@ -59,8 +59,8 @@ const stopAll = () => {
 };
 const playAll = async () => {
   const cards = [...document.querySelectorAll(".journey-card")];
-  const buffers = await Promise.all(cards.map((card) => window.emblarPlayer.load(card.querySelector("[data-hear]").dataset.hear)));
-  window.emblarPlayer.stop();
+  const buffers = await Promise.all(cards.map((card) => player.load(card.querySelector("[data-hear]").dataset.hear)));
+  player.stop();
   stopPair();
   const context = new AudioContext();
   all = { context, timers: [] };
@@ -116,14 +116,14 @@ document.addEventListener("click", (event) => {
     if (pair?.button === button) swap();
     else {
       stopPair();
-      startPair(button).catch(window.emblarPlayer.say);
+      startPair(button).catch(player.say);
     }
     return;
   }
   if (event.target.closest("[data-hear], [data-stop]")) stopAll();
   if (event.target.closest("[data-play-all]")) {
     if (all) stopAll();
-    else playAll().catch(window.emblarPlayer.say);
+    else playAll().catch(player.say);
     return;
   }
   if (event.target.closest("[data-hear], [data-stop]")) stopPair();
@@ -140,6 +140,6 @@ document.addEventListener("change", (event) => {
 });
 // What is compared is there when the key is pressed.
 document.querySelectorAll("[data-pair][data-key='x']").forEach((button) => {
-  window.emblarPlayer.load(button.dataset.record).catch(() => {});
-  window.emblarPlayer.load(button.dataset.takeSound).catch(() => {});
+  player.load(button.dataset.record).catch(() => {});
+  player.load(button.dataset.takeSound).catch(() => {});
 });

@@ -1,4 +1,6 @@
 // Practice: tapping beside a rod plays it; with numbers on, the page then shows what was read.
+import * as player from "/static/player.js";
+
 const place = document.querySelector("[data-practice]");
 const { practice: base } = place.dataset;
 const count = place.querySelectorAll(".draw-rods .rod").length;
@@ -24,7 +26,7 @@ const tap = async () => {
     return;
   }
   const href = URL.createObjectURL(await answer.blob());
-  await window.emblarPlayer.play(href, [[0, Infinity]]).catch(window.emblarPlayer.say);
+  await player.play(href, [[0, Infinity]]).catch(player.say);
   if (place.dataset.numbers) setTimeout(() => window.location.reload(), 900);
 };
 
