@@ -378,9 +378,12 @@ SCREENS = (
 )
 
 
-@pytest.mark.parametrize("scheme", ["light", "dark"])
-def test_no_screen_has_an_accessibility_fault(page: Page, planned: int, scheme: str) -> None:
+@pytest.mark.parametrize(("scheme", "width"), [("light", 1280), ("dark", 1280), ("light", 390)])
+def test_no_screen_has_an_accessibility_fault(
+    page: Page, planned: int, scheme: str, width: int
+) -> None:
     page.emulate_media(color_scheme=scheme)  # type: ignore[arg-type]
+    page.set_viewport_size({"width": width, "height": 800})
     faults = []
     tom = drum_of(planned, "tom")
     goal = bench.bench(HERE, planned, tom.id).heads["batter"].goal_hz
@@ -388,9 +391,13 @@ def test_no_screen_has_an_accessibility_fault(page: Page, planned: int, scheme: 
     run_analysis(match.bring_take(HERE, planned, tom.id, "t.wav", a_take(planned, tom)).id)
     drum = practice.begin_drum(HERE, "first-round")
     places = ["/", "/shelf", "/patterns", "/log", f"/log/drums/{tom.drum_id}", "/practice",
-              f"/practice/drums/{drum}", "/practice/ear/higher"]  # fmt: skip
-    for path in [*places, *(f"/sessions/{planned}/{s}" for s in SCREENS)]:
+              f"/practice/drums/{drum}", "/practice/ear/higher", "/setlist"]  # fmt: skip
+    around = ["bench/hum", f"bench/{tom.id}/sweep", "plan/rescue?budget=60", f"plan/sung/{tom.id}",
+              "share", "evening"]  # fmt: skip
+    for path in [*places, *(f"/sessions/{planned}/{s}" for s in (*SCREENS, *around))]:
         page.goto(path)
+        wide = page.evaluate("document.documentElement.scrollWidth")
+        faults += [(path, "wider than the screen", [str(wide)])] if wide > width else []
         for fault in Axe().run(page).response["violations"]:
             places = [node["html"][:120] for node in fault["nodes"][:3]]
             faults.append((path, fault["id"], places))
