@@ -33,7 +33,7 @@ from emblar.store.migrate import migrate
 
 SCHEMA = "emblar.backup/1"
 LONGEST_HEADER, PIECE = 4096, 1 << 20
-EVERY_H, FOLDER = 24.0, "backups"
+EVERY_H, FIRST_AFTER_S, FOLDER = 24.0, 60.0, "backups"
 NAME = re.compile(r"emblar-\d{8}-\d{6}\.backup")
 NO_BACKUP = "This is no backup of Emblar's: choose a file that “emblar backup” wrote."
 
@@ -188,19 +188,23 @@ class Backups:
     ----------
     home
         They are kept in its folder ``backups``.
+    first_after_s
+        How long the first one waits: while Emblar starts there is better to do.
     """
 
-    def __init__(self, home: Path) -> None:
-        self.folder = home / FOLDER
+    def __init__(self, home: Path, first_after_s: float = FIRST_AFTER_S) -> None:
+        self.folder, self._first_after_s = home / FOLDER, first_after_s
         self._leaving = threading.Event()
         self._thread = threading.Thread(target=self._keep, name="backups", daemon=True)
 
     def start(self) -> None:
-        """Make one now if the last is a day old, and one every day from then on."""
+        """Make one soon if the last is a day old, and one every day from then on."""
         if settings().backups > 0:
             self._thread.start()
 
     def _keep(self) -> None:
+        if self._leaving.wait(self._first_after_s):
+            return
         while True:
             due = EVERY_H - self._age_h()
             if due <= 0.0:

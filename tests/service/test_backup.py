@@ -142,7 +142,7 @@ def test_one_is_made_at_the_start_unless_the_last_is_fresh(
     monkeypatch.setattr(module, "settings", lambda: own)
 
     def started() -> int:
-        kept = Backups(tmp_path)
+        kept = Backups(tmp_path, 0.0)
         kept.start()
         deadline = time.monotonic() + 10.0
         while not kept.listed() and time.monotonic() < deadline:
@@ -158,7 +158,7 @@ def test_one_is_made_at_the_start_unless_the_last_is_fresh(
     os.utime(old, (long_ago, long_ago))
     renamed = old.rename(old.with_name("emblar-20260101-000000.backup"))
     assert renamed.exists()
-    kept = Backups(tmp_path)
+    kept = Backups(tmp_path, 0.0)
     kept.start()
     deadline = time.monotonic() + 10.0
     while len(kept.listed()) < 2 and time.monotonic() < deadline:
