@@ -20,7 +20,7 @@ class SoundEntry(Strict):
     """A sound of the export."""
 
     sha256: str = Field(pattern="^[0-9a-f]{64}$")
-    media_type: str = Field(max_length=100)
+    media_type: str = Field(pattern=r"^audio/[A-Za-z0-9.+-]{1,60}$")
 
 
 class ExportFile(Strict):

@@ -140,6 +140,7 @@ def _first(table: str, column: str, value: object) -> Callable[[dict[str, Any]],
 BROKEN: dict[str, tuple[Callable[[dict[str, Any]], None], str]] = {
     "another format": (lambda d: d.update(schema="emblar.export/9"), "no export"),
     "an older database": (lambda d: d.update(database="0003"), "another Emblar"),
+    "a page for a sound": (lambda d: d["sounds"][0].update(media_type="text/html"), "media_type"),
     "an unknown table": (lambda d: d["tables"].update(users=[{"id": 1}]), "users"),
     "an unknown column": (_first("drum", "colour", "red"), "drum, row 1.*colour"),
     "words for a number": (_first("drum", "diameter_in", "big"), "row 1, diameter_in"),
