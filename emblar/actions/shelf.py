@@ -134,6 +134,22 @@ def add_construction(
             "Say on which drums and which side this head is used.",
             field="sides" if kinds else "kinds",
         )
+    thick = _plies(plies, made, snare_side=tuple(kinds) == ("snare",) and tuple(sides) == ("reso",))
+    truths = _truths(made)
+    numbers = {f"ply{i}": ply for i, ply in enumerate(thick)} | dict.fromkeys(sorted(truths), 1.0)
+    row: dict[str, Any] = {"id": _id(title, numbers), "name": title, "plies_mil": thick}
+    row |= {"kinds": list(kinds), "sides": list(sides), **truths}
+    return _added(scope, "construction", row)
+
+
+def _truths(made: Collection[str]) -> dict[str, bool]:
+    """Return what is true of a head, as the catalogue's fields."""
+    hard = {"may_crack_collar": False} if "hard_collar" in made else {}
+    return {field: True for field in MADE if field in made} | hard
+
+
+def _plies(plies: str, made: Collection[str], *, snare_side: bool) -> list[float]:
+    """Return the thickness of each ply in mil, checked for what the head is to be."""
     thick = [_ply(text) for text in re.split(r"[+/ ]+", plies.strip()) if text]
     if not 1 <= len(thick) <= MOST_PLIES:
         raise InputError(
@@ -142,23 +158,13 @@ def add_construction(
         )
     if "fluid" in made and len(thick) < LEAST_FOR_FLUID:
         raise InputError("Fluid lies between two plies; give both, as in “7 + 7”.", field="plies")
-    if (
-        tuple(kinds) == ("snare",)
-        and tuple(sides) == ("reso",)
-        and sum(thick) > SNARE_SIDE_MOST_MIL
-    ):
+    if snare_side and sum(thick) > SNARE_SIDE_MOST_MIL:
         raise InputError(
             f"A snare side is {SNARE_SIDE_MOST_MIL:g} mil at most; wires do not answer on a "
             "heavier film.",
             field="plies",
         )
-    truths: dict[str, bool] = {field: True for field in MADE if field in made}
-    if "hard_collar" in made:
-        truths["may_crack_collar"] = False
-    numbers = {f"ply{i}": ply for i, ply in enumerate(thick)} | dict.fromkeys(sorted(truths), 1.0)
-    row: dict[str, Any] = {"id": _id(title, numbers), "name": title, "plies_mil": thick}
-    row |= {"kinds": list(kinds), "sides": list(sides), **truths}
-    return _added(scope, "construction", row)
+    return thick
 
 
 def _ply(text: str) -> float:

@@ -137,7 +137,7 @@ def _entry(held: zipfile.ZipFile, name: str, most: int) -> bytes:
         raise InputError(f"{name} of this export is larger than any of Emblar's.")
     try:
         return held.read(name)
-    except (zipfile.BadZipFile, RuntimeError, NotImplementedError) as error:
+    except (zipfile.BadZipFile, RuntimeError) as error:
         raise InputError("This export is damaged. Nothing was put in.") from error
 
 

@@ -160,35 +160,10 @@ def measure_voice(
     damaged
         How far the recording is clipped (``clipping.damage``, the mean over its strokes).
     """
-    kind = voice.split("-", maxsplit=1)[0]
     chosen = list(clean)[:MOST_STROKES]
+    kind = voice.split("-", maxsplit=1)[0]
     note = _note(kind, mono, lows, chosen, mix=mix, every=every)
-    known = note.fundamental.value if isinstance(note.fundamental, Measured) else None
-    shapes = [stroke_shape(mono, s.time_s, known, s.any_gap_s) for s in chosen]
-    rings = voice_ring(note.low, note.spans, known) if known else []
-    told = _pitch_quantities(note.strokes, rings, known, note.why, SUSTAIN_FLOOR.get(kind, 0.0))
-    if mix and _pitched(kind):
-        told |= _over_others(told["glide_cents"], told["decay"], kind)
-    rest: dict[str, Any] = {
-        **told,
-        **_shape_quantities(shapes, cut=NOT_TOLD if chosen else NO_CLEAN, why=note.why, kind=kind),
-        **_dynamics(chosen, shapes, note.settled),
-    }
-    return VoiceCard(
-        voice=voice,
-        hits=len(levels_db),
-        clean_hits=len(chosen),
-        fundamental=note.fundamental,
-        fundamental_sd_cents=note.sd_cents,
-        fundamental_spread_cents=note.spread_cents,
-        **_as_clipped(rest, damaged),
-        level=combined(levels_db, "dB", floor=0.2, lone=1.0, reason=NO_CLEAN),
-        room=room_share(mono, [(s.time_s, s.any_gap_s) for s in chosen]),
-        alternatives=note.alternatives,
-        ring_modes=tuple(rings),
-        tracks=tuple(p.track for p in note.strokes if len(p.track.time_s)),
-        parts=_parts(chosen, shapes, note.strokes, note.settled),
-    )
+    return _card(voice, mono, chosen, note, levels_db, mix=mix, damaged=damaged)
 
 
 def _pitched(kind: str) -> bool:
@@ -251,6 +226,46 @@ def _note(
     known = fundamental.value if isinstance(fundamental, Measured) else None
     others = () if together else _alternatives(modes, known, sd_cents)
     return _Note(low, spans, fundamental, sd_cents, spread, strokes, settled, why, others)
+
+
+def _card(
+    voice: str,
+    mono: Samples,
+    chosen: list[CleanStroke],
+    note: _Note,
+    levels_db: Sequence[float],
+    *,
+    mix: bool,
+    damaged: float,
+) -> VoiceCard:
+    """Return what is told of a voice whose note is known, or why it is not."""
+    kind = voice.split("-", maxsplit=1)[0]
+    known = note.fundamental.value if isinstance(note.fundamental, Measured) else None
+    shapes = [stroke_shape(mono, s.time_s, known, s.any_gap_s) for s in chosen]
+    rings = voice_ring(note.low, note.spans, known) if known else []
+    told = _pitch_quantities(note.strokes, rings, known, note.why, SUSTAIN_FLOOR.get(kind, 0.0))
+    if mix and _pitched(kind):
+        told |= _over_others(told["glide_cents"], told["decay"], kind)
+    rest: dict[str, Any] = {
+        **told,
+        **_shape_quantities(shapes, cut=NOT_TOLD if chosen else NO_CLEAN, why=note.why, kind=kind),
+        **_dynamics(chosen, shapes, note.settled),
+    }
+    return VoiceCard(
+        voice=voice,
+        hits=len(levels_db),
+        clean_hits=len(chosen),
+        fundamental=note.fundamental,
+        fundamental_sd_cents=note.sd_cents,
+        fundamental_spread_cents=note.spread_cents,
+        **_as_clipped(rest, damaged),
+        level=combined(levels_db, "dB", floor=0.2, lone=1.0, reason=NO_CLEAN),
+        room=room_share(mono, [(s.time_s, s.any_gap_s) for s in chosen]),
+        alternatives=note.alternatives,
+        ring_modes=tuple(rings),
+        tracks=tuple(p.track for p in note.strokes if len(p.track.time_s)),
+        parts=_parts(chosen, shapes, note.strokes, note.settled),
+    )
 
 
 def _strong_modes(
