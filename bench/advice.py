@@ -25,9 +25,9 @@ from emblar.core.planning.plan_drum import (
     plan_drum,
     plan_drums,
 )
-from emblar.core.planning.steps import steps
 from emblar.core.planning.target import Target
 from emblar.core.quantities import Measured
+from emblar.core.quantities.registry import steps
 from emblar.formats.plan import drum_plan_file
 
 KICKS = 40

@@ -4,7 +4,7 @@ Conventions
 -----------
 Three drums (``practice_drums.DRUMS``), one choice changed alone, compared at the **same drum
 pitch** unless a row is about the pitch itself. Differences are in just-noticeable steps
-(``planning/steps.toml``).
+(``quantities/registry.toml``).
 A row says what practice says, the model's figures now, and whether they agree; where they do not
 the reason stands in ``WHY_NOT``.
 """

@@ -11,7 +11,7 @@ from emblar.core.acoustics.inverse import lug_pitches_for
 from emblar.core.notes import cents
 from emblar.core.planning.kit import OwnedDrum, model
 from emblar.core.planning.predicted import predicted_card
-from emblar.core.planning.steps import steps
+from emblar.core.quantities.registry import steps
 
 DRUMS = {
     "tom": OwnedDrum(

@@ -20,6 +20,7 @@ from emblar.core.analysis.analyse import Analysis, analyse
 from emblar.core.analysis.audio import Audio
 from emblar.core.errors import BadAudioError
 from emblar.core.quantities import Measured
+from emblar.core.voices import VoiceName
 from emblar.sound.decode import decode
 
 CONDITIONS = ("hits", "drums", "room", "mp3", "mix+6", "mix+0", "mix-6")
@@ -121,27 +122,27 @@ def _score_cards(kit: Kit, analysis: Analysis, played: set[str], score: Score) -
     for card in analysis.voices:
         if card.voice not in played or card.voice in ("hat", "cymbal"):
             continue
-        kind = card.voice.split("-")[0]
+        kind = VoiceName(card.voice).kind
         layers = kit.drums[card.voice].layers
         stroke = layers[min(int(0.75 * len(layers)), len(layers) - 1)]
         pitch = reference_pitch_hz(stroke, kind)
-        if isinstance(card.fundamental, Measured):
-            off = 1200 * np.log2(card.fundamental.value / pitch)
+        if isinstance(card["pitch"], Measured):
+            off = 1200 * np.log2(card["pitch"].value / pitch)
             score.cents.append(off)
-            score.inside.append(abs(off) <= 2 * (card.fundamental_sd_cents or 0.0))
+            score.inside.append(abs(off) <= 2 * (card.pitch_sd_cents or 0.0))
             score.notes.append(
-                f"    {card.voice} {pitch:.1f} Hz: {off:+.0f} ct ± {card.fundamental_sd_cents:.0f}"
+                f"    {card.voice} {pitch:.1f} Hz: {off:+.0f} ct ± {card.pitch_sd_cents:.0f}"
             )
             t60 = reference_t60_s(stroke, pitch)
-            if isinstance(card.decay, Measured) and np.isfinite(t60) and abs(off) < 300:
-                score.t60.append(card.decay.value / t60)
+            if isinstance(card["sustain"], Measured) and np.isfinite(t60) and abs(off) < 300:
+                score.t60.append(card["sustain"].value / t60)
 
 
 def score_hits(kit: Kit) -> Score:
     """Analyse every layer of every drum as a single stroke."""
     score = Score()
     for voice, drum in kit.drums.items():
-        kind = voice.split("-")[0]
+        kind = VoiceName(voice).kind
         for layer in drum.layers[-3:]:
             samples = np.pad(layer, ((RATE // 20, RATE // 5), (0, 0)))
             try:
@@ -149,7 +150,7 @@ def score_hits(kit: Kit) -> Score:
             except BadAudioError:
                 score.named.append(False)
                 continue
-            names = {h.voice.split("-")[0] for h in analysis.hits}
+            names = {VoiceName(h.voice).kind for h in analysis.hits}
             high = {"hat": "high", "cymbal": "high"}
             right = {high.get(n, n) for n in names} == {high.get(kind, kind)}
             score.named.append(right)
@@ -159,17 +160,17 @@ def score_hits(kit: Kit) -> Score:
                 continue
             card = next((v for v in analysis.voices if v.voice not in high), None)
             pitch = reference_pitch_hz(layer, kind)
-            if card is None or not isinstance(card.fundamental, Measured):
+            if card is None or not isinstance(card["pitch"], Measured):
                 continue
-            off = 1200 * np.log2(card.fundamental.value / pitch)
+            off = 1200 * np.log2(card["pitch"].value / pitch)
             score.cents.append(off)
-            score.inside.append(abs(off) <= 2 * (card.fundamental_sd_cents or 0.0))
+            score.inside.append(abs(off) <= 2 * (card.pitch_sd_cents or 0.0))
             t60 = reference_t60_s(layer, pitch)
-            if isinstance(card.decay, Measured) and np.isfinite(t60) and abs(off) < 300:
-                score.t60.append(card.decay.value / t60)
+            if isinstance(card["sustain"], Measured) and np.isfinite(t60) and abs(off) < 300:
+                score.t60.append(card["sustain"].value / t60)
             if abs(off) > 100:
                 score.notes.append(
-                    f"{kit.source[:14]} {voice} {pitch:.1f} Hz read {card.fundamental.value:.1f}"
+                    f"{kit.source[:14]} {voice} {pitch:.1f} Hz read {card['pitch'].value:.1f}"
                 )
     return score
 

@@ -23,9 +23,9 @@ from emblar.core.planning.kit import OwnedDrum, model
 from emblar.core.planning.outlook import Field
 from emblar.core.planning.predicted import predicted_card
 from emblar.core.planning.search import SEMITONES, DrumSearch
-from emblar.core.planning.steps import steps
 from emblar.core.planning.target import Target, target_from_card
 from emblar.core.planning.weighing import Weighed
+from emblar.core.quantities.registry import steps
 from emblar.core.synthesis.stroke import drum_voice, render_stroke
 
 RATE = 44100

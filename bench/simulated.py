@@ -18,9 +18,9 @@ from emblar.core.acoustics.drum import METRES_PER_INCH, METRES_PER_MIL, Drum, Fi
 from emblar.core.acoustics.forward import predict
 from emblar.core.analysis.analyse import SourceKind, analyse
 from emblar.core.analysis.audio import Audio
-from emblar.core.analysis.card import VoiceCard
-from emblar.core.planning.steps import steps
 from emblar.core.planning.target import target_from_card
+from emblar.core.quantities.card import Card
+from emblar.core.quantities.registry import steps
 from emblar.core.synthesis.low_ferry import low_ferry_voices
 from emblar.core.synthesis.song import Event, Placement, Room, render_performance
 from emblar.core.synthesis.stroke import Voice, drum_voice
@@ -129,7 +129,7 @@ def as_played(voice: Voice, name: str, events: list[Event]) -> Voice:
     return replace(voice, bend_cents=voice.bend_cents * force**2)
 
 
-def compare(voice: Voice, card: VoiceCard, rows: Rows) -> None:
+def compare(voice: Voice, card: Card, rows: Rows) -> None:
     """Add a card's errors."""
     truth = {
         "pitch": voice.settled_hz(),

@@ -12,6 +12,7 @@ import numpy as np
 
 from bench.material import RATE, Array, Kit, onset_sample
 from bench.real import cached_kits
+from emblar.core.voices import VoiceName
 from training.spectra import WHERE, profile
 
 LEAD_SAMPLES, LASTING_S = 30, 1.0
@@ -28,7 +29,7 @@ def profiles(kits: list[Kit]) -> dict[str, list[list[Array]]]:
                 mono = layer[:, int(np.argmax((layer**2).sum(axis=0)))]
                 start = max(onset_sample(layer) - LEAD_SAMPLES, 0)
                 own.append(profile(mono[start : start + int(LASTING_S * RATE)]))
-            found.setdefault(voice.split("-")[0], []).append(own)
+            found.setdefault(VoiceName(voice).kind, []).append(own)
     return found
 
 

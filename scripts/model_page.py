@@ -18,7 +18,7 @@ from emblar.core.acoustics.drum import Kind
 from emblar.core.errors import EmblarError
 from emblar.core.planning.kit import model
 from emblar.core.planning.predicted import predicted_card
-from emblar.core.planning.steps import steps
+from emblar.core.quantities.registry import steps
 
 FOLDER = Path(__file__).parent.parent / "docs"
 SHOWN = ("bend", "sustain", "length", "attack", "click", "body", "ring", "wires")
@@ -149,7 +149,7 @@ INTRO = """# The drum model at a glance
 
 Written by `python -m scripts.model_page`: every figure and drawing below is computed.
 Three reference drums, each choice changed alone, at the **same drum pitch**; bars are
-just-noticeable steps (`planning/steps.toml`), to the right for more, to the left for less; an
+just-noticeable steps (`quantities/registry.toml`), to the right for more, to the left for less; an
 orange bar runs off the scale (6 steps). Coefficients with their sources and spreads:
 `core/acoustics/coefficients.toml`; catalogue: `core/catalogue/data/`.
 

@@ -140,7 +140,7 @@ def read_stroke(scope: Scope, session_id: int, slot_id: int, data: bytes) -> flo
     audio = decode(data).audio
     found = analyse(audio, kind="hit", voice=voice)
     card = next((v for v in found.voices if v.voice == voice), None)
-    pitch = card.fundamental if card is not None else None
+    pitch = card["pitch"] if card is not None else None
     if card is None or not isinstance(pitch, Measured):
         raise BadAudioError(
             "The pitch of this stroke cannot be told. Strike once in the middle, firmly, and let "
@@ -149,7 +149,7 @@ def read_stroke(scope: Scope, session_id: int, slot_id: int, data: bytes) -> flo
     expected = _expected(now)
     readings = [pitch.value, *(a.frequency_hz for a in card.alternatives)]
     hz = _likeliest(readings, expected.pitch_hz)
-    sd_hz = spread_hz(hz, max(card.fundamental_sd_cents or 0.0, LEAST_SD_CENTS))
+    sd_hz = spread_hz(hz, max(card.pitch_sd_cents or 0.0, LEAST_SD_CENTS))
     at_s, kind = found.hits[0].time_s, now.drum.owned.kind
     causes = diagnose(one_channel(audio), at_s, card, kind, expected)
     keep_stroke(scope, session_id, slot_id, hz, sd_hz, causes)

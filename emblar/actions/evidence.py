@@ -1,9 +1,9 @@
 """What people say of the record: values by hand, the gear it was played on, how far to trust it."""
 
 from emblar.actions.scope import Scope, in_session
-from emblar.core.analysis.edits import check_voice
 from emblar.core.errors import InputError
 from emblar.core.planning.pooled import Evidence, check_evidence
+from emblar.core.voices import checked_voice
 from emblar.store import evidence as store
 from emblar.store.evidence import EvidenceInfo
 
@@ -76,7 +76,7 @@ def _keep(
     confidence: float,
     source: str,
 ) -> EvidenceInfo:
-    check_voice(voice)
+    checked_voice(voice)
     with in_session(scope, session_id) as db:
         return store.add(
             db,

@@ -6,17 +6,16 @@ from dataclasses import dataclass
 from emblar.actions.listen import Heard, heard
 from emblar.actions.scope import Scope, in_session
 from emblar.actions.shelf import use_own_parts
-from emblar.core.analysis.edits import check_voice
 from emblar.core.catalogue import construction, loss_share
 from emblar.core.errors import InputError
 from emblar.core.planning.findings import findings
 from emblar.core.planning.kit import LONGEST_NAME, OwnedDrum
 from emblar.core.planning.recipe import kind_of_voice
+from emblar.core.voices import TUNED, VoiceName, checked_voice
 from emblar.store import kit as store
 from emblar.store.kit import KitDrum
 
 STANDS = ("rack", "floor")
-TUNED_VOICES = ("kick", "snare", "tom")
 
 
 def kit(scope: Scope, session_id: int) -> list[KitDrum]:
@@ -30,7 +29,7 @@ def tuned_voices(found: Heard | None) -> list[str]:
     if found is None:
         return []
     names = [voice.voice for voice in found.analysis.voices]
-    return [name for name in names if name.startswith(TUNED_VOICES)]
+    return [name for name in names if VoiceName(name).is_tuned]
 
 
 def _check(scope: Scope, owned: OwnedDrum) -> None:
@@ -138,7 +137,7 @@ def assign_voice(scope: Scope, session_id: int, voice: str, drum_id: int | None)
 
 
 def _check_part(owned: OwnedDrum, voice: str) -> None:
-    check_voice(voice)
+    checked_voice(voice)
     if owned.kind == "snare" and kind_of_voice(voice) != "snare":
         raise InputError(
             f"{owned.name} is a snare; give {voice.replace('-', ' ')} to a tom or a kick instead."
@@ -184,7 +183,7 @@ def give_back(scope: Scope, session_id: int, before: Mapping[int, str | None]) -
         for drum_id in sorted(drums & set(before)):
             part = before[drum_id]
             if part is not None:
-                check_voice(part)
+                checked_voice(part)
                 store.assign(db, drum_id, part)
 
 
@@ -198,7 +197,7 @@ def suggest_voices(scope: Scope, session_id: int) -> None:
         drums = [d for d in store.listing(db, session_id) if not d.also]
         for drum in drums:
             store.assign(db, drum.id, None)
-        for kind in TUNED_VOICES:
+        for kind in TUNED:
             wanted = sorted(v for v in voices if kind_of_voice(v) == kind)
             own = [d for d in drums if d.owned.kind == kind]
             sound = [d for d in own if not serious(d.owned)]

@@ -18,10 +18,9 @@ from emblar.core.analysis.analyse import (
     SourceKind,
     analyse,
     peaks,
-    voice_order,
 )
 from emblar.core.analysis.audio import Audio, check_audio
-from emblar.core.analysis.edits import check_voice, replayed
+from emblar.core.analysis.edits import replayed
 from emblar.core.analysis.separation import Parts, TemplateSeparator
 from emblar.core.errors import (
     BadAudioError,
@@ -31,6 +30,7 @@ from emblar.core.errors import (
     ServiceError,
 )
 from emblar.core.planning.pooled import Evidence, Source, pooled_card
+from emblar.core.voices import checked_voice, voice_order
 from emblar.formats.analysis import (
     AnalysisFile,
     VoiceFile,
@@ -142,7 +142,7 @@ def bring_recording(
     if known is None:
         raise InputError(f"“{kind}” is not a kind of recording: use {', '.join(KINDS)}.")
     if voice is not None:
-        check_voice(voice)
+        checked_voice(voice)
     decoded = decode_apart(data)
     check_audio(decoded.audio)
     kept, media_type = kept_form(data, decoded)

@@ -7,10 +7,11 @@ from sqlalchemy.orm import Session
 
 from emblar.actions.listen import Heard, heard
 from emblar.actions.scope import Scope
-from emblar.core.analysis.analyse import others_play_on, remeasure, voice_order
+from emblar.core.analysis.analyse import others_play_on, remeasure
 from emblar.core.analysis.audio import Audio, begins_at, one_channel
 from emblar.core.analysis.frames import frames_of
 from emblar.core.errors import NotFoundError
+from emblar.core.voices import voice_order
 from emblar.formats.analysis import (
     AnalysisFile,
     DecidedFile,

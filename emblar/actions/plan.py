@@ -29,6 +29,7 @@ from emblar.core.planning.target import Target, moved, target_from_card
 from emblar.core.planning.toms import School, tom_pitches_hz
 from emblar.core.synthesis.played import What, kit_played, played
 from emblar.core.synthesis.stroke import Samples, Voice, drum_voice
+from emblar.core.voices import is_tom
 from emblar.formats.analysis import card_from_file
 from emblar.formats.plan import DrumPlanFile, drum_plan_file
 from emblar.formats.stored import lenient
@@ -115,9 +116,7 @@ def _tune_toms(scope: Scope, session_id: int, school: School) -> KitPlan:
     found, asked = measured_record(scope, session_id), asked_of(one_session(scope, session_id))
     with in_session(scope, session_id) as db:
         drums = kit_store.listing(db, session_id)
-    toms = sorted(
-        (d for d in drums if (d.voice or "").startswith("tom-")), key=lambda d: d.voice or ""
-    )
+    toms = sorted((d for d in drums if is_tom(d.voice or "")), key=lambda d: d.voice or "")
     if not toms:
         raise InputError("No tom plays a voice of the record yet. Give it one in Kit.")
     targets = [target_of(found, d.voice) for d in toms]

@@ -14,7 +14,7 @@ from emblar.actions.kit import kit
 from emblar.actions.plan import replan_drum
 from emblar.actions.scope import Scope, in_session
 from emblar.core.errors import InputError, NotFoundError
-from emblar.core.planning.steps import steps as all_steps
+from emblar.core.quantities.registry import steps as all_steps
 from emblar.settings import now
 from emblar.store import shares as store
 from emblar.store.database import together, transaction
@@ -154,7 +154,7 @@ def say(opened: Opened, slot_id: int, who: str, said: str, quantity: str, more: 
     Parameters
     ----------
     quantity, more
-        What there should be more or less of, by its name in ``steps.toml``, empty for words alone.
+        What there should be more or less of (a name of ``registry.toml``); empty for words alone.
 
     Raises
     ------

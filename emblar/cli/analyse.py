@@ -48,12 +48,12 @@ def analyse_command(
 ) -> None:
     """Find and measure the strokes of a recording."""
     from emblar.core.analysis.analyse import analyse
-    from emblar.core.analysis.edits import check_voice
+    from emblar.core.voices import checked_voice
     from emblar.formats.analysis import analysis_file
     from emblar.sound.decode import decode
 
     if voice is not None:
-        check_voice(voice)
+        checked_voice(voice)
     decoded = decode(read_file(file))
     result = analysis_file(analyse(decoded.audio, kind=kind.value, voice=voice))
     text = result.model_dump_json(by_alias=True, indent=2) + "\n"

@@ -4,6 +4,7 @@ from pathlib import Path
 from typing import TYPE_CHECKING
 
 from emblar.core.errors import InputError
+from emblar.core.voices import VoiceName
 
 if TYPE_CHECKING:
     from emblar.core.planning.target import Target
@@ -27,9 +28,7 @@ def record_of_file(path: Path) -> "dict[str, dict[str, QuantityFile]]":
 
     voices = read_json(path, AnalysisFile).voices
     targets = {
-        v.voice: target_from_card(card_from_file(v))
-        for v in voices
-        if v.voice in ("kick", "snare") or v.voice.startswith("tom")
+        v.voice: target_from_card(card_from_file(v)) for v in voices if VoiceName(v.voice).is_tuned
     }
     if not targets:
         raise InputError(f"{path} tells of no kick, snare or tom.")

@@ -8,6 +8,7 @@ from typing import Annotated
 import typer
 
 from emblar.core.errors import InputError
+from emblar.core.voices import VoiceName
 
 
 class Head(StrEnum):
@@ -56,7 +57,7 @@ def sweep_command(
     from emblar.formats.tuning import sweep_file
     from emblar.sound.decode import decode
 
-    if voice not in ("kick", "snare") and not voice.startswith("tom-"):
+    if not VoiceName(voice).is_tuned:
         raise InputError(f"voice: “{voice}” is none of kick, snare, tom-1, tom-2, …")
     data = read_bytes(recording)
     points = read_sweep(decode(data).audio, voice)

@@ -6,15 +6,14 @@ from typing import Any, Literal
 import numpy as np
 from pydantic import Field
 
-from emblar.core.analysis.analyse import Analysis, voice_order
-from emblar.core.analysis.card import Alternative, VoiceCard
+from emblar.core.analysis.analyse import Analysis
 from emblar.core.analysis.clean import AnalysedHit, mark_clean
 from emblar.core.analysis.edits import Edit
-from emblar.core.analysis.loudness import Part
-from emblar.core.analysis.pitch import Track
-from emblar.core.analysis.ring import Ring
 from emblar.core.notes import spread_hz
 from emblar.core.quantities import Measured, Quantity, Unknown, reason_or_none, value_or_none
+from emblar.core.quantities.card import Alternative, Card, Part, Ring, Track, blank_card
+from emblar.core.quantities.registry import registry
+from emblar.core.voices import voice_order
 from emblar.formats.drum import Strict
 from emblar.formats.stored import lenient
 
@@ -164,50 +163,29 @@ class AnalysisFile(Strict):
     )
 
 
-# File field, its uncertainty's field, unit: by the card's attribute.
-FIELDS = {
-    "onset": ("onset_hz", "onset_sd_hz", "Hz"),
-    "glide_cents": ("glide_cents", "glide_sd_cents", "ct"),
-    "decay": ("decay_s", "decay_sd_s", "s"),
-    "length": ("length_s", "length_sd_s", "s"),
-    "attack": ("attack_db", "attack_sd_db", "dB"),
-    "click": ("click_hz", "click_sd_hz", "Hz"),
-    "body": ("body_db", "body_sd_db", "dB"),
-    "ring": ("ring_db", "ring_sd_db", "dB"),
-    "ring_ratio": ("ring_ratio", "ring_ratio_sd", "×"),
-    "wires": ("wires_db", "wires_sd_db", "dB"),
-    "level": ("level_db", "level_sd_db", "dB"),
-    "ring_decay": ("ring_decay_s", "ring_decay_sd_s", "s"),
-    "wires_decay": ("wires_decay_s", "wires_decay_sd_s", "s"),
-    "room": ("room_db", "room_sd_db", "dB"),
-    "dynamics_attack": ("dynamics_attack_db", "dynamics_attack_sd_db", "dB"),
-    "dynamics_pitch": ("dynamics_pitch_cents", "dynamics_pitch_sd_cents", "ct"),
-}
 SHORTEST_TRACK = 3
 
 
-def voice_file(card: VoiceCard, origins: Mapping[str, str] | None = None) -> VoiceFile:
-    """Return one card as written to a file; ``origins`` by the card's attributes."""
-    values: dict[str, float | None] = {"fundamental_hz": value_or_none(card.fundamental)}
+def voice_file(card: Card, origins: Mapping[str, str] | None = None) -> VoiceFile:
+    """Return one card as written to a file; ``origins`` by the card's quantities."""
+    values: dict[str, float | None] = {}
     reasons = {}
-    if isinstance(card.fundamental, Unknown):
-        reasons["fundamental_hz"] = card.fundamental.reason
-    for name, (field, sd_field, _) in FIELDS.items():
-        quantity: Quantity = getattr(card, name)
-        values[field] = value_or_none(quantity)
-        values[sd_field] = quantity.sd if isinstance(quantity, Measured) else None
+    for name, entry in registry().items():
+        quantity = card[name]
+        values[entry.sd_field] = quantity.sd if isinstance(quantity, Measured) else None
+        values[entry.field] = value_or_none(quantity)
         why = reason_or_none(quantity)
         if why is not None:
-            reasons[field] = why
+            reasons[entry.field] = why
+    values["fundamental_sd_cents"] = card.pitch_sd_cents
     return VoiceFile(
         voice=card.voice,
         hits=card.hits,
         clean_hits=card.clean_hits,
-        fundamental_sd_cents=card.fundamental_sd_cents,
-        fundamental_spread_cents=card.fundamental_spread_cents,
+        fundamental_spread_cents=card.pitch_spread_cents,
         reasons=reasons,
         pitch_chosen=card.pitch_chosen,
-        origins={_field(name): text for name, text in (origins or {}).items()},
+        origins={registry()[name].field: text for name, text in (origins or {}).items()},
         alternatives=[
             AlternativeFile(frequency_hz=round(a.frequency_hz, 3), level_db=round(a.level_db, 2))
             for a in card.alternatives
@@ -235,10 +213,6 @@ def voice_file(card: VoiceCard, origins: Mapping[str, str] | None = None) -> Voi
         loud=_part_file(card.parts[1]) if card.parts else None,
         **values,
     )
-
-
-def _field(attribute: str) -> str:
-    return "fundamental_hz" if attribute == "fundamental" else FIELDS[attribute][0]
 
 
 def _part_file(part: Part) -> PartFile:
@@ -298,12 +272,7 @@ def edit_from_document(document: Mapping[str, Any]) -> Edit:
 
 def unmeasured_file(voice: str) -> VoiceFile:
     """Return the card of a voice that is not measured yet."""
-    why = Unknown("it is being measured")
-    names = dict.fromkeys((*FIELDS, "fundamental"), why)
-    return voice_file(
-        VoiceCard(voice=voice, hits=0, clean_hits=0, fundamental_sd_cents=None,
-                  fundamental_spread_cents=None, **names)  # type: ignore[arg-type]
-    )  # fmt: skip
+    return voice_file(blank_card(voice, "it is being measured"))
 
 
 def with_strokes(
@@ -367,27 +336,24 @@ def analysis_from_document(document: Mapping[str, Any]) -> AnalysisFile:
     return lenient(AnalysisFile, document, "This recording's analysis")
 
 
-def card_from_file(voice: VoiceFile) -> VoiceCard:
+def card_from_file(voice: VoiceFile) -> Card:
     """Return a card as it was before it was written."""
     quantities: dict[str, Quantity] = {}
-    for name, (field, sd_field, unit) in FIELDS.items():
-        value, sd = getattr(voice, field), getattr(voice, sd_field)
+    for name, entry in registry().items():
+        value, sd = getattr(voice, entry.field), getattr(voice, entry.sd_field)
         if value is None:
-            quantities[name] = Unknown(voice.reasons.get(field, "not told"))
+            quantities[name] = Unknown(voice.reasons.get(entry.field, "not told"))
+        elif name == "pitch":
+            quantities[name] = Measured(value, spread_hz(value, sd or 0.0), entry.unit)
         else:
-            quantities[name] = Measured(value, sd or 0.0, unit)
-    fundamental: Quantity = Unknown(voice.reasons.get("fundamental_hz", "not told"))
-    if voice.fundamental_hz is not None:
-        sd_hz = spread_hz(voice.fundamental_hz, voice.fundamental_sd_cents or 0.0)
-        fundamental = Measured(voice.fundamental_hz, sd_hz, "Hz")
-    cards: dict[str, Any] = quantities
-    return VoiceCard(
+            quantities[name] = Measured(value, sd or 0.0, entry.unit)
+    return Card(
         voice=voice.voice,
         hits=voice.hits,
         clean_hits=voice.clean_hits,
-        fundamental=fundamental,
-        fundamental_sd_cents=voice.fundamental_sd_cents,
-        fundamental_spread_cents=voice.fundamental_spread_cents,
+        quantities=quantities,
+        pitch_sd_cents=voice.fundamental_sd_cents,
+        pitch_spread_cents=voice.fundamental_spread_cents,
         tracks=tuple(
             Track(np.array(t.time_s), np.array(t.frequency_hz), 10 ** (np.array(t.level_db) / 20))
             for t in voice.tracks
@@ -398,7 +364,6 @@ def card_from_file(voice: VoiceFile) -> VoiceCard:
         ),
         pitch_chosen=voice.pitch_chosen,
         parts=(_part(voice.soft), _part(voice.loud)) if voice.soft and voice.loud else None,
-        **cards,
     )
 
 

@@ -19,9 +19,10 @@ from emblar.core.planning.kit import LONGEST_READ, OwnedDrum
 from emblar.core.planning.microphones import KickMicrophone
 from emblar.core.planning.schools import checked_schools
 from emblar.core.planning.search import Locks, Port
-from emblar.core.planning.steps import steps
 from emblar.core.planning.target import Target, moved
 from emblar.core.quantities import Measured
+from emblar.core.quantities.registry import steps
+from emblar.core.voices import VoiceName
 from emblar.formats.drum import QuantityFile, Strict
 
 Side = Literal["batter", "reso"]
@@ -186,7 +187,7 @@ class BriefFile(Strict):
         known = steps()
         for table in (self.record, self.wishes):
             for voice, values in table.items():
-                plain = voice in ("kick", "snare") or voice.startswith("tom")
+                plain = VoiceName(voice).is_tuned
                 if not plain:
                     raise ValueError(f"{voice}: drums play kick, snare, tom-1, tom-2, …")
                 for name in values:

@@ -6,9 +6,9 @@ from pydantic import Field
 
 from emblar.core.matching.differences import Comparison
 from emblar.core.matching.moves import DrumSetup, Move
-from emblar.core.planning.steps import steps
 from emblar.core.planning.target import Target
 from emblar.core.quantities import Measured
+from emblar.core.quantities.registry import steps
 from emblar.formats.brief import ShelfDrumFile
 from emblar.formats.drum import LugHz, PortInches, QuantityFile, Strict
 

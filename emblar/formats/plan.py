@@ -16,8 +16,8 @@ from emblar.core.notes import spread_hz
 from emblar.core.planning.kit import stroke_on, wearing
 from emblar.core.planning.plan_drum import DrumPlan, Other
 from emblar.core.planning.sentence import plan_sentence
-from emblar.core.planning.steps import steps
 from emblar.core.quantities import Measured
+from emblar.core.quantities.registry import steps
 from emblar.formats.brief import ShelfDrumFile
 from emblar.formats.drum import (
     ModeFile,

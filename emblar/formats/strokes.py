@@ -15,20 +15,14 @@ from statistics import median
 
 import mido
 
-from emblar.formats.analysis import FIELDS, AnalysisFile, HitFile
+from emblar.core.quantities.registry import registry
+from emblar.core.voices import VoiceName
+from emblar.formats.analysis import AnalysisFile, HitFile
 
 TICKS_PER_BEAT = 960
 USUAL_BPM = 120.0
 NOTE_TICKS = 96
 DRUM_CHANNEL = 9
-NAMES = {
-    "glide_cents": "bend",
-    "decay": "sustain",
-    "onset": "pitch at the start",
-    "dynamics_attack": "attack per 10 dB harder",
-    "dynamics_pitch": "pitch per 10 dB harder",
-}
-"""What the screen calls a quantity where the card's own name is another."""
 NOTES = {"kick": 36, "snare": 38, "hat": 42, "cymbal": 49}
 TOM_NOTES = (50, 48, 47, 45, 43, 41)
 JAMS_VERSION = "0.3.5"
@@ -37,8 +31,9 @@ USUAL, VELOCITY_PER_DB = 96.0, 2.4
 
 def note_of(voice: str) -> int:
     """Return the note number of a voice."""
-    if voice.startswith("tom-"):
-        return TOM_NOTES[min(int(voice[4:]), len(TOM_NOTES)) - 1]
+    tom = VoiceName(voice).number
+    if tom is not None:
+        return TOM_NOTES[min(tom, len(TOM_NOTES)) - 1]
     return NOTES[voice]
 
 
@@ -93,19 +88,16 @@ def card_csv(analysis: AnalysisFile) -> str:
     out = io.StringIO()
     writer = csv.writer(out)
     writer.writerow(["drum", "quantity", "value", "unit", "sd", "sd unit", "reason"])
-    # A pitch's uncertainty is in cents.
-    fields = [("pitch", "fundamental_hz", "fundamental_sd_cents", "Hz", "ct")]
-    fields += [(NAMES.get(n, n.replace("_", " ")), f, sd, u, u) for n, (f, sd, u) in FIELDS.items()]
     for voice in analysis.voices:
         drum = voice.voice.replace("-", " ")
-        for name, field, sd_field, unit, sd_unit in fields:
-            value, sd = getattr(voice, field), getattr(voice, sd_field)
+        for entry in registry().values():
+            value, sd = getattr(voice, entry.field), getattr(voice, entry.sd_field)
             if value is None:
-                writer.writerow([drum, name, "", "", "", "", voice.reasons.get(field, "not told")])
+                why = voice.reasons.get(entry.field, "not told")
+                writer.writerow([drum, entry.shown, "", "", "", "", why])
             else:
-                writer.writerow(
-                    [drum, name, value, unit, sd if sd is not None else "", sd_unit, ""]
-                )
+                row = [value, entry.unit, sd if sd is not None else "", entry.sd_unit, ""]
+                writer.writerow([drum, entry.shown, *row])
     return out.getvalue()
 
 

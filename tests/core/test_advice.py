@@ -20,10 +20,10 @@ from emblar.core.planning.brief import Brief
 from emblar.core.planning.kit import OwnedDrum, model
 from emblar.core.planning.plan_drum import Request, plan_drum
 from emblar.core.planning.sentence import against_record, interval_words, plan_sentence
-from emblar.core.planning.steps import steps
 from emblar.core.planning.target import Target
 from emblar.core.planning.weighing import Recipe, Weighed
 from emblar.core.quantities import Measured
+from emblar.core.quantities.registry import steps
 from tests.drums import OWNED_KICK, OWNED_SNARE, OWNED_TOM
 
 

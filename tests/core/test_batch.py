@@ -15,7 +15,7 @@ from emblar.core.acoustics.dressed import HeadKey, Shell
 from emblar.core.acoustics.drum import Drum, PlacedDamper, Tensions
 from emblar.core.acoustics.forward import close_level, drum_pitch_hz, predict
 from emblar.core.planning.predicted import predicted_card
-from emblar.core.planning.steps import steps
+from emblar.core.quantities.registry import steps
 from emblar.core.synthesis.expected import Noises, Partials, expected_card
 from emblar.core.synthesis.stroke import drum_voice
 from tests.drums import film, kick, tom

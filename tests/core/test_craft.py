@@ -14,7 +14,7 @@ from emblar.core.acoustics.forward import predict
 from emblar.core.acoustics.inverse import lug_pitches_for
 from emblar.core.planning.kit import OwnedDrum, model
 from emblar.core.planning.predicted import predicted_card
-from emblar.core.planning.steps import steps
+from emblar.core.quantities.registry import steps
 
 DRUMS = {
     "tom": OwnedDrum(

@@ -7,7 +7,6 @@ from emblar.core.analysis.edits import (
     Edit,
     Seen,
     applied,
-    check_voice,
     give_voice,
     merge_tom,
     move,
@@ -18,6 +17,7 @@ from emblar.core.analysis.edits import (
     take_out_voice,
 )
 from emblar.core.errors import ConflictError, InputError
+from emblar.core.voices import checked_voice
 
 VOICES = ("kick", "snare", "tom-1", "tom-2", "tom-3", "hat")
 
@@ -89,7 +89,7 @@ def test_merging_toms_numbers_the_lower_ones_anew() -> None:
         (lambda: split_tom(HITS, "tom-1", [None, 100.0]), "too few strokes"),
         (lambda: split_tom(HITS, "tom-1", [100.0, 100.5]), "that is one drum"),
         (lambda: applied(HITS, Edit("x", (hit(7.0, "kick"),), ())), "is not there any more"),
-        (lambda: check_voice("tom-0"), "no voice"),
+        (lambda: checked_voice("tom-0"), "no voice"),
     ],
 )
 def test_what_cannot_be_corrected_is_told(edit, says: str) -> None:

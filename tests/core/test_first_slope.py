@@ -5,7 +5,8 @@ import pytest
 
 from emblar.core.analysis.audio import ANALYSIS_RATE_HZ
 from emblar.core.analysis.low_band import StrokeSpan, low_band
-from emblar.core.analysis.pitch import Track, stroke_pitches, t60_s
+from emblar.core.analysis.pitch import stroke_pitches, t60_s
+from emblar.core.quantities.card import Track
 
 
 def stroke(hz: float, t60: float, *, room_db: float | None = None, room_t60: float = 1.2):

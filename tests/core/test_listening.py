@@ -17,15 +17,17 @@ from emblar.core.analysis.membranes import group_membranes
 from emblar.core.analysis.modes import bed_share, modes_hz, voice_spectrum
 from emblar.core.analysis.onsets import dying_away, find_candidates
 from emblar.core.analysis.pictures import pictures
-from emblar.core.analysis.ring import Ring, voice_ring
+from emblar.core.analysis.ring import voice_ring
 from emblar.core.analysis.robust import slope_per_10_db
 from emblar.core.analysis.room import room_share
 from emblar.core.errors import BadAudioError
 from emblar.core.notes import cents
 from emblar.core.quantities import Measured, Unknown
+from emblar.core.quantities.card import Ring
 from emblar.core.synthesis.low_ferry import low_ferry_voices
 from emblar.core.synthesis.song import Performance
 from emblar.core.synthesis.stroke import render_stroke
+from emblar.core.voices import VoiceName
 
 RATE = 44100
 
@@ -60,7 +62,7 @@ def test_pictures_and_candidates_do_not_depend_on_gain(gain_db: float) -> None:
 )
 def test_a_lone_stroke_is_taken_for_what_it_is(voice: str, kind: str) -> None:
     found = analyse(Audio(stroke(voice)[:, None], RATE), kind="hit")
-    assert [h.voice.split("-")[0] for h in found.hits] == [kind]
+    assert [VoiceName(h.voice).kind for h in found.hits] == [kind]
     assert 0.0 < found.hits[0].confidence <= 1.0
 
 
@@ -193,7 +195,7 @@ def test_the_sample_rate_moves_fundamentals_by_under_5_cents(
     before = analyse(Audio(piece, RATE))
     after = analyse(Audio(soxr.resample(piece, RATE, rate), rate))
     for voice in ("kick", "snare"):
-        pair = [next(v for v in a.voices if v.voice == voice).fundamental for a in (before, after)]
+        pair = [next(v for v in a.voices if v.voice == voice)["pitch"] for a in (before, after)]
         assert all(isinstance(q, Measured) for q in pair)
         assert abs(cents(pair[1].value, pair[0].value)) < 5.0
 

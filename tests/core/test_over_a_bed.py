@@ -14,9 +14,10 @@ from emblar.core.analysis.modes import (
     tuned_hz,
     voice_spectrum,
 )
-from emblar.core.analysis.pitch import Track, settled_hz
+from emblar.core.analysis.pitch import settled_hz
 from emblar.core.notes import cents
 from emblar.core.quantities import Measured, Unknown
+from emblar.core.quantities.card import Track
 
 RATE = ANALYSIS_RATE_HZ
 GAP_S, STROKES = 0.6, 12
@@ -68,27 +69,27 @@ def test_a_kick_is_read_over_bass_notes_that_change(bass: float) -> None:
     sound = song(1.0, bass, BASS_HZ)
     assert bed_share(low_band(sound), spans(), "kick") > MOST_BED["kick"]
     found = card(sound, mix=True)
-    assert isinstance(found.fundamental, Measured)
-    assert abs(cents(found.fundamental.value, 66.0)) < 40.0
+    assert isinstance(found["pitch"], Measured)
+    assert abs(cents(found["pitch"].value, 66.0)) < 40.0
 
 
 def test_a_kick_buried_under_the_bass_is_not_told_and_says_what_to_bring() -> None:
     found = card(song(0.04, 1.0, BASS_HZ), mix=True)
-    assert found.fundamental == Unknown(OVER_BED)
+    assert found["pitch"] == Unknown(OVER_BED)
     assert "bring a drum stem" in OVER_BED
 
 
 def test_a_decay_that_strokes_do_not_agree_on_is_not_told() -> None:
     found = card(song(1.0, 0.6, BASS_HZ), mix=True)
-    if isinstance(found.decay, Measured):
-        assert found.decay.sd <= 0.15 * found.decay.value
+    if isinstance(found["sustain"], Measured):
+        assert found["sustain"].sd <= 0.15 * found["sustain"].value
     else:
-        assert found.decay.reason == OVER_BED
+        assert found["sustain"].reason == OVER_BED
 
 
 def test_drums_alone_are_read_as_before_whatever_rings_on() -> None:
     sound = song(1.0, 0.0, BASS_HZ)
-    one, other = (card(sound, mix=m).fundamental for m in (True, False))
+    one, other = (card(sound, mix=m)["pitch"] for m in (True, False))
     assert isinstance(one, Measured)
     assert isinstance(other, Measured)
     assert abs(cents(one.value, other.value)) < 5.0
@@ -123,13 +124,13 @@ def test_under_a_backing_what_is_likely_a_snares_second_mode_is_not_its_pitch(
     own = measure_voice(
         "snare", sound, [low_band(sound)], strokes(), levels_db=[-10.0] * STROKES, mix=True
     )
-    assert isinstance(own.fundamental, Measured) == told
+    assert isinstance(own["pitch"], Measured) == told
     alone = measure_voice("snare", sound, [low_band(sound)], strokes(), levels_db=[-10.0] * STROKES)
-    assert isinstance(alone.fundamental, Measured)
-    assert abs(cents(alone.fundamental.value, hz)) < 15.0
+    assert isinstance(alone["pitch"], Measured)
+    assert abs(cents(alone["pitch"].value, hz)) < 15.0
     if told:
         # What strokes have in common under others is surer of its mode than of its cents.
-        assert own.fundamental_sd_cents > alone.fundamental_sd_cents + 10.0
+        assert own.pitch_sd_cents > alone.pitch_sd_cents + 10.0
 
 
 def heard(kind: str, partials: list[tuple[float, float, float]]) -> float:

@@ -20,9 +20,9 @@ from emblar.core.planning.kit import OwnedDrum, model
 from emblar.core.planning.plan_drum import Request, plan_drum
 from emblar.core.planning.predicted import planned_stroke
 from emblar.core.planning.recipe import Relation, kind_of_voice
-from emblar.core.planning.steps import steps
 from emblar.core.planning.target import Target, target_from_card
 from emblar.core.quantities import Measured
+from emblar.core.quantities.registry import steps
 from tests.drums import OWNED_KICK, OWNED_SNARE, OWNED_TOM
 
 

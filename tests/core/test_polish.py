@@ -9,10 +9,10 @@ from emblar.core.planning.assign import plan_kit, searched
 from emblar.core.planning.brief import Brief, OwnedHead, Shelf, usual_weights
 from emblar.core.planning.kit import OwnedDrum
 from emblar.core.planning.search import NO_LOCKS, DrumSearch, Locks
-from emblar.core.planning.steps import steps
 from emblar.core.planning.target import Target
 from emblar.core.planning.weighing import RENDERED, Recipe, Weighed
 from emblar.core.quantities import Measured
+from emblar.core.quantities.registry import steps
 from tests.drums import OWNED_KICK, OWNED_SNARE, OWNED_TOM
 
 RECORDS = {

@@ -5,7 +5,6 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from emblar.core.analysis.analyse import Analysis
-from emblar.core.analysis.card import VoiceCard
 from emblar.core.errors import InputError
 from emblar.core.planning.pooled import (
     Evidence,
@@ -16,6 +15,7 @@ from emblar.core.planning.pooled import (
     with_evidence,
 )
 from emblar.core.quantities import Measured, Unknown
+from emblar.core.quantities.card import Card
 
 
 def said(value: float, *, sd: float | None = None, sure: float = 0.5) -> Evidence:
@@ -23,12 +23,12 @@ def said(value: float, *, sd: float | None = None, sure: float = 0.5) -> Evidenc
 
 
 @pytest.fixture
-def tom(song_analysis: Analysis) -> VoiceCard:
+def tom(song_analysis: Analysis) -> Card:
     return next(v for v in song_analysis.voices if v.voice == "tom-1")
 
 
 @pytest.fixture
-def kick(song_analysis: Analysis) -> VoiceCard:
+def kick(song_analysis: Analysis) -> Card:
     return next(v for v in song_analysis.voices if v.voice == "kick")
 
 
@@ -63,31 +63,31 @@ def test_evidence_alone_is_better_than_nothing_and_less_sure_if_doubted() -> Non
     assert doubted.sd == pytest.approx(sure.sd * math.sqrt(0.9 / 0.25))
 
 
-def test_single_strokes_count_before_a_mix(tom: VoiceCard, kick: VoiceCard) -> None:
+def test_single_strokes_count_before_a_mix(tom: Card, kick: Card) -> None:
     sources = [Source("mix.wav", "mix", tom), Source("tom.wav", "hit", kick)]
     card, origins = pooled_card(sources, [])
-    assert card.fundamental == kick.fundamental
+    assert card["pitch"] == kick["pitch"]
     # What the stroke does not tell comes from the mix, and is said so.
     assert all("mix.wav" in text for text in origins.values())
 
 
-def test_one_file_and_nothing_said_changes_nothing(tom: VoiceCard) -> None:
+def test_one_file_and_nothing_said_changes_nothing(tom: Card) -> None:
     card, origins = pooled_card([Source("drums.wav", "drums", tom)], [])
     assert card == tom
     assert origins == {}
 
 
-def test_a_pitch_by_hand_moves_the_pitch_and_its_uncertainty(tom: VoiceCard) -> None:
-    assert isinstance(tom.fundamental, Measured)
-    near = tom.fundamental.value * 1.002
+def test_a_pitch_by_hand_moves_the_pitch_and_its_uncertainty(tom: Card) -> None:
+    assert isinstance(tom["pitch"], Measured)
+    near = tom["pitch"].value * 1.002
     evidence = Evidence("pitch", near, 0.3, 0.9, "tuning note")
     card, origins = pooled_card([Source("drums.wav", "drums", tom)], [evidence])
-    assert isinstance(card.fundamental, Measured)
-    assert tom.fundamental.value < card.fundamental.value < near
-    assert card.fundamental_sd_cents is not None
-    assert tom.fundamental_sd_cents is not None
-    assert card.fundamental_sd_cents < tom.fundamental_sd_cents
-    assert "tuning note" in origins["fundamental"]
+    assert isinstance(card["pitch"], Measured)
+    assert tom["pitch"].value < card["pitch"].value < near
+    assert card.pitch_sd_cents is not None
+    assert tom.pitch_sd_cents is not None
+    assert card.pitch_sd_cents < tom.pitch_sd_cents
+    assert "tuning note" in origins["pitch"]
 
 
 @pytest.mark.parametrize(

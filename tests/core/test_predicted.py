@@ -8,7 +8,7 @@ from emblar.core.analysis.audio import ANALYSIS_RATE_HZ as RATE
 from emblar.core.analysis.shape import stroke_shape
 from emblar.core.planning.kit import OwnedDrum, model
 from emblar.core.planning.predicted import predicted_card
-from emblar.core.planning.steps import steps
+from emblar.core.quantities.registry import steps
 from emblar.core.synthesis.stroke import (
     HEARD_T60,
     Noise,

@@ -11,10 +11,10 @@ from emblar.core.planning.kick_window import kick_window
 from emblar.core.planning.kit import OwnedDrum
 from emblar.core.planning.plan_drum import DrumPlan, Request, Task, plan_drum, plan_drums
 from emblar.core.planning.schools import FRONT, MUFFLING, PORT, RELATION, SNARE_SIDE
-from emblar.core.planning.steps import steps
 from emblar.core.planning.styles import NO_FRONT, shunned
 from emblar.core.planning.target import Target
 from emblar.core.quantities import Measured
+from emblar.core.quantities.registry import steps
 from tests.drums import OWNED_KICK, OWNED_SNARE, OWNED_TOM
 
 CLOSED = replace(OWNED_KICK, port_in=None)

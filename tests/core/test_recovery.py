@@ -10,12 +10,12 @@ from emblar.core.acoustics.forward import predict
 from emblar.core.acoustics.inverse import lug_pitches_for
 from emblar.core.analysis.analyse import analyse
 from emblar.core.analysis.audio import Audio
-from emblar.core.analysis.card import VoiceCard
 from emblar.core.analysis.ring import HEARD_S, HIGHEST_HZ, LOWEST_RATIO
 from emblar.core.catalogue import constructions_for, dampers_for
 from emblar.core.notes import cents
 from emblar.core.planning.kit import OwnedDrum, model
 from emblar.core.quantities import Measured
+from emblar.core.quantities.card import Card
 from emblar.core.synthesis.stroke import Voice, drum_voice, render_stroke
 
 RATE = 44100
@@ -57,16 +57,16 @@ def measured_back(kind: Kind, seed: int) -> tuple[float, float, float, float]:
     sound += 1e-5 * rng.standard_normal(len(sound))
     name = "tom-1" if kind == "tom" else kind
     card = analyse(Audio(sound[:, None], RATE), kind="hit", voice=name).voices[0]
-    assert isinstance(card.fundamental, Measured)
-    assert isinstance(card.decay, Measured)
+    assert isinstance(card["pitch"], Measured)
+    assert isinstance(card["sustain"], Measured)
     return (
-        abs(cents(card.fundamental.value, voice.settled_hz())),
-        abs(card.decay.value / voice.partials[0].t60_s - 1.0),
+        abs(cents(card["pitch"].value, voice.settled_hz())),
+        abs(card["sustain"].value / voice.partials[0].t60_s - 1.0),
         *overtone_measured_back(voice, card),
     )
 
 
-def overtone_measured_back(voice: Voice, card: VoiceCard) -> tuple[float, float]:
+def overtone_measured_back(voice: Voice, card: Card) -> tuple[float, float]:
     """Return cents and share of T60 by which the voice's strongest overtone is measured wrong."""
     first = voice.partials[0]
     hz, t60, amplitude = np.array(
@@ -84,7 +84,7 @@ def overtone_measured_back(voice: Voice, card: VoiceCard) -> tuple[float, float]
     return min(found)
 
 
-def _overtone_off(ratio: float, t60_s: float, card: VoiceCard) -> tuple[float, float]:
+def _overtone_off(ratio: float, t60_s: float, card: Card) -> tuple[float, float]:
     # Two about as strong may change places.
     told = min(card.ring_modes[:2], key=lambda r: abs(np.log(r.ratio / ratio)))
     assert told.t60_s is not None

@@ -30,11 +30,12 @@ from emblar.core.analysis.frames import (
 )
 from emblar.core.analysis.low_band import LOW_RATE_HZ, StrokeSpan, low_band
 from emblar.core.analysis.onsets import find_candidates
-from emblar.core.analysis.pitch import Track, settled_hz, stroke_pitches
+from emblar.core.analysis.pitch import settled_hz, stroke_pitches
 from emblar.core.analysis.reel import BEFORE, reel
 from emblar.core.analysis.voices import _told_in_mix
 from emblar.core.notes import cents
 from emblar.core.quantities import Measured, Unknown
+from emblar.core.quantities.card import Track
 from emblar.sound.decode import decode
 from training.sounds import drum
 
@@ -57,7 +58,7 @@ def heard(samples: np.ndarray, kind: str, rate: int = RATE) -> Analysis:
 
 
 def pitch(analysis: Analysis) -> float:
-    told = analysis.voices[0].fundamental
+    told = analysis.voices[0]["pitch"]
     assert isinstance(told, Measured)
     return told.value
 
@@ -238,7 +239,7 @@ def test_a_stroke_without_a_note_is_not_said_to_be_cut_off_unless_it_is(
     click[RATE : RATE + 40] = np.hanning(40)
     clean = [CleanStroke(1.0, -20.0, gap_s, gap_s)]
     card = measure_voice("tom-1", click, [low_band(click)], clean, levels_db=[-20.0])
-    assert card.decay == Unknown(why)
+    assert card["sustain"] == Unknown(why)
 
 
 def test_in_a_mix_a_stroke_is_told_alike_wherever_it_lies_between_two_frames() -> None:

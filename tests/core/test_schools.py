@@ -19,9 +19,9 @@ from emblar.core.planning.schools import (
     against,
     side_taken,
 )
-from emblar.core.planning.steps import steps
 from emblar.core.planning.target import Target
 from emblar.core.quantities import Measured
+from emblar.core.quantities.registry import steps
 from tests.drums import OWNED_KICK, OWNED_SNARE, OWNED_TOM
 
 CLOSED = replace(OWNED_KICK, port_in=None)

@@ -16,10 +16,10 @@ from emblar.core.planning.kit import OwnedDrum, model
 from emblar.core.planning.outlook import Field
 from emblar.core.planning.predicted import predicted_card
 from emblar.core.planning.search import DrumSearch, Locks
-from emblar.core.planning.steps import steps
 from emblar.core.planning.target import Target
 from emblar.core.planning.why import Explainer, fit_warnings
 from emblar.core.quantities import Measured
+from emblar.core.quantities.registry import steps
 from tests.drums import OWNED_KICK, OWNED_SNARE, OWNED_TOM
 
 SMALL = replace(OWNED_TOM, name="Rack 10", diameter_in=10.0, depth_in=7.0)

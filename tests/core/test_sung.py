@@ -7,8 +7,8 @@ import pytest
 from scipy.signal import butter, sosfilt
 
 from emblar.core.errors import BadAudioError
-from emblar.core.planning.steps import steps
 from emblar.core.planning.sung import MOST_STEPS, SungWish, read_sung
+from emblar.core.quantities.registry import steps
 
 RATE = 44100
 

@@ -93,13 +93,13 @@ def test_a_tom_with_no_clean_stroke_is_told_within_its_uncertainty(bass_db: floa
         card = measure_voice(
             "tom-1", _mono(low), [low], [], levels_db=[-10.0] * 6, mix=True, every=every
         )
-        assert isinstance(card.fundamental, Measured)
-        assert card.fundamental_sd_cents is not None
-        off = abs(cents(card.fundamental.value, hz))
-        assert off < 2.5 * card.fundamental_sd_cents < 250.0
+        assert isinstance(card["pitch"], Measured)
+        assert card.pitch_sd_cents is not None
+        off = abs(cents(card["pitch"].value, hz))
+        assert off < 2.5 * card.pitch_sd_cents < 250.0
         # What needs an undisturbed stroke is not told.
-        assert isinstance(card.decay, Unknown)
-        assert isinstance(card.onset, Unknown)
+        assert isinstance(card["sustain"], Unknown)
+        assert isinstance(card["onset"], Unknown)
 
 
 def test_strokes_on_different_drums_are_no_one_drums_tuning() -> None:
@@ -107,4 +107,4 @@ def test_strokes_on_different_drums_are_no_one_drums_tuning() -> None:
     every = [StrokeSpan(float(t), GAP_S) for t in times]
     assert tuned([heard_of(low, every)]) is None
     card = measure_voice("tom-1", _mono(low), [low], [], levels_db=[-10.0], mix=True, every=every)
-    assert card.fundamental == Unknown(OVER_BED)
+    assert card["pitch"] == Unknown(OVER_BED)

@@ -11,10 +11,10 @@ from emblar.core.catalogue import construction, damper, dampers, strikers
 from emblar.core.planning.brief import LEAVE_ROOM_STEPS, Brief, OwnedHead, Shelf, usual_weights
 from emblar.core.planning.kit import OwnedDrum, model
 from emblar.core.planning.search import DrumSearch
-from emblar.core.planning.steps import steps
 from emblar.core.planning.target import Target
 from emblar.core.planning.weighing import Recipe, Weighed, Weigher, aimed
 from emblar.core.quantities import Measured
+from emblar.core.quantities.registry import steps
 from tests.drums import OWNED_KICK, OWNED_SNARE, OWNED_TOM
 
 WEIGHTS = usual_weights()

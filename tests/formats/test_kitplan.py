@@ -5,7 +5,7 @@ import json
 import pytest
 from pydantic import ValidationError
 
-from emblar.core.planning.steps import steps
+from emblar.core.quantities.registry import steps
 from emblar.formats.brief import BriefFile
 from emblar.formats.errors import wrong_fields
 from emblar.formats.kitplan import KitPlanFile, plan_file

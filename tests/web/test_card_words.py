@@ -29,5 +29,5 @@ def test_a_pitch_told_by_all_strokes_together_says_so_and_one_told_by_a_person_d
     assert how_sure(one, found)[0].endswith("and from one that could be followed by itself.")
     found.recording.rest_audio_id = None
     assert how_sure(one, found)[0] == "Pitch from one clean stroke."
-    by_hand = how_sure(voice_file(card, {"fundamental": "said by the player"}), found)
+    by_hand = how_sure(voice_file(card, {"pitch": "said by the player"}), found)
     assert not any(sentence.startswith(TOGETHER) for sentence in by_hand)

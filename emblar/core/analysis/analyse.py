@@ -23,7 +23,7 @@ from emblar.core.analysis.audio import (
     one_channel,
     side,
 )
-from emblar.core.analysis.card import VoiceCard, measure_voice
+from emblar.core.analysis.card import measure_voice
 from emblar.core.analysis.clean import AnalysedHit, clean_strokes, mark_clean, spans_of
 from emblar.core.analysis.clipping import damage
 from emblar.core.analysis.frames import frames_of
@@ -39,6 +39,8 @@ from emblar.core.analysis.voices import (
     one_voice,
 )
 from emblar.core.errors import BadAudioError
+from emblar.core.quantities.card import Card
+from emblar.core.voices import voice_order
 
 Array = NDArray[np.float64]
 ANALYSIS_VERSION = 21
@@ -59,19 +61,13 @@ class Analysis:
     sample_rate_hz: int
     channels: int
     hits: tuple[AnalysedHit, ...]
-    voices: tuple[VoiceCard, ...]
+    voices: tuple[Card, ...]
     mix: bool = False
     """Whether instruments other than drums are said, or heard, to play on between strokes."""
     clipped: float = 0.0
     """Share of its strokes' first moments that is cut flat (``clipping``)."""
     begins: int = 0
     """First sample, at the analysis rate, that was listened to: silence before it was left out."""
-
-
-def voice_order(voice: str) -> tuple[int, str]:
-    """Return a sort key: kick, snare, toms high to low, hat, cymbal."""
-    order = {"kick": 0, "snare": 1, "hat": 3, "cymbal": 4}
-    return order.get(voice, 2), f"{voice:>8}"
 
 
 def _silent(stage: str, share: float) -> None:
@@ -167,7 +163,7 @@ def remeasure(
     begins: int,
     only: Collection[str],
     regions_s: Sequence[tuple[float, float]] = (),
-) -> tuple[tuple[AnalysedHit, ...], tuple[VoiceCard, ...]]:
+) -> tuple[tuple[AnalysedHit, ...], tuple[Card, ...]]:
     """Measure some voices anew after a correction, as the analysis measured them.
 
     Parameters
@@ -234,7 +230,7 @@ def measure_voices(
     mix: bool,
     only: Collection[str] | None = None,
     progress: Progress = _silent,
-) -> tuple[VoiceCard, ...]:
+) -> tuple[Card, ...]:
     """Measure every voice, or only some, from its clean strokes.
 
     ``mix`` says whether other instruments play on between them (``others_play_on``), ``lows``

@@ -1,16 +1,14 @@
-"""The sound card of one voice: the same quantities for every drum, each with its uncertainty.
+"""Measure the sound card of one voice from its strokes.
 
 Conventions
 -----------
-Pitches in Hz, uncertainties of pitches in cents, times in s. Quantities that a hat or cymbal does
-not have are ``Unknown`` with the reason. A *clean* stroke has no other drum in its measuring span
-and is within 15 dB of the voice's loudest. *Dynamics* is the change of attack and
-pitch per 10 dB of stroke level, over clean strokes.
+Pitches in Hz, uncertainties of pitches in cents, times in s. A *clean* stroke has no other drum in
+its measuring span and is within 15 dB of the voice's loudest. *Dynamics* is the change of attack
+and pitch per 10 dB of stroke level, over clean strokes.
 """
 
 from collections.abc import Sequence
 from dataclasses import dataclass, replace
-from typing import Any
 
 import numpy as np
 from numpy.typing import NDArray
@@ -18,7 +16,7 @@ from numpy.typing import NDArray
 from emblar.core.analysis.audio import Samples
 from emblar.core.analysis.clipping import TOLD, less_sure
 from emblar.core.analysis.colours import heard_of
-from emblar.core.analysis.loudness import Part, soft_and_loud
+from emblar.core.analysis.loudness import soft_and_loud
 from emblar.core.analysis.low_band import StrokeSpan, settle_span
 from emblar.core.analysis.modes import (
     EARLY_S,
@@ -28,9 +26,9 @@ from emblar.core.analysis.modes import (
     over_bed,
     voice_spectrum,
 )
-from emblar.core.analysis.pitch import StrokePitch, Track, stroke_pitches
+from emblar.core.analysis.pitch import StrokePitch, stroke_pitches
 from emblar.core.analysis.reel import reel
-from emblar.core.analysis.ring import Ring, voice_ring
+from emblar.core.analysis.ring import voice_ring
 from emblar.core.analysis.robust import centre_and_spread, combined, slope_per_10_db
 from emblar.core.analysis.room import room_share
 from emblar.core.analysis.room_tail import room_answers
@@ -38,6 +36,8 @@ from emblar.core.analysis.shape import StrokeShape, stroke_shape
 from emblar.core.analysis.tuning import Tuned, tuned, weighed
 from emblar.core.notes import cents, spread_hz
 from emblar.core.quantities import Measured, Quantity, Unknown
+from emblar.core.quantities.card import Alternative, Card, Part, Ring
+from emblar.core.voices import VoiceName
 
 Array = NDArray[np.float64]
 Modes = list[tuple[float, float]]
@@ -86,49 +86,6 @@ class CleanStroke:
         return StrokeSpan(self.time_s, self.any_gap_s)
 
 
-@dataclass(frozen=True, slots=True)
-class Alternative:
-    """Another mode that may be heard as the pitch: Hz, and dB re the strongest."""
-
-    frequency_hz: float
-    level_db: float
-
-
-@dataclass(frozen=True, slots=True)
-class VoiceCard:
-    """What is known of one voice."""
-
-    voice: str
-    hits: int
-    clean_hits: int
-    fundamental: Quantity
-    fundamental_sd_cents: float | None
-    fundamental_spread_cents: float | None
-    onset: Quantity
-    glide_cents: Quantity
-    decay: Quantity
-    length: Quantity
-    attack: Quantity
-    click: Quantity
-    body: Quantity
-    ring: Quantity
-    ring_ratio: Quantity
-    wires: Quantity
-    level: Quantity
-    ring_decay: Quantity
-    wires_decay: Quantity
-    room: Quantity
-    dynamics_attack: Quantity
-    dynamics_pitch: Quantity
-    alternatives: tuple[Alternative, ...] = ()
-    ring_modes: tuple[Ring, ...] = ()
-    tracks: tuple[Track, ...] = ()
-    pitch_chosen: bool = False
-    """Whether a person said which reading of the pitch it is."""
-    parts: tuple[Part, Part] | None = None
-    """The soft and the loud strokes, by the names of ``planning.steps``."""
-
-
 def measure_voice(
     voice: str,
     mono: Samples,
@@ -139,7 +96,7 @@ def measure_voice(
     mix: bool = False,
     every: Sequence[StrokeSpan] = (),
     damaged: float = 0.0,
-) -> VoiceCard:
+) -> Card:
     """Measure one voice from its clean strokes.
 
     Parameters
@@ -161,7 +118,7 @@ def measure_voice(
         How far the recording is clipped (``clipping.damage``, the mean over its strokes).
     """
     chosen = list(clean)[:MOST_STROKES]
-    kind = voice.split("-", maxsplit=1)[0]
+    kind = VoiceName(voice).kind
     note = _note(kind, mono, lows, chosen, mix=mix, every=every)
     return _card(voice, mono, chosen, note, levels_db, mix=mix, damaged=damaged)
 
@@ -181,7 +138,7 @@ class _Note:
 
     low: Array
     spans: list[StrokeSpan]
-    fundamental: Quantity
+    pitch: Quantity
     sd_cents: float | None
     spread_cents: float | None
     strokes: list[StrokePitch]
@@ -237,30 +194,32 @@ def _card(
     *,
     mix: bool,
     damaged: float,
-) -> VoiceCard:
+) -> Card:
     """Return what is told of a voice whose note is known, or why it is not."""
-    kind = voice.split("-", maxsplit=1)[0]
-    known = note.fundamental.value if isinstance(note.fundamental, Measured) else None
+    kind = VoiceName(voice).kind
+    known = note.pitch.value if isinstance(note.pitch, Measured) else None
     shapes = [stroke_shape(mono, s.time_s, known, s.any_gap_s) for s in chosen]
     rings = voice_ring(note.low, note.spans, known) if known else []
     told = _pitch_quantities(note.strokes, rings, known, note.why, SUSTAIN_FLOOR.get(kind, 0.0))
     if mix and _pitched(kind):
-        told |= _over_others(told["glide_cents"], told["decay"], kind)
-    rest: dict[str, Any] = {
+        told |= _over_others(told["bend"], told["sustain"], kind)
+    rest = {
         **told,
         **_shape_quantities(shapes, cut=NOT_TOLD if chosen else NO_CLEAN, why=note.why, kind=kind),
         **_dynamics(chosen, shapes, note.settled),
     }
-    return VoiceCard(
+    return Card(
         voice=voice,
         hits=len(levels_db),
         clean_hits=len(chosen),
-        fundamental=note.fundamental,
-        fundamental_sd_cents=note.sd_cents,
-        fundamental_spread_cents=note.spread_cents,
-        **_as_clipped(rest, damaged),
-        level=combined(levels_db, "dB", floor=0.2, lone=1.0, reason=NO_CLEAN),
-        room=room_share(mono, [(s.time_s, s.any_gap_s) for s in chosen]),
+        quantities={
+            "pitch": note.pitch,
+            **_as_clipped(rest, damaged),
+            "level": combined(levels_db, "dB", floor=0.2, lone=1.0, reason=NO_CLEAN),
+            "room": room_share(mono, [(s.time_s, s.any_gap_s) for s in chosen]),
+        },
+        pitch_sd_cents=note.sd_cents,
+        pitch_spread_cents=note.spread_cents,
         alternatives=note.alternatives,
         ring_modes=tuple(rings),
         tracks=tuple(p.track for p in note.strokes if len(p.track.time_s)),
@@ -284,7 +243,7 @@ def _strong_modes(
     return low, _alone(low, spans, kind, over), why, over
 
 
-def _as_clipped(quantities: dict[str, Any], damaged: float) -> dict[str, Any]:
+def _as_clipped(quantities: dict[str, Quantity], damaged: float) -> dict[str, Quantity]:
     """Return quantities as unsure as clipping leaves them; dynamics it leaves not at all."""
     if damaged >= TOLD:
         gone = dict.fromkeys(("dynamics_attack", "dynamics_pitch"), Unknown(CLIPPED))
@@ -310,7 +269,7 @@ def _over_others(bend: Quantity, decay: Quantity, kind: str) -> dict[str, Quanti
         bend = replace(bend, sd=float(np.hypot(bend.sd, OVER_BED_BEND_CENTS[kind])))
     if isinstance(decay, Measured):
         decay = replace(decay, sd=float(np.hypot(decay.sd, OVER_BED_SUSTAIN * decay.value)))
-    return {"glide_cents": bend, "decay": decay if _firm(decay) else Unknown(OVER_BED)}
+    return {"bend": bend, "sustain": decay if _firm(decay) else Unknown(OVER_BED)}
 
 
 def _alone(low: Array, spans: list[StrokeSpan], kind: str, over: bool) -> Modes:
@@ -405,8 +364,8 @@ def _pitch_quantities(
         ring_t60 = Measured(top.t60_s, 0.2 * top.t60_s, "s")
     return {
         "onset": combined(onset, "Hz", floor=0.01 * base, lone=0.02 * base, reason=why),
-        "glide_cents": combined(glides, "ct", floor=8.0, lone=20.0, reason=why),
-        "decay": combined(decays, "s", floor=floor * scale, lone=0.15 * scale, reason=why),
+        "bend": combined(glides, "ct", floor=8.0, lone=20.0, reason=why),
+        "sustain": combined(decays, "s", floor=floor * scale, lone=0.15 * scale, reason=why),
         "ring": Measured(top.level_db, top.level_sd_db, "dB") if top else no_ring,
         "ring_ratio": Measured(top.ratio, 0.01, "×") if top else no_ring,
         "ring_decay": ring_t60 if top else no_ring,

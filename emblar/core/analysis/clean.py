@@ -16,6 +16,7 @@ from numpy.typing import NDArray
 
 from emblar.core.analysis.card import CleanStroke
 from emblar.core.analysis.low_band import StrokeSpan
+from emblar.core.voices import VoiceName
 
 Array = NDArray[np.float64]
 WITHIN_LOUDEST_DB = 15.0
@@ -67,7 +68,7 @@ def mark_clean(
     together = Counter(h.time_s for h in hits if h.voice not in HIGH_VOICES)
     marked = []
     for hit in hits:
-        needed = CLEAN_S.get(hit.voice.split("-", maxsplit=1)[0], CLEAN_SHORT_S)
+        needed = CLEAN_S.get(VoiceName(hit.voice).kind, CLEAN_SHORT_S)
         clean = (
             _next(drums, hit.time_s, duration_s) - hit.time_s >= needed
             and together[hit.time_s] <= (0 if hit.voice in HIGH_VOICES else 1)

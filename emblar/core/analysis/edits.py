@@ -14,10 +14,9 @@ import numpy as np
 from emblar.core.analysis.clean import AnalysedHit
 from emblar.core.errors import ConflictError, InputError
 from emblar.core.naming import counted, voice_title
+from emblar.core.voices import VoiceName, checked_voice, is_tom
 
 Hits = Sequence[AnalysedHit]
-OTHER_VOICES = ("kick", "snare", "hat", "cymbal")
-TOM_NUMBERS = frozenset("123456789")
 SAME_S, SEEN_S, REPLAY_S = 1e-4, 6e-4, 0.03
 """Strokes this near are one; a person's time of a stroke is told to the millisecond."""
 LEAST_SPLIT_CENTS = 15.0
@@ -42,13 +41,6 @@ class Edit:
     def voices(self) -> set[str]:
         """Return the voices whose strokes change."""
         return {h.voice for h in (*self.removed, *self.added)}
-
-
-def check_voice(voice: str) -> str:
-    """Return the name of a voice, or raise ``InputError`` if it is none."""
-    if voice in OTHER_VOICES or (voice[:4] == "tom-" and voice[4:] in TOM_NUMBERS):
-        return voice
-    raise InputError(f"“{voice}” is no voice: use {', '.join(OTHER_VOICES)} or tom-1, tom-2, …")
 
 
 def applied(hits: Hits, edit: Edit) -> list[AnalysedHit]:
@@ -111,7 +103,7 @@ def move(hits: Hits, seen: Sequence[Seen], voice: str) -> Edit:
     InputError
         There is none to move, or a stroke of that voice is there already.
     """
-    check_voice(voice)
+    checked_voice(voice)
     found = [hit for hit in (_hit(hits, one) for one in seen) if hit.voice != voice]
     if not found:
         raise InputError("Choose a stroke first, then the drum it belongs to.")
@@ -160,11 +152,11 @@ def take_out_voice(hits: Hits, voice: str) -> Edit:
     if not own:
         raise InputError(f"There is no {_said(voice)} on the record.")
     says = f"{voice_title(voice)} removed, {counted(len(own), 'stroke')}"
-    if not voice.startswith("tom-"):
+    if not is_tom(voice):
         return Edit(says, own, ())
     number = _number(voice)
-    later = [h for h in hits if h.voice.startswith("tom-") and _number(h.voice) > number]
-    moved = tuple(replace(h, voice=f"tom-{_number(h.voice) - 1}") for h in later)
+    later = [h for h in hits if is_tom(h.voice) and _number(h.voice) > number]
+    moved = tuple(replace(h, voice=VoiceName.tom(_number(h.voice) - 1)) for h in later)
     return Edit(says, (*own, *later), moved, _renamed(later, -1))
 
 
@@ -176,11 +168,11 @@ def give_voice(hits: Hits, voice: str, to: str) -> Edit:
     InputError
         It has no stroke, or it is that voice.
     """
-    check_voice(to)
+    checked_voice(to)
     own = [h for h in hits if h.voice == voice]
     if not own or voice == to:
         raise InputError(f"There is no {_said(voice)} to make {_said(to)} of.")
-    if voice.startswith("tom-") and to.startswith("tom-"):
+    if is_tom(voice) and is_tom(to):
         raise InputError("Make two toms one with the button under Toms, from the higher one.")
     there = [h.time_s for h in hits if h.voice == to]
     added = tuple(
@@ -189,11 +181,11 @@ def give_voice(hits: Hits, voice: str, to: str) -> Edit:
         if not any(abs(h.time_s - t) < SEEN_S for t in there)
     )
     says = f"{voice_title(voice)} made {_said(to)}, {counted(len(own), 'stroke')}"
-    if not voice.startswith("tom-"):
+    if not is_tom(voice):
         return Edit(says, tuple(own), added)
     number = _number(voice)
-    later = [h for h in hits if h.voice.startswith("tom-") and _number(h.voice) > number]
-    moved = tuple(replace(h, voice=f"tom-{_number(h.voice) - 1}") for h in later)
+    later = [h for h in hits if is_tom(h.voice) and _number(h.voice) > number]
+    moved = tuple(replace(h, voice=VoiceName.tom(_number(h.voice) - 1)) for h in later)
     return Edit(says, (*own, *later), (*added, *moved), _renamed(later, -1))
 
 
@@ -241,7 +233,7 @@ def _fitted(hits: Hits, edit: Edit) -> Edit:
 
 def put_in(hits: Hits, time_s: float, voice: str, level_db: float) -> Edit:
     """Put a stroke in where none was found."""
-    check_voice(voice)
+    checked_voice(voice)
     if any(h.voice == voice and abs(h.time_s - time_s) < SEEN_S for h in hits):
         raise InputError(f"There is a {_said(voice)} stroke there already.", field="time_s")
     hit = AnalysedHit(time_s, voice, level_db, 1.0, False)
@@ -249,9 +241,10 @@ def put_in(hits: Hits, time_s: float, voice: str, level_db: float) -> Edit:
 
 
 def _number(voice: str) -> int:
-    if not voice.startswith("tom-"):
+    number = VoiceName(voice).number
+    if number is None:
         raise InputError(f"{voice_title(voice)} is no tom: only toms are split and merged.")
-    return int(voice[4:])
+    return number
 
 
 def split_tom(hits: Hits, voice: str, pitches_hz: Sequence[float | None]) -> Edit:
@@ -281,25 +274,27 @@ def split_tom(hits: Hits, voice: str, pitches_hz: Sequence[float | None]) -> Edi
         )
     border = float(np.sqrt(told[int(np.argmax(steps))] * told[int(np.argmax(steps)) + 1]))
     lower = [h for h, p in zip(own, pitches_hz, strict=True) if p is not None and p < border]
-    after = [h for h in hits if h.voice.startswith("tom-") and _number(h.voice) > number]
-    moved = [replace(h, voice=f"tom-{number + 1}", confidence=1.0) for h in lower]
-    moved += [replace(h, voice=f"tom-{_number(h.voice) + 1}") for h in after]
+    after = [h for h in hits if is_tom(h.voice) and _number(h.voice) > number]
+    moved = [replace(h, voice=VoiceName.tom(number + 1), confidence=1.0) for h in lower]
+    moved += [replace(h, voice=VoiceName.tom(_number(h.voice) + 1)) for h in after]
     says = f"{voice_title(voice)} split at {border:.0f} Hz"
     return Edit(says, (*lower, *after), tuple(moved), _renamed(after, 1))
 
 
 def _renamed(hits: Hits, by: int) -> tuple[tuple[str, str], ...]:
-    return tuple((f"tom-{n}", f"tom-{n + by}") for n in sorted({_number(h.voice) for h in hits}))
+    return tuple(
+        (VoiceName.tom(n), VoiceName.tom(n + by)) for n in sorted({_number(h.voice) for h in hits})
+    )
 
 
 def merge_tom(hits: Hits, voice: str) -> Edit:
     """Make one tom of this and the next lower one."""
     number = _number(voice)
-    next_lower = f"tom-{number + 1}"
+    next_lower = VoiceName.tom(number + 1)
     if not any(h.voice == next_lower for h in hits):
         raise InputError(f"There is no tom below {_said(voice)} to merge it with.")
-    later = [h for h in hits if h.voice.startswith("tom-") and _number(h.voice) > number]
-    moved = [replace(h, voice=f"tom-{_number(h.voice) - 1}") for h in later]
+    later = [h for h in hits if is_tom(h.voice) and _number(h.voice) > number]
+    moved = [replace(h, voice=VoiceName.tom(_number(h.voice) - 1)) for h in later]
     farther = [h for h in later if h.voice != next_lower]
     says = f"{voice_title(voice)} and {_said(next_lower)} made one"
     return Edit(says, tuple(later), tuple(moved), _renamed(farther, -1))

@@ -8,24 +8,15 @@ are about as loud as each other say nothing of dynamics.
 """
 
 from collections.abc import Mapping, Sequence
-from dataclasses import dataclass
 
 import numpy as np
 from numpy.typing import NDArray
 
 from emblar.core.analysis.robust import combined
 from emblar.core.quantities import Measured, Quantity
+from emblar.core.quantities.card import Part
 
 LEAST_STROKES, LEAST_APART_DB = 2, 5.0
-
-
-@dataclass(frozen=True, slots=True)
-class Part:
-    """The soft or the loud strokes of a voice: how many, their level in dBFS, what they measure."""
-
-    strokes: int
-    level_db: float
-    values: dict[str, Measured]
 
 
 Rows = Mapping[str, tuple[Sequence[float | None], str]]

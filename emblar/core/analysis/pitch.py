@@ -27,6 +27,7 @@ from emblar.core.analysis.low_band import (
 from emblar.core.analysis.partials import Fits, fit_pieces
 from emblar.core.analysis.slopes import before_room_s
 from emblar.core.analysis.turning import FARTHEST_OCTAVES, Near, between, by_phase_hz, chirped
+from emblar.core.quantities.card import Track
 
 Array = NDArray[np.float64]
 STEP_S, LATE_STEP_S, LATE_S = 0.012, 0.035, 0.150
@@ -46,15 +47,6 @@ WELL_BELOW_DB, STEEP_DB_PER_S, AGAIN_DB, AGAIN_WITHIN, BEATING_DB = 9.0, 150.0, 
 FAINTEST = 10.0**-4.5
 MOST_EARLY = 0.25
 LEADING_S, FARTHEST_BACK_S, MOST_GLIDE_OCTAVES_PER_S = 0.05, 0.03, 8.0
-
-
-@dataclass(frozen=True, slots=True)
-class Track:
-    """The fundamental of one stroke over time: s after the stroke, Hz, amplitude."""
-
-    time_s: Array
-    frequency_hz: Array
-    amplitude: Array
 
 
 @dataclass(frozen=True, slots=True)

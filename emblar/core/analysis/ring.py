@@ -11,7 +11,6 @@ Source: partials by ESPRIT (``partials``).
 """
 
 from collections.abc import Sequence
-from dataclasses import dataclass
 
 import numpy as np
 from numpy.typing import NDArray
@@ -21,6 +20,7 @@ from emblar.core.analysis.glide import stroke_glide, unbent
 from emblar.core.analysis.low_band import LOW_RATE_HZ, StrokeSpan
 from emblar.core.analysis.partials import fit_pieces
 from emblar.core.analysis.robust import centre_and_spread
+from emblar.core.quantities.card import Ring
 
 Array = NDArray[np.float64]
 START_S, LENGTH_S, LEAST_S = 0.020, 0.300, 0.060
@@ -31,25 +31,6 @@ SAME_RATIO, SAME_PARTIAL = 0.03, 0.008
 FAINTEST_DB = -30.0
 MOST_RINGS = 5
 LONGEST_T60_S, SHORTEST_T60_S = 8.0, 0.02
-MODES = {1.59: "(1,1)", 2.14: "(2,1)", 2.30: "(0,2)", 2.65: "(3,1)", 2.92: "(1,2)", 3.16: "(4,1)"}
-"""Ratios to the fundamental of an ideal film in vacuo; air lowers the lowest modes most."""
-MODE_WITHIN = 0.10
-
-
-@dataclass(frozen=True, slots=True)
-class Ring:
-    """An overtone group: Hz over the fundamental's, dB re it with its spread, T60 in s if read."""
-
-    ratio: float
-    level_db: float
-    level_sd_db: float
-    t60_s: float | None
-
-    @property
-    def mode(self) -> str:
-        """The mode of an ideal film that this ratio fits, or an empty string."""
-        near = min(MODES, key=lambda ratio: abs(ratio / self.ratio - 1.0))
-        return MODES[near] if abs(near / self.ratio - 1.0) < MODE_WITHIN else ""
 
 
 def voice_ring(low: Array, strokes: Sequence[StrokeSpan], pitch_hz: float) -> list[Ring]:

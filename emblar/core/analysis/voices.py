@@ -28,6 +28,7 @@ from emblar.core.analysis.templates import (
     template_of,
 )
 from emblar.core.analysis.which_drum import NOWHERE, places, with_a_snare
+from emblar.core.voices import VoiceName, is_tom
 
 Array = NDArray[np.float64]
 HIGH_KINDS = ("hat", "cymbal")
@@ -213,7 +214,7 @@ def _threshold(voice: str, score: Array, *, mix: bool) -> float:
     How sure the classifier is of a snare depends on the recording; half of the way goes to where
     this recording's own candidates part into two (Otsu).
     """
-    usual = (THRESHOLD_IN_MIX if mix else THRESHOLD)[voice.split("-", maxsplit=1)[0]]
+    usual = (THRESHOLD_IN_MIX if mix else THRESHOLD)[VoiceName(voice).kind]
     if voice != "snare":
         return usual
     middle = 0.5 * (_log_odds(np.array([usual]))[0] + _parted(_log_odds(score)))
@@ -245,10 +246,10 @@ def _of_voices(kinds: Array, voices: list[str], of: NDArray[np.int64], *, mix: b
     either = 1.0 - (1.0 - kick) * (1.0 - tom)
     out = np.zeros((len(kinds), len(voices)))
     for index, voice in enumerate(voices):
-        kind = voice.split("-")[0]
+        kind = VoiceName(voice).kind
         out[:, index] = kinds[:, KINDS.index(kind)]
         if kind in ("kick", "tom"):
-            place = 0 if kind == "kick" else int(voice[4:])
+            place = VoiceName(voice).number or 0
             unplaced = out[:, index] if mix else np.maximum(out[:, index], UNPLACED * either)
             elsewhere = np.where(of == NOWHERE, unplaced, 0.0)
             # A foot and a hand can strike at once, two hands on two toms are rare.
@@ -266,7 +267,7 @@ def _one_tom(score: Array, loudness: Array, voices: list[str]) -> Array:
 
     A tom still sounding looks like a second one struck.
     """
-    toms = [index for index, voice in enumerate(voices) if voice.startswith("tom-")]
+    toms = [index for index, voice in enumerate(voices) if is_tom(voice)]
     if len(toms) < 2:
         return score
     held = np.where(score[:, toms] >= THRESHOLD["tom"], loudness[:, toms], -np.inf)
@@ -283,7 +284,7 @@ def _rarely_together(score: Array, voices: list[str]) -> Array:
     a tom's body.
     """
     snare = voices.index("snare")
-    toms = [index for index, voice in enumerate(voices) if voice.startswith("tom-")]
+    toms = [index for index, voice in enumerate(voices) if is_tom(voice)]
     if not toms:
         return score
     best_tom = score[:, toms].max(axis=1)

@@ -10,9 +10,9 @@ import math
 from collections.abc import Mapping
 from dataclasses import dataclass
 
-from emblar.core.planning.steps import steps
 from emblar.core.planning.target import Target
 from emblar.core.quantities import Measured
+from emblar.core.quantities.registry import steps
 
 HEARD_STEPS, SURE_SDS, MOST_STEPS = 1.0, 1.0, 6.0
 
@@ -59,7 +59,7 @@ def compare(record: Target, take: Target) -> Comparison:
     Parameters
     ----------
     record, take
-        What each measures, by the names of ``steps.toml``.
+        What each measures, by the names of ``registry.toml``.
     """
     told, untold = {}, {}
     for name in steps():

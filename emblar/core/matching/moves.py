@@ -32,8 +32,8 @@ from emblar.core.errors import EmblarError
 from emblar.core.matching.differences import Comparison, score
 from emblar.core.planning.kit import OwnedDrum, model, wearing
 from emblar.core.planning.predicted import predicted_card
-from emblar.core.planning.steps import steps
 from emblar.core.quantities import Measured
+from emblar.core.quantities.registry import steps
 
 Kind = Literal["force", "strike", "wires", "damper", "undamp", "turn", "head", "port"]
 FORCES = (0.7, 0.85, 1.2, 1.4)

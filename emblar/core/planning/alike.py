@@ -11,6 +11,7 @@ from dataclasses import replace
 
 from emblar.core.catalogue import damper, dampers_for
 from emblar.core.planning.weighing import Recipe, Weighed
+from emblar.core.voices import is_tom
 
 CLEAR_STEP = 1.5
 """A different damper must bring so many audible steps on each tom that it is on (assumption)."""
@@ -33,7 +34,7 @@ def alike_toms(chosen: Mapping[str, Weighed], weigh: Weigh) -> dict[str, Weighed
     weigh
         Weighs other recipes for the drum that plays a part.
     """
-    toms = {name: row for name, row in chosen.items() if row.voice.startswith("tom")}
+    toms = {name: row for name, row in chosen.items() if is_tom(row.voice)}
     worn = list(dict.fromkeys(r.recipe.dampers for r in toms.values() if r.recipe.dampers))
     if len({family(row) for row in worn}) < 2:
         return dict(chosen)

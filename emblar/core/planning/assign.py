@@ -24,6 +24,7 @@ from emblar.core.planning.brief import Brief, Shelf, Weights, usual_weights
 from emblar.core.planning.search import NO_LOCKS, DrumSearch, Locks
 from emblar.core.planning.target import Target
 from emblar.core.planning.weighing import Recipe, Weighed
+from emblar.core.voices import VoiceName, is_tom
 
 Array = NDArray[Any]
 
@@ -86,7 +87,7 @@ class KitPlan:
 
 def plays(voice: str, kind: str) -> bool:
     """Whether a kind of drum plays a voice."""
-    return kind == ("tom" if voice.startswith("tom") else voice)
+    return kind == VoiceName(voice).kind
 
 
 def searched(
@@ -272,7 +273,7 @@ def _pressed(weight: float, row: Weighed) -> float:
 
 def _toms(sign: int) -> Callable[[Weighed], bool]:
     def allowed(row: Weighed) -> bool:
-        alone = not row.voice.startswith("tom") or row.recipe.reso is None
+        alone = not is_tom(row.voice) or row.recipe.reso is None
         return alone or int(np.sign(row.recipe.semitones)) == sign
 
     return allowed
@@ -307,7 +308,7 @@ def _assigned(
             if h.construction == kind and abs(h.diameter_in - diameter) < SAME_SIZE_IN
         )))  # fmt: skip
     # A higher tom is not the larger drum.
-    played = sorted({(r.voice, r.drum) for r in rows if r.voice.startswith("tom")})
+    played = sorted({(r.voice, r.drum) for r in rows if is_tom(r.voice)})
     size = [d.diameter_in for d in shelf.drums]
     places = {pair: (voice == pair[0]) & (drum == pair[1]) for pair in played}
     for one, other in itertools.permutations(played, 2):

@@ -74,7 +74,7 @@ class Outlook:
     Attributes
     ----------
     card
-        Quantities by the names of ``steps.toml``, each of shape (candidates,).
+        Quantities by the names of ``registry.toml``, each of shape (candidates,).
     batter_n_per_m, reso_n_per_m
         Tensions; the reso's is 0 without one.
     batter_hz, reso_hz

@@ -17,11 +17,11 @@ from emblar.core.planning.predicted import predicted_card
 from emblar.core.planning.recipe import Relation, relation_of, workable_range_hz
 from emblar.core.planning.search import DrumSearch, Locks, Port
 from emblar.core.planning.sounds import other_sounds
-from emblar.core.planning.steps import steps
 from emblar.core.planning.target import Target
 from emblar.core.planning.weighing import Recipe, Weighed
 from emblar.core.planning.why import Explainer, Reason, School, fit_warnings
 from emblar.core.quantities import Measured
+from emblar.core.quantities.registry import steps
 from emblar.core.synthesis.stroke import Partial, Voice, settle_span_s
 
 HEARING = "Wear hearing protection while tuning, and take breaks."

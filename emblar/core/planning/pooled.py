@@ -15,20 +15,18 @@ from collections.abc import Sequence
 from dataclasses import dataclass, replace
 from typing import Any
 
-from emblar.core.analysis.card import ALTERNATIVE_CENTS, Alternative, VoiceCard
+from emblar.core.analysis.card import ALTERNATIVE_CENTS
 from emblar.core.errors import InputError
 from emblar.core.notes import cents
-from emblar.core.planning.steps import steps
-from emblar.core.planning.target import ATTRIBUTES
 from emblar.core.quantities import Measured, Quantity, Unknown
+from emblar.core.quantities.card import Alternative, Card
+from emblar.core.quantities.registry import steps
 
 RANK = {"hit": 0, "drums": 1, "auto": 2, "mix": 3}
 """Which kind of file measures best."""
-QUANTITIES = (
-    *ATTRIBUTES.values(), "onset", "ring_ratio", "ring_decay", "wires_decay", "room",
-    "dynamics_attack", "dynamics_pitch",
-)  # fmt: skip
-PITCH_COMPANY = ("fundamental_spread_cents", "alternatives", "ring_modes", "tracks")
+OF_ONE_FILE = "level"
+"""A level is that of one file, and says nothing beside another."""
+PITCH_COMPANY = ("pitch_spread_cents", "alternatives", "ring_modes", "tracks")
 AGREES_SD = 2.5
 SURE = 0.9
 """From this confidence on a person is taken to know better than the measurement."""
@@ -61,12 +59,10 @@ class Source:
 
     name: str
     kind: str
-    card: VoiceCard
+    card: Card
 
 
-def pooled_card(
-    sources: Sequence[Source], said: Sequence[Evidence]
-) -> tuple[VoiceCard, dict[str, str]]:
+def pooled_card(sources: Sequence[Source], said: Sequence[Evidence]) -> tuple[Card, dict[str, str]]:
     """Return one card of a voice out of several files and what is said of it.
 
     Parameters
@@ -85,31 +81,31 @@ def pooled_card(
     """
     ranked = sorted(sources, key=lambda s: RANK.get(s.kind, len(RANK)))
     best = ranked[0]
-    names = {attribute: name for name, attribute in ATTRIBUTES.items()}
     changed: dict[str, Any] = {}
+    quantities: dict[str, Quantity] = {}
     origins: dict[str, str] = {}
-    for attribute in QUANTITIES:
-        readings = [(s.name, getattr(s.card, attribute)) for s in ranked]
-        pooled = first_told(readings)
+    for name in best.card:
+        if name == OF_ONE_FILE:
+            continue
+        pooled = first_told([(s.name, s.card[name]) for s in ranked])
         told_by = pooled.origin
-        own = [e for e in said if e.quantity == names.get(attribute)]
-        pooled = with_evidence(pooled, own)
-        changed[attribute] = pooled.quantity
+        pooled = with_evidence(pooled, [e for e in said if e.quantity == name])
+        quantities[name] = pooled.quantity
         if pooled.origin not in ("", best.name):
-            origins[attribute] = pooled.origin
-        if attribute == "fundamental" and told_by not in ("", best.name):
+            origins[name] = pooled.origin
+        if name == "pitch" and told_by not in ("", best.name):
             other = next(s.card for s in ranked if s.name == told_by)
-            changed |= {name: getattr(other, name) for name in PITCH_COMPANY}
-    pitch = changed["fundamental"]
+            changed |= {company: getattr(other, company) for company in PITCH_COMPANY}
+    pitch = quantities["pitch"]
     if any(e.quantity == "pitch" and e.confidence >= SURE for e in said):
         # What was measured is another reading beside what a person is sure of.
         own = changed.get("alternatives", best.card.alternatives)
-        read = first_told([(s.name, s.card.fundamental) for s in ranked]).quantity
+        read = first_told([(s.name, s.card["pitch"]) for s in ranked]).quantity
         changed["pitch_chosen"] = True
         changed["alternatives"] = _other_readings(pitch, read, own)
-    if isinstance(pitch, Measured) and pitch != best.card.fundamental:
-        changed["fundamental_sd_cents"] = 1200.0 * math.log2(1.0 + pitch.sd / pitch.value)
-    return replace(best.card, **changed), origins
+    if isinstance(pitch, Measured) and pitch != best.card["pitch"]:
+        changed["pitch_sd_cents"] = 1200.0 * math.log2(1.0 + pitch.sd / pitch.value)
+    return replace(best.card.having(quantities), **changed), origins
 
 
 def _other_readings(

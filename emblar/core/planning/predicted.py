@@ -80,7 +80,7 @@ def _onset_of(voice: Voice, rng: np.random.Generator) -> Samples:
 
 
 def predicted_card(prediction: Prediction, kind: str) -> dict[str, Measured]:
-    """Return the planned drum's quantities by the names of ``steps.toml``."""
+    """Return the planned drum's quantities by the names of ``registry.toml``."""
     voice = drum_voice(prediction, kind)
     sound = _in_silence(planned_stroke(prediction, kind))
     pitch = prediction.drum_pitch.value

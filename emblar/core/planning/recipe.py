@@ -13,6 +13,7 @@ from emblar.core.acoustics.drum import Drum, Film, Side, Tensions
 from emblar.core.acoustics.forward import drum_pitch_hz
 from emblar.core.acoustics.limits import papery_tension, stress_limits_pa
 from emblar.core.errors import DrumError
+from emblar.core.voices import VoiceName
 
 Relation = Literal["equal", "higher", "lower"]
 
@@ -62,4 +63,4 @@ def kind_of_voice(voice: str) -> str:
     """
     if voice in ("hat", "cymbal"):
         raise DrumError(f"{voice}: hats and cymbals are noted, not tuned.")
-    return "tom" if voice.startswith("tom") else voice
+    return VoiceName(voice).kind

@@ -9,7 +9,7 @@ from collections.abc import Mapping, Sequence
 from emblar.core.acoustics.drum import Kind
 from emblar.core.acoustics.limits import head_name
 from emblar.core.catalogue import Construction, construction, damper
-from emblar.core.planning.steps import steps
+from emblar.core.quantities.registry import steps
 
 INTERVALS = {
     1: "a semitone", 2: "a tone", 3: "a minor third", 4: "a third", 5: "a fourth",

@@ -11,8 +11,8 @@ from dataclasses import dataclass, replace
 
 from emblar.core.notes import cents
 from emblar.core.planning.search import DrumSearch
-from emblar.core.planning.steps import steps
 from emblar.core.planning.weighing import Weighed
+from emblar.core.quantities.registry import steps
 
 STAYS_CENTS = 30.0
 LEAST_STEPS = 1.0

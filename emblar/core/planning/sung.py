@@ -13,7 +13,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from emblar.core.errors import BadAudioError
-from emblar.core.planning.steps import steps
+from emblar.core.quantities.registry import steps
 
 Samples = NDArray[np.float64]
 FRAME_S, PAUSE_S, SHORTEST_S, LONGEST_S = 0.01, 0.15, 0.04, 3.0

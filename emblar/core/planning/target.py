@@ -3,24 +3,10 @@
 from collections.abc import Mapping
 from dataclasses import dataclass
 
-from emblar.core.analysis.card import VoiceCard
 from emblar.core.errors import InputError
-from emblar.core.planning.steps import steps
 from emblar.core.quantities import Measured, Quantity, Unknown
-
-ATTRIBUTES = {
-    "pitch": "fundamental",
-    "bend": "glide_cents",
-    "sustain": "decay",
-    "length": "length",
-    "attack": "attack",
-    "click": "click",
-    "body": "body",
-    "ring": "ring",
-    "wires": "wires",
-}
-"""The card's attribute by the name of the quantity."""
-
+from emblar.core.quantities.card import Card
+from emblar.core.quantities.registry import steps
 
 MOST_STEPS = 30.0
 LOWEST_STRONG_DB, DAMPED_KICK_S = -8.0, 0.6
@@ -29,7 +15,7 @@ LOWEST_STRONG_DB, DAMPED_KICK_S = -8.0, 0.6
 
 @dataclass(frozen=True, slots=True)
 class Target:
-    """A voice's quantities by the names of ``steps.toml``; only those that can be told."""
+    """A voice's quantities by the names of ``registry.toml``; only those that can be told."""
 
     voice: str
     values: dict[str, Measured]
@@ -69,13 +55,13 @@ class Reading:
     planned: bool
 
 
-def readings(card: VoiceCard) -> tuple[Reading, ...]:
+def readings(card: Card) -> tuple[Reading, ...]:
     """Return the ways to hear a drum's pitch, the one that is planned for first.
 
     A person's choice counts; else it is the one measured, but of a damped kick the lowest strong
     one: what is louder above it is an overtone that the damping left.
     """
-    told = card.fundamental
+    told = card["pitch"]
     if not isinstance(told, Measured):
         return ()
     rows = [(told.value, 0.0), *((a.frequency_hz, a.level_db) for a in card.alternatives)]
@@ -86,14 +72,15 @@ def readings(card: VoiceCard) -> tuple[Reading, ...]:
     return tuple(Reading(hz, db, i == 0) for i, (hz, db) in enumerate(ordered))
 
 
-def _is_damped(card: VoiceCard) -> bool:
-    return not isinstance(card.decay, Measured) or card.decay.value < DAMPED_KICK_S
+def _is_damped(card: Card) -> bool:
+    sustain_s = card.value("sustain")
+    return sustain_s is None or sustain_s < DAMPED_KICK_S
 
 
-def target_from_card(card: VoiceCard) -> Target:
+def target_from_card(card: Card) -> Target:
     """Return the target that a measured voice sets."""
-    quantities: dict[str, Quantity] = {n: getattr(card, a) for n, a in ATTRIBUTES.items()}
-    planned, fundamental = next(iter(readings(card)), None), card.fundamental
+    quantities: dict[str, Quantity] = {name: card[name] for name in steps()}
+    planned, fundamental = next(iter(readings(card)), None), card["pitch"]
     if (
         planned is not None
         and isinstance(fundamental, Measured)

@@ -35,10 +35,10 @@ from emblar.core.planning.kick_window import Window
 from emblar.core.planning.kit import OwnedDrum
 from emblar.core.planning.outlook import Field, Options, Outlook, options_of
 from emblar.core.planning.schools import against
-from emblar.core.planning.steps import steps
 from emblar.core.planning.styles import NO_FRONT, shunned
 from emblar.core.planning.target import Target
 from emblar.core.quantities import Measured
+from emblar.core.quantities.registry import steps
 
 Array = NDArray[np.float64]
 Index = NDArray[np.int64]

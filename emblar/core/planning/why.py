@@ -38,9 +38,9 @@ from emblar.core.planning.schools import (
 )
 from emblar.core.planning.search import NEW_PORT_IN
 from emblar.core.planning.sentence import once_long, relation_words
-from emblar.core.planning.steps import steps
 from emblar.core.planning.target import Target
 from emblar.core.planning.weighing import LASTING_M, Recipe, Weighed, Weigher
+from emblar.core.quantities.registry import steps
 
 LEAST_STEPS = 0.3
 PLAIN_STEPS, MUCH_STEPS = 1.5, 4.0

@@ -4,7 +4,7 @@ Conventions
 -----------
 Partials are arrays of shape (partials, drums): frequency in Hz, decay rate in 1/s, amplitude at a
 medium stroke; they start in phase, as ``stroke`` renders them. Quantities are those of
-``analysis.shape``, ``analysis.ring`` and ``planning.steps``, for a stroke that nothing cuts off.
+``analysis.shape``, ``analysis.ring`` and the registry, for a stroke that nothing cuts off.
 Noises are taken at their expected energy. Tests hold every quantity against rendering and
 measuring.
 """
@@ -83,7 +83,7 @@ class Noises:
 def expected_card(
     partials: Partials, noises: Noises, settle_s: tuple[float, float], *, wires: bool
 ) -> dict[str, NDArray[np.float64]]:
-    """Return every quantity of the card by its name in ``steps.toml``, each of shape (drums,)."""
+    """Return every quantity that has a step by its name, each of shape (drums,)."""
     # Single precision is a hundred thousand times finer than a step, and twice as fast.
     partials = Partials(
         partials.hz.astype(np.float32, copy=False),

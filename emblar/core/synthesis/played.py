@@ -19,6 +19,7 @@ from emblar.core.acoustics.damping import T60_FACTOR
 from emblar.core.errors import InputError
 from emblar.core.synthesis.song import Event
 from emblar.core.synthesis.stroke import Samples, Voice, cut_off, render_stroke
+from emblar.core.voices import is_tom
 
 What = Literal["stroke", "ramp", "groove"]
 STROKE_S, LONGEST_S = 2.0, 3.0
@@ -118,7 +119,7 @@ def kit_played(
     total = sum(dry.values(), np.zeros(length))
     out = total.copy()
     for name, voice in voices.items():
-        if name.startswith("tom"):
+        if is_tom(name):
             out += hum(total - dry[name], voice, sample_rate_hz)
     return out
 
@@ -130,5 +131,5 @@ def _kit_events(voices: Mapping[str, Voice]) -> list[Event]:
         for name, pattern in KIT_PATTERNS.items()
         for step, mark in enumerate(pattern)
         # The toms are heard as a roll at the end of the second bar.
-        if mark != "." and name in voices and (bar == 1 or not name.startswith("tom"))
+        if mark != "." and name in voices and (bar == 1 or not is_tom(name))
     ]

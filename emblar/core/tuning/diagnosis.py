@@ -20,8 +20,8 @@ from scipy.signal import butter, sosfilt
 
 from emblar.core.acoustics.drum import Kind, Side
 from emblar.core.analysis.audio import ANALYSIS_RATE_HZ
-from emblar.core.analysis.card import VoiceCard
 from emblar.core.quantities import Measured
+from emblar.core.quantities.card import Card
 from emblar.core.tuning.parameters import parameter
 
 Samples = NDArray[np.float64]
@@ -73,7 +73,7 @@ def cause_texts() -> dict[str, CauseText]:
 
 
 def diagnose(
-    stroke: Samples, at_s: float, card: VoiceCard, kind: Kind, expected: Expected
+    stroke: Samples, at_s: float, card: Card, kind: Kind, expected: Expected
 ) -> tuple[Cause, ...]:
     """Return what a stroke gives away, the surest first.
 
@@ -99,8 +99,8 @@ def diagnose(
     return tuple(sorted((c for c in found if c is not None), key=lambda c: -c.sure))
 
 
-def _pitch(card: VoiceCard) -> float | None:
-    return card.fundamental.value if isinstance(card.fundamental, Measured) else None
+def _pitch(card: Card) -> float | None:
+    return card["pitch"].value if isinstance(card["pitch"], Measured) else None
 
 
 def _warble(expected: Expected) -> Cause | None:
@@ -114,7 +114,7 @@ def _warble(expected: Expected) -> Cause | None:
     return Cause("warble", 0.4 + 0.4 * sure, {"hz": beat, "ct": cents}, side)
 
 
-def _off_note(card: VoiceCard, expected: Expected) -> Cause | None:
+def _off_note(card: Card, expected: Expected) -> Cause | None:
     pitch = _pitch(card)
     if pitch is None or expected.pitch_hz is None:
         return None
@@ -124,10 +124,10 @@ def _off_note(card: VoiceCard, expected: Expected) -> Cause | None:
     return Cause("off-note", 0.6, {"ct": off})
 
 
-def _dead(card: VoiceCard, expected: Expected) -> Cause | None:
-    if not isinstance(card.decay, Measured) or expected.sustain_s is None:
+def _dead(card: Card, expected: Expected) -> Cause | None:
+    if not isinstance(card["sustain"], Measured) or expected.sustain_s is None:
         return None
-    share = card.decay.value / expected.sustain_s
+    share = card["sustain"].value / expected.sustain_s
     if share > parameter("dead_share"):
         return None
     return Cause("dead", 0.8 - share, {"share": share})
@@ -176,8 +176,8 @@ def _slap_back(stroke: Samples, at_s: float) -> Cause | None:
     return Cause("slap-back", 0.5, {"ms": 1000.0 * FRAME_S * (first - start + place + 2)})
 
 
-def _papery(card: VoiceCard, expected: Expected) -> Cause | None:
-    ring = card.ring.value if isinstance(card.ring, Measured) else None
+def _papery(card: Card, expected: Expected) -> Cause | None:
+    ring = card["ring"].value if isinstance(card["ring"], Measured) else None
     if expected.slack is None or ring is None or ring < 0.0:
         return None
     return Cause("papery", 0.6, head=expected.slack)

@@ -20,8 +20,8 @@ from numpy.typing import NDArray
 from emblar.core.analysis.analyse import analyse
 from emblar.core.analysis.audio import Audio
 from emblar.core.errors import BadAudioError
-from emblar.core.planning.steps import steps
 from emblar.core.quantities import Measured
+from emblar.core.quantities.registry import steps
 
 Array = NDArray[np.float64]
 Verdict = Literal["sweet", "still rising", "still falling", "flat", "too few"]
@@ -130,7 +130,7 @@ def _point(audio: Audio, voice: str) -> SweepPoint | None:
         card = analyse(audio, kind="hit", voice=voice).voices[0]
     except (BadAudioError, IndexError):
         return None
-    if not isinstance(card.fundamental, Measured) or not isinstance(card.decay, Measured):
+    if not isinstance(card["pitch"], Measured) or not isinstance(card["sustain"], Measured):
         return None
-    ring = card.ring.value if isinstance(card.ring, Measured) else PURE_DB
-    return SweepPoint(card.fundamental.value, card.decay.value, ring)
+    ring = card["ring"].value if isinstance(card["ring"], Measured) else PURE_DB
+    return SweepPoint(card["pitch"].value, card["sustain"].value, ring)

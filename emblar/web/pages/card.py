@@ -9,8 +9,9 @@ from emblar.actions.listen import Heard
 from emblar.core.analysis.clipping import TOLD
 from emblar.core.naming import counted
 from emblar.core.notes import note_text, spread_hz
-from emblar.core.planning.steps import steps
 from emblar.core.planning.target import readings
+from emblar.core.quantities.registry import registry, steps
+from emblar.core.voices import is_tom
 from emblar.formats.analysis import VoiceFile, card_from_file
 from emblar.web.drawing.decay import decay
 from emblar.web.drawing.overtones import Partial, overtones
@@ -44,36 +45,43 @@ class CardRow:
 
 def card_rows(card: VoiceFile) -> tuple[CardRow, ...]:
     """Return the card's quantities in the order people listen."""
-    pitch_word = note_text(card.fundamental_hz) if card.fundamental_hz else ""
-    bend = card.glide_cents
-    bend_word = "" if bend is None else _bend_word(bend)
-    ratio = _ring_word(card)
-    table = [
-        ("pitch", card.fundamental_hz, "Hz", None, pitch_word, "fundamental_hz"),
-        ("bend", bend, "ct", card.glide_sd_cents, bend_word, "glide_cents"),
-        ("sustain", card.decay_s, "s", card.decay_sd_s, "to −60 dB", "decay_s"),
-        ("length", card.length_s, "s", card.length_sd_s, "to −20 dB", "length_s"),
-        ("attack", card.attack_db, "dB", card.attack_sd_db, "first 10 ms", "attack_db"),
-        ("click", card.click_hz, "Hz", card.click_sd_hz, "how bright it starts", "click_hz"),
-        ("body", card.body_db, "dB", card.body_sd_db, "how much is the note", "body_db"),
-        ("ring", card.ring_db, "dB", card.ring_sd_db, ratio, "ring_db"),
-        ("wires", card.wires_db, "dB", card.wires_sd_db, _wires_word(card), "wires_db"),
-        ("room", card.room_db, "dB", card.room_sd_db, "second slope, shown only", "room_db"),
-    ]
+    words = _words(card)
     rows = []
-    for name, value, unit, sd, word, field in table:
+    for name, entry in registry().items():
+        if entry.note is None:
+            continue
+        value, sd = getattr(card, entry.field), getattr(card, entry.sd_field)
         if value is None and name == "wires" and card.voice != "snare":
             continue
         if value is None:
-            rows.append(CardRow(name, "", "", "", card.reasons.get(field, "not told")))
+            why = card.reasons.get(entry.field, "not told")
+            rows.append(CardRow(entry.shown, "", "", "", why))
             continue
-        spread = f"± {card.fundamental_sd_cents:.0f} ct" if name == "pitch" else (
-            uncertainty(sd or 0.0, value, unit)
+        spread = f"± {sd or 0.0:.0f} ct" if name == "pitch" else (
+            uncertainty(sd or 0.0, value, entry.unit)
         )  # fmt: skip
-        origin = card.origins.get(field, "")
-        ruler = _ruler(card, name, value, sd)
-        rows.append(CardRow(name, number(value, unit), word, spread, "", ruler, origin))
+        rows.append(
+            CardRow(
+                entry.shown,
+                number(value, entry.unit),
+                words.get(name) or entry.note,
+                spread,
+                "",
+                _ruler(card, name, value, sd),
+                card.origins.get(entry.field, ""),
+            )
+        )
     return tuple(rows)
+
+
+def _words(card: VoiceFile) -> dict[str, str]:
+    """Return what is said beside a number where it depends on the drum."""
+    return {
+        "pitch": note_text(card.fundamental_hz) if card.fundamental_hz else "",
+        "bend": "" if card.glide_cents is None else _bend_word(card.glide_cents),
+        "ring": _ring_word(card),
+        "wires": f"gone in {card.wires_decay_s:.2f} s" if card.wires_decay_s else "",
+    }
 
 
 def _ruler(card: VoiceFile, name: str, value: float, sd: float | None) -> Markup | None:
@@ -95,10 +103,6 @@ def _ring_word(card: VoiceFile) -> str:
     mode = next((f" {r.mode}" for r in card.ring_modes[:1] if r.mode), "")
     lasts = f", {card.ring_decay_s:.1f} s" if card.ring_decay_s else ""
     return f"at {card.ring_ratio:.2f} ×{mode}{lasts}"
-
-
-def _wires_word(card: VoiceFile) -> str:
-    return f"gone in {card.wires_decay_s:.2f} s" if card.wires_decay_s else "against the drum"
 
 
 def _bend_word(bend_cents: float) -> str:
@@ -206,7 +210,7 @@ def _alone_or_together(card: VoiceFile, found: Heard) -> str:
     together = f"Pitch from all {counted(card.hits, 'stroke')} together"
     if not card.tracks:
         return f"{together}: none could be followed by itself under what else plays."
-    if found.recording.rest_audio_id is not None and card.voice.startswith("tom-"):
+    if found.recording.rest_audio_id is not None and is_tom(card.voice):
         return f"{together} and from one that could be followed by itself."
     return "Pitch from one clean stroke."
 

@@ -12,7 +12,8 @@ from emblar.actions.workspace import Workspace
 from emblar.core.analysis.analyse import PEAK_BINS_PER_S
 from emblar.core.analysis.clean import clean_stretches
 from emblar.core.naming import counted, voice_title
-from emblar.core.planning.steps import steps
+from emblar.core.quantities.registry import steps
+from emblar.core.voices import VoiceName, is_tom
 from emblar.formats.analysis import AnalysisFile, VoiceFile, hits_from_file
 from emblar.store.recordings import RecordingInfo
 from emblar.web.drawing.lanes import Lane, LaneStroke, lanes
@@ -225,8 +226,8 @@ def _overview(around: Frame, found: Heard, voice: str, window: Window) -> Markup
 
 
 def _renames(analysis: AnalysisFile, voice: str) -> tuple[str, ...]:
-    toms = () if voice.startswith("tom-") else ("tom-1",)
-    names = {h.voice for h in analysis.hits if not h.voice.startswith("tom-")}
+    toms = () if is_tom(voice) else ("tom-1",)
+    names = {h.voice for h in analysis.hits if not is_tom(h.voice)}
     there = sorted(names | {"kick", "snare", "hat", "cymbal"}, key=_lane_key)
     return tuple(v for v in (*there, *toms) if v != voice)
 
@@ -307,15 +308,16 @@ def _clock(seconds: float) -> str:
 
 def _choices(analysis: AnalysisFile) -> tuple[str, ...]:
     """Return the voices a stroke can be given: those there are, and one more tom."""
-    toms = sorted({h.voice for h in analysis.hits if h.voice.startswith("tom-")})
-    return ("hat", "cymbal", "snare", *toms, f"tom-{len(toms) + 1}", "kick")
+    toms = sorted({h.voice for h in analysis.hits if is_tom(h.voice)})
+    return ("hat", "cymbal", "snare", *toms, VoiceName.tom(len(toms) + 1), "kick")
 
 
 def _tom_changes(analysis: AnalysisFile, voice: str) -> tuple[TomChange, ...]:
-    if not voice.startswith("tom-"):
+    number = VoiceName(voice).number
+    if number is None:
         return ()
     changes = [TomChange("split", f"Split {voice.replace('-', ' ')} in two")]
-    lower = f"tom-{int(voice[4:]) + 1}"
+    lower = VoiceName.tom(number + 1)
     if any(h.voice == lower for h in analysis.hits):
         words = f"Make {voice.replace('-', ' ')} and {lower.replace('-', ' ')} one"
         changes.append(TomChange("merge", words))
@@ -348,7 +350,7 @@ def _play_list(analysis: AnalysisFile, voice: str) -> str:
 
 
 def _lane_key(voice: str) -> tuple[int, str]:
-    return LANE_ORDER.get(voice.split("-", maxsplit=1)[0], 4), voice
+    return LANE_ORDER.get(VoiceName(voice).kind, 4), voice
 
 
 def _window(

@@ -19,7 +19,7 @@ from emblar.core.catalogue import (
 from emblar.core.matching.differences import Comparison, Difference
 from emblar.core.matching.moves import Move
 from emblar.core.matching.way_back import RodTurn, WayBack
-from emblar.core.planning.steps import steps
+from emblar.core.quantities.registry import steps
 from emblar.formats.turn_words import turn_words
 from emblar.web.drawing.match_rulers import MatchRow, match_rulers
 from emblar.web.drawing.small_decay import small_decay

@@ -22,8 +22,9 @@ from emblar.core.naming import voice_title
 from emblar.core.planning.plan_drum import Request
 from emblar.core.planning.recipe import relation_of
 from emblar.core.planning.sentence import once_long
-from emblar.core.planning.steps import Step, steps
 from emblar.core.planning.weighing import RENDERED
+from emblar.core.quantities.registry import Step, steps
+from emblar.core.voices import is_tom
 from emblar.formats.drum import QuantityFile
 from emblar.formats.plan import DrumPlanFile, OtherFile
 from emblar.store.kit import KitDrum
@@ -238,7 +239,7 @@ def _plan_page(around: Frame) -> PlanPage:
         hear=_hear(around.session.id, drum.id, kit_plan.version),
         taps=_taps(around.session.id, drum.id, file),
         tom_schools=tuple(Option(v, text, False) for v, text in TOM_SCHOOLS)
-        if file.voice.startswith("tom")
+        if is_tom(file.voice)
         else (),
         stale="The drum or the record changed since this plan."
         if _stale(around, drum, file)

@@ -7,7 +7,7 @@ from markupsafe import Markup
 
 from emblar.actions.match import Match
 from emblar.actions.share import ACCEPTED, NEW, Opened
-from emblar.core.planning.steps import steps
+from emblar.core.quantities.registry import steps
 from emblar.formats.plan import DrumPlanFile
 from emblar.store.kit import KitDrum
 from emblar.store.sessions import SessionInfo

@@ -3,7 +3,7 @@
 from collections.abc import Mapping
 from dataclasses import dataclass
 
-from emblar.core.planning.steps import steps
+from emblar.core.quantities.registry import steps
 from emblar.store.kit import KitDrum
 
 NAMES = {"length": "length", "click": "brightness"}
