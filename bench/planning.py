@@ -20,6 +20,7 @@ from emblar.core.planning.brief import Brief, OwnedHead, Shelf
 from emblar.core.planning.kit import OwnedDrum, model
 from emblar.core.planning.outlook import Field
 from emblar.core.planning.plan_drum import Request, plan_drum
+from emblar.core.planning.problem import Problem
 from emblar.core.planning.target import Target
 from emblar.core.quantities import Measured
 from emblar.core.synthesis.played import played
@@ -125,7 +126,7 @@ def search() -> None:
     enough_dampers()
     for times in (1, 2, 4):
         began = time.perf_counter()
-        plan = plan_kit(targets(), shelf(times), Brief(only_owned=True))
+        plan = plan_kit(Problem(targets(), shelf(times), Brief(only_owned=True)))
         took.append(time.perf_counter() - began)
     print(
         f"five drums from 12 drums, 60 heads and {len(dampers())} dampers: {took[0]:.2f} s; "

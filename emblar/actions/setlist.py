@@ -11,8 +11,8 @@ from emblar.actions.sessions import all_sessions, asked_of, one_session
 from emblar.core.acoustics.drum import Side
 from emblar.core.errors import EmblarError, InputError
 from emblar.core.evening.setlist import Change, Dress, Offer, SetDrum, Setlist, Song, plan_setlist
-from emblar.core.planning.brief import usual_weights
 from emblar.core.planning.kit import OwnedDrum, model, wearing
+from emblar.core.planning.problem import Problem
 from emblar.core.planning.search import DrumSearch
 from emblar.core.planning.weighing import Recipe
 from emblar.core.tuning.head_state import goal_per_turn
@@ -112,10 +112,8 @@ def _offers(
             task = task_of(drum, found)
         except EmblarError:
             continue
-        search = DrumSearch(
-            0, task.target, replace(shelf, drums=(drum.owned,)), brief, usual_weights()
-        )
-        offers[key] += tuple(_nearer(search, file, theirs))
+        problem = Problem((task.target,), replace(shelf, drums=(drum.owned,)), brief)
+        offers[key] += tuple(_nearer(problem.search(task.target.voice, 0), file, theirs))
     return offers
 
 

@@ -5,6 +5,7 @@ asks for all of it on the drums it uses.
 """
 
 from collections import OrderedDict
+from collections.abc import Mapping
 from dataclasses import dataclass, replace
 
 from emblar.actions.kit import serious
@@ -20,6 +21,7 @@ from emblar.core.planning.assign import Alternative
 from emblar.core.planning.assign import KitPlan as Weighing
 from emblar.core.planning.assign import plan_kit as search_kit
 from emblar.core.planning.brief import Brief, Shelf
+from emblar.core.planning.problem import Problem
 from emblar.core.planning.recipe import kind_of_voice
 from emblar.core.planning.search import Locks
 from emblar.core.planning.target import Target, moved
@@ -55,6 +57,9 @@ class _Asked:
     drums: list[KitDrum]
     shelf: Shelf
     brief: Brief
+
+    def problem(self, locks: Mapping[str, Locks]) -> Problem:
+        return Problem(self.targets, self.shelf, self.brief, locks=locks)
 
 
 def _asked(scope: Scope, session_id: int) -> _Asked:
@@ -98,7 +103,7 @@ def assign_voices(scope: Scope, session_id: int) -> KitPlan:
         asked = _sound_only(_asked(scope, session_id))
         pairs = zip(asked.shelf.drums, asked.drums, strict=True)
         held = {owned.name: request_of(drum).locks() for owned, drum in pairs}
-        best = search_kit(asked.targets, asked.shelf, asked.brief, locks=held).best
+        best = search_kit(asked.problem(held)).best
         with in_session(scope, session_id) as db:
             for voice, row in best.chosen.items():
                 store.assign(db, asked.drums[row.drum].id, voice)
@@ -139,11 +144,10 @@ def _weighing(asked: _Asked) -> Weighing:
     # Pitches asked for by hand count; other choices by hand are left out.
     pairs = zip(asked.shelf.drums, asked.drums, strict=True)
     held = {owned.name: Locks(pitch=True) for owned, drum in pairs if drum.wish.get("pitch_hz")}
-    key = repr((catalogue(), asked.targets, asked.shelf, asked.brief, held))
+    problem = asked.problem(held)
+    key = repr((catalogue(), problem))
     if key not in _weighed:
-        _weighed[key] = search_kit(
-            asked.targets, asked.shelf, asked.brief, locks=held, measure=True
-        )
+        _weighed[key] = search_kit(problem, measure=True)
         while len(_weighed) > KEPT:
             _weighed.popitem(last=False)
     return _weighed[key]

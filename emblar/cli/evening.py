@@ -17,10 +17,11 @@ def evening_command(
 ) -> None:
     """Say when to do which job so that all is done by the downbeat, and what is dropped."""
     from emblar.cli.files import read_json
-    from emblar.formats.evening import EveningFile, evening_ics, plan_evening
+    from emblar.core.evening.schedule import schedule
+    from emblar.formats.evening import EveningFile, evening_ics, evening_plan_file
 
     file = read_json(evening, EveningFile)
-    plan = plan_evening(file)
+    plan = evening_plan_file(schedule(file.evening()), file.start)
     if ics is not None:
         try:
             ics.write_bytes(evening_ics(file, plan))

@@ -60,11 +60,10 @@ def rescue_command(
     from emblar.core.planning.rescue import rescue
     from emblar.formats.rescue import rescue_file
 
-    asked = _asked(brief, record)
-    shelf, ask, targets = asked.shelf.shelf(), asked.ask.brief(), asked.targets()
-    plays = plan_kit(targets, shelf, ask).best.chosen
-    pairs = [(shelf.drums[plays[t.voice].drum], t) for t in targets if t.voice in plays]
-    told = rescue(pairs, shelf, ask, budget=budget, plain_head=plain_head)
+    problem = _asked(brief, record).problem()
+    plays, shelf = plan_kit(problem).best.chosen, problem.shelf
+    pairs = [(shelf.drums[plays[t.voice].drum], t) for t in problem.targets if t.voice in plays]
+    told = rescue(pairs, shelf, problem.brief, budget=budget, plain_head=plain_head)
     sys.stdout.write(rescue_file(told).model_dump_json(by_alias=True, indent=2) + "\n")
 
 
@@ -94,9 +93,11 @@ def plan_command(
     ] = None,
 ) -> None:
     """Plan a kit: which drum, heads, pitches and dampers for each voice, and why."""
-    from emblar.formats.kitplan import plan_file
+    from emblar.core.planning.assign import plan_kit
+    from emblar.formats.kitplan import kit_plan_file
 
-    plan = plan_file(_asked(brief, record))
+    problem = _asked(brief, record).problem()
+    plan = kit_plan_file(plan_kit(problem), problem)
     if json_out is not None:
         try:
             json_out.write_text(plan.model_dump_json(by_alias=True, indent=2) + "\n", "utf-8")

@@ -17,6 +17,7 @@ from emblar.core.planning.brief import (
 )
 from emblar.core.planning.kit import LONGEST_READ, OwnedDrum
 from emblar.core.planning.microphones import KickMicrophone
+from emblar.core.planning.problem import Problem
 from emblar.core.planning.schools import checked_schools
 from emblar.core.planning.search import Locks, Port
 from emblar.core.planning.target import Target, moved
@@ -213,6 +214,16 @@ class BriefFile(Strict):
             told = {n: Measured(q.value, q.sd, q.unit) for n, q in values.items()}
             out.append(moved(Target(voice, told, {}), self.wishes.get(voice, {})))
         return out
+
+    def problem(self) -> Problem:
+        """Return what is to be planned."""
+        return Problem(
+            targets=self.targets(),
+            shelf=self.shelf.shelf(),
+            brief=self.ask.brief(),
+            weights=self.weights(),
+            locks={name: lock.locks() for name, lock in self.locks.items()},
+        )
 
     def weights(self) -> Weights:
         """Return the weights of the search."""

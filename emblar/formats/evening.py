@@ -6,7 +6,7 @@ from typing import Literal, Self
 from icalendar import Calendar, Event
 from pydantic import Field, model_validator
 
-from emblar.core.evening.schedule import Evening, Schedule, WorkJob, schedule
+from emblar.core.evening.schedule import Evening, Schedule, WorkJob
 from emblar.formats.drum import Strict
 
 LONGEST_NAME = 120
@@ -71,19 +71,6 @@ class EveningPlanFile(Strict):
     steps_lost: float
     begin: str | None
     """When the first job starts; null if there is none."""
-
-
-def plan_evening(file: EveningFile) -> EveningPlanFile:
-    """Return the best schedule of an evening.
-
-    Raises
-    ------
-    InputError
-        A job waits for what is no job, or needs what is not there.
-    NoSolutionError
-        What may not be dropped does not fit.
-    """
-    return evening_plan_file(schedule(file.evening()), file.start)
 
 
 def evening_plan_file(found: Schedule, start: datetime) -> EveningPlanFile:

@@ -6,13 +6,12 @@ from typing import Literal
 
 from pydantic import Field
 
-from emblar.core.planning.assign import Alternative, KitPlan, plan_kit
-from emblar.core.planning.brief import Brief, Shelf, Weights
+from emblar.core.planning.assign import Alternative, KitPlan
+from emblar.core.planning.brief import Brief, Shelf
+from emblar.core.planning.problem import Problem
 from emblar.core.planning.sentence import plan_sentence
-from emblar.core.planning.target import Target
 from emblar.core.planning.weighing import Recipe, Weighed
 from emblar.core.planning.why import Explainer, fit_warnings
-from emblar.formats.brief import BriefFile
 from emblar.formats.drum import Strict
 
 
@@ -103,27 +102,16 @@ class KitPlanFile(Strict):
     packing: list[str]
 
 
-def plan_file(file: BriefFile) -> KitPlanFile:
-    """Plan what a brief asks."""
-    shelf, brief, weights = file.shelf.shelf(), file.ask.brief(), file.weights()
-    targets = file.targets()
-    held = {name: lock.locks() for name, lock in file.locks.items()}
-    plan = plan_kit(targets, shelf, brief, weights, held)
-    return kit_plan_file(plan, targets, shelf, brief, weights)
-
-
-def kit_plan_file(
-    plan: KitPlan, targets: list[Target], shelf: Shelf, brief: Brief, weights: Weights
-) -> KitPlanFile:
+def kit_plan_file(plan: KitPlan, problem: Problem) -> KitPlanFile:
     """Return a kit's plan as written to a file."""
-    by = {t.voice: t for t in targets}
+    shelf, brief = problem.shelf, problem.brief
     found = []
     for index, alternative in enumerate(plan.alternatives):
         voices = {}
         for voice, row in alternative.chosen.items():
             one = voice_file(row, shelf)
             if index == 0:
-                explain = Explainer(row, by[voice], shelf, brief, weights)
+                explain = Explainer(row, problem)
                 one.reasons = [WhyFile(**asdict(r)) for r in explain.reasons()]
                 one.schools = [SideFile(**asdict(s)) for s in explain.schools()]
             voices[voice] = one

@@ -11,8 +11,9 @@ from emblar.actions.kit import kit
 from emblar.actions.scope import HERE
 from emblar.actions.sessions import Brief, asked_of, change_brief, one_session
 from emblar.core.errors import InputError
+from emblar.core.evening.schedule import schedule
 from emblar.formats.brief import AskFile
-from emblar.formats.evening import plan_evening
+from emblar.formats.evening import evening_plan_file
 from emblar.settings import now
 from emblar.web.pages.evening import evening_page
 
@@ -95,7 +96,7 @@ def test_the_file_and_the_calendar_say_the_same(planned: int) -> None:
     downbeat(planned, 6.0)
     view = evening(HERE, planned)
     file = evening_file(view)
-    told = plan_evening(file)
+    told = evening_plan_file(schedule(file.evening()), file.start)
     assert view.schedule is not None
     assert told.steps_lost == 0.0
     assert set(told.starts) == set(view.schedule.starts)

@@ -10,6 +10,7 @@ from emblar.core.planning.assign import plan_kit
 from emblar.core.planning.brief import Brief, Shelf
 from emblar.core.planning.findings import findings
 from emblar.core.planning.plan_drum import Request, plan_drum
+from emblar.core.planning.problem import Problem
 from emblar.core.planning.target import Target
 from emblar.core.quantities import Measured
 from tests.drums import OWNED_SNARE, OWNED_TOM
@@ -39,9 +40,13 @@ def test_of_two_like_drums_the_sound_one_plays() -> None:
     dented = replace(OWNED_TOM, name="Dented", findings=("edge-dent",))
     sound = replace(OWNED_TOM, name="Sound")
     for drums in ((dented, sound), (sound, dented)):
-        chosen = plan_kit([TARGET], Shelf(drums, (), tuple(dampers())), Brief()).best.chosen
+        chosen = plan_kit(
+            Problem([TARGET], Shelf(drums, (), tuple(dampers())), Brief())
+        ).best.chosen
         assert drums[chosen["tom-1"].drum].name == "Sound"
-    alone = plan_kit([TARGET], Shelf((dented,), (), tuple(dampers())), Brief()).best.chosen["tom-1"]
+    alone = plan_kit(
+        Problem([TARGET], Shelf((dented,), (), tuple(dampers())), Brief())
+    ).best.chosen["tom-1"]
     assert alone.costs["inspection"] == 1.5
 
 

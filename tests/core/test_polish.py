@@ -8,6 +8,7 @@ from emblar.core.catalogue import constructions_for, dampers, strikers
 from emblar.core.planning.assign import plan_kit, searched
 from emblar.core.planning.brief import Brief, OwnedHead, Shelf, usual_weights
 from emblar.core.planning.kit import OwnedDrum
+from emblar.core.planning.problem import Problem
 from emblar.core.planning.search import NO_LOCKS, DrumSearch, Locks
 from emblar.core.planning.target import Target
 from emblar.core.planning.weighing import RENDERED, Recipe, Weighed
@@ -128,14 +129,14 @@ def test_the_ways_of_a_kit_take_the_second_look_too() -> None:
     drums = (OWNED_KICK, OWNED_SNARE)
     targets = [search(owned).target for owned in drums]
     shelf = replace(ALL, drums=drums)
-    first = searched(targets, shelf, BUYS)
-    plan = plan_kit(targets, shelf, BUYS)
+    first = searched(Problem(targets, shelf, BUYS))
+    plan = plan_kit(Problem(targets, shelf, BUYS))
     for owned, target in zip(drums, targets, strict=True):
         row = plan.best.chosen[target.voice]
         assert row.total <= best_score(first[target.voice]) + 1e-9
         alone = search(owned).polished(search(owned).best())
         assert row.total == pytest.approx(best_score(alone), abs=1e-6)
-    measured = plan_kit(targets, shelf, BUYS, measure=True).best.chosen
+    measured = plan_kit(Problem(targets, shelf, BUYS), measure=True).best.chosen
     for owned, target in zip(drums, targets, strict=True):
         alone = search(owned).finalists(search(owned).best())
         assert measured[target.voice].recipe == alone[0].recipe

@@ -15,6 +15,7 @@ from emblar.core.planning.brief import Brief, OwnedHead, Shelf, usual_weights
 from emblar.core.planning.kit import OwnedDrum, model
 from emblar.core.planning.outlook import Field
 from emblar.core.planning.predicted import predicted_card
+from emblar.core.planning.problem import Problem
 from emblar.core.planning.search import DrumSearch, Locks
 from emblar.core.planning.target import Target
 from emblar.core.planning.why import Explainer, fit_warnings
@@ -51,12 +52,12 @@ TARGETS = [
 
 @pytest.fixture(scope="module")
 def strict() -> KitPlan:
-    return plan_kit(TARGETS, SHELF, STRICT)
+    return plan_kit(Problem(TARGETS, SHELF, STRICT))
 
 
 @pytest.fixture(scope="module")
 def free() -> KitPlan:
-    return plan_kit(TARGETS, SHELF, FREE)
+    return plan_kit(Problem(TARGETS, SHELF, FREE))
 
 
 @pytest.mark.parametrize(
@@ -112,7 +113,7 @@ def test_nothing_forbidden_is_proposed(strict: KitPlan) -> None:
             assert not row.bought
             assert not row.cut
     shelf = replace(SHELF, drums=(CLOSED, *SHELF.drums[1:]))
-    kept = plan_kit(TARGETS, shelf, Brief(keep_heads=True))
+    kept = plan_kit(Problem(TARGETS, shelf, Brief(keep_heads=True)))
     for way in kept.alternatives:
         for row in way.chosen.values():
             drum = shelf.drums[row.drum]
@@ -144,8 +145,8 @@ def test_each_alternative_is_best_at_what_it_is_called(free: KitPlan) -> None:
 
 def test_what_is_locked_stays() -> None:
     held = Locks(batter="double-coated", dampers=("gel-pad",), semitones=0.0)
-    plan = plan_kit([TARGETS[3]], SHELF, FREE, locks={OWNED_TOM.name: held, SMALL.name: held,
-                                                      FLOOR.name: held})  # fmt: skip
+    locks = dict.fromkeys((OWNED_TOM.name, SMALL.name, FLOOR.name), held)
+    plan = plan_kit(Problem([TARGETS[3]], SHELF, FREE, locks=locks))
     for way in plan.alternatives:
         for row in way.chosen.values():
             assert row.recipe.batter == "double-coated"
@@ -155,7 +156,7 @@ def test_what_is_locked_stays() -> None:
 
 def test_brushes_are_played_on_coated_heads() -> None:
     shelf = replace(SHELF, drums=(replace(OWNED_SNARE, batter="double-clear"),))
-    plan = plan_kit([TARGETS[1]], shelf, Brief(brushes=True))
+    plan = plan_kit(Problem([TARGETS[1]], shelf, Brief(brushes=True)))
     row = plan.best.chosen["snare"]
     assert row.recipe.striker == "brushes"
     assert row.recipe.batter != "double-clear"
@@ -163,7 +164,7 @@ def test_brushes_are_played_on_coated_heads() -> None:
 
 
 def test_a_pitch_far_outside_is_missed_by_what_is_said() -> None:
-    plan = plan_kit([target("tom-1", pitch=620.0, sustain=0.5)], SHELF, STRICT)
+    plan = plan_kit(Problem([target("tom-1", pitch=620.0, sustain=0.5)], SHELF, STRICT))
     row, told = plan.best.chosen["tom-1"], plan.unmet[0]
     assert told.quantity == "pitch"
     assert told.nearest == pytest.approx(row.card["pitch"])
@@ -174,19 +175,18 @@ def test_a_pitch_far_outside_is_missed_by_what_is_said() -> None:
 
 
 def test_an_empty_shelf_and_a_pitch_nobody_knows_are_said() -> None:
-    plan = plan_kit(TARGETS, Shelf(()), STRICT)
+    plan = plan_kit(Problem(TARGETS, Shelf(()), STRICT))
     assert plan.best.chosen == {}
     assert {u.voice for u in plan.unmet} == {t.voice for t in TARGETS}
     assert all("Add a drum" in u.text for u in plan.unmet)
-    unknown = plan_kit([Target("kick", {}, {"pitch": "too soft"})], SHELF, STRICT)
+    unknown = plan_kit(Problem([Target("kick", {}, {"pitch": "too soft"})], SHELF, STRICT))
     assert "does not tell its pitch (too soft)" in unknown.unmet[0].text
 
 
 def test_every_number_of_a_reason_can_be_worked_out_again(free: KitPlan) -> None:
-    by = {t.voice: t for t in TARGETS}
     checked = 0
-    for voice, row in free.best.chosen.items():
-        explain = Explainer(row, by[voice], SHELF, FREE, usual_weights())
+    for row in free.best.chosen.values():
+        explain = Explainer(row, Problem(TARGETS, SHELF, FREE))
         for reason in explain.reasons():
             assert reason.text
             numbers = reason.numbers
@@ -207,9 +207,8 @@ def test_every_number_of_a_reason_can_be_worked_out_again(free: KitPlan) -> None
 
 
 def test_the_schools_show_both_sides_and_mark_the_chosen_one(free: KitPlan) -> None:
-    by = {t.voice: t for t in TARGETS}
     row = free.best.chosen["tom-1"]
-    schools = Explainer(row, by["tom-1"], SHELF, FREE, usual_weights()).schools()
+    schools = Explainer(row, Problem(TARGETS, SHELF, FREE)).schools()
     relation = [s for s in schools if s.about == "relation of the heads"]
     assert [s.name for s in relation] == ["equal heads", "reso higher", "reso lower"]
     assert sum(s.chosen for s in relation) == 1
@@ -223,7 +222,7 @@ def test_the_schools_show_both_sides_and_mark_the_chosen_one(free: KitPlan) -> N
 def test_a_note_longer_than_its_gap_and_drums_that_beat_are_warned_of() -> None:
     fast = Brief(tempo_bpm=200.0, tom_notes_per_beat=4.0)
     alike = [target("tom-1", pitch=120.0, sustain=1.5), target("tom-2", pitch=117.0, sustain=1.5)]
-    plan = plan_kit(alike, SHELF, fast)
+    plan = plan_kit(Problem(alike, SHELF, fast))
     told = {r.about: r for r in fit_warnings(list(plan.best.chosen.values()), SHELF, fast)}
     assert "notes run together" in told["tempo"].text
     assert told["clash"].numbers["beat_hz"] == pytest.approx(3.0, abs=0.3)
@@ -250,7 +249,7 @@ def test_impossible_briefs_are_refused_by_field_and_value() -> None:
 def test_a_costlier_purchase_is_made_no_oftener() -> None:
     def bought(price: float) -> int:
         weights = usual_weights().changed(purchase=price)
-        rows = searched([TARGETS[3]], SHELF, FREE, weights)["tom-2"]
+        rows = searched(Problem([TARGETS[3]], SHELF, FREE, weights))["tom-2"]
         return len(min(rows, key=lambda w: w.total).bought)
 
     assert bought(50.0) <= bought(0.0)

@@ -5,11 +5,17 @@ import json
 import pytest
 from pydantic import ValidationError
 
+from emblar.core.planning.assign import plan_kit
 from emblar.core.quantities.registry import steps
 from emblar.formats.brief import BriefFile
 from emblar.formats.errors import wrong_fields
-from emblar.formats.kitplan import KitPlanFile, plan_file
+from emblar.formats.kitplan import KitPlanFile, kit_plan_file
 from tests.briefs import brief, quantity
+
+
+def plan_file(file: BriefFile) -> KitPlanFile:
+    problem = file.problem()
+    return kit_plan_file(plan_kit(problem), problem)
 
 
 @pytest.fixture(scope="module")

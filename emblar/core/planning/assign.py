@@ -20,11 +20,12 @@ from scipy.optimize import Bounds, LinearConstraint, milp
 
 from emblar.core.naming import voice_title
 from emblar.core.planning.alike import alike_toms
-from emblar.core.planning.brief import Brief, Shelf, Weights, usual_weights
-from emblar.core.planning.search import NO_LOCKS, DrumSearch, Locks
+from emblar.core.planning.brief import Brief, Shelf
+from emblar.core.planning.problem import Problem
+from emblar.core.planning.search import DrumSearch
 from emblar.core.planning.target import Target
 from emblar.core.planning.weighing import Recipe, Weighed
-from emblar.core.voices import VoiceName, is_tom
+from emblar.core.voices import is_tom
 
 Array = NDArray[Any]
 
@@ -85,83 +86,33 @@ class KitPlan:
         return self.alternatives[0]
 
 
-def plays(voice: str, kind: str) -> bool:
-    """Whether a kind of drum plays a voice."""
-    return kind == VoiceName(voice).kind
-
-
-def searched(
-    targets: Sequence[Target],
-    shelf: Shelf,
-    brief: Brief,
-    weights: Weights | None = None,
-    locks: Mapping[str, Locks] | None = None,
-) -> dict[str, list[Weighed]]:
-    """Return the best recipes of every voice on every drum that plays it.
-
-    Parameters
-    ----------
-    locks
-        What stays, by the drum's name.
-    """
-    return _found(targets, _searches(targets, shelf, brief, weights, locks))
+def searched(problem: Problem) -> dict[str, list[Weighed]]:
+    """Return the best recipes of every voice on every drum that plays it."""
+    return _found(problem, problem.searches())
 
 
 def _found(
-    targets: Sequence[Target], searches: Mapping[tuple[str, int], DrumSearch]
+    problem: Problem, searches: Mapping[tuple[str, int], DrumSearch]
 ) -> dict[str, list[Weighed]]:
-    rows: dict[str, list[Weighed]] = {target.voice: [] for target in targets}
+    rows: dict[str, list[Weighed]] = {target.voice: [] for target in problem.targets}
     for (voice, _), search in searches.items():
         rows[voice] += search.best()
     return rows
 
 
-def _searches(
-    targets: Sequence[Target],
-    shelf: Shelf,
-    brief: Brief,
-    weights: Weights | None,
-    locks: Mapping[str, Locks] | None,
-) -> dict[tuple[str, int], DrumSearch]:
-    """Return the search of every voice on every drum that plays it, by voice and drum."""
-    weights, held = weights or usual_weights(), locks or {}
-    return {
-        (target.voice, number): DrumSearch(
-            number, target, shelf, brief, weights, held.get(drum.name, NO_LOCKS)
-        )
-        for target in targets
-        for number, drum in enumerate(shelf.drums)
-        if plays(target.voice, drum.kind)
-    }
-
-
-def plan_kit(
-    targets: Sequence[Target],
-    shelf: Shelf,
-    brief: Brief,
-    weights: Weights | None = None,
-    locks: Mapping[str, Locks] | None = None,
-    *,
-    measure: bool = False,
-) -> KitPlan:
+def plan_kit(problem: Problem, *, measure: bool = False) -> KitPlan:
     """Plan a whole kit.
 
     Parameters
     ----------
-    targets
-        One per voice of the record that drums are to play.
-    shelf, brief
-        What there is and what is asked.
-    weights
-        The usual ones if left out.
-    locks
-        What stays, by the drum's name.
+    problem
+        What is to sound like what, and what there is.
     measure
         Whether strokes of the best kit's recipes are rendered and measured, as when one drum is
         planned alone, where several are nearly as good. It takes another second.
     """
-    searches = _searches(targets, shelf, brief, weights, locks)
-    options = _found(targets, searches)
+    searches, shelf, brief = problem.searches(), problem.shelf, problem.brief
+    options = _found(problem, searches)
     # Where the best kit stands, a last look round it, as when one drum is planned alone.
     for row in _assigned(options, shelf, brief, _scored).values():
         own = [w for w in options[row.voice] if w.drum == row.drum]
@@ -170,7 +121,7 @@ def plan_kit(
         look = search.finalists if measure else search.polished
         options[row.voice] = others + look(own)
     found = _alternatives(options, searches, shelf, brief)
-    unmet = _unmet(targets, options, found[0].chosen if found else {})
+    unmet = _unmet(problem.targets, options, found[0].chosen if found else {})
     if not found:
         found.append(Alternative("best", "nearest for its cost", {}))
     return KitPlan(tuple(found), tuple(unmet), sum(len(rows) for rows in options.values()))

@@ -9,11 +9,12 @@ from emblar.core.catalogue import construction, dampers
 from emblar.core.errors import EmblarError, InputError, NoSolutionError
 from emblar.core.planning.alike import alike_toms
 from emblar.core.planning.assign import SAME_SIZE_IN, shared_out
-from emblar.core.planning.brief import Brief, Shelf, usual_weights
+from emblar.core.planning.brief import Brief, Shelf
 from emblar.core.planning.findings import findings
 from emblar.core.planning.kick_window import kick_window
 from emblar.core.planning.kit import OwnedDrum, check_range, model, wearing
 from emblar.core.planning.predicted import predicted_card
+from emblar.core.planning.problem import Problem
 from emblar.core.planning.recipe import Relation, relation_of, workable_range_hz
 from emblar.core.planning.search import DrumSearch, Locks, Port
 from emblar.core.planning.sounds import other_sounds
@@ -234,15 +235,16 @@ class _Search:
         told = _wished(task.target, self.pitch)
         self.asked = replace(task.target, values={**task.target.values, "pitch": told})
         self.shelf = replace(shelf, drums=(self.owned,))
-        self.weights = usual_weights()
-        self.search = DrumSearch(
-            0, self.asked, self.shelf, self.brief, self.weights, self.request.locks()
-        )
+        self.problem = self._problem(self.request.locks())
+        self.search = self.problem.search(self.asked.voice, 0)
+
+    def _problem(self, locks: Locks) -> Problem:
+        return Problem((self.asked,), self.shelf, self.brief, locks={self.owned.name: locks})
 
     def _free(self) -> DrumSearch:
         """Return the search with nothing asked of the muffling."""
         locks = replace(self.request.locks(), dampers=None)
-        return DrumSearch(0, self.asked, self.shelf, self.brief, self.weights, locks)
+        return self._problem(locks).search(self.asked.voice, 0)
 
     def found(self, *, thorough: bool) -> list[Weighed]:
         """Return the best recipes, best first."""
@@ -273,7 +275,7 @@ class _Search:
         )  # fmt: skip
         pitch = best.card["pitch"] if best.short_cents else self.pitch
         row, prediction = _settled_at(best, drum, owned.kind, pitch)
-        explain = Explainer(row, self.asked, self.shelf, self.brief, self.weights)
+        explain = Explainer(row, self.problem)
         warnings = [r.text for r in fit_warnings([row], self.shelf, self.brief)]
         return DrumPlan(
             owned=owned,

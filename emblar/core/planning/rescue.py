@@ -20,7 +20,8 @@ from emblar.core.catalogue import construction, dampers
 from emblar.core.errors import InputError
 from emblar.core.planning.brief import Brief, Shelf, Weights, usual_weights
 from emblar.core.planning.kit import OwnedDrum
-from emblar.core.planning.search import DrumSearch, Locks
+from emblar.core.planning.problem import Problem
+from emblar.core.planning.search import Locks
 from emblar.core.planning.target import Target
 from emblar.core.planning.weighing import Recipe, Weighed
 
@@ -168,7 +169,9 @@ class _Drum:
             d for d in dampers() if bought_dampers or d in there or damper_price(d) == 0.0
         )
         shelf = replace(self.shelf, dampers=lying)
-        return DrumSearch(self.number, self.target, shelf, self.brief, self.weights, locks).best()
+        held = {self.owned.name: locks}
+        problem = Problem((self.target,), shelf, self.brief, self.weights, held)
+        return problem.search(self.target.voice, self.number).best()
 
     def fixes(self, coin: float) -> list[Fix]:
         """Return changes of muffling, of one head or of both, none of which is worse and dearer."""

@@ -22,9 +22,10 @@ from emblar.core.catalogue import (
 )
 from emblar.core.naming import voice_title
 from emblar.core.notes import note_text
-from emblar.core.planning.brief import Brief, Shelf, Weights
+from emblar.core.planning.brief import Brief, Shelf
 from emblar.core.planning.kit import OwnedDrum
 from emblar.core.planning.microphones import microphone_trouble
+from emblar.core.planning.problem import Problem
 from emblar.core.planning.promises import broken
 from emblar.core.planning.schools import (
     FAVOURED_ON,
@@ -38,8 +39,7 @@ from emblar.core.planning.schools import (
 )
 from emblar.core.planning.search import NEW_PORT_IN
 from emblar.core.planning.sentence import once_long, relation_words
-from emblar.core.planning.target import Target
-from emblar.core.planning.weighing import LASTING_M, Recipe, Weighed, Weigher
+from emblar.core.planning.weighing import LASTING_M, Recipe, Weighed
 from emblar.core.quantities.registry import steps
 
 LEAST_STEPS = 0.3
@@ -84,19 +84,17 @@ class School:
 class Explainer:
     """Explains one weighed recipe."""
 
-    def __init__(
-        self, row: Weighed, target: Target, shelf: Shelf, brief: Brief, weights: Weights
-    ) -> None:
-        self.row, self.shelf, self.brief, self.weights = row, shelf, brief, weights
-        self.target = target
+    def __init__(self, row: Weighed, problem: Problem) -> None:
+        shelf = problem.shelf
+        self.row, self.shelf, self.brief, self.weights = row, shelf, problem.brief, problem.weights
+        self.target = problem.target(row.voice)
         self.owned = shelf.drums[row.drum]
         self.now = shelf.now_on.get(self.owned.name, ())
 
         self._asked = self._sides()
         changes = [c for _, _, c in self._undone()] + [c for *_, same, c in self._asked if not same]
         changes = list(dict.fromkeys(changes))
-        weigher = Weigher(row.drum, target, shelf, brief, weights)
-        weighed = weigher.exactly(changes, row.card["pitch"])
+        weighed = problem.weigher(row.voice, row.drum).exactly(changes, row.card["pitch"])
         self._weighed = dict(zip(changes, weighed, strict=True))
 
     def without(self, change: Recipe) -> Weighed | None:
