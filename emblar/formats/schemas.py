@@ -19,6 +19,7 @@ from emblar.formats.rescue import RescueFile
 from emblar.formats.setlist import SetlistFile, SetlistPlanFile
 from emblar.formats.setup import SetupFile
 from emblar.formats.sheet import SheetFile
+from emblar.formats.studio import KitsFile, LinksFile, SessionsFile, VersionsFile
 from emblar.formats.sung import SungFile
 from emblar.formats.tuning import SweepFile, TapsFile, TuningFile, TurnsFile
 from emblar.formats.wires import WiresFile
@@ -34,13 +35,17 @@ SCHEMAS: dict[str, type[BaseModel]] = {
     "emblar.hum-1": HumMapFile,
     "emblar.hum-asked-1": HumAsked,
     "emblar.kitplan-1": KitPlanFile,
+    "emblar.kits-1": KitsFile,
+    "emblar.links-1": LinksFile,
     "emblar.log-1": LogFile,
     "emblar.moves-1": MovesAsked,
     "emblar.plan-2": DrumPlanFile,
+    "emblar.plan-versions-1": VersionsFile,
     "emblar.prediction-1": PredictionFile,
     "emblar.ranked-moves-1": MovesFile,
     "emblar.recipes-1": RecipesFile,
     "emblar.rescue-1": RescueFile,
+    "emblar.sessions-1": SessionsFile,
     "emblar.setlist-1": SetlistFile,
     "emblar.setlist-plan-1": SetlistPlanFile,
     "emblar.setup-1": SetupFile,

@@ -1,0 +1,81 @@
+"""What the command line tells of a studio: its sessions, kits, plan versions and links."""
+
+from datetime import datetime
+from typing import Literal
+
+from pydantic import Field
+
+from emblar.formats.drum import Strict
+
+
+class SessionRow(Strict):
+    """One session."""
+
+    id: int
+    name: str
+    studio: str
+    artist: str
+    downbeat_at: datetime | None
+    recordings: int = Field(description="those that are analysed")
+    drums: int
+    plan_version: int | None
+
+
+class SessionsFile(Strict):
+    """The studio's sessions, the newest first."""
+
+    schema_: Literal["emblar.sessions/1"] = Field(default="emblar.sessions/1", alias="schema")
+    sessions: list[SessionRow]
+
+
+class KitRow(Strict):
+    """A kit that a session can begin with."""
+
+    source: str = Field(description="what --use takes")
+    name: str
+    drums: list[str]
+
+
+class KitsFile(Strict):
+    """The kits there are: the last session's, those kept by name, and new ones."""
+
+    schema_: Literal["emblar.kits/1"] = Field(default="emblar.kits/1", alias="schema")
+    kits: list[KitRow]
+
+
+class VersionRow(Strict):
+    """One version of a plan."""
+
+    version: int
+    says: str = Field(description="what changed")
+    created_at: datetime
+    restores: int | None = Field(description="the version it brings back")
+
+
+class VersionsFile(Strict):
+    """Every version of a session's plan, the newest first."""
+
+    schema_: Literal["emblar.plan-versions/1"] = Field(
+        default="emblar.plan-versions/1", alias="schema"
+    )
+    session: int
+    versions: list[VersionRow]
+
+
+class LinkRow(Strict):
+    """A link that is open."""
+
+    id: int
+    name: str
+    parts: list[str]
+    expires_at: datetime
+    opened: int
+
+
+class LinksFile(Strict):
+    """A session's open links; the address of a new one is told once."""
+
+    schema_: Literal["emblar.links/1"] = Field(default="emblar.links/1", alias="schema")
+    session: int
+    links: list[LinkRow]
+    address: str | None = Field(default=None, description="of the link just made")

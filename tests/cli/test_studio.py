@@ -1,0 +1,68 @@
+"""What a studio keeps, from the shell: on the database of an Emblar that may be running."""
+
+import json
+from pathlib import Path
+from typing import Any
+
+import pytest
+from typer.testing import CliRunner
+
+from emblar.actions.plan import replan_drum
+from emblar.actions.scope import HERE
+from emblar.actions.share import open_share
+from emblar.cli.main import app
+from emblar.core.errors import InputError, NotFoundError
+from emblar.settings import settings
+
+
+@pytest.fixture
+def told(monkeypatch: pytest.MonkeyPatch, tmp_path: Path) -> Any:
+    monkeypatch.setenv("EMBLAR_HOME", str(tmp_path))
+    settings.cache_clear()
+
+    def run(*arguments: object) -> Any:
+        done = CliRunner().invoke(app, [str(a) for a in arguments])
+        if done.exception is not None and not isinstance(done.exception, SystemExit):
+            raise done.exception
+        return json.loads(done.stdout)
+
+    return run
+
+
+def test_sessions_are_listed_with_how_far_they_are(planned: int, told: Any) -> None:
+    row = told("sessions")["sessions"][0]
+    assert (row["id"], row["drums"], row["plan_version"]) == (planned, 3, 1)
+
+
+def test_a_kit_is_kept_by_name_and_brought_into_a_session(planned: int, told: Any) -> None:
+    kept = told("kits", planned, "--keep", "Room A")
+    source = next(k["source"] for k in kept["kits"] if k["name"] == "Room A")
+    assert source.startswith("saved-")
+    told("kits", planned, "--use", "preset-four-piece")
+    assert told("sessions")["sessions"][0]["drums"] == 7
+    with pytest.raises(InputError, match="no kit"):
+        told("kits", planned, "--use", "attic")
+    with pytest.raises(InputError, match="which session"):
+        told("kits", "--use", source)
+
+
+def test_a_plan_is_taken_back_and_brought_again(planned: int, told: Any) -> None:
+    replan_drum(HERE, planned, 1, {"semitones": 1.0})
+    assert [v["version"] for v in told("plans", planned)["versions"]] == [2, 1]
+    assert told("plans", planned, "--undo")["versions"][0]["restores"] == 1
+    assert told("plans", planned, "--use", 2)["versions"][0]["restores"] == 2
+    with pytest.raises(InputError, match="Give one"):
+        told("plans", planned, "--use", 1, "--undo")
+    with pytest.raises(NotFoundError):
+        told("plans", planned + 1)
+
+
+def test_a_link_is_made_and_ended(planned: int, told: Any) -> None:
+    made = told("share", planned, "--for", "The engineer", "--part", "sheet", "--days", 2)
+    token = made["address"].rsplit("/", maxsplit=1)[1]
+    assert open_share(token).share.name == "The engineer"
+    again = told("share", planned)
+    assert again["address"] is None, "it is told once"
+    assert told("share", planned, "--end", again["links"][0]["id"])["links"] == []
+    with pytest.raises(NotFoundError):
+        open_share(token)
