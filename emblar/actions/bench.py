@@ -192,7 +192,8 @@ def finish_job(
             _close_turning(db, session_id, drum, file)
         if job.text == "mount" and job.side is not None and not skip:
             _fit(db, scope, session_id, drum, job.side, now.heads[job.side].planned)
-        if job.text == "dampers" and not skip:
+        # What was laid on stroke by stroke stays; else it is what the plan says.
+        if job.text == "dampers" and not skip and not file.layers:
             change_setup(db, session_id, drum, dampers=list(now.plan.dampers))
         file.jobs.pop(job_id, None)
         file.jobs[job_id] = JobDone(state="skipped" if skip else "done", note=note.strip()[:500])

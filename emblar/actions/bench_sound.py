@@ -12,12 +12,14 @@ from emblar.core.acoustics.coefficients import prior_coefficients
 from emblar.core.acoustics.drum import Drum, Side
 from emblar.core.acoustics.forward import predict
 from emblar.core.acoustics.head import tension_from_lug_pitch
-from emblar.core.analysis.analyse import analyse
-from emblar.core.analysis.audio import ANALYSIS_RATE_HZ, one_channel
+from emblar.core.analysis.analyse import Analysis, analyse
+from emblar.core.analysis.audio import ANALYSIS_RATE_HZ, Audio, one_channel
+from emblar.core.catalogue import as_shipped
 from emblar.core.errors import BadAudioError, InputError
 from emblar.core.notes import cents, spread_hz
 from emblar.core.planning.kit import model, wearing
 from emblar.core.quantities import Measured
+from emblar.core.quantities.card import Card
 from emblar.core.synthesis.practice import PracticeDrum
 from emblar.core.tuning.diagnosis import Expected, diagnose
 from emblar.core.tuning.tap import Tap, TappedHead, read_taps, tapped_head
@@ -136,16 +138,8 @@ def read_stroke(scope: Scope, session_id: int, slot_id: int, data: bytes) -> flo
         The pitch of the stroke cannot be told; nothing was kept.
     """
     now = bench(scope, session_id, slot_id)
-    voice = {"tom": "tom-1"}.get(now.drum.owned.kind, now.drum.owned.kind)
     audio = decode(data).audio
-    found = analyse(audio, kind="hit", voice=voice)
-    card = next((v for v in found.voices if v.voice == voice), None)
-    pitch = card["pitch"] if card is not None else None
-    if card is None or not isinstance(pitch, Measured):
-        raise BadAudioError(
-            "The pitch of this stroke cannot be told. Strike once in the middle, firmly, and let "
-            "it ring out; nothing else should sound."
-        )
+    found, card, pitch = struck(now, audio)
     expected = _expected(now)
     readings = [pitch.value, *(a.frequency_hz for a in card.alternatives)]
     hz = _likeliest(readings, expected.pitch_hz)
@@ -154,6 +148,35 @@ def read_stroke(scope: Scope, session_id: int, slot_id: int, data: bytes) -> flo
     causes = diagnose(one_channel(audio), at_s, card, kind, expected)
     keep_stroke(scope, session_id, slot_id, hz, sd_hz, causes)
     return hz
+
+
+def struck(now: Bench, audio: Audio) -> tuple[Analysis, Card, Measured]:
+    """Return what a stroke on the drum at the bench measures: all, its card, its pitch.
+
+    Raises
+    ------
+    BadAudioError
+        Its pitch cannot be told.
+    """
+    voice = {"tom": "tom-1"}.get(now.drum.owned.kind, now.drum.owned.kind)
+    found = analyse(audio, kind="hit", voice=voice)
+    card = next((v for v in found.voices if v.voice == voice), None)
+    pitch = card["pitch"] if card is not None else None
+    if card is None or not isinstance(pitch, Measured):
+        raise BadAudioError(
+            "The pitch of this stroke cannot be told. Strike once in the middle, firmly, and let "
+            "it ring out; nothing else should sound."
+        )
+    return found, card, pitch
+
+
+def expected_sustain_s(now: Bench) -> float | None:
+    """Return the sustain that the model gives for the drum as tapped with what lies on it, s.
+
+    Dampers are taken as shipped: what they are worth here is learned against it.
+    """
+    with as_shipped():
+        return _expected(now).sustain_s
 
 
 def _expected(now: Bench) -> Expected:

@@ -23,7 +23,7 @@ from emblar.core.tuning.head_state import (
 )
 from emblar.core.tuning.next_turns import NextTurns, next_turns
 from emblar.core.tuning.procedure import Job, Work, jobs
-from emblar.formats.bench import BenchFile, CauseFile, JobDone, SweepPointFile, Turning
+from emblar.formats.bench import BenchFile, CauseFile, JobDone, LayerFile, SweepPointFile, Turning
 from emblar.formats.plan import DrumPlanFile
 from emblar.formats.setup import SetupFile
 from emblar.store.kit import KitDrum
@@ -123,6 +123,8 @@ class Bench:
     """Strokes of a sweep by ear."""
     pair: tuple[tuple[str, float], ...] = ()
     """Drums that play the same part, with the pitch last read on each, Hz."""
+    layers: tuple[LayerFile, ...] = ()
+    """Strokes while it was muffled."""
 
     @property
     def minutes_left(self) -> float:
@@ -168,7 +170,7 @@ def bench_of(
     return Bench(
         drum, plan, version, info, todo, file.jobs, job, heads, before, after, offset,
         len(takes), strokes[-1] if strokes else None, tuple(file.causes) if strokes else (),
-        tuple(file.sweep), pair,
+        tuple(file.sweep), pair, tuple(file.layers),
     )  # fmt: skip
 
 

@@ -1,7 +1,7 @@
 """Log: what is known of each drum over all sessions, to look up and to take along."""
 
 from collections import defaultdict
-from collections.abc import Iterable, Mapping
+from collections.abc import Iterable, Mapping, Sequence
 from dataclasses import dataclass, field, replace
 from datetime import datetime
 from statistics import fmean
@@ -26,6 +26,7 @@ from emblar.store import drums as drum_store
 from emblar.store import log as store
 from emblar.store.database import transaction
 from emblar.store.drums import StudioDrum
+from emblar.store.kit import KitDrum
 from emblar.store.log import HeadEntry, ReadingInfo, SetupEntry, TakeEntry
 
 
@@ -123,6 +124,21 @@ def log(scope: Scope, words: str = "") -> list[DrumLog]:
 
 
 _LONG_AGO = datetime.fromisoformat("1970-01-01T00:00:00+00:00")
+
+
+def with_due_heads(scope: Scope, drums: Sequence[KitDrum]) -> list[KitDrum]:
+    """Return drums of a kit, a head that is due told among what was found on each."""
+    due = {
+        row.drum.id: tuple(f"{_side(h.side)}-due" for h in row.due)
+        for row in _log(scope)
+        if row.due
+    }
+    found = []
+    for drum in drums:
+        told = due.get(drum.drum_id, ())
+        owned = replace(drum.owned, findings=(*drum.owned.findings, *told)) if told else drum.owned
+        found.append(replace(drum, owned=owned))
+    return found
 
 
 def drum_log(scope: Scope, drum_id: int) -> DrumLog:

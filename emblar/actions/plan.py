@@ -9,6 +9,7 @@ from emblar.actions.by_hand import changed_by_hand, held, what_followed
 from emblar.actions.evidence import use_reading
 from emblar.actions.kit import kit as kit_of
 from emblar.actions.listen import Heard, heard
+from emblar.actions.log import with_due_heads
 from emblar.actions.measuring import measured_record
 from emblar.actions.scope import Scope, in_session
 from emblar.actions.sessions import asked_of, one_session
@@ -82,7 +83,7 @@ def _plan_kit(scope: Scope, session_id: int, says: str) -> KitPlan:
         asked_of(one_session(scope, session_id)).brief(),
     )
     with in_session(scope, session_id) as db:
-        drums = kit_store.listing(db, session_id)
+        drums = with_due_heads(scope, kit_store.listing(db, session_id))
     tasks: dict[int, Task] = {}
     problems: dict[int, str] = {}
     for drum in drums:
@@ -202,8 +203,11 @@ def _replan_drum(
     others = [file for i, file in drums.items() if i != drum_id]
     shelf, brief = left_by(others, the_shelf(scope), brief)
     now = drums.get(drum_id)
-    if now is not None and (now.drum is None or now.drum.owned() != drum.owned):
+    if now is not None and (now.drum is None or now.drum.owned().as_inspected() != drum.owned):
         now = None
+    if now is not None and now.drum is not None:
+        # With what the log told when the kit was planned.
+        drum = replace(drum, owned=now.drum.owned())
     changed = changed_by_hand(drum.wish, wish)
     rest = held(wish, changed, now, drum.owned) if now is not None and not says else None
     task = task_of(replace(drum, wish=wish), found)

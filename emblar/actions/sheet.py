@@ -99,16 +99,18 @@ def _what(drum: KitDrum, file: DrumPlanFile) -> str:
 
 
 def _to_buy(drum: KitDrum, file: DrumPlanFile) -> list[str]:
-    """Return the heads to buy for a drum: those planned, and those that inspection condemned."""
+    """Return the heads to buy for a drum: those planned, and those that are spent."""
     size = f"{drum.owned.diameter_in:g} in"
     names = [f"{construction(head).name}, {size}" for head in file.bought]
-    spent = {findings()[name].changes for name in drum.owned.findings}
+    told = file.drum.findings if file.drum is not None else drum.owned.findings
+    spent = {findings()[name].changes: findings()[name].by_log for name in told}
     for side, head, now in (
         ("batter", file.batter, drum.owned.batter),
         ("reso", file.reso, drum.owned.reso),
     ):
         if side in spent and head is not None and head == now:
-            names.append(f"{construction(head).name}, {size}, in place of the pitted one")
+            why = "one that is due" if spent[side] else "pitted one"
+            names.append(f"{construction(head).name}, {size}, in place of the {why}")
     return names
 
 

@@ -12,10 +12,14 @@ from collections.abc import Collection, Sequence
 from typing import Any
 
 from emblar.actions.scope import Scope
-from emblar.core.catalogue import SNARE_SIDE_MOST_MIL, construction, row_of, use_own
+from emblar.core.catalogue import SNARE_SIDE_MOST_MIL, construction, numbers, row_of, use_own
 from emblar.core.errors import InputError
 from emblar.core.planning.brief import Condition, OwnedHead
 from emblar.core.planning.kit import check_range
+from emblar.core.tuning.muffling import Learned, Response, learned, responses
+from emblar.formats.bench import LayerFile
+from emblar.formats.stored import lenient
+from emblar.store import bench as bench_store
 from emblar.store import heads as head_store
 from emblar.store import kit as kit_store
 from emblar.store import shelf as store
@@ -25,6 +29,8 @@ from emblar.store.shelf import OwnPart
 
 CONDITIONS: tuple[Condition, ...] = ("fresh", "used", "worn")
 MOST, MOST_LETTERS = 99, 80
+LEAST_STROKES = 2
+"""One stroke pair alone does not change what plans take a damper to do."""
 MOST_PLIES, LEAST_FOR_FLUID, PLY_MIL = 3, 2, (1.5, 20.0)
 MADE = ("coated", "fluid", "ring", "dot", "vented", "woven")
 """What can be true of a head besides its plies."""
@@ -43,7 +49,33 @@ def use_own_parts(scope: Scope) -> None:
     """Use the catalogue with what the studio added, in this request or job."""
     with transaction() as db:
         own = store.parts(db, scope.studio_id)
-    use_own((part.part, row_of(part.part, part.row)) for part in own)
+        struck = bench_store.muffled(db, scope.studio_id)
+    told = learned_dampers(struck)
+    use_own(
+        ((part.part, row_of(part.part, part.row)) for part in own),
+        [(name, row.times) for name, row in told.items() if row.strokes >= LEAST_STROKES],
+    )
+
+
+def learned_dampers(struck: Sequence[Sequence[dict[str, Any]]]) -> dict[str, Learned]:
+    """Return what strokes with dampers laid on one by one tell of each damper, by id.
+
+    Parameters
+    ----------
+    struck
+        The strokes of each drum and session as kept, in order.
+    """
+    rows: list[Response] = []
+    for layers in struck:
+        rows += responses([lenient(LayerFile, row, "A stroke").layer() for row in layers])
+    return learned(rows, numbers("damper")["resistance"].sd_share) if rows else {}
+
+
+def dampers_learned(scope: Scope) -> dict[str, Learned]:
+    """Return what the studio's own strokes tell of each damper, by id."""
+    with transaction() as db:
+        struck = bench_store.muffled(db, scope.studio_id)
+    return learned_dampers(struck)
 
 
 def loose_heads(scope: Scope) -> list[ShelfHead]:

@@ -10,6 +10,7 @@ from dataclasses import dataclass, replace
 
 from emblar.actions.kit import serious
 from emblar.actions.listen import Heard
+from emblar.actions.log import with_due_heads
 from emblar.actions.measuring import measured_record
 from emblar.actions.plan import KitPlan, plan_kit, target_of, the_shelf
 from emblar.actions.scope import Scope, in_session
@@ -68,7 +69,7 @@ def _asked(scope: Scope, session_id: int) -> _Asked:
         asked_of(one_session(scope, session_id)).brief(),
     )
     with in_session(scope, session_id) as db:
-        drums = store.listing(db, session_id)
+        drums = with_due_heads(scope, store.listing(db, session_id))
     if found is None or not drums:
         raise InputError(NOTHING_TO_WEIGH)
     # Two drums may share a name; the search tells them apart by it.

@@ -18,6 +18,7 @@ from emblar.cli.serve import serve_command
 from emblar.cli.studio import kits_command, plans_command, sessions_command, share_command
 from emblar.cli.tuning import (
     hum_command,
+    muffle_command,
     next_turns_command,
     sweep_command,
     taps_command,
@@ -44,6 +45,7 @@ app.command("practice")(practice_command)
 app.command("taps")(taps_command)
 app.command("hum")(hum_command)
 app.command("wires")(wires_command)
+app.command("muffle")(muffle_command)
 app.command("next-turns")(next_turns_command)
 app.command("sweep")(sweep_command)
 app.command("compare")(compare_command)

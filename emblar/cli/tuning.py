@@ -112,3 +112,16 @@ def next_turns_command(
     file = read_json(tuning, TuningFile)
     text = turns_file(file.next()).model_dump_json(by_alias=True, indent=2)
     sys.stdout.write(text + "\n")
+
+
+def muffle_command(
+    file: Annotated[Path, typer.Argument(help="Strokes so far as emblar.muffling/1 JSON")],
+) -> None:
+    """Say what to lay on a drum next, or take off, and what each thing did."""
+    from emblar.cli.files import read_json
+    from emblar.core.catalogue import numbers
+    from emblar.formats.muffling import MufflingFile, next_muffle
+
+    asked = read_json(file, MufflingFile)
+    told = next_muffle(asked, numbers("damper")["resistance"].sd_share)
+    sys.stdout.write(told.model_dump_json(by_alias=True, indent=2) + "\n")

@@ -4,7 +4,9 @@ from typing import Literal
 
 from pydantic import Field
 
-from emblar.formats.drum import Strict
+from emblar.core.quantities import Measured
+from emblar.core.tuning.muffling import Layer
+from emblar.formats.drum import QuantityFile, Strict
 from emblar.formats.setup import Side
 
 LONGEST_NOTE = 500
@@ -63,6 +65,19 @@ class HumFile(Strict):
     why_not: str | None = None
 
 
+class LayerFile(Strict):
+    """A stroke while a drum is muffled: what lay on it, what it measured, the model's sustain."""
+
+    dampers: list[str]
+    card: dict[str, QuantityFile]
+    expected_s: float | None = Field(default=None, gt=0.0)
+
+    def layer(self) -> Layer:
+        """Return it for the core."""
+        card = {name: Measured(q.value, q.sd, q.unit) for name, q in self.card.items()}
+        return Layer(tuple(self.dampers), card, self.expected_s)
+
+
 class BenchFile(Strict):
     """How far the work on a drum is: jobs by id in the order they were done, turns under way."""
 
@@ -77,5 +92,7 @@ class BenchFile(Strict):
     """What the others of the kit answered when this drum was struck, by the drum's id."""
     hum_before: dict[str, HumFile] = Field(default_factory=dict)
     """The same of the stroke before."""
+    layers: list[LayerFile] = Field(default_factory=list)
+    """Strokes while the drum was muffled, in the order they were struck."""
     at: str = ""
     """The job that was chosen to be shown, if another than the next one."""

@@ -13,6 +13,7 @@ from emblar.formats.export import ExportFile
 from emblar.formats.hum import HumAsked, HumMapFile
 from emblar.formats.kitplan import KitPlanFile
 from emblar.formats.log import LogFile
+from emblar.formats.muffling import MufflingFile, NextMuffleFile
 from emblar.formats.plan import DrumPlanFile
 from emblar.formats.recipes import RecipesFile
 from emblar.formats.rescue import RescueFile
@@ -39,6 +40,8 @@ SCHEMAS: dict[str, type[BaseModel]] = {
     "emblar.links-1": LinksFile,
     "emblar.log-1": LogFile,
     "emblar.moves-1": MovesAsked,
+    "emblar.muffling-1": MufflingFile,
+    "emblar.next-muffle-1": NextMuffleFile,
     "emblar.plan-2": DrumPlanFile,
     "emblar.plan-versions-1": VersionsFile,
     "emblar.prediction-1": PredictionFile,

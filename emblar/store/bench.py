@@ -3,11 +3,11 @@
 from collections.abc import Sequence
 from typing import Any
 
-from sqlalchemy import select
+from sqlalchemy import func, select
 from sqlalchemy.dialects.postgresql import insert
 from sqlalchemy.orm import Session
 
-from emblar.store.tables import BenchRow
+from emblar.store.tables import BenchRow, SessionRow
 
 
 def get(db: Session, session_id: int, drum_id: int, *, lock: bool = False) -> dict[str, Any]:
@@ -44,3 +44,15 @@ def tuned(db: Session, session_ids: Sequence[int]) -> dict[int, set[int]]:
     for session_id, drum_id in db.execute(query):
         found.setdefault(session_id, set()).add(drum_id)
     return found
+
+
+def muffled(db: Session, studio_id: int) -> list[list[dict[str, Any]]]:
+    """Return the strokes of every drum of a studio that was muffled stroke by stroke, in order."""
+    layers = BenchRow.document["layers"]
+    query = (
+        select(layers)
+        .join(SessionRow, SessionRow.id == BenchRow.session_id)
+        .where(SessionRow.studio_id == studio_id, func.jsonb_array_length(layers) > 1)
+        .order_by(BenchRow.session_id, BenchRow.drum_id)
+    )
+    return [list(row) for row in db.execute(query).scalars()]

@@ -25,7 +25,7 @@ from emblar.actions.scope import Scope
 from emblar.actions.share import GONE, LONGEST_TOKEN, open_share
 from emblar.core.errors import NotFoundError
 from emblar.web.errors import add_error_handlers
-from emblar.web.routers import bench
+from emblar.web.routers import bench, muffle
 from emblar.web.routers.here import scope_of
 from emblar.web.security import LARGEST_BODY, Guard
 from emblar.web.templating import HERE
@@ -86,6 +86,7 @@ def create_phone_app() -> FastAPI:
     app.mount("/static", StaticFiles(directory=HERE / "static"), name="static")
     app.include_router(door)
     app.include_router(bench.router)
+    app.include_router(muffle.router)
     app.dependency_overrides[scope_of] = _whose
     add_error_handlers(app)
     app.add_middleware(OnlyItsBench)

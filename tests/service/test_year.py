@@ -2,10 +2,15 @@
 
 import pytest
 
+from emblar.actions.kits import use_drum
 from emblar.actions.log import DrumLog, log
+from emblar.actions.plan import plan_kit, replan_drum
 from emblar.actions.scope import HERE
+from emblar.actions.sessions import Brief, delete_session, start_session
+from emblar.actions.sheet import sheet
 from emblar.service.year import FRESH_CENTS, LIFE, NIGHT_CENTS, SESSIONS, ensure_year
 from emblar.store.database import transaction
+from emblar.store.kit import set_wish
 from emblar.store.log import readings
 from tests.kept import Once
 
@@ -52,3 +57,19 @@ def test_a_head_that_is_nearly_spent_is_due(year: list[DrumLog]) -> None:
                 spent = sessions >= LIFE[row.drum.owned.kind] - 1
                 known = row.lives.get((head.side, head.construction)) is not None
                 assert (head in row.due) == (spent and known) or not known or sessions == 0
+
+
+def test_a_head_that_is_due_is_told_in_the_plan_and_bought_anew(year: list[DrumLog]) -> None:
+    row = next(r for r in year if any(h.side == "batter" for h in r.due))
+    session = start_session(HERE, Brief("Due")).id
+    slot = use_drum(HERE, session, row.drum.id)
+    same = {"pitch_hz": 190.0, "batter": row.drum.owned.batter}
+    with transaction() as db:
+        set_wish(db, slot.id, same)
+    told = plan_kit(HERE, session).drums[slot.id]
+    assert any("is due" in text for text in told.cautions)
+    bought = sheet(HERE, session).shopping
+    assert any("in place of the one that is due" in line for line in bought)
+    again = replan_drum(HERE, session, slot.id, same | {"pitch_hz": 200.0}).drums[slot.id]
+    assert any("is due" in text for text in again.cautions), "a change by hand keeps it"
+    delete_session(HERE, session)

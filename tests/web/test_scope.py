@@ -18,6 +18,7 @@ from emblar.web.routers.here import scope_of
 
 FORM = {
     "name": "X",
+    "damper": "gel-pad",
     "kind": "tom",
     "diameter_in": "12",
     "depth_in": "8",

@@ -8,9 +8,10 @@ user adds comes after them. Every number has its unit, spread and source in its 
 
 import math
 import tomllib
-from collections.abc import Iterable, Mapping
+from collections.abc import Iterable, Iterator, Mapping
+from contextlib import contextmanager
 from contextvars import ContextVar
-from dataclasses import dataclass, field, fields
+from dataclasses import dataclass, field, fields, replace
 from functools import lru_cache
 from importlib import resources
 from typing import Any, TypeVar
@@ -212,6 +213,8 @@ class Catalogue:
     """
 
     own: tuple[tuple[str, Any], ...] = ()
+    learned: tuple[tuple[str, float], ...] = ()
+    """How many times the shipped loss dampers take, as a studio's own strokes told, by id."""
     _tables: dict[str, dict[str, Any]] = field(init=False, repr=False, compare=False)
     _hash: int = field(init=False, repr=False, compare=False)
 
@@ -221,9 +224,16 @@ class Catalogue:
             if row.id in _shipped(table):
                 raise CatalogueError(f"There is already a {table} “{row.id}”. Choose another name.")
             added.setdefault(table, dict(_shipped(table)))[row.id] = row
+        for damper_id, times in self.learned:
+            rows = added.setdefault("damper", dict(_shipped("damper")))
+            if damper_id in rows:
+                row = rows[damper_id]
+                rows[damper_id] = replace(
+                    row, resistance=times * row.resistance, on_other=times * row.on_other
+                )
         # Both are asked for thousands of times in a search.
         object.__setattr__(self, "_tables", added)
-        object.__setattr__(self, "_hash", hash(self.own))
+        object.__setattr__(self, "_hash", hash((self.own, self.learned)))
 
     def __hash__(self) -> int:
         return self._hash
@@ -284,15 +294,27 @@ def _rows(table: str) -> dict[str, Any]:
     return _in_use.get().rows(table)
 
 
-def use_own(rows: Iterable[tuple[str, Any]]) -> None:
+def use_own(rows: Iterable[tuple[str, Any]], learned: Iterable[tuple[str, float]] = ()) -> None:
     """Use a studio's own rows, as (table, row), from here on; others' are not touched.
+
+    ``learned`` is how many times the shipped loss its dampers take, by id.
 
     Raises
     ------
     CatalogueError
         A row has the id of a shipped one.
     """
-    _in_use.set(Catalogue(tuple(rows)))
+    _in_use.set(Catalogue(tuple(rows), tuple(learned)))
+
+
+@contextmanager
+def as_shipped() -> Iterator[None]:
+    """Take dampers to be as strong as shipped for a while, whatever was learned of them."""
+    token = _in_use.set(Catalogue(catalogue().own))
+    try:
+        yield
+    finally:
+        _in_use.reset(token)
 
 
 def constructions() -> dict[str, Construction]:

@@ -14,7 +14,8 @@ from emblar.core.errors import DrumError
 class Finding:
     """One thing that may be wrong with a drum.
 
-    ``serious`` is what no tuning cures; ``changes`` the head that should not stay on.
+    ``serious`` is what no tuning cures; ``changes`` the head that should not stay on; ``by_log``
+    what no inspection looks for: the log tells it.
     """
 
     id: str
@@ -23,6 +24,7 @@ class Finding:
     serious: bool
     advice: str
     changes: Literal["batter", "reso"] | None = None
+    by_log: bool = False
 
 
 @lru_cache(maxsize=1)

@@ -25,7 +25,7 @@ from emblar.core.catalogue import (
     wires,
 )
 from emblar.core.errors import DrumError
-from emblar.core.planning.findings import check_findings
+from emblar.core.planning.findings import check_findings, findings
 
 
 @dataclass(frozen=True, slots=True)
@@ -129,6 +129,11 @@ class OwnedDrum:
     def edge_now(self) -> str:
         """Return the edges as they are: a dent found in one counts as dented."""
         return "dented" if "edge-dent" in self.findings else self.edge
+
+    def as_inspected(self) -> "OwnedDrum":
+        """Return the drum without what only the log tells of it."""
+        looked = tuple(name for name in self.findings if not findings()[name].by_log)
+        return replace(self, findings=looked)
 
     def __post_init__(self) -> None:
         check_range("diameter_in", self.diameter_in)

@@ -25,6 +25,8 @@ from emblar.web.pages.frame import Frame
 
 OTHER: dict[Side, Side] = {"batter": "reso", "reso": "batter"}
 USUAL_TURN, PAIR_CENTS = 0.25, 10.0
+OWN_WAY = {"listen": "strike", "wires": "wires", "dampers": "muffle"}
+"""Jobs that are done in another way than by turning and tapping."""
 FIRST_ROD = {False: "rod 1 nearest you", True: "rod 1 at the badge"}
 SLACK_NEIGHBOURS = (
     "Before each pass take up by finger what fell slack: a tight rod frees its neighbours."
@@ -56,8 +58,8 @@ class RodField:
 class BenchPage:
     """Everything the Bench screen shows of one drum.
 
-    ``doing`` is ``"tap"``, ``"turn"``, ``"there"``, ``"strike"``, ``"wires"``, ``"job"`` or
-    ``"done"``.
+    ``doing`` is ``"tap"``, ``"turn"``, ``"there"``, ``"strike"``, ``"wires"``, ``"muffle"``,
+    ``"job"`` or ``"done"``.
     """
 
     title: str
@@ -177,8 +179,8 @@ def _doing(job: Job | None, at: HeadNow | None) -> tuple[str, int | None]:
     """Return what is to be done, and at which rod, from 0."""
     if job is None:
         return "done", None
-    if job.id in ("listen", "wires"):
-        return "strike" if job.id == "listen" else "wires", None
+    if job.id in OWN_WAY:
+        return OWN_WAY[job.id], None
     if at is None or not _taps(job):
         return "job", None
     if at.turning is not None and job.tunes:

@@ -225,7 +225,7 @@ def drum_form(action: str, owned: OwnedDrum, *, new: bool) -> DrumForm:
         findings=tuple(
             Option(row.id, row.name, row.id in owned.findings)
             for row in findings().values()
-            if owned.kind in row.kinds
+            if owned.kind in row.kinds and not row.by_log
         ),
         new=new,
     )

@@ -1,18 +1,20 @@
 """What Log shows: every drum with what was last read on it, and one drum over time."""
 
-from collections.abc import Iterator
+from collections.abc import Iterator, Mapping
 from dataclasses import dataclass
 from datetime import datetime
 
 from markupsafe import Markup
 
 from emblar.actions.log import DrumLog, Round
+from emblar.actions.shelf import LEAST_STROKES
 from emblar.actions.whole import Brought
 from emblar.core.acoustics.drum import Side
 from emblar.core.acoustics.limits import head_name
-from emblar.core.catalogue import construction
+from emblar.core.catalogue import construction, damper
 from emblar.core.naming import counted
 from emblar.core.notes import note_text
+from emblar.core.tuning.muffling import Learned as LearnedDamper
 from emblar.web.drawing.history import Point, history
 
 MOST_DRAWN = 24
@@ -40,6 +42,8 @@ class LogPage:
     words: str
     brought: str = ""
     """What an import has just brought."""
+    dampers: tuple[str, ...] = ()
+    """What strokes before and after told of dampers."""
 
 
 @dataclass(frozen=True, slots=True)
@@ -56,7 +60,12 @@ class DrumLogPage:
     taught: tuple[str, ...]
 
 
-def log_page(found: list[DrumLog], words: str, brought: Brought | None = None) -> LogPage:
+def log_page(
+    found: list[DrumLog],
+    words: str,
+    brought: Brought | None = None,
+    dampers: Mapping[str, LearnedDamper] | None = None,
+) -> LogPage:
     """Return the list of drums."""
     rows = []
     for row in found:
@@ -72,7 +81,18 @@ def log_page(found: list[DrumLog], words: str, brought: Brought | None = None) -
                 _due(row),
             )
         )  # fmt: skip
-    return LogPage(tuple(rows), words, _told(brought) if brought else "")
+    taught = tuple(_damper(name, row) for name, row in (dampers or {}).items())
+    return LogPage(tuple(rows), words, _told(brought) if brought else "", taught)
+
+
+def _damper(damper_id: str, row: LearnedDamper) -> str:
+    name = damper(damper_id).name
+    used = "Plans use it" if row.strokes >= LEAST_STROKES else "Plans use it from the next one on"
+    times = f"{row.times:.1f} ± {row.times * row.sd_share:.1f} times"
+    return (
+        f"{name[:1].upper()}{name[1:]}: {times} what the model expects, from "
+        f"{counted(row.strokes, 'stroke')} before and after. {used}."
+    )
 
 
 def _due(row: DrumLog) -> str:

@@ -298,7 +298,9 @@ def _stale(around: Frame, drum: KitDrum, file: DrumPlanFile) -> bool:
     moved = record is not None and planned is not None and abs(record - planned) > 0.05
     voice = file.voice if file.voice != "by hand" else None
     return (
-        moved or drum.voice != voice or (file.drum is not None and file.drum.owned() != drum.owned)
+        moved
+        or drum.voice != voice
+        or (file.drum is not None and file.drum.owned().as_inspected() != drum.owned)
     )
 
 

@@ -9,6 +9,7 @@ from fastapi.responses import FileResponse
 from starlette.background import BackgroundTask
 
 from emblar.actions import log as actions
+from emblar.actions.shelf import dampers_learned
 from emblar.actions.whole import export_everything, import_everything
 from emblar.formats.log import log_csv
 from emblar.web.pages.log import drum_log_page, log_page
@@ -22,7 +23,7 @@ router = APIRouter()
 @router.get("/log")
 def show(scope: Here, request: Request, q: Text = "") -> Response:
     """Show every drum with what was last read on it."""
-    page = log_page(actions.log(scope, q), q)
+    page = log_page(actions.log(scope, q), q, dampers=dampers_learned(scope))
     return render(request, "log/page.html", {"page": page})
 
 
@@ -46,7 +47,7 @@ def everything(scope: Here) -> Response:
 def bring(scope: Here, request: Request, file: Annotated[UploadFile, File()]) -> Response:
     """Put in what an export holds."""
     brought = import_everything(scope, file.file)
-    page = log_page(actions.log(scope), "", brought)
+    page = log_page(actions.log(scope), "", brought, dampers_learned(scope))
     return render(request, "log/page.html", {"page": page})
 
 
