@@ -198,7 +198,15 @@ def _expected(now: Bench) -> Expected:
     )
     found = predict(drum, batter, reso)
     slack = next((limit.side for limit in found.limits if limit.code in ("papery", "slack")), None)
-    return Expected(found.drum_pitch.value, found.sustain.value, slack, uneven)
+    planned, card = now.heads.get("reso"), now.plan.card.get("sustain")
+    return Expected(
+        found.drum_pitch.value,
+        found.sustain.value,
+        slack,
+        uneven,
+        planned_s=card.value if card is not None else None,
+        tighter=cents(reso, planned.planned_hz) / 100.0 if reso and planned else None,
+    )
 
 
 def _likeliest(readings: list[float], expected_hz: float | None) -> float:

@@ -125,7 +125,7 @@ def match(scope: Scope, session_id: int, slot_id: int, take_id: int | None = Non
     if take_id is not None:
         done = [take for take in done if take.info.id == take_id] or done
     shown = done[-1] if done else None
-    setup = _setup(now)
+    setup = setup_of_bench(now)
     moves: tuple[Move, ...] = ()
     if shown is not None and shown.found is not None and _in_tune(shown, takes):
         have = set(all_dampers()) | set(strikers())
@@ -171,7 +171,7 @@ def _takes(scope: Scope, session_id: int, now: Bench, record: Target) -> tuple[T
     return tuple(found)
 
 
-def _setup(now: Bench) -> DrumSetup:
+def setup_of_bench(now: Bench) -> DrumSetup:
     """Return how the drum is set up: as read at the bench, as planned where nothing was read."""
     file = lenient(SetupFile, now.setup.document, "This setup")
     worked = bool(now.done) or now.setup.origin != "as found"

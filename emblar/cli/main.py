@@ -10,7 +10,7 @@ import typer
 from emblar.cli.analyse import analyse_command
 from emblar.cli.backup import backup_command, restore_command
 from emblar.cli.evening import evening_command, setlist_command
-from emblar.cli.matching import compare_command, moves_command
+from emblar.cli.matching import compare_command, cures_command, moves_command
 from emblar.cli.plan import plan_command, rescue_command, sing_command
 from emblar.cli.predict import predict_command
 from emblar.cli.render import practice_command, render_command
@@ -50,6 +50,7 @@ app.command("next-turns")(next_turns_command)
 app.command("sweep")(sweep_command)
 app.command("compare")(compare_command)
 app.command("moves")(moves_command)
+app.command("cures")(cures_command)
 app.command("evening")(evening_command)
 app.command("setlist")(setlist_command)
 app.command("sessions")(sessions_command)

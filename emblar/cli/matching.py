@@ -37,3 +37,15 @@ def moves_command(
     found = compare(asked.record(), target_of_file(take, asked.voice, alone=True))
     text = moves_file(next_moves(asked.setup(), found)).model_dump_json(by_alias=True, indent=2)
     sys.stdout.write(text + "\n")
+
+
+def cures_command(
+    setup: Annotated[Path, typer.Argument(help="The drum and its setup as emblar.moves/1 JSON")],
+) -> None:
+    """Say what to do when a snare or tom chokes, the cheapest first, and tricks."""
+    from emblar.cli.files import read_json
+    from emblar.core.tuning.cures import cures
+    from emblar.formats.comparison import MovesAsked, cures_file
+
+    found = cures(read_json(setup, MovesAsked).setup())
+    sys.stdout.write(cures_file(found).model_dump_json(by_alias=True, indent=2) + "\n")

@@ -9,6 +9,7 @@ from emblar.core.matching.moves import DrumSetup, Move
 from emblar.core.planning.target import Target
 from emblar.core.quantities import Measured
 from emblar.core.quantities.registry import steps
+from emblar.core.tuning.cures import Cure, Purpose
 from emblar.formats.brief import ShelfDrumFile
 from emblar.formats.drum import LugHz, PortInches, QuantityFile, Strict
 
@@ -88,6 +89,37 @@ class MoveFile(Strict):
     gain_sd: float
     minutes: float
     back: str
+
+
+class CureFile(Strict):
+    """One thing to do: in words, and what it does in steps by the model."""
+
+    id: str
+    purpose: Purpose
+    title: str
+    what: str
+    source: str
+    effect: dict[str, float]
+
+
+class CuresFile(Strict):
+    """What to do when a drum chokes, the cheapest first, then tricks."""
+
+    schema_: Literal["emblar.cures/1"] = Field(default="emblar.cures/1", alias="schema")
+    cures: list[CureFile]
+
+
+def cures_file(found: tuple[Cure, ...]) -> CuresFile:
+    """Return the published form of cures."""
+    return CuresFile(
+        cures=[
+            CureFile(
+                id=c.id, purpose=c.purpose, title=c.title, what=c.what, source=c.source,
+                effect={name: round(e, 2) for name, e in c.effect.items()},
+            )
+            for c in found
+        ]
+    )  # fmt: skip
 
 
 class MovesFile(Strict):

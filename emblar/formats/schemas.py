@@ -6,7 +6,7 @@ from pydantic import BaseModel
 
 from emblar.formats.analysis import AnalysisFile
 from emblar.formats.brief import BriefFile
-from emblar.formats.comparison import ComparisonFile, MovesAsked, MovesFile
+from emblar.formats.comparison import ComparisonFile, CuresFile, MovesAsked, MovesFile
 from emblar.formats.drum import DrumFile, PredictionFile
 from emblar.formats.evening import EveningFile, EveningPlanFile
 from emblar.formats.export import ExportFile
@@ -29,6 +29,7 @@ SCHEMAS: dict[str, type[BaseModel]] = {
     "emblar.analysis-1": AnalysisFile,
     "emblar.brief-1": BriefFile,
     "emblar.comparison-1": ComparisonFile,
+    "emblar.cures-1": CuresFile,
     "emblar.drum-1": DrumFile,
     "emblar.evening-1": EveningFile,
     "emblar.evening-plan-1": EveningPlanFile,

@@ -11,6 +11,7 @@ from emblar.web.errors import add_error_handlers
 from emblar.web.routers import (
     bench,
     brief,
+    cures,
     evening,
     kit,
     listen,
@@ -52,6 +53,7 @@ def create_app() -> FastAPI:
         plan,
         bench,
         muffle,
+        cures,
         match,
         sheet,
         evening,

@@ -25,7 +25,7 @@ from emblar.actions.scope import Scope
 from emblar.actions.share import GONE, LONGEST_TOKEN, open_share
 from emblar.core.errors import NotFoundError
 from emblar.web.errors import add_error_handlers
-from emblar.web.routers import bench, muffle
+from emblar.web.routers import bench, cures, muffle
 from emblar.web.routers.here import scope_of
 from emblar.web.security import LARGEST_BODY, Guard
 from emblar.web.templating import HERE
@@ -87,6 +87,7 @@ def create_phone_app() -> FastAPI:
     app.include_router(door)
     app.include_router(bench.router)
     app.include_router(muffle.router)
+    app.include_router(cures.router)
     app.dependency_overrides[scope_of] = _whose
     add_error_handlers(app)
     app.add_middleware(OnlyItsBench)

@@ -19,6 +19,8 @@ from emblar.web.routers.here import scope_of
 FORM = {
     "name": "X",
     "damper": "gel-pad",
+    "cure": "reso-lower",
+    "place": "0",
     "kind": "tom",
     "diameter_in": "12",
     "depth_in": "8",

@@ -34,13 +34,17 @@ class Expected:
     """What the model gives for the heads as they are: drum pitch in Hz, sustain in s.
 
     ``slack`` names a head below the tension where it turns papery, or None; ``uneven`` holds the
-    lug pitch in Hz of each head that was tapped round, and how far its rods lie apart, cents.
+    lug pitch in Hz of each head that was tapped round, and how far its rods lie apart, cents;
+    ``planned_s`` is the sustain of the plan, ``tighter`` by how many semitones the resonant head
+    lies above its plan.
     """
 
     pitch_hz: float | None = None
     sustain_s: float | None = None
     slack: Side | None = None
     uneven: Mapping[Side, tuple[float, float]] = field(default_factory=dict)
+    planned_s: float | None = None
+    tighter: float | None = None
 
 
 @dataclass(frozen=True, slots=True)
@@ -88,10 +92,11 @@ def diagnose(
     kind, expected
         The kind of drum, and what the model gives for it as tapped.
     """
+    choked = _choked(card, kind, expected)
     found = [
         _warble(expected),
         _off_note(card, expected),
-        _dead(card, expected),
+        choked or _dead(card, expected),
         _rattle(stroke, at_s, kind),
         _slap_back(stroke, at_s),
         _papery(card, expected),
@@ -131,6 +136,17 @@ def _dead(card: Card, expected: Expected) -> Cause | None:
     if share > parameter("dead_share"):
         return None
     return Cause("dead", 0.8 - share, {"share": share})
+
+
+def _choked(card: Card, kind: Kind, expected: Expected) -> Cause | None:
+    """Whether a drum speaks far shorter than planned under a resonant head above its plan."""
+    sustain_s, tighter = card.value("sustain"), expected.tighter
+    if kind == "kick" or sustain_s is None or expected.planned_s is None or tighter is None:
+        return None
+    share = sustain_s / expected.planned_s
+    if share > parameter("dead_share") or tighter < parameter("choked_least"):
+        return None
+    return Cause("choked", 0.85 - 0.5 * share, {"share": share, "semitones": tighter}, "reso")
 
 
 def _levels_db(samples: Samples) -> Samples:

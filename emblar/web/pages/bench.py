@@ -25,6 +25,7 @@ from emblar.web.pages.frame import Frame
 
 OTHER: dict[Side, Side] = {"batter": "reso", "reso": "batter"}
 USUAL_TURN, PAIR_CENTS = 0.25, 10.0
+CURES = {"snare": "If it chokes, or should be fatter", "tom": "If it chokes, or should smack"}
 OWN_WAY = {"listen": "strike", "wires": "wires", "dampers": "muffle"}
 """Jobs that are done in another way than by turning and tapping."""
 FIRST_ROD = {False: "rod 1 nearest you", True: "rod 1 at the badge"}
@@ -95,6 +96,8 @@ class BenchPage:
     """What was said of the drum as it is, for the log."""
     span_s: float
     goal_says: str
+    cures: str
+    """What the page of cures is called for this drum; empty for a kick."""
 
 
 def bench_page(now: Bench, around: Frame, *, head: str = "", from_badge: bool = False) -> BenchPage:
@@ -150,6 +153,7 @@ def bench_page(now: Bench, around: Frame, *, head: str = "", from_badge: bool = 
         word=now.setup.note,
         span_s=max(0.2, 8.0 / goal) if goal else 0.3,
         goal_says=f"{goal:.0f} Hz" if goal else "",
+        cures=CURES.get(now.drum.owned.kind, ""),
     )
 
 
@@ -487,6 +491,7 @@ def _stroke(now: Bench) -> tuple[tuple[str, tuple[str, ...]], ...]:
         words = {
             "hz": f"{n.get('hz', 0.0):.1f}", "ct": f"{abs(n.get('ct', 0.0)):.0f}",
             "ms": f"{n.get('ms', 0.0):.0f}", "share": f"{100.0 * n.get('share', 0.0):.0f} %",
+            "semitones": f"{n.get('semitones', 0.0):.0f}",
             "head": _head_words(now, cause.head) if cause.head else "head",
         }  # fmt: skip
         said = f"{text.heard} {text.mostly}".format(**words)

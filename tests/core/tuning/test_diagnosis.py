@@ -86,3 +86,15 @@ def test_every_cause_has_words_and_something_to_check() -> None:
         assert text.heard
         assert text.mostly
         assert text.checks
+
+
+def test_a_drum_that_rings_far_shorter_under_a_tight_reso_is_choked() -> None:
+    free = expected()
+    assert free.sustain_s is not None
+    tight = replace(free, planned_s=4.0 * free.sustain_s, tighter=3.0)
+    causes = told(what=tight)
+    assert causes[0].id == "choked"
+    assert causes[0].numbers["semitones"] == 3.0
+    assert "dead" not in {c.id for c in causes}, "one cause for one thing"
+    at_plan = replace(tight, tighter=0.2)
+    assert "choked" not in {c.id for c in told(what=at_plan)}

@@ -1,0 +1,130 @@
+"""What to do when a drum chokes, and the tricks that make one fatter or smack (``cures.toml``).
+
+Conventions
+-----------
+Cures come in the order a tech tries them, the cheapest first. What each does is the model's card
+after it less that before it, in audible steps. The reso goes down by ``LOOSENED`` semitones, the
+batter up so that the drum pitch stays.
+"""
+
+import math
+import tomllib
+from collections.abc import Iterator
+from dataclasses import dataclass, replace
+from functools import lru_cache
+from importlib import resources
+from typing import Any, Literal
+
+from emblar.core.acoustics.forward import predict
+from emblar.core.acoustics.inverse import lug_pitches_for
+from emblar.core.acoustics.limits import head_name
+from emblar.core.catalogue import damper, wire_settings
+from emblar.core.errors import EmblarError
+from emblar.core.matching.moves import DrumSetup, effect_of
+
+Purpose = Literal["choke", "fat", "smack"]
+LOOSENED, LEAST_RELATION = 2.0, -3.0
+PURPOSES: dict[str, Purpose] = {"choke": "choke", "fat": "fat", "smack": "smack"}
+LOOSER = {"tight": "medium", "medium": "loose"}
+
+
+@dataclass(frozen=True, slots=True)
+class Cure:
+    """One thing to do: in words, what it asks of the plan, and what it does in steps."""
+
+    id: str
+    purpose: Purpose
+    title: str
+    what: str
+    source: str
+    asks: dict[str, Any]
+    """By the names of what is asked by hand: ``wires``, ``semitones``, ``dampers``."""
+    effect: dict[str, float]
+    """By the model, steps per quantity."""
+
+
+@lru_cache(maxsize=1)
+def _rows() -> dict[str, dict[str, str]]:
+    text = (resources.files(__package__) / "cures.toml").read_text(encoding="utf-8")
+    return tomllib.loads(text)
+
+
+def cures(setup: DrumSetup) -> tuple[Cure, ...]:
+    """Return what cures a drum that chokes, in order, then the tricks; none for a kick.
+
+    Parameters
+    ----------
+    setup
+        The drum as it is set up.
+    """
+    return tuple(_all(setup))
+
+
+def _all(setup: DrumSetup) -> Iterator[Cure]:
+    kind = setup.owned.kind
+    if kind == "kick":
+        return
+    if kind == "snare" and setup.wires in LOOSER:
+        yield _wires("wires-looser", setup)
+    loosened = _loosened(setup)
+    if loosened is not None:
+        yield loosened
+    for gone in reversed(setup.dampers):
+        left = tuple(d for d in setup.dampers if d != gone)
+        yield _cure("take-off", setup, replace(setup, dampers=left), {"dampers": list(left)},
+                    now=_small(damper(gone).name))  # fmt: skip
+    for name, row in _rows().items():
+        fits = row["for"] == ("fat" if kind == "snare" else "smack")
+        if fits and name not in setup.dampers:
+            on = (*setup.dampers, name)
+            yield _cure(name, setup, replace(setup, dampers=on), {"dampers": list(on)})
+
+
+def _wires(name: str, setup: DrumSetup) -> Cure:
+    looser, called = LOOSER[setup.wires], wire_settings()
+    return _cure(
+        name, setup, replace(setup, wires=looser), {"wires": looser},
+        now=_small(called[setup.wires].name), then=_small(called[looser].name),
+    )  # fmt: skip
+
+
+def _loosened(setup: DrumSetup) -> Cure | None:
+    """Return the setup with a slacker reso and a tighter batter, or None where there is none."""
+    if setup.reso_hz is None:
+        return None
+    semitones = round(12.0 * math.log2(setup.reso_hz / setup.batter_hz) - LOOSENED, 1)
+    if semitones < LEAST_RELATION:
+        return None
+    drum = setup.drum()
+    try:
+        pitch = predict(drum, setup.batter_hz, setup.reso_hz).drum_pitch.value
+        lugs = lug_pitches_for(drum, pitch, semitones)
+    except EmblarError:
+        return None
+    after = replace(setup, batter_hz=lugs.batter_hz, reso_hz=lugs.reso_hz)
+    other = head_name(setup.owned.kind, "reso")
+    return _cure(
+        "reso-lower", setup, after, {"semitones": semitones},
+        other=other, now=f"{setup.reso_hz:.0f}", then=f"{lugs.reso_hz:.0f}",
+        now_batter=f"{setup.batter_hz:.0f}", then_batter=f"{lugs.batter_hz:.0f}",
+    )  # fmt: skip
+
+
+def _cure(
+    name: str, before: DrumSetup, after: DrumSetup, asks: dict[str, Any], **words: str
+) -> Cure:
+    row = _rows()[name]
+    what = row["what"].format(**words)
+    return Cure(
+        id=name,
+        purpose=PURPOSES[row["for"]],
+        title=row["title"].format(**words),
+        what=what[:1].upper() + what[1:],
+        source=row["source"],
+        asks=asks,
+        effect=effect_of(before, after),
+    )
+
+
+def _small(name: str) -> str:
+    return name[:1].lower() + name[1:]

@@ -1,0 +1,70 @@
+"""Cures: when a drum chokes, and tricks, each with what it does by the model."""
+
+from dataclasses import dataclass
+
+from emblar.actions.cures import CuresView
+from emblar.core.quantities.registry import registry, steps
+from emblar.core.tuning.cures import Cure, Purpose
+
+HEARD, MOST_TOLD = 0.5, 4
+HEADINGS: dict[Purpose, str] = {
+    "choke": "If it chokes, the cheapest first",
+    "fat": "To make it fatter",
+    "smack": "For more smack",
+}
+
+
+@dataclass(frozen=True, slots=True)
+class CureRow:
+    """One thing to do, with its place in the list of all."""
+
+    id: str
+    place: int
+    title: str
+    what: str
+    effect: str
+    source: str
+    button: str
+
+
+@dataclass(frozen=True, slots=True)
+class CuresPage:
+    """Everything the Cures page shows."""
+
+    title: str
+    groups: tuple[tuple[str, tuple[CureRow, ...]], ...]
+    base: str
+    bench: str
+
+
+def cures_page(view: CuresView, session_id: int) -> CuresPage:
+    """Return the page."""
+    rows = [(cure.purpose, _row(cure, place)) for place, cure in enumerate(view.cures)]
+    groups = tuple(
+        (heading, found)
+        for purpose, heading in HEADINGS.items()
+        if (found := tuple(row for own, row in rows if own == purpose))
+    )
+    bench, slot_id = f"/sessions/{session_id}/bench", view.bench.drum.id
+    return CuresPage(
+        view.bench.drum.owned.name, groups, f"{bench}/{slot_id}/cures", f"{bench}?sel=d{slot_id}"
+    )
+
+
+def _row(cure: Cure, place: int) -> CureRow:
+    source = f"{cure.source[:1].upper()}{cure.source[1:]}." if cure.source != "practice" else ""
+    button = "Plan it so" if cure.purpose == "choke" else "Try it"
+    return CureRow(cure.id, place, cure.title, cure.what, _effect(cure), source, button)
+
+
+def _effect(cure: Cure) -> str:
+    told = sorted(cure.effect.items(), key=lambda kv: -abs(kv[1]))
+    heard = [(name, by) for name, by in told if abs(by) >= HEARD][:MOST_TOLD]
+    if not heard:
+        return "By the model nobody hears it."
+    words = []
+    for name, by in heard:
+        way = steps()[name].more if by > 0.0 else steps()[name].less
+        shown = registry()[name].shown
+        words.append(f"{abs(by):.1f} {way}" if shown in way else f"{shown} {abs(by):.1f} {way}")
+    return f"By the model, in steps: {', '.join(words)}."
