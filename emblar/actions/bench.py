@@ -15,6 +15,7 @@ from emblar.formats.bench import LONGEST_NOTE, BenchFile, CauseFile, JobDone, Tu
 from emblar.formats.plan import DrumPlanFile
 from emblar.formats.setup import SetupFile, SideFile
 from emblar.formats.stored import lenient
+from emblar.settings import now as clock
 from emblar.store import bench as store
 from emblar.store import heads as head_store
 from emblar.store import kit as kit_store
@@ -118,7 +119,7 @@ def keep_readings(
             setup_store.measure(
                 db, setup.id, what="lug", side=side, rod=rod + 1, hz=hz, sd_hz=sd_hz, how=how
             )
-        store.keep(db, session_id, drum.drum_id, file.model_dump(by_alias=True))
+        store.keep(db, session_id, drum.drum_id, file.model_dump(by_alias=True, mode="json"))
     return len(told)
 
 
@@ -142,7 +143,7 @@ def keep_stroke(
             how="microphone",
         )  # fmt: skip
         file.causes = [CauseFile(id=c.id, numbers=c.numbers, head=c.head) for c in causes]
-        store.keep(db, session_id, drum.drum_id, file.model_dump(by_alias=True))
+        store.keep(db, session_id, drum.drum_id, file.model_dump(by_alias=True, mode="json"))
 
 
 def turned(
@@ -174,7 +175,7 @@ def turned(
         file.turning.done += [rod for rod in asked if rod in file.turning.left]
         if not file.turning.left:
             _close_turning(db, session_id, drum, file)
-        store.keep(db, session_id, drum.drum_id, file.model_dump(by_alias=True))
+        store.keep(db, session_id, drum.drum_id, file.model_dump(by_alias=True, mode="json"))
 
 
 def finish_job(
@@ -196,9 +197,12 @@ def finish_job(
         if job.text == "dampers" and not skip and not file.layers:
             change_setup(db, session_id, drum, dampers=list(now.plan.dampers))
         file.jobs.pop(job_id, None)
-        file.jobs[job_id] = JobDone(state="skipped" if skip else "done", note=note.strip()[:500])
+        number = max((done.number for done in file.jobs.values()), default=0) + 1
+        file.jobs[job_id] = JobDone(
+            state="skipped" if skip else "done", note=note.strip()[:500], at=clock(), number=number
+        )
         file.at = ""
-        store.keep(db, session_id, drum.drum_id, file.model_dump(by_alias=True))
+        store.keep(db, session_id, drum.drum_id, file.model_dump(by_alias=True, mode="json"))
     if job.text == "mount" and "kit" not in before:
         _still_planned(scope, session_id)
 
@@ -209,7 +213,7 @@ def show_job(scope: Scope, session_id: int, slot_id: int, job_id: str) -> None:
         drum, file = _locked(db, session_id, slot_id)
         file.jobs.pop(job_id, None)
         file.at = job_id
-        store.keep(db, session_id, drum.drum_id, file.model_dump(by_alias=True))
+        store.keep(db, session_id, drum.drum_id, file.model_dump(by_alias=True, mode="json"))
 
 
 def undo(scope: Scope, session_id: int, slot_id: int) -> str:
@@ -223,7 +227,7 @@ def undo(scope: Scope, session_id: int, slot_id: int) -> str:
     with in_session(scope, session_id) as db:
         drum, file = _locked(db, session_id, slot_id)
         says = _undone(db, session_id, drum, file)
-        store.keep(db, session_id, drum.drum_id, file.model_dump(by_alias=True))
+        store.keep(db, session_id, drum.drum_id, file.model_dump(by_alias=True, mode="json"))
     return says
 
 
@@ -246,7 +250,7 @@ def _undone(db: Session, session_id: int, drum: KitDrum, file: BenchFile) -> str
         file.turning = Turning(side=side, turns=turns, order=order, done=order[:-1])
         return f"Rod {order[-1] + 1} is to turn again"
     if file.jobs:
-        job_id = list(file.jobs)[-1]
+        job_id = max(file.jobs, key=lambda name: file.jobs[name].number)
         del file.jobs[job_id]
         return f"“{job_id.replace('-', ' ')}” is open again"
     raise InputError("There is nothing to undo on this drum.")
@@ -284,7 +288,7 @@ def change_work(
     with in_session(scope, session_id) as db:
         drum, file = _locked(db, session_id, slot_id)
         change(file)
-        store.keep(db, session_id, drum.drum_id, file.model_dump(by_alias=True))
+        store.keep(db, session_id, drum.drum_id, file.model_dump(by_alias=True, mode="json"))
 
 
 def _locked(db: Session, session_id: int, slot_id: int) -> tuple[KitDrum, BenchFile]:
@@ -306,7 +310,11 @@ def setup_of(db: Session, session_id: int, drum: KitDrum) -> SetupInfo:
         port_in=owned.port_in,
     )
     return setup_store.add(
-        db, drum.drum_id, file.model_dump(by_alias=True), origin="as found", session_id=session_id
+        db,
+        drum.drum_id,
+        file.model_dump(by_alias=True, mode="json"),
+        origin="as found",
+        session_id=session_id,
     )
 
 

@@ -4,17 +4,20 @@ from dataclasses import dataclass
 from datetime import datetime, timedelta
 
 from emblar.actions.kit import kit
+from emblar.actions.log import learned_pace
 from emblar.actions.plan import latest_plan
 from emblar.actions.scope import Scope, in_session
 from emblar.actions.sessions import asked_of, one_session
+from emblar.actions.sheet import to_buy
 from emblar.core.acoustics.drum import Side
 from emblar.core.catalogue import construction
 from emblar.core.errors import EmblarError, InputError
-from emblar.core.evening.kit_jobs import DrumWork, EveningJob, kit_evening, kit_jobs
+from emblar.core.evening.kit_jobs import DrumWork, EveningJob, Shop, kit_evening, kit_jobs
 from emblar.core.evening.schedule import Schedule, schedule
 from emblar.core.planning.kick_window import kick_manner
 from emblar.core.tuning.procedure import Work
 from emblar.formats.bench import BenchFile
+from emblar.formats.brief import AskFile
 from emblar.formats.evening import EveningFile, EveningJobFile, evening_ics, evening_plan_file
 from emblar.formats.plan import DrumPlanFile
 from emblar.formats.stored import lenient
@@ -40,6 +43,8 @@ class EveningView:
     """How many jobs of each drum are done."""
     schedule: Schedule | None
     problem: str = ""
+    pace: tuple[tuple[str, float, int], ...] = ()
+    """Jobs that take other minutes here than planned with: name, minutes, from how many."""
 
 
 def evening(scope: Scope, session_id: int) -> EveningView:
@@ -71,14 +76,17 @@ def evening(scope: Scope, session_id: int) -> EveningView:
         _work(drum, file, frozenset(own.jobs))
         for (drum, file), own in zip(drums, files, strict=True)
     ]
-    found = tuple(kit_jobs(work))
+    own = learned_pace(scope)
+    pace = {name: row.value for name, row in own.items()}
+    found = tuple(kit_jobs(work, _shop(asked, start), pace))
     done = {drum.name: len(drum.done) for drum in work}
     minutes = int((downbeat - start).total_seconds() // 60)
+    told_pace = tuple((name, row.value, row.count) for name, row in own.items())
     try:
         told = schedule(kit_evening(minutes, asked.hands, found))
     except EmblarError as error:
-        return EveningView(start, downbeat, asked.hands, found, done, None, str(error))
-    return EveningView(start, downbeat, asked.hands, found, done, told)
+        return EveningView(start, downbeat, asked.hands, found, done, None, str(error), told_pace)
+    return EveningView(start, downbeat, asked.hands, found, done, told, pace=told_pace)
 
 
 def _work(drum: KitDrum, plan: DrumPlanFile, done: frozenset[str]) -> DrumWork:
@@ -100,7 +108,27 @@ def _work(drum: KitDrum, plan: DrumPlanFile, done: frozenset[str]) -> DrumWork:
         for reason in plan.reasons
         if reason.about == "damper" and "score_without" in reason.numbers
     ]
-    return DrumWork(drum.owned.name, work, done, max(sum(scores), 0.1))
+    steps = max(sum(scores), 0.1)
+    return DrumWork(drum.owned.name, work, done, steps, len(to_buy(drum, plan)))
+
+
+def _shop(asked: AskFile, start: datetime) -> Shop | None:
+    """Return the way to the shop if somebody goes: its next hours, as Brief has them."""
+    if not asked.shop_closes:
+        return None
+    opens, closes = (_at(start, text) for text in (asked.shop_opens, asked.shop_closes))
+    if closes <= start:
+        opens, closes = opens + timedelta(days=1), closes + timedelta(days=1)
+    return Shop(asked.shop_minutes, _minutes(start, opens), _minutes(start, closes))
+
+
+def _at(day: datetime, clock: str) -> datetime:
+    hour, minute = (int(part) for part in clock.split(":"))
+    return day.replace(hour=hour, minute=minute)
+
+
+def _minutes(start: datetime, at: datetime) -> int:
+    return int((at - start).total_seconds() // 60)
 
 
 def evening_file(view: EveningView) -> EveningFile:
@@ -115,10 +143,16 @@ def evening_file(view: EveningView) -> EveningFile:
                 id=job.id, minutes=job.minutes, after=list(job.after), needs=list(job.needs),
                 settle_minutes=job.settle_minutes, may_drop=job.may_drop,
                 steps_lost=job.steps_lost, follows=list(job.follows),
+                from_time=_clock_of(view, job.from_minute or None),
+                ends_by=_clock_of(view, job.ends_by),
             )
             for job in found.jobs
         ],
     )  # fmt: skip
+
+
+def _clock_of(view: EveningView, minute: int | None) -> datetime | None:
+    return None if minute is None else view.start.replace(tzinfo=None) + timedelta(minutes=minute)
 
 
 def evening_calendar(scope: Scope, session_id: int) -> bytes:

@@ -1,11 +1,12 @@
 """Log: what is known of each drum over all sessions, to look up and to take along."""
 
+import itertools
 from collections import defaultdict
-from collections.abc import Iterable, Mapping, Sequence
+from collections.abc import Iterable, Iterator, Mapping, Sequence
 from dataclasses import dataclass, field, replace
 from datetime import datetime
 from statistics import fmean
-from typing import Protocol, TypeVar
+from typing import Any, Protocol, TypeVar
 
 from emblar.actions.scope import Scope
 from emblar.actions.shelf import use_own_parts
@@ -18,10 +19,15 @@ from emblar.core.tuning.ageing import (
     is_due,
     nights,
     overnight,
+    pace,
 )
+from emblar.core.tuning.procedure import job_texts, name_of
+from emblar.core.tuning.sweep import SweepPoint, sweep
+from emblar.formats.bench import BenchFile
 from emblar.formats.log import LogDrum, LogFile, LogHead, LogReading, LogSetup
 from emblar.formats.setup import SetupFile
 from emblar.formats.stored import lenient
+from emblar.store import bench as bench_store
 from emblar.store import drums as drum_store
 from emblar.store import log as store
 from emblar.store.database import transaction
@@ -57,6 +63,8 @@ class DrumLog:
     takes: tuple[TakeEntry, ...]
     used: tuple[int, ...]
     """In how many sessions each of its heads was."""
+    best: tuple[tuple[str, float], ...] = ()
+    """Sweet spots found by ear as (session, Hz), the newest last, where one drum is asked for."""
     lives: Mapping[tuple[str, str], Learned | None] = field(default_factory=dict)
     """How many sessions heads of a side and construction lasted on all drums of the kind."""
 
@@ -126,6 +134,25 @@ def log(scope: Scope, words: str = "") -> list[DrumLog]:
 _LONG_AGO = datetime.fromisoformat("1970-01-01T00:00:00+00:00")
 
 
+def learned_pace(scope: Scope) -> dict[str, Learned]:
+    """Return how many minutes jobs at the bench take here, by the job's name."""
+    with transaction() as db:
+        files = [
+            lenient(BenchFile, row, "The work so far")
+            for row in bench_store.documents(db, scope.studio_id)
+        ]
+    took = [(name, minutes) for file in files for name, minutes in _timed(file)]
+    return pace(took, {name: text.minutes for name, text in job_texts().items()})
+
+
+def _timed(file: BenchFile) -> Iterator[tuple[str, float]]:
+    """Yield each job of a drum that was done, and the minutes since the one before."""
+    timed = sorted((done.at, job_id, done) for job_id, done in file.jobs.items() if done.at)
+    for (before, _, _), (at, job_id, done) in itertools.pairwise(timed):
+        if done.state == "done":
+            yield name_of(job_id), (at - before).total_seconds() / 60.0
+
+
 def with_due_heads(scope: Scope, drums: Sequence[KitDrum]) -> list[KitDrum]:
     """Return drums of a kit, a head that is due told among what was found on each."""
     due = {
@@ -152,7 +179,21 @@ def drum_log(scope: Scope, drum_id: int) -> DrumLog:
     found = next((row for row in _log(scope) if row.drum.id == drum_id), None)
     if found is None:
         raise NotFoundError("That drum is not here any more.")
-    return found
+    with transaction() as db:
+        documents = bench_store.of_drum(db, scope.studio_id, drum_id)
+    return replace(found, best=tuple(_best_notes(documents)))
+
+
+def _best_notes(documents: Iterable[tuple[str, dict[str, Any]]]) -> Iterator[tuple[str, float]]:
+    """Yield where a drum sounded best, by each session's sweep by ear."""
+    for session, document in documents:
+        points = [
+            SweepPoint(p.hz, p.t60_s, p.ring_db)
+            for p in lenient(BenchFile, document, "The work so far").sweep
+        ]
+        told = sweep(points)
+        if told.hz is not None:
+            yield session, told.hz
 
 
 def _log(scope: Scope, *, with_setups: bool = False) -> list[DrumLog]:

@@ -32,6 +32,7 @@ from emblar.core.synthesis.played import What, kit_played, played
 from emblar.core.synthesis.stroke import Samples, Voice, drum_voice
 from emblar.core.voices import is_tom
 from emblar.formats.analysis import card_from_file
+from emblar.formats.brief import ERRANDS
 from emblar.formats.plan import DrumPlanFile, drum_plan_file
 from emblar.formats.stored import lenient
 from emblar.sound.encode import wav_bytes
@@ -315,7 +316,8 @@ def planned_from(scope: Scope, session_id: int) -> dict[str, str]:
     shelf = [(h.owned.construction, h.owned.diameter_in, h.owned.count)
              for h in loose_heads(scope)]  # fmt: skip
     parts = [(p.id, p.part) for p in own_parts(scope)]
-    inputs = {"brief": sorted(asked.items()), "record": targets, "kit": drums,
+    brief = [(name, value) for name, value in sorted(asked.items()) if name not in ERRANDS]
+    inputs = {"brief": brief, "record": targets, "kit": drums,
               "shelf": (sorted(shelf), parts)}  # fmt: skip
     return {
         name: hashlib.sha256(repr(value).encode()).hexdigest()[:16]

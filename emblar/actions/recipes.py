@@ -11,10 +11,13 @@ from emblar.core.errors import InputError
 from emblar.formats.kitplan import RecipeFile
 from emblar.formats.plan import DrumPlanFile
 from emblar.formats.recipes import DrumRecipeFile, RecipesFile, recipes_of
+from emblar.store import bench as bench_store
 from emblar.store import kit as store
 from emblar.store import sessions as session_store
-from emblar.store.database import one_at_a_time
+from emblar.store.database import one_at_a_time, transaction
 from emblar.store.kit import KitDrum
+
+MOST_SESSIONS = 60
 
 
 def recipes(scope: Scope, session_id: int) -> RecipesFile:
@@ -64,6 +67,55 @@ class Brought:
 
     given: tuple[tuple[str, str], ...]
     left: tuple[str, ...]
+
+
+@dataclass(frozen=True, slots=True)
+class Worked:
+    """The recipes of a session's drums that were brought to their plan at the bench."""
+
+    style: str
+    session_id: int
+    recipes: RecipesFile
+
+
+def worked(scope: Scope) -> list[Worked]:
+    """Return the recipes that were tuned to, by the session's style, the newest session first.
+
+    Sessions of which no style is said are left out.
+    """
+    use_own_parts(scope)
+    with transaction() as db:
+        sessions = [s for s in session_store.listing(db, scope.studio_id) if s.asked.get("style")]
+        tuned = bench_store.tuned(db, [s.id for s in sessions])
+        kits = store.listings(db, list(tuned))
+    found = []
+    for session in [s for s in sessions if s.id in tuned][:MOST_SESSIONS]:
+        plan = latest_plan(scope, session.id)
+        rows = [
+            _recipe(drum, plan.drums[drum.id])
+            for drum in kits.get(session.id, ())
+            if plan and drum.id in plan.drums and drum.drum_id in tuned[session.id]
+        ]
+        if rows:
+            style = str(session.asked["style"]).strip()
+            found.append(Worked(style, session.id, RecipesFile(session=session.name, drums=rows)))
+    return found
+
+
+def bring_from(scope: Scope, session_id: int, other_id: int) -> Brought:
+    """Ask each drum of the kit for a recipe that worked in another session, and plan the kit.
+
+    Raises
+    ------
+    InputError
+        Nothing worked there, or it fits no drum of this kit.
+    """
+    check_session(scope, session_id)
+    file = next((row.recipes for row in worked(scope) if row.session_id == other_id), None)
+    if file is None:
+        raise InputError("Nothing of that session was tuned to its plan. Choose another.")
+    with one_at_a_time(session_id):
+        return _bring(scope, session_id, file)
 
 
 def bring_recipes(scope: Scope, session_id: int, data: bytes) -> Brought:

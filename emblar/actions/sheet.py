@@ -49,7 +49,7 @@ def sheet(scope: Scope, session_id: int) -> SheetFile:
         minutes=sum(file.minutes for _, file in planned),
         available_minutes=asked.minutes * asked.hands if asked.minutes is not None else None,
         order=_order(planned),
-        shopping=_counted(name for drum, file in planned for name in _to_buy(drum, file)),
+        shopping=_counted(name for drum, file in planned for name in to_buy(drum, file)),
         packing=_counted(_packed(planned)),
     )
 
@@ -98,7 +98,7 @@ def _what(drum: KitDrum, file: DrumPlanFile) -> str:
     return ", ".join(parts)
 
 
-def _to_buy(drum: KitDrum, file: DrumPlanFile) -> list[str]:
+def to_buy(drum: KitDrum, file: DrumPlanFile) -> list[str]:
     """Return the heads to buy for a drum: those planned, and those that are spent."""
     size = f"{drum.owned.diameter_in:g} in"
     names = [f"{construction(head).name}, {size}" for head in file.bought]
@@ -200,7 +200,7 @@ def _drum(drum: KitDrum, plan: DrumPlanFile, found: Heard | None) -> SheetDrum:
         record_sustain_s=card.decay_s if card else None,
         limits=predicted.limits,
         cautions=plan.cautions,
-        to_buy=_to_buy(drum, plan),
+        to_buy=to_buy(drum, plan),
     )
 
 

@@ -15,7 +15,13 @@ from emblar.cli.plan import plan_command, rescue_command, sing_command
 from emblar.cli.predict import predict_command
 from emblar.cli.render import practice_command, render_command
 from emblar.cli.serve import serve_command
-from emblar.cli.studio import kits_command, plans_command, sessions_command, share_command
+from emblar.cli.studio import (
+    kits_command,
+    plans_command,
+    recipes_command,
+    sessions_command,
+    share_command,
+)
 from emblar.cli.tuning import (
     hum_command,
     muffle_command,
@@ -56,6 +62,7 @@ app.command("setlist")(setlist_command)
 app.command("sessions")(sessions_command)
 app.command("kits")(kits_command)
 app.command("plans")(plans_command)
+app.command("recipes")(recipes_command)
 app.command("share")(share_command)
 app.command("export")(export_command)
 app.command("import")(import_command)

@@ -123,3 +123,23 @@ def share_command(
             for s in shares(HERE, session)
         ]
     _print(LinksFile(session=session, links=rows, address=address))
+
+
+def recipes_command(
+    style: Annotated[
+        str | None, typer.Option("--style", help="Only of this style, as Brief says it")
+    ] = None,
+) -> None:
+    """List what worked before, by style: recipes of drums that were tuned to their plan."""
+    from emblar.actions.recipes import worked
+    from emblar.actions.scope import HERE
+    from emblar.formats.recipes import RecipesFile
+    from emblar.formats.studio import WorkedFile
+    from emblar.service.supervisor import database_at_hand
+
+    styles: dict[str, list[RecipesFile]] = {}
+    with database_at_hand():
+        for row in worked(HERE):
+            if style is None or row.style.lower() == style.lower():
+                styles.setdefault(row.style, []).append(row.recipes)
+    _print(WorkedFile(styles=styles))

@@ -1,5 +1,6 @@
 """``emblar.bench/1``: how far the work on a drum is, as kept with its session."""
 
+from datetime import datetime
 from typing import Literal
 
 from pydantic import Field
@@ -17,6 +18,10 @@ class JobDone(Strict):
 
     state: Literal["done", "skipped"]
     note: str = Field(default="", max_length=LONGEST_NOTE)
+    at: datetime | None = None
+    """When; missing in what an earlier Emblar kept."""
+    number: int = 0
+    """The how-manieth job on this drum it was: a stored object does not keep its order."""
 
 
 class Turning(Strict):
@@ -79,7 +84,7 @@ class LayerFile(Strict):
 
 
 class BenchFile(Strict):
-    """How far the work on a drum is: jobs by id in the order they were done, turns under way."""
+    """How far the work on a drum is: jobs by id, turns under way."""
 
     schema_: Literal["emblar.bench/1"] = Field(default="emblar.bench/1", alias="schema")
     jobs: dict[str, JobDone] = Field(default_factory=dict)

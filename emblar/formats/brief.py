@@ -111,6 +111,11 @@ class ShelfFile(Strict):
         )
 
 
+CLOCK = r"^([01]\d|2[0-3]):[0-5]\d$"
+ERRANDS = ("shop_opens", "shop_closes", "shop_minutes")
+"""What is asked of the evening, not of the plan."""
+
+
 class AskFile(Strict):
     """What is asked of the kit."""
 
@@ -137,6 +142,11 @@ class AskFile(Strict):
     leave_room: bool = True
     hands: int = Field(default=1, ge=1, le=10)
     minutes: float | None = Field(default=None, gt=0)
+    shop_opens: str = Field(default="10:00", pattern=CLOCK)
+    shop_closes: str = Field(default="", pattern=rf"^$|{CLOCK}")
+    """When the shop closes, as 18:30; empty where nobody goes."""
+    shop_minutes: int = Field(default=40, ge=1, le=600)
+    """The way there and back with the buying."""
 
     @field_validator("schools")
     @classmethod
@@ -148,7 +158,7 @@ class AskFile(Strict):
 
     def brief(self) -> Brief:
         """Return the brief for the planner."""
-        return Brief(**self.model_dump())
+        return Brief(**self.model_dump(exclude=set(ERRANDS)))
 
 
 class LockFile(Strict):

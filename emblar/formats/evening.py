@@ -25,12 +25,22 @@ class EveningJobFile(Strict):
     """What leaving it out costs, in audible steps."""
     follows: list[str] = Field(default_factory=list)
     """Jobs that come before it where they are done at all; dropping them takes nothing with it."""
+    from_time: datetime | None = None
+    ends_by: datetime | None = None
+    """From when on it can be done, and by when it has to be: as a shop opens and closes."""
 
-    def job(self) -> WorkJob:
-        """Return the job for the scheduler."""
+    def job(self, start: datetime) -> WorkJob:
+        """Return the job for the scheduler, for an evening that starts then."""
+
+        def minute(at: datetime) -> int:
+            return int((at - start).total_seconds() // 60)
+
+        opens = 0 if self.from_time is None else max(minute(self.from_time), 0)
+        by = None if self.ends_by is None else minute(self.ends_by)
         return WorkJob(
             self.id, self.minutes, tuple(self.after), tuple(dict.fromkeys(self.needs)),
-            self.settle_minutes, self.may_drop, self.steps_lost, tuple(self.follows),
+            self.settle_minutes, self.may_drop, self.steps_lost, tuple(self.follows), opens,
+            by,
         )  # fmt: skip
 
 
@@ -49,6 +59,10 @@ class EveningFile(Strict):
             raise ValueError("downbeat: give a time zone for both times, or for neither")
         if self.downbeat <= self.start:
             raise ValueError("downbeat: it must lie after the start")
+        for job in self.jobs:
+            for at in (job.from_time, job.ends_by):
+                if at is not None and (at.tzinfo is None) != (self.start.tzinfo is None):
+                    raise ValueError(f"jobs: give “{job.id}” times as the start has them")
         for name, units in self.resources.items():
             if not 0 <= units <= 100:
                 raise ValueError(f"resources: {name} is {units}; 0 to 100")
@@ -57,7 +71,7 @@ class EveningFile(Strict):
     def evening(self) -> Evening:
         """Return the evening for the scheduler."""
         minutes = int((self.downbeat - self.start).total_seconds() // 60)
-        return Evening(minutes, self.resources, tuple(job.job() for job in self.jobs))
+        return Evening(minutes, self.resources, tuple(job.job(self.start) for job in self.jobs))
 
 
 class EveningPlanFile(Strict):

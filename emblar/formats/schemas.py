@@ -20,7 +20,7 @@ from emblar.formats.rescue import RescueFile
 from emblar.formats.setlist import SetlistFile, SetlistPlanFile
 from emblar.formats.setup import SetupFile
 from emblar.formats.sheet import SheetFile
-from emblar.formats.studio import KitsFile, LinksFile, SessionsFile, VersionsFile
+from emblar.formats.studio import KitsFile, LinksFile, SessionsFile, VersionsFile, WorkedFile
 from emblar.formats.sung import SungFile
 from emblar.formats.tuning import SweepFile, TapsFile, TuningFile, TurnsFile
 from emblar.formats.wires import WiresFile
@@ -59,6 +59,7 @@ SCHEMAS: dict[str, type[BaseModel]] = {
     "emblar.taps-1": TapsFile,
     "emblar.tuning-1": TuningFile,
     "emblar.turns-1": TurnsFile,
+    "emblar.worked-recipes-1": WorkedFile,
     "emblar.wires-1": WiresFile,
 }
 

@@ -6,6 +6,7 @@ from typing import Literal
 from pydantic import Field
 
 from emblar.formats.drum import Strict
+from emblar.formats.recipes import RecipesFile
 
 
 class SessionRow(Strict):
@@ -60,6 +61,15 @@ class VersionsFile(Strict):
     )
     session: int
     versions: list[VersionRow]
+
+
+class WorkedFile(Strict):
+    """Recipes of drums that were tuned to their plan, by the session's style."""
+
+    schema_: Literal["emblar.worked-recipes/1"] = Field(
+        default="emblar.worked-recipes/1", alias="schema"
+    )
+    styles: dict[str, list[RecipesFile]]
 
 
 class LinkRow(Strict):

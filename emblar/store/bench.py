@@ -46,6 +46,28 @@ def tuned(db: Session, session_ids: Sequence[int]) -> dict[int, set[int]]:
     return found
 
 
+def documents(db: Session, studio_id: int) -> list[dict[str, Any]]:
+    """Return the work on every drum in every session of a studio."""
+    query = (
+        select(BenchRow.document)
+        .join(SessionRow, SessionRow.id == BenchRow.session_id)
+        .where(SessionRow.studio_id == studio_id)
+        .order_by(BenchRow.session_id, BenchRow.drum_id)
+    )
+    return [dict(row) for row in db.execute(query).scalars()]
+
+
+def of_drum(db: Session, studio_id: int, drum_id: int) -> list[tuple[str, dict[str, Any]]]:
+    """Return the work on one drum in every session, with the session's name, the oldest first."""
+    query = (
+        select(SessionRow.name, BenchRow.document)
+        .join(SessionRow, SessionRow.id == BenchRow.session_id)
+        .where(SessionRow.studio_id == studio_id, BenchRow.drum_id == drum_id)
+        .order_by(SessionRow.created_at, SessionRow.id)
+    )
+    return [(name, dict(document)) for name, document in db.execute(query)]
+
+
 def muffled(db: Session, studio_id: int) -> list[list[dict[str, Any]]]:
     """Return the strokes of every drum of a studio that was muffled stroke by stroke, in order."""
     layers = BenchRow.document["layers"]

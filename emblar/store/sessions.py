@@ -125,6 +125,7 @@ def listing(db: Session, studio_id: int) -> list[SessionInfo]:
             recordings,
             drums,
             plan,
+            dict(row.asked or {}),
         )
         for row, recordings, drums, plan in rows
     ]

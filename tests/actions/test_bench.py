@@ -90,6 +90,14 @@ def test_a_planned_head_that_is_fitted_leaves_the_plan_as_it_is(planned: int) ->
     assert f"mount-{side}" in {job.id for job in now.jobs}
 
 
+def test_jobs_are_undone_last_first_whatever_they_are_called(planned: int) -> None:
+    tom = drum_of(planned, "tom")
+    for job_id in ("as-found", "inspect", "place"):
+        bench.finish_job(HERE, planned, tom.id, job_id)
+    undone = [bench.undo(HERE, planned, tom.id) for _ in range(3)]
+    assert undone == [f"“{name}” is open again" for name in ("place", "inspect", "as found")]
+
+
 def test_readings_and_turns_are_undone_in_order(planned: int) -> None:
     drum = drum_of(planned, "tom")
     goal = at(planned, drum).heads["batter"].goal_hz

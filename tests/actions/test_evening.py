@@ -1,6 +1,6 @@
 """Evening: the kit's work from now until the downbeat, less what is done."""
 
-from datetime import timedelta
+from datetime import UTC, datetime, timedelta
 
 import pytest
 from icalendar import Calendar
@@ -8,10 +8,13 @@ from icalendar import Calendar
 from emblar.actions import bench
 from emblar.actions.evening import evening, evening_calendar, evening_file
 from emblar.actions.kit import kit
-from emblar.actions.scope import HERE
+from emblar.actions.log import learned_pace
+from emblar.actions.plan import changed_since, replan_drum
+from emblar.actions.scope import HERE, Scope
 from emblar.actions.sessions import Brief, asked_of, change_brief, one_session
 from emblar.core.errors import InputError
 from emblar.core.evening.schedule import schedule
+from emblar.core.tuning.procedure import job_texts
 from emblar.formats.brief import AskFile
 from emblar.formats.evening import evening_plan_file
 from emblar.settings import now
@@ -61,7 +64,7 @@ def test_what_is_done_at_the_bench_is_taken_off(planned: int) -> None:
     after = evening(HERE, planned)
     assert len(after.jobs) == len(before.jobs) - 1
     assert after.done["Rack 12"] == 1
-    assert not any(j.drum == "Rack 12" and j.job.id == "as-found" for j in after.jobs)
+    assert not any(j.drum == "Rack 12" and j.text == "as-found" for j in after.jobs)
 
 
 def _slots(session: int) -> dict[int, str]:
@@ -102,3 +105,64 @@ def test_the_file_and_the_calendar_say_the_same(planned: int) -> None:
     assert set(told.starts) == set(view.schedule.starts)
     events = Calendar.from_ical(evening_calendar(HERE, planned)).walk("VEVENT")
     assert {str(e["summary"]) for e in events} == {*told.starts, "Downbeat"}
+
+
+def asked(session: int, **changes: object) -> None:
+    info = one_session(HERE, session)
+    ask = asked_of(info).model_copy(update=changes)
+    change_brief(HERE, session, Brief(info.name, downbeat_at=info.downbeat_at, ask=ask))
+
+
+def test_heads_are_bought_before_they_are_fitted_and_before_the_shop_closes(
+    planned: int, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    noon = datetime(2026, 11, 30, 12, 0).astimezone()
+    monkeypatch.setattr("emblar.actions.evening.now", lambda: noon)
+    tom = next(d for d in kit(HERE, planned) if d.owned.kind == "tom")
+    replan_drum(HERE, planned, tom.id, {"batter": "double-coated"})
+    change_brief(HERE, planned, Brief("Low Ferry", downbeat_at=noon + timedelta(hours=9)))
+    before = {job.work.id for job in evening(HERE, planned).jobs}
+    asked(planned, shop_closes="18:30", shop_minutes=50)
+    assert changed_since(HERE, planned) == (), "the plan is not older for it"
+    view = evening(HERE, planned)
+    way = next(job for job in view.jobs if job.drum == "shop")
+    assert {job.work.id for job in view.jobs} - before == {way.work.id}
+    assert (way.work.minutes, way.work.ends_by, way.work.from_minute) == (50, 390, 0)
+    assert view.schedule is not None
+    starts = view.schedule.starts
+    fitted = [job.work.id for job in view.jobs if job.drum == "Rack 12" and job.text == "mount"]
+    assert starts[way.work.id] + 50 <= 390
+    assert all(starts[name] >= starts[way.work.id] + 50 for name in fitted)
+    told = evening_file(view)
+    bought = next(job for job in told.jobs if job.id == way.work.id)
+    assert bought.ends_by == datetime(2026, 11, 30, 18, 30)
+    assert schedule(told.evening()).starts.keys() == starts.keys()
+    asked(planned, shop_closes="12:20", shop_minutes=50)
+    assert "too late" in evening(HERE, planned).problem, "it opens again tomorrow at ten"
+
+
+def test_how_long_jobs_take_is_learned_at_the_bench(
+    planned: int, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    clock = datetime(2026, 11, 1, 12, 0, tzinfo=UTC)
+
+    def done(slot: int, job_id: str, after_minutes: float, *, skip: bool = False) -> None:
+        nonlocal clock
+        clock += timedelta(minutes=after_minutes)
+        monkeypatch.setattr("emblar.actions.bench.clock", lambda: clock)
+        bench.finish_job(HERE, planned, slot, job_id, skip=skip)
+
+    usual = job_texts()["inspect"].minutes
+    first, second, third = kit(HERE, planned)
+    for drum in (first, second):
+        done(drum.id, "as-found", 60 * 24)
+        done(drum.id, "inspect", 2.0 * usual)
+    assert "inspect" not in learned_pace(HERE), "two cases are too few"
+    done(third.id, "as-found", 60 * 24)
+    done(third.id, "inspect", 2.0 * usual)
+    told = learned_pace(HERE)["inspect"]
+    assert (told.value, told.count) == (2.0 * usual, 3)
+    assert learned_pace(Scope(2)) == {}
+    assert "as-found" not in learned_pace(HERE), "a night between is no work"
+    done(first.id, "place", 2.0, skip=True)
+    assert "place" not in learned_pace(HERE), "what is skipped takes no time"

@@ -21,6 +21,7 @@ FORM = {
     "damper": "gel-pad",
     "cure": "reso-lower",
     "place": "0",
+    "other": "1",
     "kind": "tom",
     "diameter_in": "12",
     "depth_in": "8",

@@ -9,16 +9,18 @@ takes nothing else with it but what makes no sense without it.
 
 import tomllib
 from collections.abc import Collection, Mapping, Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from functools import lru_cache
 from importlib import resources
 
-from emblar.core.acoustics.drum import Kind
+from emblar.core.acoustics.drum import Kind, Side
 from emblar.core.acoustics.limits import head_name
 from emblar.core.evening.schedule import Evening, WorkJob
+from emblar.core.naming import counted
 from emblar.core.tuning.procedure import Job, Work, job_texts, jobs
 
 HANDS, KEY = "hands", "key"
+SHOP = "shop"
 
 
 @dataclass(frozen=True, slots=True)
@@ -41,16 +43,28 @@ class DrumWork:
     work: Work
     done: Collection[str] = ()
     dampers_steps: float = 1.0
+    to_buy: int = 0
+    """Heads that have to be bought before one is fitted."""
 
 
 @dataclass(frozen=True, slots=True)
 class EveningJob:
-    """A job of an evening, and which drum's and which of its jobs it is."""
+    """A job of an evening: whose, in words, at which head, by its name in the procedure."""
 
     work: WorkJob
     drum: str
-    kind: Kind
-    job: Job
+    what: str
+    side: Side | None = None
+    text: str = ""
+
+
+@dataclass(frozen=True, slots=True)
+class Shop:
+    """The way to the shop and back, when it opens and closes; minutes, from the start."""
+
+    minutes: int
+    opens: int
+    closes: int
 
 
 @lru_cache(maxsize=1)
@@ -60,12 +74,33 @@ def left_out() -> dict[str, LeftOut]:
     return {name: LeftOut(**row) for name, row in tomllib.loads(text)["job"].items()}
 
 
-def kit_jobs(drums: Sequence[DrumWork]) -> list[EveningJob]:
-    """Return the jobs of all drums that are not done yet."""
-    return [job for drum in drums for job in _of_drum(drum)]
+def kit_jobs(
+    drums: Sequence[DrumWork], shop: Shop | None = None, pace: Mapping[str, float] | None = None
+) -> list[EveningJob]:
+    """Return the jobs of all drums that are not done yet, and the way to the shop.
+
+    No head that is bought is fitted before it is there. ``pace`` is how many minutes a job takes
+    here, by its name, where that is known.
+    """
+    found = [job for drum in drums for job in _of_drum(drum, pace or {})]
+    buying = {drum.name for drum in drums if drum.to_buy}
+    waiting = [job for job in found if job.text == "mount" and job.drum in buying]
+    if shop is None or not waiting:
+        return found
+    count = sum(drum.to_buy for drum in drums if drum.name in {job.drum for job in waiting})
+    name = f"To the shop: {counted(count, 'head')}"
+    way = WorkJob(
+        name, shop.minutes, (), (HANDS,), from_minute=max(shop.opens, 0), ends_by=shop.closes
+    )
+    bought = [
+        replace(job, work=replace(job.work, after=(*job.work.after, name)))
+        if job in waiting else job
+        for job in found
+    ]  # fmt: skip
+    return [EveningJob(way, SHOP, name), *bought]
 
 
-def _of_drum(drum: DrumWork) -> list[EveningJob]:
+def _of_drum(drum: DrumWork, pace: Mapping[str, float]) -> list[EveningJob]:
     found: list[EveningJob] = []
     chain: str | None = None
     last: str | None = None
@@ -78,11 +113,13 @@ def _of_drum(drum: DrumWork) -> list[EveningJob]:
         # What listens comes after the muffling; what is left out otherwise takes nothing with it.
         before = last if job.text == "listen" else chain
         settles = row.settle_minutes if job.side in drum.work.changes else 0
+        minutes = max(1, round(pace.get(job.name, job.minutes)))
         work = WorkJob(
-            name, round(job.minutes), (before,) if before else (), _needs(drum, job), settles,
+            name, minutes, (before,) if before else (), _needs(drum, job), settles,
             row.may_drop, lost if row.may_drop else 0.0, (last,) if last else (),
         )  # fmt: skip
-        found.append(EveningJob(work, drum.name, drum.work.kind, job))
+        what = job_words(drum.work.kind, job)
+        found.append(EveningJob(work, drum.name, what, job.side, job.text))
         last = name
         if not row.may_drop:
             chain = name
@@ -103,5 +140,9 @@ def _needs(drum: DrumWork, job: Job) -> tuple[str, ...]:
 
 def kit_evening(minutes: int, hands: int, found: Sequence[EveningJob]) -> Evening:
     """Return the evening of a kit's jobs: hands as given, a key each, one person at a drum."""
-    units: Mapping[str, int] = {HANDS: hands, KEY: hands, **{job.drum: 1 for job in found}}
+    units: Mapping[str, int] = {
+        HANDS: hands,
+        KEY: hands,
+        **{job.drum: 1 for job in found if job.drum != SHOP},
+    }
     return Evening(minutes, units, tuple(job.work for job in found))

@@ -9,7 +9,7 @@ then the latest begin. Solved exactly by CP-SAT (constraint programming over opt
 """
 
 from collections.abc import Collection, Mapping, Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from typing import Any
 
 from ortools.sat.python import cp_model
@@ -41,6 +41,9 @@ class WorkJob:
         Resources of which it takes one unit each.
     may_drop, steps_lost
         Whether it may be left out, and what that costs in audible steps.
+    from_minute, ends_by
+        From when on it can be done, and by when it has to be, minutes from the start, as a shop
+        opens and closes; any time before the downbeat if left out.
     """
 
     id: str
@@ -51,6 +54,8 @@ class WorkJob:
     may_drop: bool = False
     steps_lost: float = 0.0
     follows: tuple[str, ...] = ()
+    from_minute: int = 0
+    ends_by: int | None = None
 
 
 @dataclass(frozen=True, slots=True)
@@ -159,6 +164,10 @@ class _Model:
                 self.model.add(kept == 1)
             elif only_kept:
                 self.model.add(kept == 0)
+            if job.from_minute > 0:
+                self.model.add(start >= job.from_minute).only_enforce_if(kept)
+            if job.ends_by is not None:
+                self.model.add(end <= job.ends_by).only_enforce_if(kept)
             self.start[job.id], self.kept[job.id] = start, kept
         by_id = {job.id: job for job in evening.jobs}
         for job in evening.jobs:
@@ -221,7 +230,12 @@ class _Model:
         for kept in (self._with_free(found), found.starts):
             # One thing finished before the next is begun, where that ends as well.
             in_order = _in_order(self.evening, kept)
-            if found.begin is not None and min(in_order.values()) >= found.begin:
+            begins = min(in_order.values(), default=0)
+            if (
+                found.begin is not None
+                and begins >= found.begin
+                and _in_time(self.evening, in_order)
+            ):
                 return self._schedule(in_order)
         for name, start in self.start.items():
             self.model.add_hint(start, solver.value(start))
@@ -250,6 +264,12 @@ class _Model:
             total += last - first
         return total
 
+    def earliest_end(self, job: WorkJob) -> int | None:
+        """Return the least minute at which a job can be done, None if it was not found in time."""
+        self.model.minimize(self.start[job.id])
+        solver = self._solved()
+        return solver.value(self.start[job.id]) + job.minutes if solver is not None else None
+
     def shortest(self) -> int | None:
         """Return the least minutes in which all of it is done, None if it was not found in time."""
         last = self.model.new_int_var(0, self.horizon, "last")
@@ -277,6 +297,16 @@ class _Model:
         ordered = dict(sorted(starts.items(), key=lambda row: row[1]))
         lost = sum(job.steps_lost for job in dropped)
         return Schedule(ordered, tuple(job.id for job in dropped), lost)
+
+
+def _in_time(evening: Evening, starts: Mapping[str, int]) -> bool:
+    """Whether every job with hours of its own keeps to them."""
+    own = [job for job in evening.jobs if job.id in starts]
+    return all(
+        starts[job.id] >= job.from_minute
+        and (job.ends_by is None or starts[job.id] + job.minutes <= job.ends_by)
+        for job in own
+    )
 
 
 def _in_order(evening: Evening, kept: Collection[str]) -> dict[str, int]:
@@ -321,6 +351,12 @@ def _free(
 
 def _what_cannot_fit(evening: Evening) -> str:
     """Return in words what does not fit although everything that may be is dropped."""
+    free = replace(
+        evening, jobs=tuple(replace(job, from_minute=0, ends_by=None) for job in evening.jobs)
+    )
+    if free != evening and _Model(free, evening.minutes, only_kept=True).least_lost() is not None:
+        return _what_is_late(evening, free)
+    evening = free
     total = sum(job.minutes + job.settle_minutes for job in evening.jobs)
     needed = _Model(evening, max(total, evening.minutes), only_kept=True).shortest()
     must = [job for job in evening.jobs if not job.may_drop]
@@ -340,6 +376,22 @@ def _what_cannot_fit(evening: Evening) -> str:
     ]
     what = f" It needs {' and '.join(short)}." if short else ""
     return f"{said}.{what} Start earlier, let more be dropped, or bring more hands."
+
+
+def _what_is_late(evening: Evening, free: Evening) -> str:
+    """Return which job does not fit into its own hours, and by how much where that can be told."""
+    hours = [job for job in evening.jobs if job not in free.jobs and not job.may_drop]
+    for job in hours:
+        end = _Model(free, evening.minutes, only_kept=True).earliest_end(job)
+        by = evening.minutes if job.ends_by is None else job.ends_by
+        late = max(end or 0, job.from_minute + job.minutes) - by
+        if late > 0:
+            return (
+                f"“{job.id}” cannot be done in its hours: it would end {late} min too late. Start "
+                "earlier, or do it another way."
+            )
+    names = " and ".join(f"“{job.id}”" for job in hours)
+    return f"{names}: what waits for it cannot be done by the downbeat. Start earlier."
 
 
 def _longest_chain(jobs: Sequence[WorkJob]) -> tuple[list[str], int]:

@@ -10,7 +10,7 @@ is told with its standard deviation and from how many cases it comes; from fewer
 import itertools
 import math
 from collections import defaultdict
-from collections.abc import Iterable, Sequence
+from collections.abc import Iterable, Mapping, Sequence
 from dataclasses import dataclass
 from datetime import datetime, timedelta
 from statistics import fmean, median, stdev
@@ -18,6 +18,9 @@ from statistics import fmean, median, stdev
 from emblar.core.acoustics.drum import Side
 from emblar.core.notes import cents
 from emblar.core.tuning.parameters import parameter
+
+PAUSE_TIMES, TICKED_SHARE = 4.0, 0.1
+"""A job that took so many times its minutes was left lying; so small a share was not timed."""
 
 
 @dataclass(frozen=True, slots=True)
@@ -100,6 +103,30 @@ def head_life(sessions: Iterable[int]) -> Learned | None:
 def is_due(sessions: int, life: Learned | None) -> bool:
     """Whether a head that was in so many sessions is likely to be spent in the next."""
     return life is not None and sessions + 1 > life.value - life.sd
+
+
+def pace(took: Sequence[tuple[str, float]], usual: Mapping[str, float]) -> dict[str, Learned]:
+    """Return how long jobs take here, minutes, by name; those with too few cases are left out.
+
+    Parameters
+    ----------
+    took
+        Jobs that were done, by name, and the minutes since the job before on the same drum.
+    usual
+        The minutes that each is planned with: what took many times as long was a pause, what took
+        no time at all was ticked off afterwards, and neither counts.
+    """
+    found = {}
+    for name, planned in usual.items():
+        own = [
+            minutes
+            for job, minutes in took
+            if job == name and PAUSE_TIMES * planned > minutes > TICKED_SHARE * planned
+        ]
+        told = _learned(own)
+        if told is not None:
+            found[name] = Learned(median(own), told.sd, told.count)
+    return found
 
 
 def _learned(values: Sequence[float], *, of_one: bool = False) -> Learned | None:

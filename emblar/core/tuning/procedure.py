@@ -52,9 +52,19 @@ class Job:
     minutes: float
 
     @property
+    def name(self) -> str:
+        """What it is, on whichever head."""
+        return name_of(self.id)
+
+    @property
     def tunes(self) -> bool:
         """Whether rods are turned and tapped in this job."""
         return self.text.split("-")[0] in ("even", "settle", "again")
+
+
+def name_of(job_id: str) -> str:
+    """Return what a job is, on whichever head: its id without the head."""
+    return job_id.removesuffix("-batter").removesuffix("-reso")
 
 
 @dataclass(frozen=True, slots=True)

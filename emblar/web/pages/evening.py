@@ -6,8 +6,9 @@ from datetime import datetime, timedelta
 from markupsafe import Markup
 
 from emblar.actions.evening import EveningView
-from emblar.core.evening.kit_jobs import EveningJob, job_words
+from emblar.core.evening.kit_jobs import SHOP, EveningJob
 from emblar.core.naming import counted
+from emblar.core.tuning.procedure import job_texts
 from emblar.web.drawing.timeline import Bar, ticks, timeline
 
 
@@ -33,6 +34,8 @@ class EveningPage:
     dropped: tuple[str, ...]
     drawing: Markup | None
     done: tuple[str, ...]
+    pace: tuple[str, ...] = ()
+    """Jobs that take other minutes here than usual."""
 
 
 def evening_page(view: EveningView, session_id: int, slots: dict[str, int]) -> EveningPage:
@@ -61,7 +64,24 @@ def evening_page(view: EveningView, session_id: int, slots: dict[str, int]) -> E
         for name in view.schedule.dropped
     )
     return EveningPage(
-        _sentence(view, first), "", tuple(rows), dropped, _drawing(view, by_id, first), done
+        _sentence(view, first),
+        "",
+        tuple(rows),
+        dropped,
+        _drawing(view, by_id, first),
+        done,
+        _pace(view),
+    )
+
+
+def _pace(view: EveningView) -> tuple[str, ...]:
+    """Return the jobs whose minutes come from the log, where that makes a difference."""
+    usual = job_texts()
+    return tuple(
+        f"{name.replace('-', ' ').capitalize()}: {minutes:.0f} min, usually "
+        f"{usual[name].minutes:.0f}; from {counted(count, 'job')} at your bench."
+        for name, minutes, count in view.pace
+        if round(minutes) != round(usual[name].minutes)
     )
 
 
@@ -81,8 +101,7 @@ def _clock(at: datetime, view: EveningView) -> str:
 
 
 def _words(job: EveningJob) -> str:
-    words = job_words(job.kind, job.job)
-    return words[:1].upper() + words[1:]
+    return job.what[:1].upper() + job.what[1:]
 
 
 def _row(
@@ -92,7 +111,8 @@ def _row(
     slot = slots.get(job.drum)
     href = f"/sessions/{session_id}/bench?sel=d{slot}" if slot is not None else ""
     at = _clock(view.start + timedelta(minutes=minute), view)
-    return EveningRow(at, _words(job), job.drum, f"{job.work.minutes} min", cost, href)
+    drum = "" if job.drum == SHOP else job.drum
+    return EveningRow(at, _words(job), drum, f"{job.work.minutes} min", cost, href)
 
 
 def _drawing(view: EveningView, by_id: dict[str, EveningJob], first: int) -> Markup:
@@ -101,7 +121,7 @@ def _drawing(view: EveningView, by_id: dict[str, EveningJob], first: int) -> Mar
     bars = [
         Bar(
             by_id[name].drum, minute - first, by_id[name].work.minutes,
-            by_id[name].job.side or "", _said(by_id[name], view, minute),
+            by_id[name].side or "", _said(by_id[name], view, minute),
         )
         for name, minute in view.schedule.starts.items()
     ]  # fmt: skip

@@ -132,6 +132,9 @@ def drum_log_page(row: DrumLog) -> DrumLogPage:
 
 def _taught(row: DrumLog) -> Iterator[str]:
     """Yield what the log teaches of a drum, each with what it comes from."""
+    if row.best:
+        session, hz = row.best[-1]
+        yield f"Best note by ear: {hz:.1f} Hz, {note_text(hz)}, in {session}."
     kind = row.drum.owned.kind
     for side in SIDES:
         name, settled = head_name(kind, side).capitalize(), row.overnight(side, fresh=False)

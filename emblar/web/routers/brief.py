@@ -51,6 +51,9 @@ class BriefFields(BaseModel):
     budget_heads: str = ""
     hands: str = ""
     minutes: str = ""
+    shop_opens: str = ""
+    shop_closes: str = ""
+    shop_minutes: str = ""
 
     def ask(self) -> AskFile:
         """Return what is asked of the plan.
@@ -64,12 +67,12 @@ class BriefFields(BaseModel):
             name: getattr(self, name)
             for name in ("style", "key", "brushes", "force", "buries_beater", "rebound", "stage",
                          "kick_microphone", "microphones", "engineer_wants_hole", "keep_heads",
-                         "leave_room")
+                         "leave_room", "shop_closes")
         }  # fmt: skip
         values["never_cut"] = not self.may_cut
         values["schools"] = {about: getattr(self, name) for name, about in SCHOOL_FIELDS.items()}
         for name in ("tempo_bpm", "kick_notes_per_beat", "tom_notes_per_beat", "budget_heads",
-                     "hands", "minutes"):  # fmt: skip
+                     "hands", "minutes", "shop_opens", "shop_minutes"):  # fmt: skip
             text = getattr(self, name).strip().replace(",", ".")
             if text:
                 values[name] = text

@@ -9,10 +9,13 @@ from fastapi.responses import FileResponse
 from starlette.background import BackgroundTask
 
 from emblar.actions import log as actions
+from emblar.actions.recipes import worked
+from emblar.actions.scope import check_session
 from emblar.actions.shelf import dampers_learned
 from emblar.actions.whole import export_everything, import_everything
 from emblar.formats.log import log_csv
 from emblar.web.pages.log import drum_log_page, log_page
+from emblar.web.pages.worked import worked_page
 from emblar.web.routers.fields import Id, Text
 from emblar.web.routers.here import Here
 from emblar.web.templating import render
@@ -49,6 +52,15 @@ def bring(scope: Here, request: Request, file: Annotated[UploadFile, File()]) ->
     brought = import_everything(scope, file.file)
     page = log_page(actions.log(scope), "", brought, dampers_learned(scope))
     return render(request, "log/page.html", {"page": page})
+
+
+@router.get("/log/recipes")
+def worked_before(scope: Here, request: Request, session: Id | None = None) -> Response:
+    """Show recipes that worked, by style; from a session they can be used there."""
+    if session is not None:
+        check_session(scope, session)
+    page = worked_page(worked(scope), session)
+    return render(request, "log/recipes.html", {"page": page})
 
 
 @router.get("/log/drums/{drum_id}")

@@ -16,7 +16,7 @@ from emblar.actions.plan import (
     replan_for_reading,
     tune_toms,
 )
-from emblar.actions.recipes import bring_recipes, recipes
+from emblar.actions.recipes import bring_from, bring_recipes, recipes
 from emblar.actions.versions import plan_version, undo_plan, use_version, versions
 from emblar.actions.ways import assign_voices, take_way, ways_of
 from emblar.core.errors import InputError
@@ -199,6 +199,21 @@ def bring(
 ) -> Response:
     """Ask the kit for the recipes of a file, and plan it so."""
     brought = bring_recipes(scope, session_id, file.file.read(MOST_BYTES))
+    _, around = load(scope, session_id, "plan", sel)
+    page = plan_page(around, brought)
+    return render(request, "plan/page.html", {"page": page, "frame": around, "given": None})
+
+
+@router.post("/recipes/from")
+def bring_worked(
+    scope: Here,
+    request: Request,
+    session_id: Id,
+    other: Annotated[Id, Form()],
+    sel: Annotated[str, Form()] = "",
+) -> Response:
+    """Ask the kit for recipes that worked in another session, and plan it so."""
+    brought = bring_from(scope, session_id, other)
     _, around = load(scope, session_id, "plan", sel)
     page = plan_page(around, brought)
     return render(request, "plan/page.html", {"page": page, "frame": around, "given": None})

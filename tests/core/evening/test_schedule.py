@@ -1,6 +1,7 @@
 """The evening's schedule, held against trying everything on small cases."""
 
 import itertools
+from dataclasses import replace
 
 import numpy as np
 import pytest
@@ -16,7 +17,8 @@ def fits(evening: Evening, starts: dict[str, int]) -> bool:
     jobs = {job.id: job for job in evening.jobs}
     for name, start in starts.items():
         job = jobs[name]
-        if start < 0 or start + job.minutes > evening.minutes:
+        by = evening.minutes if job.ends_by is None else min(job.ends_by, evening.minutes)
+        if start < job.from_minute or start + job.minutes > by:
             return False
         for other in job.after:
             before = jobs[other]
@@ -72,6 +74,8 @@ def random_evening(seed: int) -> Evening:
             WorkJob(
                 f"job {i}", int(rng.integers(1, 4)), before, needs, int(rng.integers(0, 3)),
                 bool(rng.random() < 0.5), float(rng.integers(0, 4)) / 2.0,
+                from_minute=int(rng.integers(0, 3)) if rng.random() < 0.3 else 0,
+                ends_by=int(rng.integers(3, 8)) if rng.random() < 0.3 else None,
             )
         )  # fmt: skip
     return Evening(
@@ -85,7 +89,9 @@ def test_every_schedule_is_as_good_as_trying_everything(block: int) -> None:
         evening = random_evening(seed)
         best = by_trying(evening)
         if best is None:
-            with pytest.raises(NoSolutionError, match="What may not be dropped takes"):
+            with pytest.raises(
+                NoSolutionError, match=r"What may not be dropped takes|cannot (all )?be done"
+            ):
                 schedule(evening)
             continue
         found = schedule(evening)
@@ -167,3 +173,17 @@ def test_an_evening_that_makes_no_sense_is_refused(jobs: tuple[WorkJob, ...], sa
 
 def test_no_jobs_are_done_at_once() -> None:
     assert schedule(Evening(60, {}, ())) == Schedule({}, (), 0.0)
+
+
+def test_a_shop_that_closes_comes_before_everything_that_waits_for_it() -> None:
+    evening = Evening(240, {"hands": 1}, (
+        WorkJob("tune the rest", 60, (), ("hands",)),
+        WorkJob("to the shop", 40, (), ("hands",), from_minute=20, ends_by=90),
+        WorkJob("fit the new head", 10, ("to the shop",), ("hands",)),
+    ))  # fmt: skip
+    found = schedule(evening)
+    assert fits(evening, found.starts)
+    assert found.starts["to the shop"] == 50, "as late as the shop allows"
+    late = replace(evening, jobs=(replace(evening.jobs[1], ends_by=30), *evening.jobs[2:]))
+    with pytest.raises(NoSolutionError, match=r"“to the shop” cannot .* 30 min too late"):
+        schedule(late)
