@@ -1,5 +1,6 @@
 """Match: takes of a drum, how far each is from the record, what to change next, the way back."""
 
+from collections.abc import Sequence
 from dataclasses import dataclass
 from pathlib import PurePath
 
@@ -13,7 +14,7 @@ from emblar.core.acoustics.drum import Side
 from emblar.core.analysis.audio import check_audio
 from emblar.core.catalogue import dampers as all_dampers
 from emblar.core.catalogue import dampers_for, strikers, strikers_for, wire_settings
-from emblar.core.errors import DocumentError, InputError, NotFoundError
+from emblar.core.errors import BadAudioError, DocumentError, InputError, NotFoundError
 from emblar.core.matching.differences import Comparison, compare
 from emblar.core.matching.moves import DrumSetup, Move, next_moves
 from emblar.core.matching.way_back import Node, WayBack, way_between
@@ -30,7 +31,7 @@ from emblar.store import recordings as store
 from emblar.store import setups as setup_store
 from emblar.store.recordings import RecordingInfo
 
-MOST_MOVES, FAR_STEPS = 5, 12.0
+MOST_MOVES, FAR_STEPS, MOST_MICROPHONES = 5, 12.0, 8
 TOM_VOICE = "tom-1"
 
 
@@ -82,20 +83,55 @@ def bring_take(
     BadAudioError
         It cannot be read or holds nothing to measure; nothing was kept.
     """
+    return bring_takes(scope, session_id, slot_id, [(filename, data)])[0]
+
+
+def bring_takes(
+    scope: Scope, session_id: int, slot_id: int, sounds: Sequence[tuple[str, bytes]]
+) -> list[RecordingInfo]:
+    """Keep takes of one setup, one a microphone, and have each measured.
+
+    Parameters
+    ----------
+    sounds
+        Each file's name and bytes.
+
+    Raises
+    ------
+    BadAudioError
+        One of them cannot be read or holds nothing to measure; none was kept.
+    InputError
+        There are too many.
+    """
+    if not 1 <= len(sounds) <= MOST_MICROPHONES:
+        raise InputError(f"Bring 1 to {MOST_MICROPHONES} files at once, one a microphone.")
     with in_session(scope, session_id) as db:
         drum = kit_store.get(db, session_id, slot_id)
-    decoded = decode_apart(data)
-    check_audio(decoded.audio)
-    kept, media_type = kept_form(data, decoded)
+    kept = [(filename, *_kept(filename, data, alone=len(sounds) == 1)) for filename, data in sounds]
+    recordings = []
     with in_session(scope, session_id) as db:
         setup = setup_of(db, session_id, drum)
-        recording = store.create(
-            db, session_id=session_id, audio_id=audio_store.keep(db, kept, media_type),
-            filename=PurePath(filename).name or "take", kind="drums",
-            voice=voice_of(drum.owned.kind), take_of=(drum.drum_id, setup.id),
-        )  # fmt: skip
-        defer_analysis(db, recording.id)
-    return recording
+        for filename, form, media_type in kept:
+            recording = store.create(
+                db, session_id=session_id, audio_id=audio_store.keep(db, form, media_type),
+                filename=PurePath(filename).name or "take", kind="drums",
+                voice=voice_of(drum.owned.kind), take_of=(drum.drum_id, setup.id),
+            )  # fmt: skip
+            defer_analysis(db, recording.id)
+            recordings.append(recording)
+    return recordings
+
+
+def _kept(filename: str, data: bytes, *, alone: bool) -> tuple[bytes, str]:
+    """Return a sound in the form it is kept in; one of several that is bad is named."""
+    try:
+        decoded = decode_apart(data)
+        check_audio(decoded.audio)
+    except BadAudioError as error:
+        if alone:
+            raise
+        raise BadAudioError(f"{PurePath(filename).name}: {error} None of them was kept.") from error
+    return kept_form(data, decoded)
 
 
 def match(scope: Scope, session_id: int, slot_id: int, take_id: int | None = None) -> Match:

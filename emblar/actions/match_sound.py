@@ -13,6 +13,7 @@ from emblar.core.analysis.audio import ANALYSIS_RATE_HZ, one_channel
 from emblar.core.errors import InputError
 from emblar.core.matching.fair_pair import LEAD_S, cut_strokes, fair_pair
 from emblar.core.matching.in_context import over_rest, struck_again
+from emblar.core.matching.room import in_a_room
 from emblar.formats.analysis import HitFile
 from emblar.sound.decode import decode_piece
 from emblar.sound.encode import wav_bytes
@@ -26,24 +27,29 @@ NO_TAKE = "There is no take to hear yet. Record one, or bring a file."
 
 
 def pair_sounds(
-    scope: Scope, session_id: int, slot_id: int, take_id: int | None = None
+    scope: Scope, session_id: int, slot_id: int, take_id: int | None = None, room: str = ""
 ) -> tuple[bytes, bytes]:
     """Return record and take as WAV: strokes cut alike, starting together, equally loud.
+
+    Parameters
+    ----------
+    take_id, room
+        The take, the newest if left out; a room to put on it for listening.
 
     Raises
     ------
     InputError
-        There is no measured take, or no clean stroke on one side.
+        There is no measured take, no clean stroke on one side, or no such room.
     """
     found = match(scope, session_id, slot_id, take_id)
     record = record_strokes(found.heard, found.bench.drum.voice)
-    take = _take_strokes(found)
+    take = [_roomed(stroke, room) for stroke in _take_strokes(found)]
     first, second = fair_pair(record, take, ANALYSIS_RATE_HZ)
     return wav_bytes(first, ANALYSIS_RATE_HZ), wav_bytes(second, ANALYSIS_RATE_HZ)
 
 
 def song_sounds(
-    scope: Scope, session_id: int, slot_id: int, take_id: int | None = None
+    scope: Scope, session_id: int, slot_id: int, take_id: int | None = None, room: str = ""
 ) -> tuple[bytes, bytes]:
     """Return a piece of the song as it is, and with our strokes over what else plays, as WAV."""
     found = match(scope, session_id, slot_id, take_id)
@@ -65,8 +71,12 @@ def song_sounds(
         [h.level_db for h in own], len(whole),
     )  # fmt: skip
     peaks = [_peak_near(drums, t) for t in times]
-    ours = over_rest(struck, rest, max(peaks, default=0.5))
+    ours = over_rest(_roomed(struck, room), rest, max(peaks, default=0.5))
     return wav_bytes(whole, ANALYSIS_RATE_HZ), wav_bytes(ours, ANALYSIS_RATE_HZ)
+
+
+def _roomed(samples: Samples, room: str) -> Samples:
+    return in_a_room(samples, room, ANALYSIS_RATE_HZ) if room else samples
 
 
 def _peak_near(samples: Samples, time_s: float) -> float:

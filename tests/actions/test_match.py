@@ -163,3 +163,33 @@ def test_what_cannot_be_on_this_drum_is_refused(planned: int, kind: str, what: s
     tom = drum_of(planned, "tom")
     with pytest.raises(InputError, match="nothing that can be changed"):
         match.note_change(HERE, planned, tom.id, kind, what)
+
+
+def test_several_microphones_are_takes_of_one_setup_or_none_is_kept(planned: int) -> None:
+    tom = drum_of(planned, "tom")
+    sound = a_take(planned, tom)
+    kept = match.bring_takes(HERE, planned, tom.id, [("in.wav", sound), ("out.wav", sound)])
+    for info in kept:
+        run_analysis(info.id)
+    takes = match.match(HERE, planned, tom.id).takes
+    assert [t.info.filename for t in takes] == ["in.wav", "out.wav"]
+    assert takes[0].setup == takes[1].setup
+    with pytest.raises(BadAudioError, match=r"bad\.wav: .*None of them was kept"):
+        match.bring_takes(HERE, planned, tom.id, [("ok.wav", sound), ("bad.wav", b"no sound")])
+    assert len(match.match(HERE, planned, tom.id).takes) == 2
+    with pytest.raises(InputError, match="1 to 8 files"):
+        match.bring_takes(HERE, planned, tom.id, [])
+
+
+def test_a_room_is_heard_on_the_take_alone(planned: int) -> None:
+    tom = drum_of(planned, "tom")
+    run_analysis(match.bring_take(HERE, planned, tom.id, "t.wav", a_take(planned, tom)).id)
+    record, dry = pair_sounds(HERE, planned, tom.id)
+    same, wet = pair_sounds(HERE, planned, tom.id, None, "large")
+    # Both come down together where one would clip; the record is otherwise as it was.
+    was, now = (decode(data).audio.samples[:, 0] for data in (record, same))
+    assert np.corrcoef(was, now)[0, 1] > 0.9999
+    one, other = (decode(data).audio.samples[:, 0] for data in (dry, wet))
+    assert np.corrcoef(one, other)[0, 1] < 0.99, "the take is not"
+    with pytest.raises(InputError, match="is no room"):
+        pair_sounds(HERE, planned, tom.id, None, "cave")

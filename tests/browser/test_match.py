@@ -28,6 +28,12 @@ def test_a_take_is_compared_moved_and_brought_back(page: Page, planned: int) -> 
     expect(root).to_have_attribute("data-playing", "record")
     page.keyboard.press("x")
     expect(root).to_have_attribute("data-playing", "take")
+    page.get_by_label("Hear the take").select_option("live room")
+    expect(page.locator("[data-pair][data-key='x']")).to_have_attribute(
+        "data-take-sound", re.compile("room=medium")
+    )
+    page.keyboard.press("x")
+    expect(root).to_have_attribute("data-playing", "record")
     first = match.match(HERE, planned, drum.id)
     expect(page.locator(".move-first")).to_contain_text(re.compile("up .* on every rod"))
     page.keyboard.press("Enter")

@@ -18,12 +18,14 @@ from emblar.core.catalogue import (
 )
 from emblar.core.matching.differences import Comparison, Difference
 from emblar.core.matching.moves import Move
+from emblar.core.matching.room import rooms
 from emblar.core.matching.way_back import RodTurn, WayBack
 from emblar.core.quantities.registry import steps
 from emblar.formats.turn_words import turn_words
 from emblar.web.drawing.match_rulers import MatchRow, match_rulers
 from emblar.web.drawing.small_decay import small_decay
 from emblar.web.pages.frame import Frame
+from emblar.web.pages.kit import Option
 from emblar.web.pages.words import number
 
 SHORT = {"pitch": "note", "bend": "bend", "sustain": "ring-out", "click": "brightness"}
@@ -95,16 +97,19 @@ class MatchPage:
     journey: tuple[JourneyCard, ...]
     changes: tuple[ChangeGroup, ...]
     """What somebody may have changed of their own, by what it is."""
+    rooms: tuple[Option, ...]
+    """Rooms the take can be heard in."""
     base: str
     take_id: int | None
 
 
-def match_page(found: Match, around: Frame) -> MatchPage:
-    """Return the Match screen of a drum."""
+def match_page(found: Match, around: Frame, room: str = "") -> MatchPage:
+    """Return the Match screen of a drum, the take heard in a room if one is asked for."""
     owned, shown = found.bench.drum.owned, found.shown
     base = f"/sessions/{around.session.id}/match/{found.bench.drum.id}"
     apart = shown.found if shown else None
     at = f"?take={shown.info.id}" if shown else ""
+    ours = f"{at}&room={room}" if room else at
     return MatchPage(
         title=match_title(owned.name, apart),
         subtitle=_subtitle(shown),
@@ -114,15 +119,19 @@ def match_page(found: Match, around: Frame) -> MatchPage:
         ),
         rulers=rulers_of(found, shown) if shown else None,
         record_play=f"{base}/pair/record.wav{at}",
-        take_play=f"{base}/pair/take.wav{at}",
+        take_play=f"{base}/pair/take.wav{ours}",
         song_play=f"{base}/song/record.wav{at}",
-        ours_play=f"{base}/song/take.wav{at}",
+        ours_play=f"{base}/song/take.wav{ours}",
         moves=tuple(_move_row(m, found.bench.drum.owned.kind) for m in found.moves),
         stop=_stop(found, apart),
         leave_alone=_leave_alone(found, apart),
         soft_loud=_soft_loud(shown),
         journey=_journey(found, base, around),
         changes=_changes(found),
+        rooms=(
+            Option("", "as recorded", not room),
+            *(Option(name, row.name, name == room) for name, row in rooms().items()),
+        ),
         base=base,
         take_id=shown.info.id if shown else None,
     )
@@ -368,6 +377,9 @@ def _changed(before: Take | None, take: Take) -> str:
         rows.append(f"new batter, {_small(construction(now.batter.construction).name)}")
     if before.info.setup_id != take.info.setup_id and not rows:
         rows.append("turned")
+    if not rows and take.info.filename != before.info.filename:
+        # Another microphone of the same setup, mostly.
+        return f"as before: {take.info.filename}"
     return ", ".join(rows) or "as before"
 
 

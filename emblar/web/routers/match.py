@@ -7,6 +7,7 @@ from fastapi import APIRouter, File, Form, Request, Response, UploadFile
 from emblar.actions import match as actions
 from emblar.actions.match_sound import pair_sounds, song_sounds
 from emblar.core.errors import InputError
+from emblar.core.matching.room import rooms
 from emblar.web.pages.match import match_page, way_words
 from emblar.web.routers.context import go, load
 from emblar.web.routers.fields import AskedId, Id, Text
@@ -27,6 +28,7 @@ def show(
     take: AskedId = None,
     way: AskedId = None,
     gone: AskedId = None,
+    room: Text = "",
 ) -> Response:
     """Show a drum against the record."""
     _, around = load(scope, session_id, "match", sel)
@@ -36,7 +38,8 @@ def show(
         problem = "There is no drum to hold against the record yet. Say in Kit what you own."
     else:
         try:
-            page = match_page(actions.match(scope, session_id, around.drum.id, take), around)
+            found = actions.match(scope, session_id, around.drum.id, take)
+            page = match_page(found, around, room if room in rooms() else "")
         except InputError as error:
             problem = str(error)
         if page is not None and way is not None:
@@ -54,24 +57,29 @@ def _back(session_id: int, slot_id: int, more: str = "") -> Response:
 
 @router.post("/{slot_id}/take")
 def bring(
-    scope: Here, session_id: Id, slot_id: Id, file: Annotated[UploadFile, File()]
+    scope: Here, session_id: Id, slot_id: Id, file: Annotated[list[UploadFile], File()]
 ) -> Response:
-    """Keep a take and have it measured."""
-    actions.bring_take(scope, session_id, slot_id, file.filename or "", file.file.read())
+    """Keep takes, one a microphone, and have them measured."""
+    sounds = [(one.filename or "", one.file.read()) for one in file]
+    actions.bring_takes(scope, session_id, slot_id, sounds)
     return _back(session_id, slot_id)
 
 
 @router.get("/{slot_id}/pair/{which}.wav")
-def pair(scope: Here, session_id: Id, slot_id: Id, which: Which, take: AskedId = None) -> Response:
+def pair(
+    scope: Here, session_id: Id, slot_id: Id, which: Which, take: AskedId = None, room: Text = ""
+) -> Response:
     """Return record or take, cut alike, starting together, equally loud."""
-    sounds = pair_sounds(scope, session_id, slot_id, take)
+    sounds = pair_sounds(scope, session_id, slot_id, take, room)
     return Response(sounds[0 if which == "record" else 1], media_type=WAV)
 
 
 @router.get("/{slot_id}/song/{which}.wav")
-def song(scope: Here, session_id: Id, slot_id: Id, which: Which, take: AskedId = None) -> Response:
+def song(
+    scope: Here, session_id: Id, slot_id: Id, which: Which, take: AskedId = None, room: Text = ""
+) -> Response:
     """Return a piece of the song as it is, or with our strokes in it."""
-    sounds = song_sounds(scope, session_id, slot_id, take)
+    sounds = song_sounds(scope, session_id, slot_id, take, room)
     return Response(sounds[0 if which == "record" else 1], media_type=WAV)
 
 
