@@ -9,6 +9,7 @@ import typer
 
 from emblar.cli.analyse import analyse_command
 from emblar.cli.backup import backup_command, restore_command
+from emblar.cli.doctor import doctor_command, worker_command
 from emblar.cli.evening import evening_command, setlist_command
 from emblar.cli.matching import compare_command, cures_command, moves_command
 from emblar.cli.plan import plan_command, rescue_command, sing_command
@@ -69,6 +70,8 @@ app.command("import")(import_command)
 app.command("backup")(backup_command)
 app.command("restore")(restore_command)
 app.command("serve")(serve_command)
+app.command("worker")(worker_command)
+app.command("doctor")(doctor_command)
 
 
 def main() -> None:

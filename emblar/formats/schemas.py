@@ -7,6 +7,7 @@ from pydantic import BaseModel
 from emblar.formats.analysis import AnalysisFile
 from emblar.formats.brief import BriefFile
 from emblar.formats.comparison import ComparisonFile, CuresFile, MovesAsked, MovesFile
+from emblar.formats.doctor import DoctorFile, HealthFile
 from emblar.formats.drum import DrumFile, PredictionFile
 from emblar.formats.evening import EveningFile, EveningPlanFile
 from emblar.formats.export import ExportFile
@@ -30,10 +31,12 @@ SCHEMAS: dict[str, type[BaseModel]] = {
     "emblar.brief-1": BriefFile,
     "emblar.comparison-1": ComparisonFile,
     "emblar.cures-1": CuresFile,
+    "emblar.doctor-1": DoctorFile,
     "emblar.drum-1": DrumFile,
     "emblar.evening-1": EveningFile,
     "emblar.evening-plan-1": EveningPlanFile,
     "emblar.export-1": ExportFile,
+    "emblar.health-1": HealthFile,
     "emblar.hum-1": HumMapFile,
     "emblar.hum-asked-1": HumAsked,
     "emblar.kitplan-1": KitPlanFile,

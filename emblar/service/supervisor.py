@@ -156,14 +156,15 @@ class Worker:
             self._leaving.wait(RESTART_PAUSE_S)
 
     def stop(self) -> None:
-        """Stop the worker; a job it was at is taken up at the next start."""
+        """Stop the worker, if it was started; a job it was at is taken up at the next start."""
         self._leaving.set()
         if self._process is not None:
             stop(self._process, signal.SIGTERM, patience_s=1.0)
-        self._thread.join(5.0)
+        if self._thread.is_alive():
+            self._thread.join(5.0)
 
 
-def serve(*, demo: bool, year: bool = False) -> None:
+def serve(*, demo: bool, year: bool = False, web_only: bool = False) -> None:
     """Serve until Ctrl-C: PostgreSQL, worker and web.
 
     Parameters
@@ -172,6 +173,8 @@ def serve(*, demo: bool, year: bool = False) -> None:
         Put the demo session in, if it is not there.
     year
         The same for a made-up year of log.
+    web_only
+        Start no worker: one runs elsewhere, against the same database.
     """
     host, port = settings().host, settings().port
     check_host(host)
@@ -187,7 +190,8 @@ def serve(*, demo: bool, year: bool = False) -> None:
 
             ensure_year(print)
         worker, doors, backups = Worker(), OpenDoors(), Backups(settings().home)
-        worker.start()
+        if not web_only:
+            worker.start()
         doors.start()
         backups.start()
         try:

@@ -8,6 +8,7 @@ from starlette.middleware.trustedhost import TrustedHostMiddleware
 from emblar import __version__
 from emblar.settings import settings
 from emblar.web.errors import add_error_handlers
+from emblar.web.metrics import Measured, Metrics
 from emblar.web.routers import (
     bench,
     brief,
@@ -67,9 +68,11 @@ def create_app() -> FastAPI:
         sounds,
     ):
         app.include_router(router.router)
+    app.state.metrics = Metrics()
     add_error_handlers(app)
     hosts = ["*"] if settings().open_to_network else [settings().host, *LOOPBACK]
     app.add_middleware(RequestBodyLimitMiddleware, max_body_size=LARGEST_BODY)
     app.add_middleware(TrustedHostMiddleware, allowed_hosts=hosts, www_redirect=False)
     app.add_middleware(Guard)
+    app.add_middleware(Measured, metrics=app.state.metrics)
     return app

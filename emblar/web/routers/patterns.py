@@ -1,16 +1,38 @@
-"""The patterns page, and a sign of life."""
+"""The patterns page, and signs of life."""
 
 from fastapi import APIRouter, Request, Response
 
+from emblar.actions.health import health
+from emblar.formats.doctor import HealthFile
+from emblar.web.metrics import CONTENT_TYPE, Metrics
 from emblar.web.templating import render
 
 router = APIRouter()
 
 
 @router.get("/health")
-def health() -> dict[str, str]:
+def up() -> dict[str, str]:
     """Answer that the web process is up."""
     return {"state": "up"}
+
+
+@router.get("/healthz")
+def healthz() -> Response:
+    """Answer how Emblar is: 200 with database and worker there, else 503."""
+    now = health()
+    file = HealthFile(
+        well=now.well, database=now.database, workers=now.workers, waiting=now.waiting,
+        running=now.running, failed=now.failed, says=now.says,
+    )  # fmt: skip
+    text = file.model_dump_json(by_alias=True)
+    return Response(text, 200 if now.well else 503, media_type="application/json")
+
+
+@router.get("/metrics")
+def metrics(request: Request) -> Response:
+    """Return the numbers that a Prometheus server reads."""
+    found: Metrics = request.app.state.metrics
+    return Response(found.text(), media_type=CONTENT_TYPE)
 
 
 @router.get("/patterns")

@@ -1,0 +1,157 @@
+"""``emblar doctor``: what this machine has, what is missing, and what to do about it."""
+
+import os
+import shutil
+import sys
+from collections.abc import Callable, Iterator
+from dataclasses import dataclass
+from pathlib import Path
+from typing import Literal
+
+from emblar.actions.health import Health, health
+from emblar.core.errors import ServiceError
+from emblar.service.address import check_host, check_port
+from emblar.service.postgres import OwnPostgres, binaries
+from emblar.settings import settings
+
+State = Literal["well", "note", "fault"]
+LEAST_FREE_BYTES = 2 * 2**30
+LEAST_PYTHON = (3, 11)
+
+
+@dataclass(frozen=True, slots=True)
+class Finding:
+    """One thing that was looked at, how it is, and what to do where it is not well."""
+
+    what: str
+    state: State
+    says: str
+
+
+def examine() -> list[Finding]:
+    """Look at everything Emblar needs; nothing is changed or started."""
+    return [finding for look in LOOKS for finding in look()]
+
+
+def _python() -> Iterator[Finding]:
+    told = ".".join(str(part) for part in sys.version_info[:3])
+    if sys.version_info < LEAST_PYTHON:
+        yield Finding("Python", "fault", f"{told} is too old: 3.11 or newer is needed.")
+    else:
+        yield Finding("Python", "well", told)
+
+
+def _home() -> Iterator[Finding]:
+    home = settings().home.resolve()
+    there = home
+    while not there.exists():
+        there = there.parent
+    if not os.access(there, os.W_OK):
+        yield Finding(
+            "home folder", "fault",
+            f"{home} cannot be written: give this user the folder, or set EMBLAR_HOME to another.",
+        )  # fmt: skip
+        return
+    free = shutil.disk_usage(there).free
+    state: State = "well" if free >= LEAST_FREE_BYTES else "note"
+    more = "" if state == "well" else " That is little for recordings: make room."
+    yield Finding("home folder", state, f"{home}, {free / 2**30:.1f} GB free.{more}")
+
+
+def _postgres() -> Iterator[Finding]:
+    if settings().database_url:
+        yield Finding("PostgreSQL", "well", "one of your own, by EMBLAR_DATABASE_URL")
+        return
+    try:
+        yield Finding("PostgreSQL", "well", str(binaries()))
+    except ServiceError as error:
+        yield Finding("PostgreSQL", "fault", str(error))
+
+
+def _running() -> Iterator[Finding]:
+    url = settings().database_url or OwnPostgres(settings().home).running_url()
+    if url is None:
+        yield Finding("Emblar", "note", "is not running on this home: start it with emblar serve")
+        yield from _port()
+        return
+    os.environ["EMBLAR_DATABASE_URL"] = url
+    settings.cache_clear()
+    now = health()
+    yield Finding("database", "well" if now.database else "fault", now.says or "answers")
+    if now.database:
+        yield from _work(now)
+
+
+def _work(now: Health) -> Iterator[Finding]:
+    if now.workers:
+        age = f"the last sign of life {now.worker_s:.0f} s ago" if now.worker_s is not None else ""
+        yield Finding("worker", "well", age)
+    else:
+        yield Finding("worker", "fault", now.says)
+    yield Finding("queue", "well", f"{now.waiting} waiting, {now.running} running")
+    if now.failed:
+        yield Finding(
+            "queue", "note",
+            f"{now.failed} jobs failed for good: the recordings say why; try them again there.",
+        )  # fmt: skip
+    yield Finding("database", "well", f"revision {now.revision}")
+
+
+def _port() -> Iterator[Finding]:
+    host, port = settings().host, settings().port
+    try:
+        check_host(host)
+        check_port(host, port)
+        yield Finding("address", "well", f"{host}:{port} is free")
+    except ServiceError as error:
+        yield Finding("address", "fault", str(error))
+
+
+def _paper() -> Iterator[Finding]:
+    try:
+        import weasyprint  # noqa: PLC0415
+
+        yield Finding("sheets as PDF", "well", f"weasyprint {weasyprint.__version__}")
+    except (ImportError, OSError) as error:
+        yield Finding(
+            "sheets as PDF", "note",
+            f"cannot be made ({error}): install libpango-1.0-0 and libpangoft2-1.0-0.",
+        )  # fmt: skip
+
+
+def _phones() -> Iterator[Finding]:
+    if shutil.which("openssl") is None:
+        yield Finding(
+            "paired phones", "note",
+            "need openssl for a certificate, and it is not installed: make setup installs it.",
+        )  # fmt: skip
+    else:
+        yield Finding("paired phones", "well", "openssl is there")
+
+
+def _backups() -> Iterator[Finding]:
+    folder = settings().home / "backups"
+    found = (
+        sorted(folder.glob("*.backup"), key=lambda f: f.stat().st_mtime) if folder.is_dir() else []
+    )
+    if not settings().backups:
+        yield Finding("backups", "note", "none are made: EMBLAR_BACKUPS is 0")
+    elif not found:
+        yield Finding("backups", "note", "none yet; the first is made a minute after the start")
+    else:
+        yield Finding("backups", "well", f"{len(found)}, the last {_size(found[-1])}")
+
+
+def _size(file: Path) -> str:
+    return f"{file.name}, {file.stat().st_size / 2**20:.1f} MB"
+
+
+LOOKS: tuple[Callable[[], Iterator[Finding]], ...] = (
+    _python, _home, _postgres, _running, _paper, _phones, _backups,
+)  # fmt: skip
+
+
+def told(found: list[Finding]) -> str:
+    """Return findings as lines of text."""
+    marks: dict[State, str] = {"well": "  ", "note": "? ", "fault": "! "}
+    return "\n".join(f"{marks[f.state]}{f.what}: {f.says}" for f in found)
