@@ -2,6 +2,7 @@
 
 from datetime import UTC, datetime
 from functools import lru_cache
+from ipaddress import ip_address
 from pathlib import Path
 
 from pydantic import Field
@@ -24,10 +25,10 @@ class Settings(BaseSettings):
         default=Path("var"), description="Where Emblar's own PostgreSQL keeps its data and logs"
     )
     host: str = Field(default="127.0.0.1", description="Address the browser connects to")
-    open_to_network: bool = Field(
+    accounts: bool = Field(
         default=False,
-        description="Serve at another address than this machine's own, to whoever reaches it: "
-        "there are no accounts yet",
+        description="Ask for an account also at this machine's own address, as behind a proxy; at "
+        "any other address one is always asked for",
     )
     backups: int = Field(
         default=5,
@@ -51,6 +52,19 @@ class Settings(BaseSettings):
         default=None, description="The time it is taken to be, for pictures; empty: what it is"
     )
     port: int = Field(default=8000, description="Port the browser connects to")
+
+    @property
+    def own_address(self) -> bool:
+        """Whether only this machine reaches the address."""
+        try:
+            return ip_address(self.host).is_loopback
+        except ValueError:
+            return self.host == "localhost"
+
+    @property
+    def asks_who(self) -> bool:
+        """Whether whoever comes has to say who they are."""
+        return self.accounts or not self.own_address
 
 
 @lru_cache(maxsize=1)

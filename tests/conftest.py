@@ -66,7 +66,7 @@ def database(postgres_url: str) -> Iterator[None]:
         connection.execute(
             text(
                 "truncate session, audio, recording, evidence, drum, head, plan, own_part,"
-                " saved_kit, submission, practice,"
+                " saved_kit, submission, practice, account, invitation, login_attempt,"
                 " procrastinate_jobs,"
                 " procrastinate_workers restart identity cascade"
             )

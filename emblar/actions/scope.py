@@ -23,7 +23,7 @@ class Scope:
 
 
 HERE = Scope(studio_id=1)
-"""The one studio there is as long as there are no accounts."""
+"""The studio of whoever works at this machine, where nobody is asked who they are."""
 
 
 def check_session(scope: Scope, session_id: int) -> None:

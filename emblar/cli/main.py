@@ -7,6 +7,7 @@ import sys
 
 import typer
 
+from emblar.cli.account import accounts_app
 from emblar.cli.analyse import analyse_command
 from emblar.cli.backup import backup_command, restore_command
 from emblar.cli.doctor import doctor_command, worker_command
@@ -69,6 +70,7 @@ app.command("export")(export_command)
 app.command("import")(import_command)
 app.command("backup")(backup_command)
 app.command("restore")(restore_command)
+app.add_typer(accounts_app, name="account")
 app.command("serve")(serve_command)
 app.command("worker")(worker_command)
 app.command("doctor")(doctor_command)

@@ -21,12 +21,20 @@ from emblar.formats.rescue import RescueFile
 from emblar.formats.setlist import SetlistFile, SetlistPlanFile
 from emblar.formats.setup import SetupFile
 from emblar.formats.sheet import SheetFile
-from emblar.formats.studio import KitsFile, LinksFile, SessionsFile, VersionsFile, WorkedFile
+from emblar.formats.studio import (
+    AccountsFile,
+    KitsFile,
+    LinksFile,
+    SessionsFile,
+    VersionsFile,
+    WorkedFile,
+)
 from emblar.formats.sung import SungFile
 from emblar.formats.tuning import SweepFile, TapsFile, TuningFile, TurnsFile
 from emblar.formats.wires import WiresFile
 
 SCHEMAS: dict[str, type[BaseModel]] = {
+    "emblar.accounts-1": AccountsFile,
     "emblar.analysis-1": AnalysisFile,
     "emblar.brief-1": BriefFile,
     "emblar.comparison-1": ComparisonFile,

@@ -72,6 +72,21 @@ class WorkedFile(Strict):
     styles: dict[str, list[RecipesFile]]
 
 
+class AccountLine(Strict):
+    """Somebody who may come in."""
+
+    id: int
+    name: str
+    role: str
+
+
+class AccountsFile(Strict):
+    """Who may come in, by name."""
+
+    schema_: Literal["emblar.accounts/1"] = Field(default="emblar.accounts/1", alias="schema")
+    accounts: list[AccountLine]
+
+
 class LinkRow(Strict):
     """A link that is open."""
 

@@ -1,29 +1,25 @@
 """Addresses and ports that Emblar may be served at."""
 
 import socket
-from ipaddress import ip_address
 
+from emblar.actions.accounts import any_account
 from emblar.core.errors import ServiceError
 from emblar.settings import settings
 
 
-def check_host(host: str) -> None:
-    """Check that only this machine is served, unless it is asked for otherwise.
+def check_accounts() -> None:
+    """Check that somebody can come in where others reach Emblar; the database is up.
 
     Raises
     ------
     ServiceError
-        The address is one that others reach.
+        There is no owner yet.
     """
-    try:
-        own = ip_address(host).is_loopback
-    except ValueError:
-        own = host == "localhost"
-    if not own and not settings().open_to_network:
+    if settings().asks_who and not any_account():
         raise ServiceError(
-            f"Emblar has no accounts yet, so it serves this machine alone and not {host}: leave "
-            "EMBLAR_HOST out. If everybody on that network may read and change everything, set "
-            "EMBLAR_OPEN_TO_NETWORK=1 as well."
+            f"Others reach {settings().host}, so Emblar asks who comes, and there is no account "
+            "yet. Make the first one with “emblar account add NAME --role owner”, or leave "
+            "EMBLAR_HOST out to serve this machine alone."
         )
 
 

@@ -10,7 +10,7 @@ from typing import Literal
 
 from emblar.actions.health import Health, health
 from emblar.core.errors import ServiceError
-from emblar.service.address import check_host, check_port
+from emblar.service.address import check_port
 from emblar.service.postgres import OwnPostgres, binaries
 from emblar.settings import settings
 
@@ -100,7 +100,6 @@ def _work(now: Health) -> Iterator[Finding]:
 def _port() -> Iterator[Finding]:
     host, port = settings().host, settings().port
     try:
-        check_host(host)
         check_port(host, port)
         yield Finding("address", "well", f"{host}:{port} is free")
     except ServiceError as error:

@@ -15,8 +15,9 @@ from pathlib import Path
 import uvicorn
 
 from emblar.core.errors import ServiceError
-from emblar.service.address import check_host, check_port
+from emblar.service.address import check_accounts, check_port
 from emblar.service.backup import Backups
+from emblar.service.certificate import certificate
 from emblar.service.children import dies_with_us, stop
 from emblar.service.doors import OpenDoors
 from emblar.service.postgres import LOG, START_S, OwnPostgres
@@ -177,10 +178,10 @@ def serve(*, demo: bool, year: bool = False, web_only: bool = False) -> None:
         Start no worker: one runs elsewhere, against the same database.
     """
     host, port = settings().host, settings().port
-    check_host(host)
     check_port(host, port)
     signal.signal(signal.SIGTERM, signal.default_int_handler)
     with contextlib.suppress(KeyboardInterrupt), only_one(settings().home), database():
+        check_accounts()
         if demo:
             from emblar.service.demo import ensure_demo  # noqa: PLC0415
 
@@ -206,8 +207,15 @@ def serve(*, demo: bool, year: bool = False, web_only: bool = False) -> None:
 def _serve_web(host: str, port: int) -> None:
     from emblar.web.app import create_app  # noqa: PLC0415
 
+    cert = key = None
+    if not settings().own_address:
+        # Passwords go over the network: they go in HTTPS.
+        from emblar.web.pages.share import reached_by  # noqa: PLC0415
+
+        cert, key = certificate(settings().home, [reached_by(host), "localhost"])
     config = uvicorn.Config(
-        create_app(), host=host, port=port, log_level="warning", timeout_graceful_shutdown=3
-    )
-    print(f"Emblar is at http://{host}:{port} (Ctrl-C stops it)", flush=True)
+        create_app(), host=host, port=port, log_level="warning", timeout_graceful_shutdown=3,
+        ssl_certfile=cert, ssl_keyfile=key,
+    )  # fmt: skip
+    print(f"Emblar is at http{'s' if cert else ''}://{host}:{port} (Ctrl-C stops it)", flush=True)
     uvicorn.Server(config).run()

@@ -34,6 +34,9 @@ NAMING = {
 Timestamp = DateTime(timezone=True)
 
 
+ROLES = "role in ('owner', 'tech', 'guest')"
+
+
 class Base(DeclarativeBase):
     """Base of all tables."""
 
@@ -374,6 +377,61 @@ class CommentRow(Timed, Base):
     quantity: Mapped[str | None]
     steps: Mapped[float | None]
     state: Mapped[str] = mapped_column(server_default="new")
+
+
+class AccountRow(Timed, Base):
+    """Somebody who may come in with a password; ``folded`` is the name as it is compared."""
+
+    __tablename__ = "account"
+    __table_args__ = (CheckConstraint(ROLES, name="role"),)
+
+    id: Mapped[int] = mapped_column(primary_key=True)
+    studio_id: Mapped[int] = mapped_column(ForeignKey("studio.id"))
+    name: Mapped[str]
+    folded: Mapped[str] = mapped_column(unique=True)
+    role: Mapped[str]
+    password: Mapped[str]
+    """Argon2id, with its own salt and cost."""
+    ended_at: Mapped[datetime | None] = mapped_column(Timestamp)
+
+
+class LoginRow(Timed, Base):
+    """A browser in which an account is logged in."""
+
+    __tablename__ = "login"
+    __table_args__ = (Index("ix_login_account_id", "account_id"),)
+
+    id: Mapped[int] = mapped_column(primary_key=True)
+    account_id: Mapped[int] = mapped_column(ForeignKey("account.id"))
+    token_sha256: Mapped[str] = mapped_column(unique=True)
+    device: Mapped[str]
+    seen_at: Mapped[datetime] = mapped_column(Timestamp)
+    ended_at: Mapped[datetime | None] = mapped_column(Timestamp)
+
+
+class InvitationRow(Timed, Base):
+    """A link by which somebody makes an account of their own, once."""
+
+    __tablename__ = "invitation"
+    __table_args__ = (CheckConstraint(ROLES, name="role"),)
+
+    id: Mapped[int] = mapped_column(primary_key=True)
+    studio_id: Mapped[int] = mapped_column(ForeignKey("studio.id"))
+    token_sha256: Mapped[str] = mapped_column(unique=True)
+    role: Mapped[str]
+    expires_at: Mapped[datetime] = mapped_column(Timestamp)
+    used_at: Mapped[datetime | None] = mapped_column(Timestamp)
+
+
+class LoginAttemptRow(Base):
+    """A password that was wrong, by whose name from where."""
+
+    __tablename__ = "login_attempt"
+    __table_args__ = (Index("ix_login_attempt_key", "key"),)
+
+    id: Mapped[int] = mapped_column(primary_key=True)
+    key: Mapped[str]
+    at: Mapped[datetime] = mapped_column(Timestamp)
 
 
 class SubmissionRow(Base):

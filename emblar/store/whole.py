@@ -18,10 +18,21 @@ from sqlalchemy.exc import IntegrityError
 from sqlalchemy.orm import Session
 
 from emblar.core.errors import InputError
-from emblar.store.tables import AudioRow, Base, StudioRow, SubmissionRow
+from emblar.store.tables import (
+    AccountRow,
+    AudioRow,
+    Base,
+    InvitationRow,
+    LoginAttemptRow,
+    LoginRow,
+    StudioRow,
+    SubmissionRow,
+)
 
 Rows = dict[str, list[dict[str, Any]]]
-APART = {row.__tablename__ for row in (StudioRow, AudioRow, SubmissionRow)}
+ACCESS = (AccountRow, LoginRow, InvitationRow, LoginAttemptRow)
+"""Who may come in is of this machine: it is in a backup, and in no export."""
+APART = {row.__tablename__ for row in (StudioRow, AudioRow, SubmissionRow, *ACCESS)}
 TABLES: dict[str, Table] = {
     table.name: table for table in Base.metadata.sorted_tables if table.name not in APART
 }

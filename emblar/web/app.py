@@ -7,9 +7,11 @@ from starlette.middleware.trustedhost import TrustedHostMiddleware
 
 from emblar import __version__
 from emblar.settings import settings
+from emblar.web.entrance import Entrance
 from emblar.web.errors import add_error_handlers
 from emblar.web.metrics import Measured, Metrics
 from emblar.web.routers import (
+    account,
     bench,
     brief,
     cures,
@@ -70,7 +72,11 @@ def create_app() -> FastAPI:
         app.include_router(router.router)
     app.state.metrics = Metrics()
     add_error_handlers(app)
-    hosts = ["*"] if settings().open_to_network else [settings().host, *LOOPBACK]
+    # Where whoever comes says who they are, a page of another site has no cookie of ours.
+    hosts = ["*"] if settings().asks_who else [settings().host, *LOOPBACK]
+    if settings().asks_who:
+        app.add_middleware(Entrance)
+        app.include_router(account.router)
     app.add_middleware(RequestBodyLimitMiddleware, max_body_size=LARGEST_BODY)
     app.add_middleware(TrustedHostMiddleware, allowed_hosts=hosts, www_redirect=False)
     app.add_middleware(Guard)

@@ -2,8 +2,7 @@
 
 Conventions
 -----------
-Emblar has no accounts: it listens on this machine and answers its own pages only. Requests that
-change something must come from a page of ours (``Sec-Fetch-Site``, else ``Origin``).
+Requests that change something must come from a page of ours (``Sec-Fetch-Site``, else ``Origin``).
 """
 
 from urllib.parse import urlsplit

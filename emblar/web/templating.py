@@ -10,7 +10,6 @@ from fastapi.templating import Jinja2Templates
 from jinja2 import Environment, FileSystemLoader, StrictUndefined, select_autoescape
 
 from emblar import __version__
-from emblar.settings import settings
 
 HERE = Path(__file__).parent
 
@@ -28,7 +27,6 @@ def _environment() -> Environment:
 templates = Jinja2Templates(env=_environment())
 templates.env.globals["version"] = __version__
 templates.env.globals["new_token"] = lambda: secrets.token_urlsafe(12)
-templates.env.globals["is_open_to_network"] = lambda: settings().open_to_network
 
 
 def render(

@@ -6,6 +6,7 @@ import sys
 import threading
 import time
 from collections.abc import Iterator
+from contextlib import contextmanager
 
 import pytest
 import uvicorn
@@ -40,8 +41,9 @@ def browser(playwright: Playwright) -> Iterator[Browser]:
     found.close()
 
 
-@pytest.fixture
-def address(database: None) -> Iterator[str]:
+@contextmanager
+def served() -> Iterator[str]:
+    """Have the application answer, as it is made now; yield where."""
     port = free_port()
     server = uvicorn.Server(
         uvicorn.Config(create_app(), host="127.0.0.1", port=port, log_level="error", ws="none")
@@ -53,6 +55,12 @@ def address(database: None) -> Iterator[str]:
     yield f"http://127.0.0.1:{port}"
     server.should_exit = True
     thread.join()
+
+
+@pytest.fixture
+def address(database: None) -> Iterator[str]:
+    with served() as found:
+        yield found
 
 
 @pytest.fixture

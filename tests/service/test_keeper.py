@@ -10,9 +10,11 @@ from pathlib import Path
 import psycopg
 import pytest
 
+from emblar.actions.accounts import add_account
+from emblar.actions.scope import HERE
 from emblar.core.errors import ServiceError
 from emblar.service import supervisor
-from emblar.service.address import check_host
+from emblar.service.address import check_accounts
 from emblar.service.postgres import LARGEST_LOG_BYTES, LOG, OwnPostgres
 from emblar.settings import settings
 
@@ -88,15 +90,23 @@ def test_the_log_is_private_and_does_not_grow_for_ever(home: Path) -> None:
 
 
 @pytest.mark.parametrize("host", ["0.0.0.0", "192.168.1.5", "::", "studio.local"])
-def test_other_machines_are_served_only_if_asked_for(
-    host: str, monkeypatch: pytest.MonkeyPatch
+def test_other_machines_are_served_only_once_somebody_can_log_in(
+    host: str, database: None, monkeypatch: pytest.MonkeyPatch
 ) -> None:
-    with pytest.raises(ServiceError, match="no accounts yet"):
-        check_host(host)
-    monkeypatch.setattr(settings(), "open_to_network", True)
-    check_host(host)
+    monkeypatch.setattr(settings(), "host", host)
+    with pytest.raises(ServiceError, match="emblar account add"):
+        check_accounts()
+    add_account(HERE.studio_id, "Tech", "tech", "four words in a row")
+    with pytest.raises(ServiceError, match="emblar account add"):
+        check_accounts()
+    add_account(HERE.studio_id, "Owner", "owner", "four words in a row")
+    check_accounts()
 
 
 @pytest.mark.parametrize("host", ["127.0.0.1", "localhost", "::1", "127.0.0.2"])
-def test_this_machine_is_served(host: str) -> None:
-    check_host(host)
+def test_this_machine_is_served(host: str, database: None, monkeypatch: pytest.MonkeyPatch) -> None:
+    monkeypatch.setattr(settings(), "host", host)
+    check_accounts()
+    monkeypatch.setattr(settings(), "accounts", True)
+    with pytest.raises(ServiceError, match="no account yet"):
+        check_accounts()

@@ -93,7 +93,11 @@ def phone_begins() -> str:
 
 def reached_at() -> str:
     """Return the address at which others on the network reach shared links."""
-    host = settings().share_host
+    return reached_by(settings().share_host)
+
+
+def reached_by(host: str) -> str:
+    """Return the address by which others reach what is served at a host."""
     return _address() if host in ANY else host
 
 

@@ -2,14 +2,15 @@
 
 from typing import Annotated
 
-from fastapi import Depends
+from fastapi import Depends, Request
 
 from emblar.actions.scope import HERE, Scope
 
 
-def scope_of() -> Scope:
-    """Return the scope of whoever asks: the one studio, as long as there are no accounts."""
-    return HERE
+def scope_of(request: Request) -> Scope:
+    """Return the scope of whoever came in; where nobody is asked, the one studio there is."""
+    found: Scope = getattr(request.state, "whose", HERE)
+    return found
 
 
 Here = Annotated[Scope, Depends(scope_of)]

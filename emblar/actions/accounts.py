@@ -1,0 +1,273 @@
+"""Accounts: who may come in where others reach Emblar, with which role, and where from.
+
+A password is kept as Argon2id; a login and an invitation are secrets of which only the hash is
+kept. After too many wrong passwords for a name or from an address nobody tries on for a while.
+"""
+
+import hashlib
+import secrets
+from collections.abc import Sequence
+from dataclasses import dataclass
+from datetime import timedelta
+from functools import lru_cache
+from typing import Literal, get_args
+
+from argon2 import PasswordHasher
+from argon2.exceptions import InvalidHashError, VerificationError
+
+from emblar.actions.scope import Scope
+from emblar.core.errors import InputError, NotFoundError
+from emblar.settings import now
+from emblar.store import accounts as store
+from emblar.store.accounts import AccountInfo, LoginInfo
+from emblar.store.database import transaction
+
+Role = Literal["owner", "tech", "guest"]
+ROLES: tuple[Role, ...] = get_args(Role)
+MAY = {
+    "owner": "everything, and who else may come in",
+    "tech": "all the work, but not who may come in, nor exports and imports of everything",
+    "guest": "look and listen, change nothing",
+}
+LEAST_LETTERS, MOST_LETTERS, LONGEST_NAME, LONGEST_DEVICE = 10, 200, 60, 120
+TOKEN_BYTES = 32
+LASTS, INVITED_FOR = timedelta(days=30), timedelta(days=7)
+MOST_WRONG, MOST_WRONG_FROM, WAIT = 5, 20, timedelta(minutes=15)
+SEEN_EVERY = timedelta(minutes=5)
+WRONG = "That name and password do not belong together."
+WAIT_SAYS = "Too many wrong passwords. Try again in a quarter of an hour."
+NOT_INVITED = "This invitation was used or has expired. Ask for a new one."
+
+
+class TooManyAttemptsError(InputError):
+    """A password was wrong too often; ``after_s`` says how long to wait."""
+
+    after_s = int(WAIT.total_seconds())
+
+
+@dataclass(frozen=True, slots=True)
+class Entered:
+    """Who came in: the account, its scope, and the login."""
+
+    account: AccountInfo
+    login: LoginInfo
+
+    @property
+    def scope(self) -> Scope:
+        """The studio, and who asks."""
+        return Scope(self.account.studio_id, self.account.name)
+
+
+@lru_cache(maxsize=1)
+def _hasher() -> PasswordHasher:
+    # The library's own defaults are those of RFC 9106, low memory.
+    return PasswordHasher()
+
+
+@lru_cache(maxsize=1)
+def _nobodys() -> str:
+    """Return a hash that no password fits: a name that is none takes as long as one that is."""
+    return _hasher().hash(secrets.token_urlsafe(TOKEN_BYTES))
+
+
+def _hash(token: str) -> str:
+    return hashlib.sha256(token.encode()).hexdigest()
+
+
+def _checked(name: str, role: str, password: str) -> tuple[str, str]:
+    """Return name and password hash of a new account.
+
+    Raises
+    ------
+    InputError
+        There is no name or role, or the password is too short or too long.
+    """
+    called = " ".join(name.split())
+    if not called or len(called) > LONGEST_NAME:
+        raise InputError(f"Give a name of up to {LONGEST_NAME} letters.", field="name")
+    if role not in ROLES:
+        raise InputError(f"“{role}” is none of {', '.join(ROLES)}.", field="role")
+    return called, _password(password, called)
+
+
+def _password(password: str, name: str) -> str:
+    if not LEAST_LETTERS <= len(password) <= MOST_LETTERS:
+        raise InputError(
+            f"Take {LEAST_LETTERS} to {MOST_LETTERS} letters: a few words that come to mind are "
+            "good.", field="password",
+        )  # fmt: skip
+    if password.casefold().strip() == name.casefold():
+        raise InputError("The password must not be the name.", field="password")
+    return _hasher().hash(password)
+
+
+def add_account(studio_id: int, name: str, role: str, password: str) -> AccountInfo:
+    """Add an account to a studio, as the command line does."""
+    called, kept = _checked(name, role, password)
+    with transaction() as db:
+        return store.add(db, studio_id, called, role, kept)
+
+
+def accounts(scope: Scope) -> list[AccountInfo]:
+    """Return a studio's accounts."""
+    with transaction() as db:
+        return store.listing(db, scope.studio_id)
+
+
+def any_account() -> bool:
+    """Whether there is an account that can let others in."""
+    with transaction() as db:
+        return store.count(db, "owner") > 0
+
+
+def end_account(scope: Scope, account_id: int) -> AccountInfo:
+    """End an account: it is logged out everywhere and comes in no more.
+
+    Raises
+    ------
+    InputError
+        It is the last owner's: nobody could let anybody in.
+    """
+    with transaction() as db:
+        account = store.get(db, scope.studio_id, account_id)
+        owners = [a for a in store.listing(db, scope.studio_id) if a.role == "owner"]
+        if account.role == "owner" and len(owners) == 1:
+            raise InputError("This is the last owner. Make somebody else one first.")
+        store.end(db, account_id, now())
+    return account
+
+
+def log_in(name: str, password: str, device: str, address: str) -> str:
+    """Return a new login's token, which is not kept.
+
+    Raises
+    ------
+    TooManyAttemptsError
+        A password was wrong too often for this name or from this address.
+    InputError
+        Name and password do not belong together.
+    """
+    keys = (f"name {store.folded(name)}", f"address {address}")
+    since = now() - WAIT
+    with transaction() as db:
+        tried = [store.wrongs(db, _hash(key), since) for key in keys]
+        account = store.by_name(db, name)
+    if tried[0] >= MOST_WRONG or tried[1] >= MOST_WRONG_FROM:
+        raise TooManyAttemptsError(WAIT_SAYS)
+    if not _fits(account, password[: MOST_LETTERS + 1]) or account is None:
+        with transaction() as db:
+            for key in keys:
+                store.wrong(db, _hash(key), now())
+        raise InputError(WRONG, field="password")
+    token = secrets.token_urlsafe(TOKEN_BYTES)
+    with transaction() as db:
+        if _hasher().check_needs_rehash(account.password):
+            store.set_password(db, account.id, _hasher().hash(password))
+        store.log_in(db, account.id, _hash(token), device[:LONGEST_DEVICE], now())
+    return token
+
+
+def _fits(account: AccountInfo | None, password: str) -> bool:
+    try:
+        return _hasher().verify(account.password if account else _nobodys(), password)
+    except (VerificationError, InvalidHashError):
+        return False
+
+
+def entered(token: str) -> Entered | None:
+    """Return who comes in with a login's token, or None."""
+    at = now()
+    with transaction() as db:
+        found = store.logged_in(db, _hash(token), at - LASTS)
+        if found is None:
+            return None
+        account, login = found
+        if at - login.seen_at > SEEN_EVERY:
+            store.seen(db, login.id, at)
+    return Entered(account, login)
+
+
+def logins(who: Entered) -> list[LoginInfo]:
+    """Return where somebody is logged in, the last used first."""
+    with transaction() as db:
+        return store.logins(db, who.account.id, now() - LASTS)
+
+
+def end_login(who: Entered, login_id: int) -> None:
+    """End one login of one's own.
+
+    Raises
+    ------
+    NotFoundError
+        It is none of one's own.
+    """
+    with transaction() as db:
+        if not store.end_logins(db, who.account.id, now(), only=login_id):
+            raise NotFoundError("That login has ended already.")
+
+
+def change_password(who: Entered, old: str, new: str) -> None:
+    """Change one's password; everywhere else one is logged out.
+
+    Raises
+    ------
+    InputError
+        The old one is wrong, or the new one will not do.
+    """
+    if not _fits(who.account, old[: MOST_LETTERS + 1]):
+        raise InputError("That is not your password now.", field="old")
+    kept = _password(new, who.account.name)
+    with transaction() as db:
+        store.set_password(db, who.account.id, kept)
+        store.end_logins(db, who.account.id, now(), keep=who.login.id)
+
+
+def invite(scope: Scope, role: str) -> str:
+    """Make an invitation and return its token, which is not kept."""
+    if role not in ROLES:
+        raise InputError(f"“{role}” is none of {', '.join(ROLES)}.", field="role")
+    token = secrets.token_urlsafe(TOKEN_BYTES)
+    with transaction() as db:
+        store.invite(db, scope.studio_id, _hash(token), role, now() + INVITED_FOR)
+    return token
+
+
+def invited_as(token: str) -> str:
+    """Return the role that an invitation gives.
+
+    Raises
+    ------
+    NotFoundError
+        It was used or has expired.
+    """
+    with transaction() as db:
+        found = store.invited(db, _hash(token), now())
+    if found is None:
+        raise NotFoundError(NOT_INVITED)
+    return found[2]
+
+
+def accept(token: str, name: str, password: str) -> AccountInfo:
+    """Make the account that an invitation is for.
+
+    Raises
+    ------
+    NotFoundError
+        It was used or has expired.
+    InputError, ConflictError
+        Name or password will not do; the invitation still holds.
+    """
+    with transaction() as db:
+        found = store.invited(db, _hash(token), now())
+        if found is None:
+            raise NotFoundError(NOT_INVITED)
+        invitation_id, studio_id, role = found
+        called, kept = _checked(name, role, password)
+        account = store.add(db, studio_id, called, role, kept)
+        store.used(db, invitation_id, now())
+    return account
+
+
+def role_words(roles: Sequence[Role] = ROLES) -> dict[str, str]:
+    """Return what each role may do, in words."""
+    return {role: MAY[role] for role in roles}
