@@ -2,7 +2,7 @@
 PORT_ARG = $(if $(EMBLAR_PORT),EMBLAR_PORT=$(EMBLAR_PORT),)
 BIN = .venv/bin
 
-.PHONY: setup demo serve test lint bench faults train screenshots schemas clean
+.PHONY: setup demo serve test lint bench faults load train screenshots schemas clean
 
 setup:
 	@sh scripts/setup.sh
@@ -21,6 +21,9 @@ lint: setup
 	@$(BIN)/ruff format --check -q emblar tests bench scripts training
 	@$(BIN)/mypy
 	@$(BIN)/lint-imports > .venv/imports.log 2>&1 || (cat .venv/imports.log; exit 1)
+
+load: setup
+	@$(BIN)/python -m bench.load
 
 faults: setup
 	@$(BIN)/python -m bench.faults

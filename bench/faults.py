@@ -64,8 +64,8 @@ class Served:
         """Where it answers."""
         return f"http://127.0.0.1:{self.port}"
 
-    def start(self) -> None:
-        """Start it, and wait until it answers."""
+    def start(self, *options: str) -> None:
+        """Start it, with some options, and wait until it answers."""
         self.starts += 1
         environment = {
             **os.environ, "EMBLAR_HOME": str(self.home), "EMBLAR_PORT": str(self.port),
@@ -73,10 +73,8 @@ class Served:
         }  # fmt: skip
         environment.pop("EMBLAR_DATABASE_URL", None)
         log = (self.home / "serve.log").open("ab")
-        self.process = subprocess.Popen(
-            [sys.executable, "-m", "emblar.cli.main", "serve"], env=environment, stdout=log,
-            stderr=log,
-        )  # fmt: skip
+        command = [sys.executable, "-m", "emblar.cli.main", "serve", *options]
+        self.process = subprocess.Popen(command, env=environment, stdout=log, stderr=log)
         self.wait_up()
 
     def wait_up(self) -> None:
@@ -213,6 +211,7 @@ class Clients:
                 continue
             self.ledger.asked[kind] += 1
             if answer.status_code in (502, 503):
+                lost = lost or "may be saved" in answer.text
                 time.sleep(0.3)
                 continue
             if answer.status_code < 400 or (lost and answer.status_code == twice_is):

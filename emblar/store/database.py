@@ -46,7 +46,8 @@ def transaction() -> Iterator[Session]:
     Raises
     ------
     ServiceError
-        The disk is full, the database is busy or not reachable; nothing was saved.
+        The disk is full, the database is busy or not reachable; nothing was saved. Where it went
+        away in the very moment of saving, it is said that nobody knows.
     InputError
         Something cannot be kept as it is, as text with a NUL in it; nothing was saved.
     """
@@ -54,11 +55,14 @@ def transaction() -> Iterator[Session]:
     if shared is not None:
         yield shared
         return
+    committing = False
     try:
         with Session(engine(), expire_on_commit=False) as session, session.begin():
             yield session
+            session.flush()
+            committing = True
     except (OperationalError, InterfaceError) as error:
-        raise service_error(error.orig) from error
+        raise service_error(error.orig, unsure=committing) from error
     except PoolTimeout as error:
         raise ServiceError(BUSY) from error
     except DataError as error:
@@ -102,14 +106,19 @@ def one_at_a_time(session_id: int) -> Iterator[None]:
         turn.release()
 
 
-def service_error(cause: BaseException | None) -> ServiceError:
-    """Return what a failing database means for the user."""
+def service_error(cause: BaseException | None, *, unsure: bool = False) -> ServiceError:
+    """Return what a failing database means for the user; ``unsure`` if it failed while saving."""
     if isinstance(cause, psycopg.errors.LockNotAvailable):
         return ServiceError(PLANNED_NOW)
     if isinstance(cause, psycopg.errors.DiskFull):
         return ServiceError(
             "The disk is full, so this was not saved; everything saved before is still there. "
             "Free some space and try again."
+        )
+    if unsure:
+        return ServiceError(
+            "The database went away just as this was being saved: it may be saved or not. Wait a "
+            "moment and look before you do it again."
         )
     return ServiceError(
         "The database does not answer, so this was not saved; everything saved before is still "

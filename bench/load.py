@@ -1,0 +1,221 @@
+"""Fifty techs at work on a large database: ``python -m bench.load [--seconds N] [--techs N]``.
+
+200 studios of 50 sessions each, some of 5,000 strokes; every tech opens one page every four
+seconds, while an analysis runs and while none does. Printed: the median and what nineteen of twenty
+pages stay under, by page and in all, against the same of one tech alone, measured in the same run.
+"""
+
+import argparse
+import random
+import shutil
+import tempfile
+import threading
+import time
+from collections import defaultdict
+from collections.abc import Sequence
+from pathlib import Path
+from typing import Any
+
+import httpx2 as httpx
+import numpy as np
+import psycopg
+from psycopg.types.json import Jsonb
+
+from bench.faults import Served, groove
+from emblar.service.postgres import OwnPostgres
+
+STUDIOS, SESSIONS, LONG_SHARE, LONG_STROKES = 200, 50, 0.05, 5000
+PAGES = ("listen", "kit", "plan", "bench", "match", "sheet", "evening")
+EVERY_S = 4.0
+
+
+def enlarge(db: psycopg.Connection[Any], studios: int) -> None:
+    """Fill the database with copies of the demo session, in this studio and in all others."""
+    db.execute(
+        "insert into studio (name) select 'Studio ' || g from generate_series(2, %s) g", [studios]
+    )
+    db.execute(
+        "insert into session (studio_id, name, artist, asked, downbeat_at, created_at)"
+        " select s.id, 'Song ' || g, '', t.asked, t.downbeat_at, now() - g * interval '1 day'"
+        " from studio s, generate_series(1, %s) g, session t where t.id = 1", [SESSIONS]
+    )  # fmt: skip
+    analysis, peaks = db.execute(
+        "select analysis, peaks from recording where session_id = 1 order by id limit 1"
+    ).fetchone() or ({}, {})
+    short = {**analysis, "hits": analysis["hits"][:60]}
+    hits = analysis["hits"]
+    shift = analysis["source"]["duration_s"]
+    more = [
+        {**hit, "time_s": round(hit["time_s"] + turn * shift, 5)}
+        for turn in range(LONG_STROKES // len(hits) + 1) for hit in hits
+    ][:LONG_STROKES]  # fmt: skip
+    long = {**analysis, "hits": more,
+            "source": {**analysis["source"], "duration_s": more[-1]["time_s"] + 2.0}}  # fmt: skip
+    for document, where in ((long, "<"), (short, ">=")):
+        db.execute(
+            "insert into recording (session_id, audio_id, filename, kind, state, analysis, peaks,"
+            " analysis_version, purpose) select s.id, t.audio_id, t.filename, t.kind, 'done', %s,"
+            " %s, t.analysis_version, 'record' from session s, recording t where t.id = 1 and"
+            f" s.id > 1 and (s.id %% 100) {where} %s",
+            [Jsonb(document), Jsonb(peaks), round(100 * LONG_SHARE)],
+        )
+    # Each studio owns the same drums; each session's kit is made of them.
+    own = _columns(db, "drum", "studio_id")
+    db.execute(
+        f"insert into drum (studio_id, {', '.join(own)}) select s.id, {_of('d', own)}"
+        " from studio s, drum d where s.id > 1 and d.studio_id = 1"
+    )
+    own = _columns(db, "kit_slot", "session_id", "drum_id")
+    db.execute(
+        f"insert into kit_slot (session_id, drum_id, {', '.join(own)})"
+        f" select s.id, d.id, {_of('k', own)} from session s"
+        " join kit_slot k on k.session_id = 1 join drum o on o.id = k.drum_id"
+        " join drum d on d.studio_id = s.studio_id and d.name = o.name where s.id > 1"
+    )
+    db.execute(
+        "insert into plan (session_id, version, document, says, inputs)"
+        " select s.id, 1, p.document, p.says, p.inputs from session s, plan p"
+        " where p.session_id = 1 and s.id > 1 and s.studio_id <= 20"
+    )
+    db.commit()
+    db.autocommit = True
+    db.execute("vacuum analyze")
+
+
+def _columns(db: psycopg.Connection[Any], table: str, *but: str) -> list[str]:
+    """Return a table's columns without its id and some others."""
+    rows = db.execute(
+        "select column_name from information_schema.columns where table_name = %s", [table]
+    ).fetchall()
+    return [name for (name,) in rows if name not in ("id", *but)]
+
+
+def _of(alias: str, columns: Sequence[str]) -> str:
+    return ", ".join(f"{alias}.{name}" for name in columns)
+
+
+def replan_ids(db: psycopg.Connection[Any]) -> list[int]:
+    """Point every plan of this studio at its own session's slots; return those sessions."""
+    old = [row[0] for row in db.execute(
+        "select id from kit_slot where session_id = 1 order by position").fetchall()]  # fmt: skip
+    sessions = [row[0] for row in db.execute(
+        "select id from session where studio_id = 1 order by id").fetchall()]  # fmt: skip
+    document = db.execute("select document from plan where session_id = 1").fetchone()
+    assert document is not None
+    for session in sessions[1:]:
+        new = [row[0] for row in db.execute(
+            "select id from kit_slot where session_id = %s order by position", [session]
+        ).fetchall()]  # fmt: skip
+        slots = dict(zip(map(str, old), map(str, new), strict=True))
+        moved = {
+            name: {slots.get(key, key): value for key, value in table.items()}
+            for name, table in document[0].items() if isinstance(table, dict)
+        }  # fmt: skip
+        db.execute("update plan set document = %s where session_id = %s", [Jsonb(moved), session])
+    return sessions
+
+
+def at_work(
+    url: str, sessions: Sequence[int], until: float, seed: int, every_s: float,
+    told: dict[str, list[float]], lock: threading.Lock,
+) -> None:  # fmt: skip
+    """Open one page after the other until a time; note how long each took, s."""
+    rng = random.Random(seed)
+    with httpx.Client(base_url=url, timeout=60.0, follow_redirects=True) as web:
+        time.sleep(rng.uniform(0.0, every_s))
+        while time.monotonic() < until:
+            page = rng.choice(("home", "log", *PAGES))
+            path = {"home": "/", "log": "/log"}.get(
+                page, f"/sessions/{rng.choice(list(sessions))}/{page}"
+            )
+            began = time.monotonic()
+            answer = web.get(path)
+            took = time.monotonic() - began
+            with lock:
+                told["failed" if answer.status_code >= 500 else page].append(took)
+            time.sleep(max(0.0, every_s * rng.uniform(0.7, 1.3) - took))
+
+
+def loaded(
+    url: str, sessions: Sequence[int], techs: int, seconds: float, every_s: float = EVERY_S
+) -> dict[str, list[float]]:
+    """Have techs at work at once; return what each page took, s."""
+    told: dict[str, list[float]] = defaultdict(list)
+    lock, until = threading.Lock(), time.monotonic() + seconds
+    threads = [
+        threading.Thread(target=at_work, args=(url, sessions, until, i, every_s, told, lock))
+        for i in range(techs)
+    ]
+    for thread in threads:
+        thread.start()
+    for thread in threads:
+        thread.join()
+    return told
+
+
+def say(what: str, told: dict[str, list[float]]) -> float:
+    """Print median and what 95 % stay under; return the latter, s."""
+    every = [took for page, rows in told.items() if page != "failed" for took in rows]
+    most = float(np.percentile(every, 95))
+    print(
+        f"{what}: {len(every)} pages, median {1000 * np.median(every):.0f} ms, 95 % under "
+        f"{1000 * most:.0f} ms, {len(told.get('failed', []))} failed"
+    )
+    rows = sorted((p, r) for p, r in told.items() if p != "failed")
+    print("   " + ", ".join(f"{p} {1000 * np.median(r):.0f}" for p, r in rows), flush=True)
+    return most
+
+
+def main() -> None:
+    """Run and print."""
+    parser = argparse.ArgumentParser(description=__doc__)
+    parser.add_argument("--seconds", type=float, default=60.0)
+    parser.add_argument("--techs", type=int, default=50)
+    parser.add_argument("--studios", type=int, default=STUDIOS)
+    asked = parser.parse_args()
+    home = Path(tempfile.mkdtemp(prefix="emblar-load-"))
+    home.chmod(0o755)
+    served = Served(home)
+    try:
+        served.start("--demo")
+        database = OwnPostgres(home).running_url()
+        assert database is not None
+        began = time.monotonic()
+        with psycopg.connect(database.replace("postgresql+psycopg", "postgresql")) as db:
+            enlarge(db, asked.studios)
+            sessions = replan_ids(db)
+            size = db.execute("select pg_size_pretty(pg_database_size('emblar'))").fetchone()
+        told = f"{asked.studios} studios × {SESSIONS} sessions, {size[0] if size else ''}"
+        print(f"{told}: {time.monotonic() - began:.0f} s")
+        loaded(served.url, sessions, 1, 8.0, 0.0)
+        alone = say("one tech alone", loaded(served.url, sessions, 1, 15.0, 0.0))
+        quiet = say(
+            f"{asked.techs} techs", loaded(served.url, sessions, asked.techs, asked.seconds)
+        )
+        stop = threading.Event()
+
+        def analyses() -> None:
+            sound = groove()
+            while not stop.is_set():
+                httpx.post(
+                    f"{served.url}/sessions/1/listen/recording", data={"kind": "drums"},
+                    files={"file": ("more.wav", sound, "audio/wav")}, timeout=60.0,
+                )  # fmt: skip
+                time.sleep(1.5)
+
+        thread = threading.Thread(target=analyses, daemon=True)
+        thread.start()
+        busy = say(f"{asked.techs} techs, analyses running",
+                   loaded(served.url, sessions[1:], asked.techs, asked.seconds))  # fmt: skip
+        stop.set()
+        print(f"ratio to one alone: {quiet / alone:.1f}, with analyses {busy / alone:.1f}")
+        thread.join(30.0)
+        served.stop()
+    finally:
+        if served.process is not None and served.process.poll() is None:
+            served.process.kill()
+        shutil.rmtree(home, ignore_errors=True)
+
+
+if __name__ == "__main__":
+    main()
