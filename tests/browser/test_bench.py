@@ -102,7 +102,7 @@ def check_in_tune(session: int, drum: KitDrum, room: DrumInTheRoom) -> None:
 
 def test_a_snare_is_tuned_by_typed_numbers_and_keys(page: Page, planned: int) -> None:
     drum = drum_of(planned, "snare")
-    room = DrumInTheRoom(bench.bench(HERE, planned, drum.id), 7)
+    room = DrumInTheRoom(bench.bench(HERE, planned, drum.id), 7, slack=0.7, apart=0.06)
     page.goto(f"/sessions/{planned}/bench?sel=d{drum.id}")
     expect(page.locator(BIG)).to_have_text("Tap round")
     tune_through(page, planned, drum, room)

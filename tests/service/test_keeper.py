@@ -9,6 +9,7 @@ from pathlib import Path
 
 import psycopg
 import pytest
+from argon2 import PasswordHasher
 
 from emblar.actions.accounts import add_account
 from emblar.actions.scope import HERE
@@ -94,6 +95,8 @@ def test_other_machines_are_served_only_once_somebody_can_log_in(
     host: str, database: None, monkeypatch: pytest.MonkeyPatch
 ) -> None:
     monkeypatch.setattr(settings(), "host", host)
+    cheap = PasswordHasher(time_cost=1, memory_cost=64, parallelism=1)
+    monkeypatch.setattr("emblar.actions.accounts._hasher", lambda: cheap)
     with pytest.raises(ServiceError, match="emblar account add"):
         check_accounts()
     add_account(HERE.studio_id, "Tech", "tech", "four words in a row")
