@@ -2,6 +2,7 @@
 
 from dataclasses import dataclass
 from datetime import datetime, timedelta
+from functools import lru_cache
 
 from emblar.actions.kit import kit
 from emblar.actions.log import learned_pace
@@ -83,10 +84,16 @@ def evening(scope: Scope, session_id: int) -> EveningView:
     minutes = int((downbeat - start).total_seconds() // 60)
     told_pace = tuple((name, row.value, row.count) for name, row in own.items())
     try:
-        told = schedule(kit_evening(minutes, asked.hands, found))
+        told = _scheduled(minutes, asked.hands, found)
     except EmblarError as error:
         return EveningView(start, downbeat, asked.hands, found, done, None, str(error), told_pace)
     return EveningView(start, downbeat, asked.hands, found, done, told, pace=told_pace)
+
+
+@lru_cache(maxsize=128)
+def _scheduled(minutes: int, hands: int, jobs: tuple[EveningJob, ...]) -> Schedule:
+    """Return the best schedule; the same evening looked at twice in a minute is solved once."""
+    return schedule(kit_evening(minutes, hands, jobs))
 
 
 def _work(drum: KitDrum, plan: DrumPlanFile, done: frozenset[str]) -> DrumWork:
