@@ -6,7 +6,6 @@ kept. After too many wrong passwords for a name or from an address nobody tries 
 
 import hashlib
 import secrets
-from collections.abc import Sequence
 from dataclasses import dataclass
 from datetime import timedelta
 from functools import lru_cache
@@ -24,7 +23,7 @@ from emblar.store.database import transaction
 
 Role = Literal["owner", "tech", "guest"]
 ROLES: tuple[Role, ...] = get_args(Role)
-MAY = {
+MAY: dict[str, str] = {
     "owner": "everything, and who else may come in",
     "tech": "all the work, but not who may come in, nor exports and imports of everything",
     "guest": "look and listen, change nothing",
@@ -129,6 +128,8 @@ def end_account(scope: Scope, account_id: int) -> AccountInfo:
         It is the last owner's: nobody could let anybody in.
     """
     with transaction() as db:
+        # Two owners who end each other: one of them stays.
+        store.one_by_one(db, f"accounts {scope.studio_id}")
         account = store.get(db, scope.studio_id, account_id)
         owners = [a for a in store.listing(db, scope.studio_id) if a.role == "owner"]
         if account.role == "owner" and len(owners) == 1:
@@ -148,19 +149,19 @@ def log_in(name: str, password: str, device: str, address: str) -> str:
         Name and password do not belong together.
     """
     keys = (f"name {store.folded(name)}", f"address {address}")
-    since = now() - WAIT
     with transaction() as db:
-        tried = [store.wrongs(db, _hash(key), since) for key in keys]
+        attempts = [
+            store.attempt(db, _hash(key), now(), now() - WAIT, most)
+            for key, most in zip(keys, (MOST_WRONG, MOST_WRONG_FROM), strict=True)
+        ]
         account = store.by_name(db, name)
-    if tried[0] >= MOST_WRONG or tried[1] >= MOST_WRONG_FROM:
+    if None in attempts:
         raise TooManyAttemptsError(WAIT_SAYS)
     if not _fits(account, password[: MOST_LETTERS + 1]) or account is None:
-        with transaction() as db:
-            for key in keys:
-                store.wrong(db, _hash(key), now())
         raise InputError(WRONG, field="password")
     token = secrets.token_urlsafe(TOKEN_BYTES)
     with transaction() as db:
+        store.was_right(db, [row for row in attempts if row is not None])
         if _hasher().check_needs_rehash(account.password):
             store.set_password(db, account.id, _hasher().hash(password))
         store.log_in(db, account.id, _hash(token), device[:LONGEST_DEVICE], now())
@@ -266,8 +267,3 @@ def accept(token: str, name: str, password: str) -> AccountInfo:
         account = store.add(db, studio_id, called, role, kept)
         store.used(db, invitation_id, now())
     return account
-
-
-def role_words(roles: Sequence[Role] = ROLES) -> dict[str, str]:
-    """Return what each role may do, in words."""
-    return {role: MAY[role] for role in roles}

@@ -1,6 +1,6 @@
 """Muffling one thing at a time: strokes before and after each, kept with the work on a drum."""
 
-from collections.abc import Sequence
+from collections.abc import Callable
 from dataclasses import dataclass
 
 from emblar.actions.bench import bench, change_setup, change_work, finish_job
@@ -20,6 +20,7 @@ from emblar.formats.setup import SetupFile
 from emblar.formats.stored import lenient
 from emblar.sound.decode import decode
 from emblar.store import kit as kit_store
+from emblar.store.database import together
 
 MOST_LAYERS, MOST_ON = 60, 8
 
@@ -91,16 +92,20 @@ def lay(scope: Scope, session_id: int, slot_id: int, damper_id: str) -> None:
     InputError
         It lies there already, or is not used on such a drum.
     """
-    now = bench(scope, session_id, slot_id)
-    on, made = _setup(now).dampers, damper(damper_id)
-    kind = now.drum.owned.kind
-    if kind not in made.kinds:
-        raise InputError(f"{made.name} is not used on a {kind}.", field="damper")
-    if damper_id in on:
-        raise InputError(f"{made.name} lies on it already.", field="damper")
-    if len(on) >= MOST_ON:
-        raise InputError("There is enough on this drum. Take something off first.", field="damper")
-    _now_on(scope, session_id, slot_id, [*on, damper_id])
+    made = damper(damper_id)
+
+    def laid(kind: str, on: list[str]) -> list[str]:
+        if kind not in made.kinds:
+            raise InputError(f"{made.name} is not used on a {kind}.", field="damper")
+        if damper_id in on:
+            raise InputError(f"{made.name} lies on it already.", field="damper")
+        if len(on) >= MOST_ON:
+            raise InputError(
+                "There is enough on this drum. Take something off first.", field="damper"
+            )
+        return [*on, damper_id]
+
+    _change(scope, session_id, slot_id, laid)
 
 
 def take_off(scope: Scope, session_id: int, slot_id: int, damper_id: str) -> None:
@@ -111,10 +116,13 @@ def take_off(scope: Scope, session_id: int, slot_id: int, damper_id: str) -> Non
     InputError
         It does not lie on the drum.
     """
-    on = _setup(bench(scope, session_id, slot_id)).dampers
-    if damper_id not in on:
-        raise InputError(f"{damper(damper_id).name} does not lie on it.", field="damper")
-    _now_on(scope, session_id, slot_id, [d for d in on if d != damper_id])
+
+    def off(_: str, on: list[str]) -> list[str]:
+        if damper_id not in on:
+            raise InputError(f"{damper(damper_id).name} does not lie on it.", field="damper")
+        return [d for d in on if d != damper_id]
+
+    _change(scope, session_id, slot_id, off)
 
 
 def take_stroke_back(scope: Scope, session_id: int, slot_id: int, *, all_of_it: bool) -> None:
@@ -134,10 +142,18 @@ def take_stroke_back(scope: Scope, session_id: int, slot_id: int, *, all_of_it: 
     change_work(scope, session_id, slot_id, remove)
 
 
-def _now_on(scope: Scope, session_id: int, slot_id: int, on: Sequence[str]) -> None:
-    with in_session(scope, session_id) as db:
-        drum = kit_store.get(db, session_id, slot_id)
-        change_setup(db, session_id, drum, dampers=list(on))
+def _change(
+    scope: Scope, session_id: int, slot_id: int, change: Callable[[str, list[str]], list[str]]
+) -> None:
+    """Change what lies on a drum, by its kind and what lies there; nobody else does meanwhile."""
+    with together():
+        # Whoever changes the work on this drum waits until this is kept.
+        change_work(scope, session_id, slot_id, lambda _: None)
+        now = bench(scope, session_id, slot_id)
+        on = change(now.drum.owned.kind, list(_setup(now).dampers))
+        with in_session(scope, session_id) as db:
+            drum = kit_store.get(db, session_id, slot_id)
+            change_setup(db, session_id, drum, dampers=on)
 
 
 def _setup(now: Bench) -> SetupFile:

@@ -9,3 +9,8 @@ def voice_title(voice: str) -> str:
 def counted(number: int, thing: str) -> str:
     """Return a number of things in words, for example ``"1 stroke"`` or ``"2 strokes"``."""
     return f"{number} {thing}" if number == 1 else f"{number} {thing}s"
+
+
+def lower_first(text: str) -> str:
+    """Return a name as it stands inside a sentence: its first letter small."""
+    return text[:1].lower() + text[1:]

@@ -4,7 +4,7 @@ from collections.abc import Sequence
 from dataclasses import dataclass
 from datetime import datetime
 
-from sqlalchemy import delete, func, select, update
+from sqlalchemy import delete, func, select, text, update
 from sqlalchemy.exc import IntegrityError
 from sqlalchemy.orm import Session
 
@@ -190,13 +190,28 @@ def used(db: Session, invitation_id: int, at: datetime) -> None:
     db.get_one(InvitationRow, invitation_id).used_at = at
 
 
-def wrong(db: Session, key: str, at: datetime) -> None:
-    """Keep that a password was wrong."""
-    db.add(LoginAttemptRow(key=key, at=at))
+def one_by_one(db: Session, key: str) -> None:
+    """Wait for whoever does the same thing, until this transaction ends."""
+    db.execute(text("select pg_advisory_xact_lock(hashtext(:key))"), {"key": key})
 
 
-def wrongs(db: Session, key: str, since: datetime) -> int:
-    """Return how often a password was wrong since then; older attempts are forgotten."""
+def attempt(db: Session, key: str, at: datetime, since: datetime, most: int) -> int | None:
+    """Keep that a password is tried; return the attempt's id, or None where there were too many.
+
+    It counts as wrong until ``was_right`` says otherwise, so that many tried at once are counted,
+    too. Older attempts are forgotten.
+    """
+    one_by_one(db, key)
     db.execute(delete(LoginAttemptRow).where(LoginAttemptRow.at < since))
     query = select(func.count(LoginAttemptRow.id)).where(LoginAttemptRow.key == key)
-    return int(db.execute(query).scalar_one())
+    if int(db.execute(query).scalar_one()) >= most:
+        return None
+    row = LoginAttemptRow(key=key, at=at)
+    db.add(row)
+    db.flush()
+    return row.id
+
+
+def was_right(db: Session, attempts: Sequence[int]) -> None:
+    """Take attempts back: the password was right."""
+    db.execute(delete(LoginAttemptRow).where(LoginAttemptRow.id.in_(attempts)))

@@ -1,5 +1,7 @@
 """Muffling at the bench: strokes before and after, what lies on the drum, what it teaches."""
 
+from concurrent.futures import ThreadPoolExecutor
+
 import numpy as np
 import pytest
 
@@ -146,3 +148,11 @@ def test_a_stroke_read_for_the_pitch_is_no_layer(planned: int) -> None:
     tom, room = a_tom(planned, ["gel-pad"])
     read_stroke(HERE, planned, tom.id, strike(planned, tom, room))
     assert view(planned, tom).layers == ()
+
+
+def test_two_things_laid_on_at_once_both_lie_there(planned: int) -> None:
+    tom, _ = a_tom(planned, [])
+    names = ["gel-pad", "tape-flag", "gel-strip", "thin-ring"]
+    with ThreadPoolExecutor(4) as pool:
+        list(pool.map(lambda name: lay(HERE, planned, tom.id, name), names))
+    assert set(view(planned, tom).on) == set(names)

@@ -1,7 +1,9 @@
 """Where others reach Emblar: who comes says who they are, and does what the role may."""
 
+import contextlib
 import re
 from collections.abc import Callable, Iterator
+from concurrent.futures import ThreadPoolExecutor
 from datetime import timedelta
 from pathlib import Path
 from zipfile import ZipFile
@@ -14,7 +16,7 @@ from sqlalchemy import text
 from typer.testing import CliRunner
 
 from emblar.actions import accounts as actions
-from emblar.actions.accounts import MOST_WRONG, add_account
+from emblar.actions.accounts import MOST_WRONG, TooManyAttemptsError, add_account
 from emblar.actions.scope import HERE, Scope
 from emblar.actions.whole import export_everything
 from emblar.cli.main import app as shell
@@ -176,6 +178,27 @@ def test_a_name_is_not_guessed_at_for_long(as_: Callable[[str], TestClient]) -> 
     with transaction() as db:
         db.execute(text("update login_attempt set at = :at"), {"at": now() - timedelta(minutes=16)})
     assert nobody.post("/login", data={"name": "Tech", "password": PASSWORD}).status_code == 303
+
+
+def test_guesses_made_at_once_are_counted_too(as_: Callable[[str], TestClient]) -> None:
+    def guess(_: int) -> bool:
+        with contextlib.suppress(TooManyAttemptsError):
+            try:
+                actions.log_in("Tech", "guess guess", "", "10.0.0.9")
+            except TooManyAttemptsError:
+                raise
+            except InputError:
+                return True
+        return False
+
+    as_("")
+    with ThreadPoolExecutor(12) as pool:
+        assert sum(pool.map(guess, range(24))) == MOST_WRONG
+
+
+def test_a_right_password_is_no_wrong_one(as_: Callable[[str], TestClient]) -> None:
+    for _ in range(MOST_WRONG + 2):
+        as_("Tech")
 
 
 def test_an_unknown_name_is_answered_as_a_wrong_password(as_: Callable[[str], TestClient]) -> None:

@@ -16,7 +16,7 @@ from importlib import resources
 from emblar.core.acoustics.drum import Kind, Side
 from emblar.core.acoustics.limits import head_name
 from emblar.core.evening.schedule import Evening, WorkJob
-from emblar.core.naming import counted
+from emblar.core.naming import counted, lower_first
 from emblar.core.tuning.procedure import Job, Work, job_texts, jobs
 
 HANDS, KEY = "hands", "key"
@@ -131,7 +131,7 @@ def job_words(kind: Kind, job: Job) -> str:
     head = head_name(kind, job.side) if job.side else ""
     title = job_texts()[job.text].title
     words = title.format(head=head, goal="pitch", other="", made="", dampers="", wires="")
-    return words[:1].lower() + words[1:]
+    return lower_first(words)
 
 
 def _needs(drum: DrumWork, job: Job) -> tuple[str, ...]:

@@ -30,6 +30,7 @@ from emblar.core.catalogue import (
 )
 from emblar.core.errors import EmblarError
 from emblar.core.matching.differences import Comparison, score
+from emblar.core.naming import lower_first
 from emblar.core.planning.kit import OwnedDrum, model, wearing
 from emblar.core.planning.predicted import predicted_card
 from emblar.core.quantities import Measured
@@ -260,4 +261,4 @@ def _heads(setup: DrumSetup) -> Iterator[tuple[Kind, str, DrumSetup]]:
 def damper_name(damper_id: str) -> str:
     """Return a damper's name in the catalogue, in small letters."""
     name = damper(damper_id).name
-    return name[:1].lower() + name[1:]
+    return lower_first(name)

@@ -21,6 +21,7 @@ from emblar.core.acoustics.limits import head_name
 from emblar.core.catalogue import damper, wire_settings
 from emblar.core.errors import EmblarError
 from emblar.core.matching.moves import DrumSetup, effect_of
+from emblar.core.naming import lower_first
 
 Purpose = Literal["choke", "fat", "smack"]
 LOOSENED, LEAST_RELATION = 2.0, -3.0
@@ -72,7 +73,7 @@ def _all(setup: DrumSetup) -> Iterator[Cure]:
     for gone in reversed(setup.dampers):
         left = tuple(d for d in setup.dampers if d != gone)
         yield _cure("take-off", setup, replace(setup, dampers=left), {"dampers": list(left)},
-                    now=_small(damper(gone).name))  # fmt: skip
+                    now=lower_first(damper(gone).name))  # fmt: skip
     for name, row in _rows().items():
         fits = row["for"] == ("fat" if kind == "snare" else "smack")
         if fits and name not in setup.dampers:
@@ -84,7 +85,7 @@ def _wires(name: str, setup: DrumSetup) -> Cure:
     looser, called = LOOSER[setup.wires], wire_settings()
     return _cure(
         name, setup, replace(setup, wires=looser), {"wires": looser},
-        now=_small(called[setup.wires].name), then=_small(called[looser].name),
+        now=lower_first(called[setup.wires].name), then=lower_first(called[looser].name),
     )  # fmt: skip
 
 
@@ -124,7 +125,3 @@ def _cure(
         asks=asks,
         effect=effect_of(before, after),
     )
-
-
-def _small(name: str) -> str:
-    return name[:1].lower() + name[1:]

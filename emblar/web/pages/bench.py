@@ -11,7 +11,7 @@ from emblar.core.acoustics.drum import Side
 from emblar.core.acoustics.head import lug_pitch_from_tension
 from emblar.core.acoustics.limits import head_name, stress_limits_pa
 from emblar.core.catalogue import construction, damper, wire_settings
-from emblar.core.naming import counted
+from emblar.core.naming import counted, lower_first
 from emblar.core.notes import cents, nearest_note, spread_hz
 from emblar.core.planning.kit import model, wearing
 from emblar.core.planning.sentence import interval_words
@@ -218,11 +218,11 @@ def _text(now: Bench, job: Job | None) -> JobText | None:
 
 def _made(construction_id: str) -> str:
     name = construction(construction_id).name
-    return name[:1].lower() + name[1:]
+    return lower_first(name)
 
 
 def _listed(names: Sequence[str]) -> str:
-    rows = [name[:1].lower() + name[1:] for name in names]
+    rows = [lower_first(name) for name in names]
     return " and ".join(rows) if rows else "nothing"
 
 
@@ -230,7 +230,7 @@ def _subtitle(now: Bench, job: Job | None, text: JobText | None, side: Side | No
     if job is None or text is None:
         return f"{counted(len(now.jobs), 'job')} done"
     number = now.jobs.index(job) + 1
-    parts = [f"Job {number} of {len(now.jobs)}: {text.title[:1].lower()}{text.title[1:]}"]
+    parts = [f"Job {number} of {len(now.jobs)}: {lower_first(text.title)}"]
     if side is not None and "reso" in now.heads:
         parts.append(f"{_head_words(now, OTHER[side])} silenced on the towel")
     return " · ".join(parts)
@@ -285,7 +285,7 @@ def _turn_words(at: HeadNow, rod: int) -> tuple[str, str, str]:
     after = left[1]
     across = len(turns) % 2 == 0 and abs(after - rod) == len(turns) // 2
     then = move_words(after, turns[after])
-    then = then[:1].lower() + then[1:]
+    then = lower_first(then)
     if across:
         then = then.replace(":", ", across from it:")
     more = f", then {len(left) - 2} more" if len(left) > 2 else ""

@@ -20,6 +20,7 @@ from emblar.core.matching.differences import Comparison, Difference
 from emblar.core.matching.moves import Move
 from emblar.core.matching.room import rooms
 from emblar.core.matching.way_back import RodTurn, WayBack
+from emblar.core.naming import lower_first
 from emblar.core.quantities.registry import steps
 from emblar.formats.turn_words import turn_words
 from emblar.web.drawing.match_rulers import MatchRow, match_rulers
@@ -255,28 +256,24 @@ def _move_title(move: Move, kind: Kind) -> str:
         much = "a little " if 0.8 < share < 1.3 else ""
         return f"Strike {much}{'harder' if share > 1 else 'softer'}"
     if move.kind == "strike":
-        return f"Strike with {_small(strikers()[move.what].name)}"
+        return f"Strike with {lower_first(strikers()[move.what].name)}"
     if move.kind == "wires":
         return _large(wire_settings()[move.what].name)
     if move.kind == "damper":
         return _large(damper(move.what).name)
     if move.kind == "undamp":
-        return f"Take off: {_small(damper(move.what).name)}"
+        return f"Take off: {lower_first(damper(move.what).name)}"
     if move.kind == "turn":
         side, turns = move.what.split(" ")
         way = "up" if float(turns) > 0 else "down"
         names = {"both": "both heads", "reso": head_name(kind, "reso")}
         head = _large(names.get(side, side))
         return f"{head} {way} {turn_words(float(turns))} on every rod"
-    return f"Another batter: {_small(construction(move.what).name)}"
+    return f"Another batter: {lower_first(construction(move.what).name)}"
 
 
 def _large(name: str) -> str:
     return name[:1].upper() + name[1:]
-
-
-def _small(name: str) -> str:
-    return name[:1].lower() + name[1:]
 
 
 def _stop(found: Match, apart: Comparison | None) -> str:
@@ -365,16 +362,16 @@ def _changed(before: Take | None, take: Take) -> str:
     if before is None or before.setup is None:
         return "the first"
     was, now = before.setup, take.setup
-    rows = [f"+ {_small(damper(d).name)}" for d in now.dampers if d not in was.dampers]
-    rows += [f"− {_small(damper(d).name)}" for d in was.dampers if d not in now.dampers]
+    rows = [f"+ {lower_first(damper(d).name)}" for d in now.dampers if d not in was.dampers]
+    rows += [f"− {lower_first(damper(d).name)}" for d in was.dampers if d not in now.dampers]
     if now.striker and was.striker and now.striker != was.striker:
-        rows.append(_small(strikers()[now.striker].name))
+        rows.append(lower_first(strikers()[now.striker].name))
     if now.force != was.force:
         rows.append("struck harder" if now.force > was.force else "struck softer")
     if now.wires and was.wires and now.wires != was.wires:
-        rows.append(_small(wire_settings()[now.wires].name))
+        rows.append(lower_first(wire_settings()[now.wires].name))
     if now.batter.construction != was.batter.construction:
-        rows.append(f"new batter, {_small(construction(now.batter.construction).name)}")
+        rows.append(f"new batter, {lower_first(construction(now.batter.construction).name)}")
     if before.info.setup_id != take.info.setup_id and not rows:
         rows.append("turned")
     if not rows and take.info.filename != before.info.filename:
@@ -388,7 +385,8 @@ def way_words(way: WayBack) -> tuple[str, ...]:
     if way.nothing:
         return ("The drum is there already.",)
     rows = [
-        f"Fit on the {side}: {_small(construction(made).name)}." for side, made in way.fit.items()
+        f"Fit on the {side}: {lower_first(construction(made).name)}."
+        for side, made in way.fit.items()
     ]
     rows += [
         f"Bring the {side} up anew in Bench: it was let down or exchanged in between."
@@ -396,12 +394,12 @@ def way_words(way: WayBack) -> tuple[str, ...]:
     ]
     for side, turns in way.turns.items():
         rows.append(f"{side.capitalize()}: {'; '.join(_rod_words(t) for t in turns)}.")
-    rows += [f"Put on: {_small(damper(d).name)}." for d in way.damp]
-    rows += [f"Take off: {_small(damper(d).name)}." for d in way.undamp]
+    rows += [f"Put on: {lower_first(damper(d).name)}." for d in way.damp]
+    rows += [f"Take off: {lower_first(damper(d).name)}." for d in way.undamp]
     if way.wires:
         rows.append(f"{_large(wire_settings()[way.wires].name)}.")
     if way.striker:
-        rows.append(f"Strike with {_small(strikers()[way.striker].name)}.")
+        rows.append(f"Strike with {lower_first(strikers()[way.striker].name)}.")
     return tuple(rows)
 
 

@@ -7,6 +7,7 @@ from markupsafe import Markup
 
 from emblar.actions.muffling import MufflingView
 from emblar.core.catalogue import damper
+from emblar.core.naming import lower_first
 from emblar.core.quantities.registry import registry, steps
 from emblar.core.tuning.muffling import Effect, Layer, Step, effects, rings_past
 from emblar.web.drawing.muffling import muffling as muffling_drawing
@@ -85,7 +86,7 @@ def _lying(damper_id: str) -> Lying:
 
 def _small(damper_id: str) -> str:
     name = damper(damper_id).name
-    return name[:1].lower() + name[1:]
+    return lower_first(name)
 
 
 def _big(step: Step) -> str:

@@ -4,7 +4,7 @@ from collections.abc import Sequence
 from dataclasses import dataclass
 
 from emblar.core.catalogue import construction, damper
-from emblar.core.naming import counted
+from emblar.core.naming import counted, lower_first
 from emblar.core.planning.rescue import Fix, Rescue
 from emblar.store.kit import KitDrum
 
@@ -72,16 +72,12 @@ def _row(fix: Fix, drum: KitDrum) -> FixRow:
     recipe = fix.recipe
     parts = []
     if fix.what in ("batter", "both heads") and recipe.batter != drum.owned.batter:
-        parts.append(f"batter: {_small(construction(recipe.batter).name)}")
+        parts.append(f"batter: {lower_first(construction(recipe.batter).name)}")
     if recipe.reso is not None and recipe.reso != drum.owned.reso:
-        parts.append(f"reso: {_small(construction(recipe.reso).name)}")
-    parts += [_small(damper(d).name) for d in fix.lays_on]
+        parts.append(f"reso: {lower_first(construction(recipe.reso).name)}")
+    parts += [lower_first(damper(d).name) for d in fix.lays_on]
     cost = f"costs {fix.price:.0f}, " if fix.price >= 0.5 else "nothing to buy, "
     return FixRow(
         drum.id, f"{drum.owned.name}: {LABEL[fix.what]}", "; ".join(parts) or "nothing on it",
         f"{fix.gain:.1f} steps nearer", f"{cost}{fix.minutes:.0f} min",
     )  # fmt: skip
-
-
-def _small(name: str) -> str:
-    return name[:1].lower() + name[1:]

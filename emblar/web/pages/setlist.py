@@ -8,6 +8,7 @@ from emblar.core.acoustics.drum import Side
 from emblar.core.acoustics.limits import head_name
 from emblar.core.catalogue import construction, damper, strikers, wire_settings
 from emblar.core.evening.setlist import Change, Dress
+from emblar.core.naming import lower_first
 from emblar.core.planning.kit import OwnedDrum
 from emblar.formats.turn_words import turn_words
 
@@ -103,12 +104,12 @@ def _placed(found: SetlistView) -> tuple[Placed, ...]:
 
 def _words(owned: OwnedDrum, dress: Dress, done: Change) -> tuple[str, ...]:
     """Return what is done on a drum, the quickest first."""
-    rows = [f"{_small(damper(row).name)} off" for row in done.off]
-    rows += [f"{_small(damper(row).name)} on" for row in done.on]
+    rows = [f"{lower_first(damper(row).name)} off" for row in done.off]
+    rows += [f"{lower_first(damper(row).name)} on" for row in done.on]
     if done.wires:
         rows.append(wire_settings()[done.wires].name)
     if done.striker:
-        rows.append(f"with the {_small(strikers()[done.striker].name)}")
+        rows.append(f"with the {lower_first(strikers()[done.striker].name)}")
     turns = turns_of(owned, dress, done)
     for side, by in done.tuned.items():
         hz = dress.batter_hz if side == "batter" else dress.reso_hz or 0.0
@@ -129,8 +130,4 @@ def _new_head(owned: OwnedDrum, dress: Dress, side: Side) -> str:
     if made is None:
         return f"{name} off"
     hz = dress.batter_hz if side == "batter" else dress.reso_hz or 0.0
-    return f"new {name}: {_small(construction(made).name)}, to {hz:.0f} Hz"
-
-
-def _small(name: str) -> str:
-    return name[:1].lower() + name[1:]
+    return f"new {name}: {lower_first(construction(made).name)}, to {hz:.0f} Hz"

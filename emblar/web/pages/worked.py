@@ -5,6 +5,7 @@ from dataclasses import dataclass
 
 from emblar.actions.recipes import Worked
 from emblar.core.catalogue import construction, damper, wire_settings
+from emblar.core.naming import lower_first
 from emblar.core.notes import note_text
 from emblar.formats.recipes import DrumRecipeFile
 
@@ -55,14 +56,10 @@ def _line(drum: DrumRecipeFile) -> str:
         lugs += f" and {recipe.reso_hz:.0f} Hz"
     parts = [
         f"{drum.drum_pitch_hz:.0f} Hz, {note_text(drum.drum_pitch_hz)}",
-        f"{' over '.join(_small(name) for name in heads)} at {lugs}",
+        f"{' over '.join(lower_first(name) for name in heads)} at {lugs}",
     ]
     if recipe.dampers:
-        parts.append(", ".join(_small(damper(d).name) for d in recipe.dampers))
+        parts.append(", ".join(lower_first(damper(d).name) for d in recipe.dampers))
     if drum.kind == "snare":
-        parts.append(_small(wire_settings()[recipe.wires].name))
+        parts.append(lower_first(wire_settings()[recipe.wires].name))
     return " · ".join(parts)
-
-
-def _small(name: str) -> str:
-    return name[:1].lower() + name[1:]

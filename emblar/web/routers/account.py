@@ -114,7 +114,7 @@ def _page(request: Request, link: str) -> Response:
     owner = who.account.role == "owner"
     people = actions.accounts(who.scope) if owner else []
     told = {
-        "who": who, "logins": actions.logins(who), "people": people, "roles": actions.role_words(),
+        "who": who, "logins": actions.logins(who), "people": people, "roles": actions.MAY,
         "link": link,
     }  # fmt: skip
     return render(request, "account/page.html", told)
