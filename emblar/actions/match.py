@@ -9,45 +9,29 @@ from emblar.actions.bench_state import Bench
 from emblar.actions.listen import Heard, heard
 from emblar.actions.plan import target_of
 from emblar.actions.scope import Scope, in_session
+from emblar.actions.sessions import asked_of, one_session
 from emblar.actions.shelf import loose_heads, use_own_parts
+from emblar.actions.takes import Take, kept_sound, measured_take, take_voice
+from emblar.actions.trials import trials
 from emblar.core.acoustics.drum import Side
-from emblar.core.analysis.audio import check_audio
 from emblar.core.catalogue import dampers as all_dampers
 from emblar.core.catalogue import dampers_for, strikers, strikers_for, wire_settings
-from emblar.core.errors import BadAudioError, DocumentError, InputError, NotFoundError
-from emblar.core.matching.differences import Comparison, compare
+from emblar.core.errors import InputError, NotFoundError
+from emblar.core.matching.learned import learned_shares
 from emblar.core.matching.moves import DrumSetup, Move, next_moves
 from emblar.core.matching.way_back import Node, WayBack, way_between
-from emblar.core.planning.target import Target, moved, target_from_card
-from emblar.formats.analysis import AnalysisFile, analysis_from_document, card_from_file
+from emblar.core.planning.target import Target, moved
 from emblar.formats.setup import SetupFile
 from emblar.formats.stored import lenient
 from emblar.jobs.queue import defer_analysis
-from emblar.sound.apart import decode_apart
-from emblar.sound.encode import kept_form
 from emblar.store import audio as audio_store
 from emblar.store import kit as kit_store
 from emblar.store import recordings as store
 from emblar.store import setups as setup_store
 from emblar.store.recordings import RecordingInfo
+from emblar.store.setups import SetupInfo
 
 MOST_MOVES, FAR_STEPS, MOST_MICROPHONES = 5, 12.0, 8
-TOM_VOICE = "tom-1"
-
-
-@dataclass(frozen=True, slots=True)
-class Take:
-    """A take: its recording, the setup it was made in, and what it measures against the record.
-
-    ``found`` is None while it is being measured, or where the record tells nothing of this drum.
-    """
-
-    number: int
-    info: RecordingInfo
-    setup: SetupFile | None
-    analysis: AnalysisFile | None
-    target: Target | None
-    found: Comparison | None
 
 
 @dataclass(frozen=True, slots=True)
@@ -61,16 +45,13 @@ class Match:
     shown: Take | None
     setup: DrumSetup
     moves: tuple[Move, ...]
+    gap_s: float | None
+    """Time between the session's fastest notes on it, None where the brief does not say."""
 
     @property
     def measuring(self) -> bool:
         """Whether a take is still being measured."""
         return any(take.info.active for take in self.takes)
-
-
-def voice_of(kind: str) -> str:
-    """Return the voice that a drum's own strokes are measured as."""
-    return TOM_VOICE if kind == "tom" else kind
 
 
 def bring_take(
@@ -107,7 +88,9 @@ def bring_takes(
         raise InputError(f"Bring 1 to {MOST_MICROPHONES} files at once, one a microphone.")
     with in_session(scope, session_id) as db:
         drum = kit_store.get(db, session_id, slot_id)
-    kept = [(filename, *_kept(filename, data, alone=len(sounds) == 1)) for filename, data in sounds]
+    kept = [
+        (filename, *kept_sound(filename, data, alone=len(sounds) == 1)) for filename, data in sounds
+    ]
     recordings = []
     with in_session(scope, session_id) as db:
         setup = setup_of(db, session_id, drum)
@@ -115,23 +98,11 @@ def bring_takes(
             recording = store.create(
                 db, session_id=session_id, audio_id=audio_store.keep(db, form, media_type),
                 filename=PurePath(filename).name or "take", kind="drums",
-                voice=voice_of(drum.owned.kind), take_of=(drum.drum_id, setup.id),
+                voice=take_voice(drum.owned.kind), take_of=(drum.drum_id, setup.id),
             )  # fmt: skip
             defer_analysis(db, recording.id)
             recordings.append(recording)
     return recordings
-
-
-def _kept(filename: str, data: bytes, *, alone: bool) -> tuple[bytes, str]:
-    """Return a sound in the form it is kept in; one of several that is bad is named."""
-    try:
-        decoded = decode_apart(data)
-        check_audio(decoded.audio)
-    except BadAudioError as error:
-        if alone:
-            raise
-        raise BadAudioError(f"{PurePath(filename).name}: {error} None of them was kept.") from error
-    return kept_form(data, decoded)
 
 
 def match(scope: Scope, session_id: int, slot_id: int, take_id: int | None = None) -> Match:
@@ -166,8 +137,16 @@ def match(scope: Scope, session_id: int, slot_id: int, take_id: int | None = Non
     if shown is not None and shown.found is not None and _in_tune(shown, takes):
         have = set(all_dampers()) | set(strikers())
         have |= {h.owned.construction for h in loose_heads(scope)}
-        moves = tuple(next_moves(setup, shown.found, have=frozenset(have))[:MOST_MOVES])
-    return Match(now, record, found, takes, shown, setup, moves)
+        shares = learned_shares(trials(takes, _setups(scope, session_id, now), setup))
+        found_moves = next_moves(setup, shown.found, have=frozenset(have), learned=shares)
+        moves = tuple(found_moves[:MOST_MOVES])
+    gap_s = asked_of(one_session(scope, session_id)).brief().gap_s(now.drum.voice or "")
+    return Match(now, record, found, takes, shown, setup, moves, gap_s)
+
+
+def _setups(scope: Scope, session_id: int, now: Bench) -> list[SetupInfo]:
+    with in_session(scope, session_id) as db:
+        return setup_store.listing(db, now.drum.drum_id)
 
 
 def _in_tune(shown: Take, takes: tuple[Take, ...]) -> bool:
@@ -182,29 +161,31 @@ def _newest(takes: tuple[Take, ...]) -> Take | None:
 
 
 def _takes(scope: Scope, session_id: int, now: Bench, record: Target) -> tuple[Take, ...]:
-    found = []
-    voice = voice_of(now.drum.owned.kind)
+    voice = take_voice(now.drum.owned.kind)
     with in_session(scope, session_id) as db:
         rows = store.takes(db, session_id, now.drum.drum_id)
         setups = {s.id: s for s in setup_store.listing(db, now.drum.drum_id)}
         documents = {
             row.id: store.analysis_document(db, row.id) for row in rows if row.state == "done"
         }
+    found = []
     for number, row in enumerate(rows, start=1):
         info = setups.get(row.setup_id or 0)
-        setup = lenient(SetupFile, info.document, "This setup") if info else None
-        analysis = target = comparison = None
-        if row.id in documents:
-            try:
-                analysis = analysis_from_document(documents[row.id])
-            except DocumentError:
-                analysis = None
-        card = next((v for v in analysis.voices if v.voice == voice), None) if analysis else None
-        if card is not None:
-            target = target_from_card(card_from_file(card))
-            comparison = compare(record, target)
-        found.append(Take(number, row, setup, analysis, target, comparison))
+        found.append(
+            measured_take(
+                number, row, documents.get(row.id), voice, record,
+                setup=_as_made(info, now.plan.dampers) if info else None,
+                picture=info is not None and info.picture_id is not None,
+                note=info.note if info else "",
+            )
+        )  # fmt: skip
     return tuple(found)
+
+
+def _as_made(info: SetupInfo, planned: Sequence[str]) -> SetupFile:
+    """Return a setup; before anything was worked on the drum, the plan's dampers lay on it."""
+    file = lenient(SetupFile, info.document, "This setup")
+    return file.model_copy(update={"dampers": list(planned)}) if info.origin == "as found" else file
 
 
 def setup_of_bench(now: Bench) -> DrumSetup:

@@ -7,10 +7,11 @@ import numpy as np
 from numpy.typing import NDArray
 
 from emblar.actions.listen import Heard
-from emblar.actions.match import Match, match, voice_of
+from emblar.actions.match import Match, match
 from emblar.actions.scope import Scope
+from emblar.actions.takes import Take
 from emblar.core.analysis.audio import ANALYSIS_RATE_HZ, one_channel
-from emblar.core.errors import InputError
+from emblar.core.errors import InputError, NotFoundError
 from emblar.core.matching.fair_pair import LEAD_S, cut_strokes, fair_pair
 from emblar.core.matching.in_context import over_rest, struck_again
 from emblar.core.matching.room import in_a_room
@@ -27,7 +28,12 @@ NO_TAKE = "There is no take to hear yet. Record one, or bring a file."
 
 
 def pair_sounds(
-    scope: Scope, session_id: int, slot_id: int, take_id: int | None = None, room: str = ""
+    scope: Scope,
+    session_id: int,
+    slot_id: int,
+    take_id: int | None = None,
+    room: str = "",
+    against: int | None = None,
 ) -> tuple[bytes, bytes]:
     """Return record and take as WAV: strokes cut alike, starting together, equally loud.
 
@@ -35,6 +41,8 @@ def pair_sounds(
     ----------
     take_id, room
         The take, the newest if left out; a room to put on it for listening.
+    against
+        Another take to hear in the record's place.
 
     Raises
     ------
@@ -42,16 +50,32 @@ def pair_sounds(
         There is no measured take, no clean stroke on one side, or no such room.
     """
     found = match(scope, session_id, slot_id, take_id)
-    record = record_strokes(found.heard, found.bench.drum.voice)
-    take = [_roomed(stroke, room) for stroke in _take_strokes(found)]
-    first, second = fair_pair(record, take, ANALYSIS_RATE_HZ)
-    return wav_bytes(first, ANALYSIS_RATE_HZ), wav_bytes(second, ANALYSIS_RATE_HZ)
+    take = [_roomed(stroke, room) for stroke in take_strokes(found.shown)]
+    if against is None:
+        other = record_strokes(found.heard, found.bench.drum.voice)
+    else:
+        other = [_roomed(stroke, room) for stroke in take_strokes(one_take(found, against))]
+    return fair_wavs(other, take)
+
+
+def fair_wavs(first: Sequence[Samples], second: Sequence[Samples]) -> tuple[bytes, bytes]:
+    """Return two sides as WAV, made fair to compare."""
+    one, other = fair_pair(first, second, ANALYSIS_RATE_HZ)
+    return wav_bytes(one, ANALYSIS_RATE_HZ), wav_bytes(other, ANALYSIS_RATE_HZ)
 
 
 def song_sounds(
-    scope: Scope, session_id: int, slot_id: int, take_id: int | None = None, room: str = ""
+    scope: Scope,
+    session_id: int,
+    slot_id: int,
+    take_id: int | None = None,
+    room: str = "",
+    against: int | None = None,
 ) -> tuple[bytes, bytes]:
-    """Return a piece of the song as it is, and with our strokes over what else plays, as WAV."""
+    """Return a piece of the song as it is, and with our strokes over what else plays, as WAV.
+
+    ``against`` is another take to hear in the song instead of the record's own strokes.
+    """
     found = match(scope, session_id, slot_id, take_id)
     heard = found.heard
     hits = [h for h in heard.analysis.hits if h.voice == found.bench.drum.voice]
@@ -64,15 +88,34 @@ def song_sounds(
     whole = _piece(whole_id, start, start + SONG_S)
     drums = _piece(parts[0] if parts else whole_id, start, start + SONG_S)
     rest = _piece(parts[1], start, start + SONG_S) if parts else np.zeros_like(whole)
-    stroke = max(_take_strokes(found), key=lambda s: float(np.abs(s).max()))
     times = [h.time_s - start for h in own]
-    struck = struck_again(
-        stroke, round(LEAD_S * ANALYSIS_RATE_HZ), ANALYSIS_RATE_HZ, times,
-        [h.level_db for h in own], len(whole),
-    )  # fmt: skip
-    peaks = [_peak_near(drums, t) for t in times]
-    ours = over_rest(_roomed(struck, room), rest, max(peaks, default=0.5))
-    return wav_bytes(whole, ANALYSIS_RATE_HZ), wav_bytes(ours, ANALYSIS_RATE_HZ)
+    level = max((_peak_near(drums, t) for t in times), default=0.5)
+
+    def ours(take: Take | None) -> Samples:
+        stroke = max(take_strokes(take), key=lambda s: float(np.abs(s).max()))
+        struck = struck_again(
+            stroke, round(LEAD_S * ANALYSIS_RATE_HZ), ANALYSIS_RATE_HZ, times,
+            [h.level_db for h in own], len(whole),
+        )  # fmt: skip
+        return over_rest(_roomed(struck, room), rest, level)
+
+    first = whole if against is None else ours(one_take(found, against))
+    second = ours(found.shown)
+    return wav_bytes(first, ANALYSIS_RATE_HZ), wav_bytes(second, ANALYSIS_RATE_HZ)
+
+
+def one_take(found: Match, take_id: int) -> Take:
+    """Return one of a drum's takes.
+
+    Raises
+    ------
+    NotFoundError
+        There is none.
+    """
+    take = next((t for t in found.takes if t.info.id == take_id), None)
+    if take is None:
+        raise NotFoundError("That take is not here any more.")
+    return take
 
 
 def _roomed(samples: Samples, room: str) -> Samples:
@@ -109,11 +152,17 @@ def record_strokes(heard: Heard, voice: str | None) -> list[Samples]:
     return strokes
 
 
-def _take_strokes(found: Match) -> list[Samples]:
-    take = found.shown
+def take_strokes(take: Take | None) -> list[Samples]:
+    """Return clean strokes of a take, each cut from a little before it.
+
+    Raises
+    ------
+    InputError
+        There is no measured take, or no stroke in it.
+    """
     if take is None or take.analysis is None or take.info.audio_id is None:
         raise InputError(NO_TAKE)
-    own = [h for h in take.analysis.hits if h.voice == voice_of(found.bench.drum.owned.kind)]
+    own = [h for h in take.analysis.hits if h.voice == take.voice]
     strokes = _strokes(take.info.audio_id, own, [h.time_s for h in own])
     if not strokes:
         raise InputError("No stroke was found in this take. Record it again, closer.")

@@ -30,12 +30,15 @@ def moves_command(
     from emblar.cli.analysed import target_of_file
     from emblar.cli.files import read_json
     from emblar.core.matching.differences import compare
+    from emblar.core.matching.learned import learned_shares
     from emblar.core.matching.moves import next_moves
     from emblar.formats.comparison import MovesAsked, moves_file
 
     asked = read_json(setup, MovesAsked)
     found = compare(asked.record(), target_of_file(take, asked.voice, alone=True))
-    text = moves_file(next_moves(asked.setup(), found)).model_dump_json(by_alias=True, indent=2)
+    learned = learned_shares(row.trial() for row in asked.tried)
+    moves = next_moves(asked.setup(), found, learned=learned)
+    text = moves_file(moves).model_dump_json(by_alias=True, indent=2)
     sys.stdout.write(text + "\n")
 
 

@@ -83,6 +83,14 @@ class LayerFile(Strict):
         return Layer(tuple(self.dampers), card, self.expected_s)
 
 
+class LevelFile(Strict):
+    """How loud a drum is among the others, struck alike: LUFS, and how sure."""
+
+    lufs: float = Field(ge=-200.0, le=40.0)
+    sd_db: float = Field(ge=0.0, le=100.0)
+    strokes: int = Field(ge=1, le=100)
+
+
 class BenchFile(Strict):
     """How far the work on a drum is: jobs by id, turns under way."""
 
@@ -99,5 +107,8 @@ class BenchFile(Strict):
     """The same of the stroke before."""
     layers: list[LayerFile] = Field(default_factory=list)
     """Strokes while the drum was muffled, in the order they were struck."""
+    level: LevelFile | None = None
+    """How loud it was in the last round of the kit."""
+    level_before: LevelFile | None = None
     at: str = ""
     """The job that was chosen to be shown, if another than the next one."""

@@ -5,6 +5,7 @@ from typing import Literal
 from pydantic import Field
 
 from emblar.core.matching.differences import Comparison
+from emblar.core.matching.learned import Trial
 from emblar.core.matching.moves import DrumSetup, Move
 from emblar.core.planning.target import Target
 from emblar.core.quantities import Measured
@@ -46,6 +47,26 @@ def comparison_file(voice: str, found: Comparison) -> ComparisonFile:
     return ComparisonFile(voice=voice, quantities=rows, untold=found.untold)
 
 
+class SeenFile(Strict):
+    """What two takes say a change did, in steps, and the standard deviation of that."""
+
+    steps: float
+    sd_steps: float = Field(gt=0.0)
+
+
+class TriedFile(Strict):
+    """A change with a take before and one after it: as ranked moves had it, and what was seen."""
+
+    kind: Literal["force", "strike", "wires", "damper", "turn"]
+    effect: dict[str, float]
+    seen: dict[str, SeenFile]
+
+    def trial(self) -> Trial:
+        """Return what is learned from."""
+        seen = {name: (row.steps, row.sd_steps) for name, row in self.seen.items()}
+        return Trial(self.kind, self.effect, seen)
+
+
 class MovesAsked(Strict):
     """A drum as it is set up, and what the record measures of it."""
 
@@ -60,6 +81,8 @@ class MovesAsked(Strict):
     port_in: PortInches | None = None
     target: dict[str, QuantityFile]
     """What the record measures, by quantity."""
+    tried: list[TriedFile] = Field(default_factory=list)
+    """Single changes that were made on this drum before."""
 
     def record(self) -> Target:
         """Return the record's quantities."""
@@ -89,6 +112,9 @@ class MoveFile(Strict):
     gain_sd: float
     minutes: float
     back: str
+    tried: int = Field(
+        default=0, description="earlier changes like it that its effect is scaled by"
+    )
 
 
 class CureFile(Strict):
@@ -139,6 +165,7 @@ def moves_file(moves: list[Move]) -> MovesFile:
                 kind=m.kind, what=m.what,
                 effect={name: round(e, 2) for name, e in m.effect.items()},
                 gain=round(m.gain, 2), gain_sd=round(m.gain_sd, 2), minutes=m.minutes, back=m.back,
+                tried=m.tried,
             )
             for m in moves
         ]

@@ -12,6 +12,7 @@ from emblar.formats.drum import DrumFile, PredictionFile
 from emblar.formats.evening import EveningFile, EveningPlanFile
 from emblar.formats.export import ExportFile
 from emblar.formats.hum import HumAsked, HumMapFile
+from emblar.formats.journey import JourneyFile, PadsFile, RoundFile
 from emblar.formats.kitplan import KitPlanFile
 from emblar.formats.log import LogFile
 from emblar.formats.muffling import MufflingFile, NextMuffleFile
@@ -47,6 +48,7 @@ SCHEMAS: dict[str, type[BaseModel]] = {
     "emblar.health-1": HealthFile,
     "emblar.hum-1": HumMapFile,
     "emblar.hum-asked-1": HumAsked,
+    "emblar.journey-1": JourneyFile,
     "emblar.kitplan-1": KitPlanFile,
     "emblar.kits-1": KitsFile,
     "emblar.links-1": LinksFile,
@@ -54,12 +56,14 @@ SCHEMAS: dict[str, type[BaseModel]] = {
     "emblar.moves-1": MovesAsked,
     "emblar.muffling-1": MufflingFile,
     "emblar.next-muffle-1": NextMuffleFile,
+    "emblar.pads-1": PadsFile,
     "emblar.plan-2": DrumPlanFile,
     "emblar.plan-versions-1": VersionsFile,
     "emblar.prediction-1": PredictionFile,
     "emblar.ranked-moves-1": MovesFile,
     "emblar.recipes-1": RecipesFile,
     "emblar.rescue-1": RescueFile,
+    "emblar.round-1": RoundFile,
     "emblar.sessions-1": SessionsFile,
     "emblar.setlist-1": SetlistFile,
     "emblar.setlist-plan-1": SetlistPlanFile,

@@ -10,14 +10,16 @@ from collections import Counter
 from collections.abc import Iterable
 from datetime import datetime
 
-from sqlalchemy import Column, Table, delete, or_, select, update
+from sqlalchemy import Column, Table, delete, select, union_all, update
 from sqlalchemy.orm import Session
 
-from emblar.store.tables import AudioRow, Base, FittingRow, HeadRow, RecordingRow
+from emblar.store.tables import AudioRow, Base, FittingRow, HeadRow, RecordingRow, SetupRow
 
 ROOTS = ("session", "recording", "evidence", "kit_slot", "saved_kit", "own_part", "measurement",
-         "setup", "head", "drum")  # fmt: skip
-SOUNDS = (RecordingRow.audio_id, RecordingRow.drums_audio_id, RecordingRow.rest_audio_id)
+         "setup", "head", "drum", "pad")  # fmt: skip
+KEPT = (RecordingRow.audio_id, RecordingRow.drums_audio_id, RecordingRow.rest_audio_id,
+        SetupRow.picture_id)  # fmt: skip
+"""What refers to a sound or a picture."""
 
 
 def purge(db: Session, before: datetime) -> Counter[str]:
@@ -31,7 +33,8 @@ def purge(db: Session, before: datetime) -> Counter[str]:
                 ~select(FittingRow.id).where(FittingRow.head_id == table.c.id).exists()
             )
         _delete(db, table, list(db.execute(query).scalars()), gone)
-    used = select(AudioRow.id).join(RecordingRow, or_(*(AudioRow.id == c for c in SOUNDS)))
+    # One by one: a null among what is used would keep everything.
+    used = union_all(*(select(column).where(column.is_not(None)) for column in KEPT))
     found = db.execute(delete(AudioRow).where(AudioRow.id.not_in(used)))
     gone["audio"] += found.rowcount  # type: ignore[attr-defined]
     return gone

@@ -112,10 +112,12 @@ def create(
     main_id: int | None = None,
     voice: str | None = None,
     take_of: tuple[int, int] | None = None,
+    pad_id: int | None = None,
 ) -> RecordingInfo:
     """Add a recording to a session, its analysis waiting.
 
-    ``take_of`` are the drum and the setup that a take was made of; else it is of the record.
+    ``take_of`` are the drum and the setup that a take was made of, ``pad_id`` the pad; without
+    either it is of the record.
     """
     row = RecordingRow(
         session_id=session_id,
@@ -126,7 +128,8 @@ def create(
         main_id=main_id,
         voice=voice,
         regions=[],
-        purpose="take" if take_of else "record",
+        purpose="take" if take_of or pad_id else "record",
+        pad_id=pad_id,
         drum_id=take_of[0] if take_of else None,
         setup_id=take_of[1] if take_of else None,
     )
@@ -187,11 +190,14 @@ def files(db: Session, session_id: int) -> list[RecordingInfo]:
     return [info for info in done if mains[-1].id in (info.id, info.main_id)]
 
 
-def takes(db: Session, session_id: int, drum_id: int) -> list[RecordingInfo]:
-    """Return the takes of a drum in a session, the oldest first."""
+def takes(
+    db: Session, session_id: int, drum_id: int | None = None, *, pad_id: int | None = None
+) -> list[RecordingInfo]:
+    """Return the takes of a drum, or of a pad, in a session, the oldest first."""
+    whose = RecordingRow.drum_id == drum_id if pad_id is None else RecordingRow.pad_id == pad_id
     query = select(RecordingRow).where(
         RecordingRow.session_id == session_id,
-        RecordingRow.drum_id == drum_id,
+        whose,
         RecordingRow.purpose == "take",
         RecordingRow.deleted_at.is_(None),
         RecordingRow.state != "cancelled",

@@ -23,6 +23,7 @@ class SetupInfo:
     origin: str
     document: dict[str, Any]
     note: str
+    picture_id: int | None
     created_at: datetime
 
 
@@ -44,7 +45,7 @@ class MeasurementInfo:
 def _setup(row: SetupRow) -> SetupInfo:
     return SetupInfo(
         row.id, row.drum_id, row.session_id, row.parent_id, row.origin, dict(row.document),
-        row.note, row.created_at,
+        row.note, row.picture_id, row.created_at,
     )  # fmt: skip
 
 
@@ -115,6 +116,12 @@ def latest(db: Session, drum_id: int) -> SetupInfo | None:
 def set_note(db: Session, setup_id: int, note: str) -> None:
     """Keep what was said of a drum as it is set up now."""
     db.get_one(SetupRow, setup_id).note = note
+
+
+def set_picture(db: Session, setup_id: int, picture_id: int | None) -> None:
+    """Keep a picture of a drum as it is set up, or none."""
+    db.get_one(SetupRow, setup_id).picture_id = picture_id
+    db.flush()
 
 
 def measure(

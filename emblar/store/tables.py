@@ -78,7 +78,7 @@ class SessionRow(Timed, Base):
 
 
 class AudioRow(Timed, Base):
-    """The bytes of a sound file, once per content."""
+    """The bytes of a sound file or of a picture, once per content."""
 
     __tablename__ = "audio"
 
@@ -120,6 +120,7 @@ class RecordingRow(Timed, Base):
     purpose: Mapped[str] = mapped_column(server_default="record")
     drum_id: Mapped[int | None] = mapped_column(ForeignKey("drum.id"))
     setup_id: Mapped[int | None] = mapped_column(ForeignKey("setup.id"))
+    pad_id: Mapped[int | None] = mapped_column(ForeignKey("pad.id"))
     main_id: Mapped[int | None] = mapped_column(ForeignKey("recording.id"))
     voice: Mapped[str | None]
     regions: Mapped[list[dict[str, Any]]] = mapped_column(JSONB, server_default="[]")
@@ -269,6 +270,21 @@ class SetupRow(Timed, Base):
     origin: Mapped[str]
     document: Mapped[dict[str, Any]] = mapped_column(JSONB)
     note: Mapped[str] = mapped_column(server_default="")
+    picture_id: Mapped[int | None] = mapped_column(ForeignKey("audio.id"))
+    deleted_at: Mapped[datetime | None] = mapped_column(Timestamp)
+
+
+class PadRow(Timed, Base):
+    """What is struck beside the planned drums: a cymbal, a stack, a drum with something laid on."""
+
+    __tablename__ = "pad"
+    __table_args__ = (Index("ix_pad_session_id", "session_id"),)
+
+    id: Mapped[int] = mapped_column(primary_key=True)
+    session_id: Mapped[int] = mapped_column(ForeignKey("session.id"))
+    name: Mapped[str]
+    made_of: Mapped[str] = mapped_column(server_default="")
+    part: Mapped[str | None]
     deleted_at: Mapped[datetime | None] = mapped_column(Timestamp)
 
 

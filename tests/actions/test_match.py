@@ -193,3 +193,18 @@ def test_a_room_is_heard_on_the_take_alone(planned: int) -> None:
     assert np.corrcoef(one, other)[0, 1] < 0.99, "the take is not"
     with pytest.raises(InputError, match="is no room"):
         pair_sounds(HERE, planned, tom.id, None, "cave")
+
+
+def test_a_change_that_did_little_here_is_expected_to_do_little_again(planned: int) -> None:
+    drum = drum_of(planned, "tom")
+    taken(planned, drum, a_take(planned, drum, off_cents=-120.0))
+    first = match.match(HERE, planned, drum.id)
+    turn = first.moves[0]
+    assert (turn.kind, turn.tried) == ("turn", 0)
+    match.make_move(HERE, planned, drum.id, turn.kind, turn.what)
+    # The key was turned, and the drum sounds as before.
+    taken(planned, drum, a_take(planned, drum, off_cents=-120.0))
+    again = next(m for m in match.match(HERE, planned, drum.id).moves if m.kind == "turn")
+    assert again.tried == 1
+    per_turn = [m.effect["pitch"] / float(m.what.split()[1]) for m in (turn, again)]
+    assert 0.0 < per_turn[1] < 0.5 * per_turn[0]

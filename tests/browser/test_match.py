@@ -12,7 +12,7 @@ from tests.actions.test_match import a_take, drum_of
 
 def bring(page: Page, name: str, data: bytes) -> None:
     file = {"name": f"{name}.wav", "mimeType": "audio/wav", "buffer": data}
-    page.locator("input[type=file]").set_input_files(file)
+    page.locator("input[type=file][accept^=audio]").first.set_input_files(file)
 
 
 @pytest.mark.usefixtures("worker")

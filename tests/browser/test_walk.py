@@ -5,15 +5,12 @@ from pathlib import Path
 from typing import Any
 
 import pytest
-from axe_playwright_python.sync_playwright import Axe
 from playwright.sync_api import Page, Route, expect
 
-from emblar.actions import bench, kit, listen, match, plan, practice
-from emblar.actions.listen import run_analysis
+from emblar.actions import kit, listen, plan
 from emblar.actions.scope import HERE
 from emblar.actions.sessions import Brief, start_session
 from emblar.core.planning.plan_drum import DrumPlan
-from tests.actions.test_match import a_take, drum_of
 from tests.drums import OWNED_TOM
 from tests.recordings import bad_recordings, encoded, short_groove
 
@@ -365,43 +362,6 @@ def test_a_sheet_downloads(page: Page, planned: int) -> None:
     with page.expect_download() as waiting:
         page.get_by_role("link", name="CSV").click()
     assert waiting.value.suggested_filename == "low-ferry-sheet.csv"
-
-
-SCREENS = (
-    "brief",
-    "listen?sel=tom-1",
-    "kit",
-    "plan?sel=tom-1",
-    "bench?sel=d1",
-    "match?sel=d1",
-    "sheet",
-)
-
-
-@pytest.mark.parametrize(("scheme", "width"), [("light", 1280), ("dark", 1280), ("light", 390)])
-def test_no_screen_has_an_accessibility_fault(
-    page: Page, planned: int, scheme: str, width: int
-) -> None:
-    page.emulate_media(color_scheme=scheme)  # type: ignore[arg-type]
-    page.set_viewport_size({"width": width, "height": 800})
-    faults = []
-    tom = drum_of(planned, "tom")
-    goal = bench.bench(HERE, planned, tom.id).heads["batter"].goal_hz
-    bench.type_readings(HERE, planned, tom.id, "batter", [0.95 * goal] * tom.owned.rods)
-    run_analysis(match.bring_take(HERE, planned, tom.id, "t.wav", a_take(planned, tom)).id)
-    drum = practice.begin_drum(HERE, "first-round")
-    places = ["/", "/shelf", "/patterns", "/log", f"/log/drums/{tom.drum_id}", "/practice",
-              f"/practice/drums/{drum}", "/practice/ear/higher", "/setlist"]  # fmt: skip
-    around = ["bench/hum", f"bench/{tom.id}/sweep", "plan/rescue?budget=60", f"plan/sung/{tom.id}",
-              "share", "evening"]  # fmt: skip
-    for path in [*places, *(f"/sessions/{planned}/{s}" for s in (*SCREENS, *around))]:
-        page.goto(path)
-        wide = page.evaluate("document.documentElement.scrollWidth")
-        faults += [(path, "wider than the screen", [str(wide)])] if wide > width else []
-        for fault in Axe().run(page).response["violations"]:
-            places = [node["html"][:120] for node in fault["nodes"][:3]]
-            faults.append((path, fault["id"], places))
-    assert faults == []
 
 
 def test_a_stroke_moved_to_another_lane_changes_the_card(page: Page, planned: int) -> None:

@@ -54,6 +54,13 @@ def test_moves_are_ranked_for_a_drum_and_a_record(
     found = json.loads(run("moves", file, analysis))
     assert found["moves"][0]["kind"] == "turn"
     assert found["moves"][0]["effect"]["pitch"] > 1.0
+    turn = found["moves"][0]
+    seen = {"pitch": {"steps": 0.5 * turn["effect"]["pitch"], "sd_steps": 0.2}}
+    asked["tried"] = [{"kind": "turn", "effect": turn["effect"], "seen": seen}]
+    file.write_text(json.dumps(asked), encoding="utf-8")
+    again = next(m for m in json.loads(run("moves", file, analysis))["moves"]
+                 if m["what"].split()[0] == turn["what"].split()[0])  # fmt: skip
+    assert (turn["tried"], again["tried"]) == (0, 1)
 
 
 def test_a_voice_that_is_not_there_is_named(sounds: tuple[Path, Path]) -> None:

@@ -102,10 +102,8 @@ def test_ctrl_c_stops_everything_and_a_kill_loses_nothing_saved(home: Path) -> N
     first.process.communicate()
     assert all(gone(pid) for pid in [server, *children]), "nothing outlives a kill"
 
-    began = time.monotonic()
     second = Served(home)
     second.wait_up()
-    assert time.monotonic() - began < 20.0
     assert "Before the kill" in listing(second)
     server = second.postmaster()
     os.kill(server, signal.SIGKILL)

@@ -63,7 +63,7 @@ FORM = {
     "job": "inspect",
     "setup": "1",
 }
-FILES = ("recipes", "recording", "tap", "clip", "stroke", "/take", "/wires")  # fmt: skip
+FILES = ("recipes", "recording", "tap", "clip", "stroke", "/take", "/wires", "/picture")
 
 
 def app_routes(app: FastAPI) -> Iterator[tuple[str, str]]:

@@ -4,6 +4,7 @@ Conventions
 -----------
 A move's effect is the model's card after it less the model's card before it, in steps, put on the
 measured take: the model is trusted for what a change does, the microphone for where the drum is.
+What earlier changes of its kind did on this drum scales it (``learned``).
 What nobody hears counts for nothing (``differences.score``).
 """
 
@@ -30,6 +31,7 @@ from emblar.core.catalogue import (
 )
 from emblar.core.errors import EmblarError
 from emblar.core.matching.differences import Comparison, score
+from emblar.core.matching.learned import Share
 from emblar.core.naming import lower_first
 from emblar.core.planning.kit import OwnedDrum, model, wearing
 from emblar.core.planning.predicted import predicted_card
@@ -41,8 +43,9 @@ FORCES = (0.7, 0.85, 1.2, 1.4)
 TURNS = (0.125, 0.25, 0.5, 1.0)
 FOLLOW_STEPS, LEAST_GAIN, MISSING_COSTS = 0.3, 0.15, 0.5
 TUNE_FIRST_STEPS = 1.5
-MODEL_SHARE_SD = 0.35
-"""How far what a change does lies from what the model says, over it (assumption)."""
+AS_MODELLED = Share()
+LEARNED_AS: dict[str, str] = {"undamp": "damper"}
+"""Changes that are learned of together with another kind."""
 
 
 @dataclass(frozen=True, slots=True)
@@ -101,6 +104,8 @@ class Move:
     minutes: float
     buys: bool
     back: str
+    tried: int = 0
+    """How many earlier changes of its kind on this drum its effect is scaled by."""
 
     @property
     def worth(self) -> float:
@@ -142,6 +147,7 @@ def next_moves(
     *,
     heads: bool = True,
     have: frozenset[str] | None = None,
+    learned: Mapping[str, Share] | None = None,
 ) -> list[Move]:
     """Return the changes that bring a take nearer to the record, the best first.
 
@@ -155,31 +161,44 @@ def next_moves(
         Whether other heads are tried, too: they take longest to try.
     have
         Ids of dampers, strikers and heads at hand; all of the catalogue if left out.
+    learned
+        What earlier changes did over what the model says, by kind (``learned.learned_shares``).
     """
     apart = {name: d.steps for name, d in found.told.items()}
-    before = score(apart)
     moves = []
     for kind, what, after in _changes(setup, heads=heads):
-        try:
-            effect = effect_of(setup, after)
-        except EmblarError:
-            continue
-        moved = {name: s + effect.get(name, 0.0) for name, s in apart.items()}
-        gain = before - score(moved)
-        doubt = MODEL_SHARE_SD * score({n: e for n, e in effect.items() if n in apart})
-        # What may as well do harm is no advice.
-        if gain < max(LEAST_GAIN, doubt):
-            continue
-        row = _rows()[kind]
-        moves.append(
-            Move(
-                kind, what, after, {n: e for n, e in effect.items() if abs(e) >= FOLLOW_STEPS},
-                gain, doubt, float(row["minutes"]),
-                have is not None and kind in ("damper", "strike", "head") and what not in have,
-                str(row["back"]),
-            )
-        )  # fmt: skip
+        missing = have is not None and kind in ("damper", "strike", "head") and what not in have
+        share = (learned or {}).get(LEARNED_AS.get(kind, kind), AS_MODELLED)
+        move = _move(kind, what, setup, after, apart, share)
+        if move is not None:
+            moves.append(replace(move, buys=missing))
     return _ordered(moves, apart.get("pitch", 0.0))
+
+
+def _move(
+    kind: Kind,
+    what: str,
+    before: DrumSetup,
+    after: DrumSetup,
+    apart: Mapping[str, float],
+    share: Share,
+) -> Move | None:
+    """Return what a change brings, or None if it may as well do harm: that is no advice."""
+    try:
+        said = effect_of(before, after)
+    except EmblarError:
+        return None
+    effect = {name: share.mean * e for name, e in said.items()}
+    gain = score(apart) - score({name: s + effect.get(name, 0.0) for name, s in apart.items()})
+    doubt = share.sd * score({name: e for name, e in said.items() if name in apart})
+    if gain < max(LEAST_GAIN, doubt):
+        return None
+    row = _rows()[kind]
+    told = {name: e for name, e in effect.items() if abs(e) >= FOLLOW_STEPS}
+    return Move(
+        kind, what, after, told, gain, doubt, float(row["minutes"]), buys=False,
+        back=str(row["back"]), tried=share.trials,
+    )  # fmt: skip
 
 
 def _ordered(moves: Sequence[Move], off: float) -> list[Move]:

@@ -1,11 +1,12 @@
 """What Match shows: record, plan and take on the same rulers, the next move, the journey."""
 
-from collections.abc import Sequence
+from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
 
 from markupsafe import Markup
 
-from emblar.actions.match import FAR_STEPS, Match, Take
+from emblar.actions.match import FAR_STEPS, Match
+from emblar.actions.takes import Take
 from emblar.core.acoustics.drum import Kind
 from emblar.core.acoustics.limits import head_name
 from emblar.core.catalogue import (
@@ -20,8 +21,10 @@ from emblar.core.matching.differences import Comparison, Difference
 from emblar.core.matching.moves import Move
 from emblar.core.matching.room import rooms
 from emblar.core.matching.way_back import RodTurn, WayBack
-from emblar.core.naming import lower_first
+from emblar.core.naming import counted, lower_first
+from emblar.core.planning.target import Target
 from emblar.core.quantities.registry import steps
+from emblar.formats.drum import QuantityFile
 from emblar.formats.turn_words import turn_words
 from emblar.web.drawing.match_rulers import MatchRow, match_rulers
 from emblar.web.drawing.small_decay import small_decay
@@ -58,6 +61,9 @@ class JourneyCard:
     play: str
     shown: bool
     here: bool
+    photo: str
+    """Address of the setup's picture, or nothing."""
+    note: str
 
 
 @dataclass(frozen=True, slots=True)
@@ -95,22 +101,40 @@ class MatchPage:
     stop: str
     leave_alone: tuple[str, ...]
     soft_loud: str
+    at_tempo: str
     journey: tuple[JourneyCard, ...]
     changes: tuple[ChangeGroup, ...]
     """What somebody may have changed of their own, by what it is."""
     rooms: tuple[Option, ...]
     """Rooms the take can be heard in."""
+    against: tuple[Option, ...]
+    """What the take can be heard against: the record, every other take."""
+    first: str
+    """What it is heard against now."""
+    second: str
     base: str
     take_id: int | None
 
 
-def match_page(found: Match, around: Frame, room: str = "") -> MatchPage:
-    """Return the Match screen of a drum, the take heard in a room if one is asked for."""
+def match_page(
+    found: Match, around: Frame, room: str = "", against: int | None = None
+) -> MatchPage:
+    """Return the Match screen of a drum.
+
+    Parameters
+    ----------
+    room, against
+        A room to hear the take in, and another take to hear it against instead of the record.
+    """
     owned, shown = found.bench.drum.owned, found.shown
     base = f"/sessions/{around.session.id}/match/{found.bench.drum.id}"
     apart = shown.found if shown else None
+    others = [t for t in found.takes if t.found is not None and t is not shown]
+    other = next((t for t in others if t.info.id == against), None)
     at = f"?take={shown.info.id}" if shown else ""
+    at += f"&against={other.info.id}" if other else ""
     ours = f"{at}&room={room}" if room else at
+    at = ours if other else at
     return MatchPage(
         title=match_title(owned.name, apart),
         subtitle=_subtitle(shown),
@@ -127,12 +151,19 @@ def match_page(found: Match, around: Frame, room: str = "") -> MatchPage:
         stop=_stop(found, apart),
         leave_alone=_leave_alone(found, apart),
         soft_loud=_soft_loud(shown),
+        at_tempo=_at_tempo(found, shown),
         journey=_journey(found, base, around),
         changes=_changes(found),
         rooms=(
             Option("", "as recorded", not room),
             *(Option(name, row.name, name == room) for name, row in rooms().items()),
         ),
+        against=(
+            Option("", "the record", other is None),
+            *(Option(str(t.info.id), f"take {t.number}", t is other) for t in others),
+        ),
+        first=f"take {other.number}" if other else "record",
+        second=f"take {shown.number}" if other and shown else "take",
         base=base,
         take_id=shown.info.id if shown else None,
     )
@@ -209,25 +240,31 @@ def _listed(names: Sequence[str]) -> str:
 
 def rulers_of(found: Match, shown: Take) -> Markup:
     """Draw record, plan and a take on one ruler a quantity."""
+    return ruler_drawing(found.record, shown, found.bench.plan.card)
+
+
+def ruler_drawing(
+    record: Target, shown: Take, planned: Mapping[str, QuantityFile] | None = None
+) -> Markup:
+    """Draw record and take, and a plan if there is one, on one ruler a quantity."""
     rows = []
-    plan = found.bench.plan
     apart = shown.found or Comparison({}, {})
     for name, step in steps().items():
         if name not in apart.told and name not in apart.untold:
             continue
-        record = found.record.values.get(name)
+        own = record.values.get(name)
         take = shown.target.values.get(name) if shown.target else None
         d = apart.told.get(name)
-        planned = plan.card.get(name)
+        plan = (planned or {}).get(name)
         plan_steps = None
-        if record is not None and planned is not None and d is not None:
-            low = min(record.value, planned.value)
+        if own is not None and plan is not None and d is not None:
+            low = min(own.value, plan.value)
             if step.kind == "difference" or low > 0.0:
-                plan_steps = step.apart(planned.value, record.value)
+                plan_steps = step.apart(plan.value, own.value)
         rows.append(
             MatchRow(
                 name,
-                number(record.value, record.unit) if record else "",
+                number(own.value, own.unit) if own else "",
                 number(take.value, take.unit) if take else "",
                 d.steps if d else None, d.sd_steps if d else 0.0, plan_steps,
                 d.heard if d else False, apart.untold.get(name, ""),
@@ -245,7 +282,12 @@ def _move_row(move: Move, kind: Kind) -> MoveRow:
     time = f"{move.minutes:g} min, back: {move.back}" if move.minutes else f"Back: {move.back}"
     buys = " Not on the shelf." if move.buys else ""
     gain = f"{move.gain:.1f} ± {move.gain_sd:.1f} steps nearer in all"
-    text = f"{gain}. By the model, in steps: {effects}. {time}.{buys}"
+    by = (
+        f"By the model and {counted(move.tried, 'change')} like it here"
+        if move.tried
+        else ("By the model")
+    )
+    text = f"{gain}. {by}, in steps: {effects}. {time}.{buys}"
     title = _move_title(move, kind)
     return MoveRow(move.kind, move.what, title, text, move.kind not in ("head", "port"))
 
@@ -331,6 +373,22 @@ def _soft_loud(shown: Take | None) -> str:
     return f"From soft to loud it changes: {', '.join(off)}."
 
 
+def _at_tempo(found: Match, shown: Take | None) -> str:
+    """Return whether every note ends before the next at the session's fastest figure."""
+    length = shown.target.values.get("length") if shown and shown.target else None
+    gap = found.gap_s
+    if gap is None or length is None:
+        return ""
+    if abs(length.value - gap) <= length.sd:
+        return f"Fastest notes are {gap:.2f} s apart: this ends just about then."
+    if length.value < gap:
+        return f"Fastest notes are {gap:.2f} s apart: each ends before the next."
+    return (
+        f"Fastest notes are {gap:.2f} s apart, and it takes {length.value:.2f} s to fall by 20 dB: "
+        "the notes run together."
+    )
+
+
 def _journey(found: Match, base: str, around: Frame) -> tuple[JourneyCard, ...]:
     cards = []
     before = None
@@ -349,6 +407,8 @@ def _journey(found: Match, base: str, around: Frame) -> tuple[JourneyCard, ...]:
                 f"{base}/pair/take.wav?take={take.info.id}",
                 found.shown is not None and take.info.id == found.shown.info.id,
                 take.info.setup_id == found.bench.setup.id,
+                f"{base}/setups/{take.info.setup_id}/picture.jpg" if take.picture else "",
+                take.note,
             )
         )  # fmt: skip
         before = take
@@ -372,7 +432,7 @@ def _changed(before: Take | None, take: Take) -> str:
         rows.append(lower_first(wire_settings()[now.wires].name))
     if now.batter.construction != was.batter.construction:
         rows.append(f"new batter, {lower_first(construction(now.batter.construction).name)}")
-    if before.info.setup_id != take.info.setup_id and not rows:
+    if before.info.setup_id != take.info.setup_id and (now.turned or not rows):
         rows.append("turned")
     if not rows and take.info.filename != before.info.filename:
         # Another microphone of the same setup, mostly.

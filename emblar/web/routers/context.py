@@ -7,6 +7,7 @@ from fastapi.responses import RedirectResponse
 from emblar.actions.kit import Given, changes_since
 from emblar.actions.scope import Scope
 from emblar.actions.workspace import Workspace, workspace
+from emblar.core.naming import spoken
 from emblar.settings import now
 from emblar.web.pages.frame import Frame, frame
 from emblar.web.routers.fields import parts_from_text
@@ -42,7 +43,7 @@ def given_line(scope: Scope, session_id: int, was: str) -> GivenLine | None:
 
 
 def _given(row: Given) -> str:
-    now, before = (part.replace("-", " ") if part else "nothing" for part in (row.now, row.before))
+    now, before = (spoken(part) if part else "nothing" for part in (row.now, row.before))
     found = f", though it has {' and '.join(row.findings)}" if row.findings and row.now else ""
     return f"{row.name} now plays {now} (before: {before}){found}"
 

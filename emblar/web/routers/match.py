@@ -29,6 +29,7 @@ def show(
     way: AskedId = None,
     gone: AskedId = None,
     room: Text = "",
+    against: AskedId = None,
 ) -> Response:
     """Show a drum against the record."""
     _, around = load(scope, session_id, "match", sel)
@@ -39,7 +40,7 @@ def show(
     else:
         try:
             found = actions.match(scope, session_id, around.drum.id, take)
-            page = match_page(found, around, room if room in rooms() else "")
+            page = match_page(found, around, room if room in rooms() else "", against)
         except InputError as error:
             problem = str(error)
         if page is not None and way is not None:
@@ -67,19 +68,21 @@ def bring(
 
 @router.get("/{slot_id}/pair/{which}.wav")
 def pair(
-    scope: Here, session_id: Id, slot_id: Id, which: Which, take: AskedId = None, room: Text = ""
-) -> Response:
+    scope: Here, session_id: Id, slot_id: Id, which: Which, take: AskedId = None, room: Text = "",
+    against: AskedId = None,
+) -> Response:  # fmt: skip
     """Return record or take, cut alike, starting together, equally loud."""
-    sounds = pair_sounds(scope, session_id, slot_id, take, room)
+    sounds = pair_sounds(scope, session_id, slot_id, take, room, against)
     return Response(sounds[0 if which == "record" else 1], media_type=WAV)
 
 
 @router.get("/{slot_id}/song/{which}.wav")
 def song(
-    scope: Here, session_id: Id, slot_id: Id, which: Which, take: AskedId = None, room: Text = ""
-) -> Response:
+    scope: Here, session_id: Id, slot_id: Id, which: Which, take: AskedId = None, room: Text = "",
+    against: AskedId = None,
+) -> Response:  # fmt: skip
     """Return a piece of the song as it is, or with our strokes in it."""
-    sounds = song_sounds(scope, session_id, slot_id, take, room)
+    sounds = song_sounds(scope, session_id, slot_id, take, room, against)
     return Response(sounds[0 if which == "record" else 1], media_type=WAV)
 
 

@@ -37,7 +37,8 @@ const stopPair = () => {
 const show = () => {
   const label = pair.button.querySelector("[data-pair-says]");
   pair.button.dataset.usual ??= label.textContent;
-  label.textContent = pair.at === 0 ? "Playing record" : "Playing take";
+  const { first = "record", second = "take" } = pair.button.dataset;
+  label.textContent = `Playing ${pair.at === 0 ? first : second}`;
   document.documentElement.dataset.playing = pair.at === 0 ? "record" : "take";
 };
 

@@ -1,0 +1,73 @@
+"""The journey of a drum: a note and a picture to each of its setups."""
+
+from sqlalchemy.orm import Session
+
+from emblar.actions.scope import Scope, in_session
+from emblar.core.errors import InputError, NotFoundError
+from emblar.formats.picture import MEDIA_TYPE, kept_picture
+from emblar.store import audio as files
+from emblar.store import kit as kit_store
+from emblar.store import setups as store
+from emblar.store.setups import SetupInfo
+
+LONGEST_NOTE = 500
+
+
+def _setup(db: Session, session_id: int, slot_id: int, setup_id: int) -> SetupInfo:
+    drum = kit_store.get(db, session_id, slot_id)
+    found = next((s for s in store.listing(db, drum.drum_id) if s.id == setup_id), None)
+    if found is None:
+        raise NotFoundError("That setup is not here any more.")
+    return found
+
+
+def keep_note(scope: Scope, session_id: int, slot_id: int, setup_id: int, note: str) -> None:
+    """Keep what is said of one setup of a drum.
+
+    Raises
+    ------
+    InputError
+        It is too long.
+    """
+    text = note.strip()
+    if len(text) > LONGEST_NOTE:
+        raise InputError(f"Up to {LONGEST_NOTE} letters; these are {len(text)}.", field="note")
+    with in_session(scope, session_id) as db:
+        store.set_note(db, _setup(db, session_id, slot_id, setup_id).id, text)
+
+
+def keep_picture(scope: Scope, session_id: int, slot_id: int, setup_id: int, data: bytes) -> None:
+    """Keep a picture of one setup of a drum, in the place of one that was there.
+
+    Raises
+    ------
+    InputError
+        It cannot be read or is too large; nothing was kept.
+    """
+    with in_session(scope, session_id) as db:
+        _setup(db, session_id, slot_id, setup_id)
+    kept = kept_picture(data)
+    with in_session(scope, session_id) as db:
+        setup = _setup(db, session_id, slot_id, setup_id)
+        store.set_picture(db, setup.id, files.keep(db, kept, MEDIA_TYPE))
+
+
+def take_picture_away(scope: Scope, session_id: int, slot_id: int, setup_id: int) -> None:
+    """Remove the picture of a setup."""
+    with in_session(scope, session_id) as db:
+        store.set_picture(db, _setup(db, session_id, slot_id, setup_id).id, None)
+
+
+def picture(scope: Scope, session_id: int, slot_id: int, setup_id: int) -> bytes:
+    """Return the picture of a setup, a JPEG.
+
+    Raises
+    ------
+    NotFoundError
+        There is none.
+    """
+    with in_session(scope, session_id) as db:
+        found = _setup(db, session_id, slot_id, setup_id).picture_id
+        if found is None:
+            raise NotFoundError("There is no picture of that setup.")
+        return files.read(db, found, 0, files.info(db, found).size_bytes)

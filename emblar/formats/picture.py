@@ -1,0 +1,48 @@
+"""Pictures as they are kept: upright, small, and without what the camera wrote about where."""
+
+import io
+import warnings
+
+from PIL import Image, ImageOps, UnidentifiedImageError
+
+from emblar.core.errors import InputError
+
+FORMATS = ("JPEG", "PNG", "WEBP")
+MEDIA_TYPE = "image/jpeg"
+LARGEST_BYTES, MOST_PIXELS, LONGEST_SIDE, QUALITY = 20 * 2**20, 60_000_000, 1280, 82
+TOO_LARGE = "That picture is too large. Up to 60 million pixels."
+NOT_READ = "That is no picture that can be read. Bring a JPEG, PNG or WebP."
+
+
+def kept_picture(data: bytes) -> bytes:
+    """Return a picture as JPEG, its longer side at most ``LONGEST_SIDE`` pixels.
+
+    Parameters
+    ----------
+    data
+        A JPEG, PNG or WebP.
+
+    Raises
+    ------
+    InputError
+        It is none of these, damaged, or too large.
+    """
+    if len(data) > LARGEST_BYTES:
+        raise InputError(f"Up to {LARGEST_BYTES // 2**20} MB a picture.", field="picture")
+    try:
+        with warnings.catch_warnings():
+            # A picture that unpacks to far more than its size is refused below, with words.
+            warnings.simplefilter("ignore", Image.DecompressionBombWarning)
+            with Image.open(io.BytesIO(data), formats=FORMATS) as found:
+                if found.width * found.height > MOST_PIXELS:
+                    raise InputError(TOO_LARGE, field="picture")
+                found.draft("RGB", (LONGEST_SIDE, LONGEST_SIDE))
+                upright = ImageOps.exif_transpose(found).convert("RGB")
+    except Image.DecompressionBombError as error:
+        raise InputError(TOO_LARGE, field="picture") from error
+    except (UnidentifiedImageError, OSError, ValueError, SyntaxError) as error:
+        raise InputError(NOT_READ, field="picture") from error
+    upright.thumbnail((LONGEST_SIDE, LONGEST_SIDE))
+    out = io.BytesIO()
+    upright.save(out, "JPEG", quality=QUALITY, optimize=True)
+    return out.getvalue()

@@ -1,0 +1,74 @@
+"""``emblar journey``, ``pads`` and ``round``."""
+
+import json
+from pathlib import Path
+from typing import Any
+
+import pytest
+from typer.testing import CliRunner
+
+from emblar.actions.kit import kit
+from emblar.actions.scope import HERE
+from emblar.cli.main import app
+from emblar.core.analysis.audio import ANALYSIS_RATE_HZ
+from emblar.core.errors import InputError
+from emblar.settings import settings
+from emblar.sound.encode import wav_bytes
+from tests.actions.test_match import a_take, taken
+from tests.actions.test_pads import crash, photo
+from tests.core.matching.test_round import DRUMS, played
+
+
+@pytest.fixture
+def told(monkeypatch: pytest.MonkeyPatch, tmp_path: Path) -> Any:
+    monkeypatch.setenv("EMBLAR_HOME", str(tmp_path))
+    settings.cache_clear()
+
+    def run(*arguments: object) -> Any:
+        done = CliRunner().invoke(app, [str(a) for a in arguments])
+        if done.exception is not None and not isinstance(done.exception, SystemExit):
+            raise done.exception
+        return json.loads(done.stdout)
+
+    return run
+
+
+def test_a_note_and_a_picture_are_kept_with_a_take(planned: int, told: Any, tmp_path: Path) -> None:
+    drum = kit(HERE, planned)[0]
+    taken(planned, drum, a_take(planned, drum))
+    file = tmp_path / "drum.jpg"
+    file.write_bytes(photo())
+    found = told("journey", planned, 1, "--take", 1, "--note", "warm", "--picture", file)
+    assert found["schema"] == "emblar.journey/1"
+    (row,) = found["takes"]
+    assert (row["note"], row["picture"], row["number"]) == ("warm", True, 1)
+    assert row["steps_off"] >= 0.0
+    with pytest.raises(InputError, match="1 to 1"):
+        told("journey", planned, 1, "--take", 2, "--note", "x")
+    with pytest.raises(InputError, match="3 drums"):
+        told("journey", planned, 4)
+
+
+def test_pads_are_added_taken_and_removed(planned: int, told: Any, tmp_path: Path) -> None:
+    (pad,) = told("pads", planned, "--add", "Stack", "--part", "hat")["pads"]
+    assert (pad["name"], pad["part"], pad["takes"], pad["newest"]) == ("Stack", "hat", 0, None)
+    sound = tmp_path / "crash.wav"
+    sound.write_bytes(crash())
+    (pad,) = told("pads", planned, "--pad", pad["id"], "--take", sound)["pads"]
+    assert pad["takes"] == 1
+    assert told("pads", planned, "--pad", pad["id"], "--remove")["pads"] == []
+    with pytest.raises(InputError, match="which pad"):
+        told("pads", planned, "--remove")
+
+
+def test_a_round_names_the_drum_that_stands_out(told: Any, tmp_path: Path) -> None:
+    sound = tmp_path / "round.wav"
+    sound.write_bytes(wav_bytes(played([0.0, -8.0, 0.0]), ANALYSIS_RATE_HZ))
+    names = [word for name in DRUMS for word in ("--drum", name, "--tom", name)]
+    found = told("round", sound, *names)
+    assert found["schema"] == "emblar.round/1"
+    assert [row["heard"] for row in found["drums"]] == [False, True, False]
+    with pytest.raises(InputError, match="not among"):
+        told("round", sound, "--drum", "a", "--drum", "b", "--tom", "c")
+    with pytest.raises(InputError, match="two drums"):
+        told("round", sound, "--drum", "a")
