@@ -1,6 +1,7 @@
 """Match by ear: record and take as a fair pair, and our strokes in the record's song."""
 
 from collections.abc import Sequence
+from dataclasses import dataclass
 from functools import lru_cache
 
 import numpy as np
@@ -14,8 +15,9 @@ from emblar.core.analysis.audio import ANALYSIS_RATE_HZ, one_channel
 from emblar.core.errors import InputError, NotFoundError
 from emblar.core.matching.fair_pair import LEAD_S, cut_strokes, fair_pair
 from emblar.core.matching.in_context import over_rest, struck_again
+from emblar.core.matching.overlay import Curve, band_levels
 from emblar.core.matching.room import in_a_room
-from emblar.formats.analysis import HitFile
+from emblar.formats.analysis import HitFile, VoiceFile
 from emblar.sound.decode import decode_piece
 from emblar.sound.encode import wav_bytes
 from emblar.store import audio as audio_store
@@ -56,6 +58,44 @@ def pair_sounds(
     else:
         other = [_roomed(stroke, room) for stroke in take_strokes(one_take(found, against))]
     return fair_wavs(other, take)
+
+
+@dataclass(frozen=True, slots=True)
+class Spectra:
+    """What strokes of record and take are made of, both alike in loudness."""
+
+    record: Curve
+    take: Curve
+
+
+@dataclass(frozen=True, slots=True)
+class Laid:
+    """Cards and spectra of record and take."""
+
+    record: VoiceFile | None
+    take: VoiceFile | None
+    spectra: Spectra
+
+
+def laid_over(scope: Scope, session_id: int, slot_id: int, take_id: int | None = None) -> Laid:
+    """Return record and take of a drum to lay over one another.
+
+    Raises
+    ------
+    InputError
+        There is no measured take, or no clean stroke on one side.
+    """
+    found = match(scope, session_id, slot_id, take_id)
+    voice = found.bench.drum.voice
+    sides = (record_strokes(found.heard, voice), take_strokes(found.shown))
+    record, take = (band_levels(strokes, ANALYSIS_RATE_HZ, LEAD_S) for strokes in sides)
+    shown = found.shown
+    own = shown.analysis.voices if shown and shown.analysis else []
+    return Laid(
+        found.heard.voice(voice or ""),
+        next((v for v in own if shown and v.voice == shown.voice), None),
+        Spectra(record, take),
+    )
 
 
 def fair_wavs(first: Sequence[Samples], second: Sequence[Samples]) -> tuple[bytes, bytes]:

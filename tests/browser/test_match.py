@@ -24,6 +24,8 @@ def test_a_take_is_compared_moved_and_brought_back(page: Page, planned: int) -> 
     expect(page.locator(".subtitle-line")).to_contain_text("Take 1 against the record")
     expect(page.get_by_role("heading", level=1)).to_contain_text("too low")
     root = page.locator("html")
+    for title in ("The note dies away", "Pitch after the stroke", "What it is made of"):
+        expect(page.get_by_role("group", name=title)).to_be_visible()
     page.keyboard.press("x")
     expect(root).to_have_attribute("data-playing", "record")
     page.keyboard.press("x")

@@ -5,10 +5,11 @@ from typing import Annotated, Literal
 from fastapi import APIRouter, File, Form, Request, Response, UploadFile
 
 from emblar.actions import match as actions
-from emblar.actions.match_sound import pair_sounds, song_sounds
+from emblar.actions.match_sound import laid_over, pair_sounds, song_sounds
 from emblar.core.errors import InputError
 from emblar.core.matching.room import rooms
 from emblar.web.pages.match import match_page, way_words
+from emblar.web.pages.overlay import overlays
 from emblar.web.routers.context import go, load
 from emblar.web.routers.fields import AskedId, Id, Text
 from emblar.web.routers.here import Here
@@ -50,6 +51,19 @@ def show(
         {"page": page, "frame": around, "problem": problem, "way": path, "way_id": way,
          "gone": gone},
     )  # fmt: skip
+
+
+@router.get("/{slot_id}/overlay")
+def overlay(
+    scope: Here, request: Request, session_id: Id, slot_id: Id, take: AskedId = None
+) -> Response:
+    """Show record and take laid over one another."""
+    try:
+        laid = laid_over(scope, session_id, slot_id, take)
+        told = {"drawings": overlays(laid.record, laid.take, laid.spectra), "problem": ""}
+    except InputError as error:
+        told = {"drawings": (), "problem": str(error)}
+    return render(request, "match/_overlay.html", told)
 
 
 def _back(session_id: int, slot_id: int, more: str = "") -> Response:
