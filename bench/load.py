@@ -1,4 +1,5 @@
-"""Fifty techs at work on a large database: ``python -m bench.load [--seconds N] [--techs N]``.
+"""Fifty techs at work on a large database: ``python -m bench.load [--seconds N] [--techs N]
+[--studios N] [--processes N]``.
 
 200 studios of 50 sessions each, some of 5,000 strokes; every tech opens one page every four
 seconds, while an analysis runs and while none does. Printed: the median and what nineteen of twenty
@@ -6,6 +7,7 @@ pages stay under, by page and in all, against the same of one tech alone, measur
 """
 
 import argparse
+import os
 import random
 import shutil
 import tempfile
@@ -172,7 +174,9 @@ def main() -> None:
     parser.add_argument("--seconds", type=float, default=60.0)
     parser.add_argument("--techs", type=int, default=50)
     parser.add_argument("--studios", type=int, default=STUDIOS)
+    parser.add_argument("--processes", type=int, default=os.cpu_count(), help="that answer")
     asked = parser.parse_args()
+    os.environ["EMBLAR_WEB_PROCESSES"] = str(asked.processes)
     home = Path(tempfile.mkdtemp(prefix="emblar-load-"))
     home.chmod(0o755)
     served = Served(home)

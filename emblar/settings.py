@@ -8,6 +8,9 @@ from pathlib import Path
 from pydantic import Field
 from pydantic_settings import BaseSettings, SettingsConfigDict
 
+COUNTS_FOLDER = "PROMETHEUS_MULTIPROC_DIR"
+"""Where several processes keep their counts; looked at when prometheus_client is imported."""
+
 
 class Settings(BaseSettings):
     """Everything that can be set from outside."""
@@ -52,6 +55,16 @@ class Settings(BaseSettings):
         default=None, description="The time it is taken to be, for pictures; empty: what it is"
     )
     port: int = Field(default=8000, description="Port the browser connects to")
+    web_processes: int = Field(
+        default=1,
+        ge=1,
+        le=32,
+        description="How many processes answer the browser; a studio of many techs takes as many "
+        "as the machine has cores",
+    )
+    mark_key: str = Field(
+        default="", description="Made by emblar serve where several processes answer"
+    )
 
     @property
     def own_address(self) -> bool:

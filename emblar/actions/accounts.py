@@ -259,7 +259,7 @@ def accept(token: str, name: str, password: str) -> AccountInfo:
         Name or password will not do; the invitation still holds.
     """
     with transaction() as db:
-        found = store.invited(db, _hash(token), now())
+        found = store.invited(db, _hash(token), now(), lock=True)
         if found is None:
             raise NotFoundError(NOT_INVITED)
         invitation_id, studio_id, role = found

@@ -21,6 +21,7 @@ from emblar.store import heads as head_store
 from emblar.store import kit as kit_store
 from emblar.store import plans as plan_store
 from emblar.store import setups as setup_store
+from emblar.store.database import writable
 from emblar.store.kit import KitDrum
 from emblar.store.setups import SetupInfo
 
@@ -309,13 +310,11 @@ def setup_of(db: Session, session_id: int, drum: KitDrum) -> SetupInfo:
         reso=SideFile(construction=owned.reso, lug_hz=unknown) if owned.reso else None,
         port_in=owned.port_in,
     )
-    return setup_store.add(
-        db,
-        drum.drum_id,
-        file.model_dump(by_alias=True, mode="json"),
-        origin="as found",
-        session_id=session_id,
-    )
+    document = file.model_dump(by_alias=True, mode="json")
+    with writable(db) as own:
+        return setup_store.add(
+            own, drum.drum_id, document, origin="as found", session_id=session_id
+        )
 
 
 def change_setup(

@@ -37,8 +37,7 @@ def kit_choices(scope: Scope, *, without: int | None = None) -> list[KitChoice]:
         The session that asks; its own kit is no choice.
     """
     with transaction() as db:
-        sessions = session_store.listing(db, scope.studio_id)
-        last = next((s for s in sessions if s.drums and s.id != without), None)
+        last = session_store.last_with_drums(db, scope.studio_id, without)
         choices = []
         if last is not None:
             names = tuple(d.owned.name for d in store.listing(db, last.id))

@@ -10,6 +10,7 @@ from functools import lru_cache
 from pathlib import PurePath
 
 import numpy as np
+from numpy.typing import NDArray
 from sqlalchemy.orm import Session
 
 from emblar.actions.scope import Scope, check_session, in_session
@@ -58,7 +59,7 @@ from emblar.store.recordings import RecordingInfo
 
 KINDS: tuple[SourceKind, ...] = ("auto", "mix", "drums", "hit")
 PROGRESS_EVERY_S = 0.3
-MOST_READ, BARS = 8, 240
+MOST_READ, BARS = 32, 240
 MOST_ATTEMPTS = 4
 UNEXPECTED = (
     "The analysis stopped at an error of ours; the log has the details. The recording is kept: "
@@ -71,7 +72,8 @@ STOPPED_TOO_OFTEN = (
 log = logging.getLogger("emblar.listen")
 
 
-_Drawn = tuple[str, int, datetime | None, int | None]
+Drawn = tuple[str, int, datetime | None, int | None]
+Peaks = NDArray[np.float64]
 
 
 class CancelledError(Exception):
@@ -80,7 +82,7 @@ class CancelledError(Exception):
 
 @dataclass(frozen=True, slots=True)
 class Heard:
-    """An analysed record: what was found, and the waveform's peaks (lowest, highest).
+    """An analysed record and what was found.
 
     Strokes are those of one file; the cards are of all its files and of what is said of it.
     """
@@ -88,11 +90,21 @@ class Heard:
     recording: RecordingInfo
     """The file whose strokes are shown."""
     analysis: AnalysisFile
-    peaks: tuple[list[float], list[float]]
+    drawn: Drawn
+    """What changes with the sound and its analysis, and with nothing else."""
     files: tuple[RecordingInfo, ...] = ()
     evidence: tuple[EvidenceInfo, ...] = ()
-    bars: tuple[float, ...] = ()
-    """The highest value of each of ``BARS`` pieces of the recording."""
+
+    @property
+    def peaks(self) -> tuple[Peaks, Peaks]:
+        """The waveform's lowest and highest values."""
+        low, high, _ = _peaks(self.drawn)
+        return low, high
+
+    @property
+    def bars(self) -> tuple[float, ...]:
+        """The highest value of each of ``BARS`` pieces of the recording."""
+        return _peaks(self.drawn)[2]
 
     def voice(self, name: str) -> VoiceFile | None:
         """Return one voice's card, or None."""
@@ -428,8 +440,7 @@ def heard(scope: Scope, session_id: int) -> Heard | None:
         cards = _pooled(recording, [(file, kept[file.id]) for file in files], said)
         shown = shown.model_copy(update={"voices": cards})
     drawn = settings().database_url, recording.id, recording.created_at, recording.analysis_version
-    low, high, bars = _peaks(drawn)
-    return Heard(recording, shown, (low, high), tuple(files), tuple(said), bars)
+    return Heard(recording, shown, drawn, tuple(files), tuple(said))
 
 
 def unreadable_of(scope: Scope, session_id: int) -> tuple[RecordingInfo, ...]:
@@ -464,11 +475,11 @@ def _kept(version: tuple[str, int, str]) -> AnalysisFile:
 
 
 @lru_cache(maxsize=MOST_READ)
-def _peaks(version: _Drawn) -> tuple[list[float], list[float], tuple[float, ...]]:
+def _peaks(version: Drawn) -> tuple[Peaks, Peaks, tuple[float, ...]]:
     """Read a waveform's peaks: they change with the sound and its analysis, not with strokes."""
     with transaction() as db:
         waveform = store.peaks(db, version[1])
-    low, high = waveform["low"], waveform["high"]
+    low, high = (np.array(waveform[side], np.float64) for side in ("low", "high"))
     pieces = np.array_split(np.maximum(np.abs(low), np.abs(high)), BARS)
     return low, high, tuple(float(piece.max(initial=0.0)) for piece in pieces)
 

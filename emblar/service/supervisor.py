@@ -4,7 +4,6 @@ import contextlib
 import fcntl
 import os
 import signal
-import subprocess
 import sys
 import threading
 import time
@@ -12,18 +11,15 @@ from collections.abc import Callable, Iterator
 from contextlib import contextmanager
 from pathlib import Path
 
-import uvicorn
-
 from emblar.core.errors import ServiceError
 from emblar.service.address import check_accounts, check_port
 from emblar.service.backup import Backups
-from emblar.service.certificate import certificate
-from emblar.service.children import dies_with_us, stop
+from emblar.service.children import Kept
 from emblar.service.doors import OpenDoors
 from emblar.service.postgres import LOG, START_S, OwnPostgres
+from emblar.service.web import serve_web
 from emblar.settings import settings
 
-RESTART_PAUSE_S = 1.0
 WATCH_S, MOST_RESTARTS, RESTARTS_WITHIN_S = 0.3, 6, 120.0
 
 
@@ -135,36 +131,6 @@ def database_at_hand() -> Iterator[None]:
         yield
 
 
-class Worker:
-    """The worker as a child process, started again should it die."""
-
-    def __init__(self) -> None:
-        self._leaving = threading.Event()
-        self._process: subprocess.Popen[bytes] | None = None
-        self._thread = threading.Thread(target=self._keep, name="worker-keeper", daemon=True)
-
-    def start(self) -> None:
-        """Start the worker and keep it running."""
-        self._thread.start()
-
-    def _keep(self) -> None:
-        while not self._leaving.is_set():
-            self._process = subprocess.Popen(
-                dies_with_us(signal.SIGTERM, [sys.executable, "-m", "emblar.jobs.worker"]),
-                start_new_session=True,
-            )
-            self._process.wait()
-            self._leaving.wait(RESTART_PAUSE_S)
-
-    def stop(self) -> None:
-        """Stop the worker, if it was started; a job it was at is taken up at the next start."""
-        self._leaving.set()
-        if self._process is not None:
-            stop(self._process, signal.SIGTERM, patience_s=1.0)
-        if self._thread.is_alive():
-            self._thread.join(5.0)
-
-
 def serve(*, demo: bool, year: bool = False, web_only: bool = False) -> None:
     """Serve until Ctrl-C: PostgreSQL, worker and web.
 
@@ -190,32 +156,17 @@ def serve(*, demo: bool, year: bool = False, web_only: bool = False) -> None:
             from emblar.service.year import ensure_year  # noqa: PLC0415
 
             ensure_year(print)
-        worker, doors, backups = Worker(), OpenDoors(), Backups(settings().home)
+        worker = Kept([sys.executable, "-m", "emblar.jobs.worker"])
+        doors, backups = OpenDoors(), Backups(settings().home)
         if not web_only:
             worker.start()
         doors.start()
         backups.start()
         try:
-            _serve_web(host, port)
+            serve_web(host, port)
         finally:
             backups.stop()
             doors.stop()
-            worker.stop()
+            # A job it was at is taken up at the next start.
+            worker.stop(signal.SIGTERM, patience_s=1.0)
     print("Emblar has stopped; everything is saved.")
-
-
-def _serve_web(host: str, port: int) -> None:
-    from emblar.web.app import create_app  # noqa: PLC0415
-
-    cert = key = None
-    if not settings().own_address:
-        # Passwords go over the network: they go in HTTPS.
-        from emblar.web.pages.share import reached_by  # noqa: PLC0415
-
-        cert, key = certificate(settings().home, [reached_by(host), "localhost"])
-    config = uvicorn.Config(
-        create_app(), host=host, port=port, log_level="warning", timeout_graceful_shutdown=3,
-        ssl_certfile=cert, ssl_keyfile=key,
-    )  # fmt: skip
-    print(f"Emblar is at http{'s' if cert else ''}://{host}:{port} (Ctrl-C stops it)", flush=True)
-    uvicorn.Server(config).run()

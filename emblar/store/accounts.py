@@ -174,14 +174,15 @@ def invite(db: Session, studio_id: int, token_sha256: str, role: str, until: dat
     )
 
 
-def invited(db: Session, token_sha256: str, at: datetime) -> tuple[int, int, str] | None:
-    """Return id, studio and role of an invitation that holds, locked until it is used."""
-    row = db.execute(
-        select(InvitationRow)
-        .where(InvitationRow.token_sha256 == token_sha256, InvitationRow.used_at.is_(None),
-               InvitationRow.expires_at > at)
-        .with_for_update()
-    ).scalar_one_or_none()  # fmt: skip
+def invited(
+    db: Session, token_sha256: str, at: datetime, *, lock: bool = False
+) -> tuple[int, int, str] | None:
+    """Return id, studio and role of an invitation that holds; ``lock`` it until it is used."""
+    query = select(InvitationRow).where(
+        InvitationRow.token_sha256 == token_sha256, InvitationRow.used_at.is_(None),
+        InvitationRow.expires_at > at,
+    )  # fmt: skip
+    row = db.execute(query.with_for_update() if lock else query).scalar_one_or_none()
     return (row.id, row.studio_id, row.role) if row else None
 
 

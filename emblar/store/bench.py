@@ -7,6 +7,7 @@ from sqlalchemy import func, select
 from sqlalchemy.dialects.postgresql import insert
 from sqlalchemy.orm import Session
 
+from emblar.store.database import read_once
 from emblar.store.tables import BenchRow, SessionRow
 
 
@@ -68,6 +69,7 @@ def of_drum(db: Session, studio_id: int, drum_id: int) -> list[tuple[str, dict[s
     return [(name, dict(document)) for name, document in db.execute(query)]
 
 
+@read_once
 def muffled(db: Session, studio_id: int) -> list[list[dict[str, Any]]]:
     """Return the strokes of every drum of a studio that was muffled stroke by stroke, in order."""
     layers = BenchRow.document["layers"]

@@ -1,10 +1,12 @@
 """One engine a process, and transactions on it."""
 
+import functools
 import threading
-from collections.abc import Iterator
+from collections.abc import Callable, Iterator
 from contextlib import contextmanager
 from contextvars import ContextVar
 from functools import lru_cache
+from typing import Concatenate, ParamSpec, TypeVar
 
 import psycopg
 from sqlalchemy import Engine, create_engine, text
@@ -15,6 +17,10 @@ from sqlalchemy.orm import Session
 from emblar.core.errors import InputError, ServiceError
 from emblar.settings import settings
 
+P = ParamSpec("P")
+T = TypeVar("T")
+READ = "read"
+"""Where a session that only reads keeps what was read."""
 PLANNING = 7041
 """First half of the advisory locks under which sessions are planned."""
 LONGEST_WAIT_S, POOL_WAIT_S = 12.0, 10.0
@@ -38,10 +44,10 @@ def engine() -> Engine:
 
 
 @contextmanager
-def transaction() -> Iterator[Session]:
+def transaction(*, read_only: bool = False) -> Iterator[Session]:
     """Open a session; commit at the end, roll back on any error.
 
-    Inside of ``together`` it is the one that is open, and ends with it.
+    Inside of ``together`` or ``reading`` it is the one that is open, and ends with it.
 
     Raises
     ------
@@ -57,10 +63,13 @@ def transaction() -> Iterator[Session]:
         return
     committing = False
     try:
-        with Session(engine(), expire_on_commit=False) as session, session.begin():
+        bind = engine().execution_options(postgresql_readonly=True) if read_only else engine()
+        with Session(bind, expire_on_commit=False) as session, session.begin():
+            if read_only:
+                session.info[READ] = {}
             yield session
             session.flush()
-            committing = True
+            committing = not read_only
     except (OperationalError, InterfaceError) as error:
         raise service_error(error.orig, unsure=committing) from error
     except PoolTimeout as error:
@@ -81,6 +90,56 @@ def together() -> Iterator[Session]:
             yield db
         finally:
             _shared.reset(token)
+
+
+@contextmanager
+def reading() -> Iterator[Session]:
+    """Let all transactions inside be one that only reads; what was read is read once.
+
+    Inside of ``together`` it is the one that is open.
+    """
+    with transaction(read_only=True) as db:
+        token = _shared.set(db)
+        try:
+            yield db
+        finally:
+            _shared.reset(token)
+
+
+@contextmanager
+def writable(db: Session) -> Iterator[Session]:
+    """Return a session that may write: this one, or where it only reads one of its own.
+
+    What is written is kept at once and seen by what is read afterwards.
+    """
+    if db.info.get(READ) is None:
+        yield db
+        return
+    token = _shared.set(None)
+    try:
+        with transaction() as own:
+            yield own
+    finally:
+        _shared.reset(token)
+
+
+def read_once(
+    function: Callable[Concatenate[Session, P], T],
+) -> Callable[Concatenate[Session, P], T]:
+    """Have a query asked once while ``reading``; its result must not be changed by who gets it."""
+
+    @functools.wraps(function)
+    def read(db: Session, /, *args: P.args, **named: P.kwargs) -> T:
+        kept = db.info.get(READ)
+        if kept is None:
+            return function(db, *args, **named)
+        key = function, repr(args), repr(named)
+        if key not in kept:
+            kept[key] = function(db, *args, **named)
+        found: T = kept[key]
+        return found
+
+    return read
 
 
 @contextmanager

@@ -7,6 +7,7 @@ from sqlalchemy import select
 from sqlalchemy.orm import Session
 
 from emblar.core.errors import NotFoundError
+from emblar.store.database import read_once
 from emblar.store.tables import EvidenceRow
 
 
@@ -63,6 +64,7 @@ def add(
     return _info(row)
 
 
+@read_once
 def listing(db: Session, session_id: int) -> list[EvidenceInfo]:
     """Return a session's evidence in the order it was given."""
     query = select(EvidenceRow).where(

@@ -11,6 +11,7 @@ from sqlalchemy.orm import Session
 from emblar.core.errors import NotFoundError
 from emblar.core.planning.kit import OwnedDrum
 from emblar.store import drums
+from emblar.store.database import read_once
 from emblar.store.tables import DrumRow, HeadRow, KitSlotRow, SavedKitRow, SessionRow
 
 
@@ -151,6 +152,7 @@ def _slots(db: Session, session_id: int) -> list[KitSlotRow]:
     return list(db.execute(query.order_by(KitSlotRow.id)).scalars())
 
 
+@read_once
 def listing(db: Session, session_id: int) -> list[KitDrum]:
     """Return the drums of a kit in their order, else as they were added."""
     query = _query().where(KitSlotRow.session_id == session_id, KitSlotRow.deleted_at.is_(None))

@@ -10,6 +10,7 @@ from sqlalchemy.dialects.postgresql import distinct_on
 from sqlalchemy.orm import Session
 
 from emblar.core.errors import NotFoundError
+from emblar.store.database import read_once
 from emblar.store.tables import PlanRow
 
 
@@ -106,6 +107,7 @@ def planned(db: Session, session_ids: Sequence[int]) -> dict[int, set[int]]:
     return found
 
 
+@read_once
 def latest(db: Session, session_id: int) -> PlanInfo | None:
     """Return the newest version, or None without a plan."""
     row = db.execute(

@@ -10,6 +10,7 @@ from sqlalchemy import String, delete, func, literal_column, select, text, updat
 from sqlalchemy.orm import Session
 
 from emblar.core.errors import NotFoundError
+from emblar.store.database import read_once
 from emblar.store.tables import AudioRow, CorrectionRow, RecordingRow
 
 ACTIVE = ("waiting", "running")
@@ -144,6 +145,7 @@ def get(db: Session, recording_id: int, session_id: int | None = None) -> Record
     return _info(_row(db, recording_id, session_id))
 
 
+@read_once
 def latest(db: Session, session_id: int) -> RecordingInfo | None:
     """Return the newest recording of a session that was not cancelled."""
     row = db.execute(
@@ -160,6 +162,7 @@ def latest(db: Session, session_id: int) -> RecordingInfo | None:
     return _info(row) if row else None
 
 
+@read_once
 def newest_cancelled(db: Session, session_id: int) -> RecordingInfo | None:
     """Return the newest recording of a session if it was cancelled, else None."""
     query = select(RecordingRow).where(
@@ -171,6 +174,7 @@ def newest_cancelled(db: Session, session_id: int) -> RecordingInfo | None:
     return _info(row) if row is not None and row.state == "cancelled" else None
 
 
+@read_once
 def files(db: Session, session_id: int) -> list[RecordingInfo]:
     """Return the analysed files of the session's newest record: the first brought comes first."""
     rows = db.execute(
@@ -205,6 +209,7 @@ def takes(
     return [_info(row) for row in db.execute(query.order_by(RecordingRow.id)).scalars()]
 
 
+@read_once
 def shown(db: Session, session_id: int) -> RecordingInfo | None:
     """Return the file whose strokes are shown: the one opened last.
 
@@ -288,6 +293,7 @@ def peaks(db: Session, recording_id: int) -> dict[str, Any]:
     return dict(found)
 
 
+@read_once
 def versions(db: Session, recording_ids: Sequence[int]) -> dict[int, str]:
     """Return what changes with every change of a recording, by id."""
     mark = literal_column("recording.xmin::text || recording.ctid::text", String)

@@ -40,6 +40,8 @@ def _info(row: SessionRow) -> SessionInfo:
 
 def _row(db: Session, studio_id: int, session_id: int) -> SessionRow:
     row = db.get(SessionRow, session_id)
+    # Held as long as the transaction is open: else every look at it asks the database again.
+    db.info[SessionRow, session_id] = row
     if row is None or row.studio_id != studio_id or row.deleted_at is not None:
         raise NotFoundError(f"There is no session {session_id}. It may have been deleted.")
     return row
@@ -129,6 +131,21 @@ def listing(db: Session, studio_id: int) -> list[SessionInfo]:
         )
         for row, recordings, drums, plan in rows
     ]
+
+
+def last_with_drums(db: Session, studio_id: int, without: int | None) -> SessionInfo | None:
+    """Return the newest session of a studio that has a kit, but for one."""
+    drums = select(KitSlotRow.id).where(
+        KitSlotRow.session_id == SessionRow.id, KitSlotRow.deleted_at.is_(None)
+    )
+    query = select(SessionRow).where(
+        SessionRow.studio_id == studio_id, SessionRow.deleted_at.is_(None), drums.exists()
+    )
+    if without is not None:
+        query = query.where(SessionRow.id != without)
+    newest = query.order_by(SessionRow.created_at.desc(), SessionRow.id.desc()).limit(1)
+    row = db.execute(newest).scalar_one_or_none()
+    return _info(row) if row else None
 
 
 def delete(db: Session, studio_id: int, session_id: int) -> None:

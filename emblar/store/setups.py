@@ -9,6 +9,7 @@ from sqlalchemy import Select, select
 from sqlalchemy.orm import Session
 
 from emblar.core.errors import NotFoundError
+from emblar.store.database import read_once
 from emblar.store.tables import DrumRow, MeasurementRow, SetupRow
 
 
@@ -100,6 +101,7 @@ def take_back(db: Session, setup_id: int) -> None:
     db.flush()
 
 
+@read_once
 def listing(db: Session, drum_id: int) -> list[SetupInfo]:
     """Return a drum's setups, the oldest first: its journey."""
     query = _kept(drum_id).order_by(SetupRow.id)

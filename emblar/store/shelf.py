@@ -8,6 +8,7 @@ from sqlalchemy import select
 from sqlalchemy.orm import Session
 
 from emblar.core.errors import NotFoundError
+from emblar.store.database import read_once
 from emblar.store.tables import OwnPartRow
 
 
@@ -20,6 +21,7 @@ class OwnPart:
     row: dict[str, Any]
 
 
+@read_once
 def parts(db: Session, studio_id: int) -> list[OwnPart]:
     """Return what users added, in the order they added it."""
     query = select(OwnPartRow).where(

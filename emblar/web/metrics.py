@@ -1,13 +1,16 @@
 """What a Prometheus server reads of Emblar: requests by route, and how database and worker are."""
 
+import os
 import time
 from collections.abc import Iterator
 
 from prometheus_client import CollectorRegistry, Counter, Histogram, generate_latest
 from prometheus_client.core import GaugeMetricFamily, Metric
+from prometheus_client.multiprocess import MultiProcessCollector
 from starlette.types import ASGIApp, Message, Receive, Scope, Send
 
 from emblar.actions.health import health
+from emblar.settings import COUNTS_FOLDER
 
 CONTENT_TYPE = "text/plain; version=0.0.4; charset=utf-8"
 BUCKETS_S = (0.02, 0.05, 0.1, 0.25, 0.5, 1.0, 2.5, 5.0, 10.0)
@@ -46,8 +49,13 @@ class Metrics:
         )  # fmt: skip
 
     def text(self) -> bytes:
-        """Return everything in the exposition format."""
-        return generate_latest(self.registry)
+        """Return everything in the exposition format; where several processes answer, of all."""
+        if COUNTS_FOLDER not in os.environ:
+            return generate_latest(self.registry)
+        together = CollectorRegistry()
+        MultiProcessCollector(together)  # type: ignore[no-untyped-call]
+        together.register(Health())
+        return generate_latest(together)
 
 
 class Measured:

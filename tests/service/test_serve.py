@@ -30,13 +30,14 @@ def home() -> Iterator[Path]:
 class Served:
     """``emblar serve`` as a process of its own."""
 
-    def __init__(self, home: Path) -> None:
+    def __init__(self, home: Path, web_processes: int = 1) -> None:
         self.port = free_port()
         self.home = home
         environment = {
             "PATH": os.environ["PATH"],
             "EMBLAR_HOME": str(home),
             "EMBLAR_PORT": str(self.port),
+            "EMBLAR_WEB_PROCESSES": str(web_processes),
         }
         self.process = subprocess.Popen(
             [sys.executable, "-m", "emblar.cli.main", "serve"],
@@ -92,12 +93,34 @@ def listing(served: Served) -> str:
         return answer.read().decode()
 
 
+def web_children(served: Served) -> list[int]:
+    told = {pid: Path(f"/proc/{pid}/cmdline").read_bytes() for pid in served.children()}
+    return [pid for pid, command in told.items() if b"emblar.service.web" in command]
+
+
+def counted(served: Served) -> float:
+    """Return how many times the list of sessions was asked for, by all processes."""
+    with urllib.request.urlopen(served.url("/metrics"), timeout=30) as answer:
+        rows = answer.read().decode().splitlines()
+    return sum(float(row.rsplit(" ", 1)[1]) for row in rows
+               if row.startswith('emblar_requests_total{method="GET",route="/",'))  # fmt: skip
+
+
 def test_ctrl_c_stops_everything_and_a_kill_loses_nothing_saved(home: Path) -> None:
-    first = Served(home)
+    first = Served(home, web_processes=2)
     first.wait_up()
     begin_session(first, "Before+the+kill")
+    before = counted(first)
+    for _ in range(12):
+        assert "Before the kill" in listing(first)
+    assert counted(first) == before + 12.0
     server, children = first.postmaster(), first.children()
-    assert len(children) >= 2, "PostgreSQL and worker"
+    assert len(children) >= 3, "PostgreSQL, worker, another process that answers"
+    (beside,) = web_children(first)
+    os.kill(beside, signal.SIGKILL)
+    assert gone(beside)
+    assert "Before the kill" in listing(first)
+    children = [*children, *first.children()]
     first.process.kill()
     first.process.communicate()
     assert all(gone(pid) for pid in [server, *children]), "nothing outlives a kill"

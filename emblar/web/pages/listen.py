@@ -413,7 +413,7 @@ def peaks_window(found: Heard, start_s: float, stop_s: float) -> dict[str, list[
     Of a long window so many are put together that no more come than can be seen.
     """
     first, last = max(int(start_s * PEAK_BINS_PER_S), 0), max(int(stop_s * PEAK_BINS_PER_S), 1)
-    low, high = (np.array(side[first:last]) for side in found.peaks)
+    low, high = (side[first:last] for side in found.peaks)
     size = -(-len(low) // MOST_PEAKS)
     if size > 1:
         starts = np.arange(0, len(low), size)

@@ -11,9 +11,10 @@ from emblar.core.errors import EmblarError, InputError
 from emblar.web.entrance import COOKIE, own_path
 from emblar.web.routers.context import go
 from emblar.web.routers.fields import Id, Text
+from emblar.web.routers.reading import ReadAtOnce
 from emblar.web.templating import render
 
-router = APIRouter()
+router = APIRouter(route_class=ReadAtOnce)
 LONGEST_TOKEN = 64
 Token = Annotated[str, InPath(max_length=LONGEST_TOKEN)]
 

@@ -20,10 +20,11 @@ from emblar.web.pages.sweep import sweep_page
 from emblar.web.routers.context import go, load
 from emblar.web.routers.fields import Id, Text, as_number
 from emblar.web.routers.here import Here
+from emblar.web.routers.reading import ReadAtOnce
 from emblar.web.routers.said import said, saying
 from emblar.web.templating import render
 
-router = APIRouter(prefix="/sessions/{session_id}/bench")
+router = APIRouter(prefix="/sessions/{session_id}/bench", route_class=ReadAtOnce)
 Side = Literal["batter", "reso"]
 MOST_RODS = 20
 COUNTED = "emblar-rods"

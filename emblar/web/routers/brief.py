@@ -14,9 +14,10 @@ from emblar.web.pages.brief import SCHOOL_FIELDS, brief_page
 from emblar.web.routers.context import go, load
 from emblar.web.routers.fields import Id
 from emblar.web.routers.here import Here
+from emblar.web.routers.reading import ReadAtOnce
 from emblar.web.templating import render
 
-router = APIRouter(prefix="/sessions/{session_id}")
+router = APIRouter(prefix="/sessions/{session_id}", route_class=ReadAtOnce)
 
 
 class BriefFields(BaseModel):

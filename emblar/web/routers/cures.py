@@ -9,10 +9,11 @@ from emblar.web.pages.cures import cures_page
 from emblar.web.routers.context import go, load
 from emblar.web.routers.fields import Id, Text
 from emblar.web.routers.here import Here
+from emblar.web.routers.reading import ReadAtOnce
 from emblar.web.routers.said import saying
 from emblar.web.templating import render
 
-router = APIRouter(prefix="/sessions/{session_id}/bench/{slot_id}/cures")
+router = APIRouter(prefix="/sessions/{session_id}/bench/{slot_id}/cures", route_class=ReadAtOnce)
 
 
 @router.get("")

@@ -8,9 +8,10 @@ from emblar.web.pages.evening import EveningPage, evening_page
 from emblar.web.routers.context import load
 from emblar.web.routers.fields import Id
 from emblar.web.routers.here import Here
+from emblar.web.routers.reading import ReadAtOnce
 from emblar.web.templating import render
 
-router = APIRouter(prefix="/sessions/{session_id}")
+router = APIRouter(prefix="/sessions/{session_id}", route_class=ReadAtOnce)
 
 
 @router.get("/evening")

@@ -9,8 +9,11 @@ from emblar.formats.picture import MEDIA_TYPE
 from emblar.web.routers.context import go
 from emblar.web.routers.fields import AskedId, Id, Text
 from emblar.web.routers.here import Here
+from emblar.web.routers.reading import ReadAtOnce
 
-router = APIRouter(prefix="/sessions/{session_id}/match/{slot_id}/setups/{setup_id}")
+router = APIRouter(
+    prefix="/sessions/{session_id}/match/{slot_id}/setups/{setup_id}", route_class=ReadAtOnce
+)
 
 
 def _back(session_id: int, slot_id: int, take_id: int | None) -> Response:

@@ -43,9 +43,10 @@ from emblar.web.routers.fields import (
     parts_from_text,
 )
 from emblar.web.routers.here import Here
+from emblar.web.routers.reading import ReadAtOnce
 from emblar.web.templating import render
 
-router = APIRouter(prefix="/sessions/{session_id}/kit")
+router = APIRouter(prefix="/sessions/{session_id}/kit", route_class=ReadAtOnce)
 
 
 def _none_if_empty(text: object) -> object:

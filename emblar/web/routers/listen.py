@@ -26,9 +26,10 @@ from emblar.web.pages.listen import listen_page, peaks_window
 from emblar.web.routers.context import go, load
 from emblar.web.routers.fields import AskedId, AskedNumber, Id, Number, Text, chosen_strokes
 from emblar.web.routers.here import Here
+from emblar.web.routers.reading import ReadAtOnce
 from emblar.web.templating import render
 
-router = APIRouter(prefix="/sessions/{session_id}/listen")
+router = APIRouter(prefix="/sessions/{session_id}/listen", route_class=ReadAtOnce)
 
 
 @router.get("")

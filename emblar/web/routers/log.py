@@ -18,9 +18,10 @@ from emblar.web.pages.log import drum_log_page, log_page
 from emblar.web.pages.worked import worked_page
 from emblar.web.routers.fields import Id, Text
 from emblar.web.routers.here import Here
+from emblar.web.routers.reading import ReadAtOnce
 from emblar.web.templating import render
 
-router = APIRouter()
+router = APIRouter(route_class=ReadAtOnce)
 
 
 @router.get("/log")

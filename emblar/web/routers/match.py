@@ -13,9 +13,10 @@ from emblar.web.pages.overlay import overlays
 from emblar.web.routers.context import go, load
 from emblar.web.routers.fields import AskedId, Id, Text
 from emblar.web.routers.here import Here
+from emblar.web.routers.reading import ReadAtOnce
 from emblar.web.templating import render
 
-router = APIRouter(prefix="/sessions/{session_id}/match")
+router = APIRouter(prefix="/sessions/{session_id}/match", route_class=ReadAtOnce)
 Which = Literal["record", "take"]
 WAV = "audio/wav"
 

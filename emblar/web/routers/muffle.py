@@ -16,9 +16,10 @@ from emblar.web.pages.muffling import muffle_page
 from emblar.web.routers.context import go, load
 from emblar.web.routers.fields import Id, Text
 from emblar.web.routers.here import Here
+from emblar.web.routers.reading import ReadAtOnce
 from emblar.web.templating import render
 
-router = APIRouter(prefix="/sessions/{session_id}/bench/{slot_id}/muffle")
+router = APIRouter(prefix="/sessions/{session_id}/bench/{slot_id}/muffle", route_class=ReadAtOnce)
 
 
 def _back(session_id: int, slot_id: int) -> Response:

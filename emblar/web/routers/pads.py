@@ -9,9 +9,10 @@ from emblar.web.pages.pads import pads_page
 from emblar.web.routers.context import go, load
 from emblar.web.routers.fields import AskedId, Id, Text
 from emblar.web.routers.here import Here
+from emblar.web.routers.reading import ReadAtOnce
 from emblar.web.templating import render
 
-router = APIRouter(prefix="/sessions/{session_id}/match/pads")
+router = APIRouter(prefix="/sessions/{session_id}/match/pads", route_class=ReadAtOnce)
 Field = Annotated[Text, Form()]
 
 

@@ -30,10 +30,11 @@ from emblar.web.pages.ways import ways_page
 from emblar.web.routers.context import given_line, go, load
 from emblar.web.routers.fields import Id, Number, Text, as_number, parts_as_text
 from emblar.web.routers.here import Here
+from emblar.web.routers.reading import ReadAtOnce
 from emblar.web.templating import render
 
 MOST_BYTES = 1 << 20
-router = APIRouter(prefix="/sessions/{session_id}/plan")
+router = APIRouter(prefix="/sessions/{session_id}/plan", route_class=ReadAtOnce)
 
 
 class WishFields(BaseModel):

@@ -12,10 +12,11 @@ from emblar.web.pages.practice import drum_page, ear_page, practice_page
 from emblar.web.routers.context import go
 from emblar.web.routers.fields import Id, Number, Text
 from emblar.web.routers.here import Here
+from emblar.web.routers.reading import ReadAtOnce
 from emblar.web.routers.said import said, saying
 from emblar.web.templating import render
 
-router = APIRouter(prefix="/practice")
+router = APIRouter(prefix="/practice", route_class=ReadAtOnce)
 Rod = Annotated[int, Form(ge=0, lt=20)]
 Seed = Annotated[int, Query(ge=0, lt=1 << 30)]
 

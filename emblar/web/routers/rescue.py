@@ -11,9 +11,10 @@ from emblar.web.pages.rescue import rescue_page
 from emblar.web.routers.context import go, load
 from emblar.web.routers.fields import Id, Text, as_number
 from emblar.web.routers.here import Here
+from emblar.web.routers.reading import ReadAtOnce
 from emblar.web.templating import render
 
-router = APIRouter(prefix="/sessions/{session_id}/plan/rescue")
+router = APIRouter(prefix="/sessions/{session_id}/plan/rescue", route_class=ReadAtOnce)
 
 
 def _number(name: str, text: str) -> float:

@@ -10,9 +10,10 @@ from emblar.web.pages.round_kit import round_page
 from emblar.web.routers.context import go, load
 from emblar.web.routers.fields import Id
 from emblar.web.routers.here import Here
+from emblar.web.routers.reading import ReadAtOnce
 from emblar.web.templating import render
 
-router = APIRouter(prefix="/sessions/{session_id}/match/round")
+router = APIRouter(prefix="/sessions/{session_id}/match/round", route_class=ReadAtOnce)
 USUAL_STRIKES = 3
 Strikes = Annotated[int, Path(ge=1, le=MOST_STRIKES)]
 

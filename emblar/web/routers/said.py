@@ -1,19 +1,26 @@
 """What a page says once of what was just done, taken along in its address.
 
-The text carries a mark that only this process can make: a link from elsewhere cannot put words into
-Emblar's mouth.
+The text carries a mark that only this Emblar can make: a link from elsewhere cannot put words into
+its mouth.
 """
 
 import hmac
 import secrets
+from functools import lru_cache
 from urllib.parse import urlencode
 
-KEY = secrets.token_bytes(16)
+from emblar.settings import settings
+
 MARK_LETTERS = 24
 
 
+@lru_cache(maxsize=1)
+def _key() -> bytes:
+    return settings().mark_key.encode() or secrets.token_bytes(16)
+
+
 def _mark(text: str) -> str:
-    return hmac.new(KEY, text.encode(), "sha256").hexdigest()[:MARK_LETTERS]
+    return hmac.new(_key(), text.encode(), "sha256").hexdigest()[:MARK_LETTERS]
 
 
 def saying(text: str) -> str:

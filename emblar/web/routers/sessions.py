@@ -18,9 +18,10 @@ from emblar.web.pages.sessions import sessions_page, step_href
 from emblar.web.routers.context import go
 from emblar.web.routers.fields import AskedId, Id, Text
 from emblar.web.routers.here import Here
+from emblar.web.routers.reading import ReadAtOnce
 from emblar.web.templating import render
 
-router = APIRouter()
+router = APIRouter(route_class=ReadAtOnce)
 
 
 @router.get("/")

@@ -8,9 +8,10 @@ from emblar.core.errors import EmblarError, InputError
 from emblar.formats.setlist import setlist_plan_file
 from emblar.web.pages.setlist import setlist_page
 from emblar.web.routers.here import Here
+from emblar.web.routers.reading import ReadAtOnce
 from emblar.web.templating import render
 
-router = APIRouter()
+router = APIRouter(route_class=ReadAtOnce)
 LARGEST_PLACE = 99
 
 

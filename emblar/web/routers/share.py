@@ -12,9 +12,10 @@ from emblar.web.pages.share import share_page
 from emblar.web.routers.context import go, load
 from emblar.web.routers.fields import Id, Text, as_number
 from emblar.web.routers.here import Here
+from emblar.web.routers.reading import ReadAtOnce
 from emblar.web.templating import render
 
-router = APIRouter(prefix="/sessions/{session_id}/share")
+router = APIRouter(prefix="/sessions/{session_id}/share", route_class=ReadAtOnce)
 
 
 def _shown(

@@ -13,9 +13,10 @@ from emblar.web.pdf import pdf
 from emblar.web.routers.context import load
 from emblar.web.routers.fields import Id
 from emblar.web.routers.here import Here
+from emblar.web.routers.reading import ReadAtOnce
 from emblar.web.templating import render
 
-router = APIRouter(prefix="/sessions/{session_id}")
+router = APIRouter(prefix="/sessions/{session_id}", route_class=ReadAtOnce)
 
 
 def _download(scope: Scope, session_id: Id, suffix: str) -> tuple[SheetFile, dict[str, str]]:

@@ -18,9 +18,10 @@ from emblar.web.pages.shelf import shelf_page
 from emblar.web.routers.context import go
 from emblar.web.routers.fields import Id, Text, as_number
 from emblar.web.routers.here import Here
+from emblar.web.routers.reading import ReadAtOnce
 from emblar.web.templating import render
 
-router = APIRouter(prefix="/shelf")
+router = APIRouter(prefix="/shelf", route_class=ReadAtOnce)
 What = Literal["head", "part"]
 Kind = Literal["kick", "snare", "tom"]
 Side = Literal["batter", "reso"]

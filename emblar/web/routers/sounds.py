@@ -8,8 +8,9 @@ from fastapi import APIRouter, Header, Response
 from emblar.actions.listen import sound_info, sound_range
 from emblar.web.routers.fields import Id
 from emblar.web.routers.here import Here
+from emblar.web.routers.reading import ReadAtOnce
 
-router = APIRouter()
+router = APIRouter(route_class=ReadAtOnce)
 RANGE = re.compile(r"bytes=([0-9]{0,15})-([0-9]{0,15})$")
 
 

@@ -11,9 +11,10 @@ from emblar.web.pages.sung import sung_page
 from emblar.web.routers.context import go, load
 from emblar.web.routers.fields import Id
 from emblar.web.routers.here import Here
+from emblar.web.routers.reading import ReadAtOnce
 from emblar.web.templating import render
 
-router = APIRouter(prefix="/sessions/{session_id}/plan/sung/{drum_id}")
+router = APIRouter(prefix="/sessions/{session_id}/plan/sung/{drum_id}", route_class=ReadAtOnce)
 AskedSteps = Annotated[float | None, Query(ge=-MOST_STEPS, le=MOST_STEPS)]
 FormSteps = Annotated[float | None, Form(ge=-MOST_STEPS, le=MOST_STEPS)]
 
