@@ -7,6 +7,7 @@ pages stay under, by page and in all, against the same of one tech alone, measur
 """
 
 import argparse
+import contextlib
 import os
 import random
 import shutil
@@ -15,6 +16,7 @@ import threading
 import time
 from collections import defaultdict
 from collections.abc import Sequence
+from dataclasses import dataclass
 from pathlib import Path
 from typing import Any
 
@@ -117,6 +119,15 @@ def replan_ids(db: psycopg.Connection[Any]) -> list[int]:
     return sessions
 
 
+@dataclass
+class Told:
+    """What techs saw: the time of every page, s, and what all of it cost."""
+
+    pages: dict[str, list[float]]
+    cpu_s: float
+    taken_share: float
+
+
 def at_work(
     url: str, sessions: Sequence[int], until: float, seed: int, every_s: float,
     told: dict[str, list[float]], lock: threading.Lock,
@@ -139,32 +150,59 @@ def at_work(
 
 
 def loaded(
-    url: str, sessions: Sequence[int], techs: int, seconds: float, every_s: float = EVERY_S
-) -> dict[str, list[float]]:
-    """Have techs at work at once; return what each page took, s."""
+    served: Served, sessions: Sequence[int], techs: int, seconds: float, every_s: float = EVERY_S
+) -> Told:
+    """Have techs at work at once; return what each page took, and what all of it cost."""
+    assert served.process is not None
+    root, began = served.process.pid, time.monotonic()
+    cpu, taken = cpu_s(root), taken_s()
     told: dict[str, list[float]] = defaultdict(list)
     lock, until = threading.Lock(), time.monotonic() + seconds
     threads = [
-        threading.Thread(target=at_work, args=(url, sessions, until, i, every_s, told, lock))
+        threading.Thread(target=at_work, args=(served.url, sessions, until, i, every_s, told, lock))
         for i in range(techs)
     ]
     for thread in threads:
         thread.start()
     for thread in threads:
         thread.join()
-    return told
+    away = (taken_s() - taken) / (time.monotonic() - began) / (os.cpu_count() or 1)
+    return Told(told, cpu_s(root) - cpu, away)
 
 
-def say(what: str, told: dict[str, list[float]]) -> float:
+def cpu_s(root: int) -> float:
+    """Return the processor time that a process and all its children have had so far, s."""
+    fields = Path(f"/proc/{root}/stat").read_text().rsplit(")", 1)[1].split()
+    own = (int(fields[11]) + int(fields[12]) + int(fields[13]) + int(fields[14])) / os.sysconf(
+        "SC_CLK_TCK"
+    )
+    for task in Path(f"/proc/{root}/task").iterdir():
+        for child in (task / "children").read_text().split():
+            with contextlib.suppress(OSError):
+                own += cpu_s(int(child))
+    return own
+
+
+def taken_s() -> float:
+    """Return the time that was taken from this machine by others on its host so far, s."""
+    return float(Path("/proc/stat").read_text().split()[8]) / os.sysconf("SC_CLK_TCK")
+
+
+def say(what: str, told: Told) -> float:
     """Print median and what 95 % stay under; return the latter, s."""
-    every = [took for page, rows in told.items() if page != "failed" for took in rows]
+    every = [took for page, rows in told.pages.items() if page != "failed" for took in rows]
     most = float(np.percentile(every, 95))
     print(
         f"{what}: {len(every)} pages, median {1000 * np.median(every):.0f} ms, 95 % under "
-        f"{1000 * most:.0f} ms, {len(told.get('failed', []))} failed"
+        f"{1000 * most:.0f} ms, {len(told.pages.get('failed', []))} failed"
     )
-    rows = sorted((p, r) for p, r in told.items() if p != "failed")
-    print("   " + ", ".join(f"{p} {1000 * np.median(r):.0f}" for p, r in rows), flush=True)
+    rows = sorted((p, r) for p, r in told.pages.items() if p != "failed")
+    print("   " + ", ".join(f"{p} {1000 * np.median(r):.0f}" for p, r in rows))
+    print(
+        f"   {1000 * told.cpu_s / max(len(every), 1):.0f} ms of processor a page, database and "
+        f"worker counted; {told.taken_share:.0%} of the machine was taken by others on its host",
+        flush=True,
+    )  # fmt: skip
     return most
 
 
@@ -191,11 +229,9 @@ def main() -> None:
             size = db.execute("select pg_size_pretty(pg_database_size('emblar'))").fetchone()
         told = f"{asked.studios} studios × {SESSIONS} sessions, {size[0] if size else ''}"
         print(f"{told}: {time.monotonic() - began:.0f} s")
-        loaded(served.url, sessions, 1, 8.0, 0.0)
-        alone = say("one tech alone", loaded(served.url, sessions, 1, 15.0, 0.0))
-        quiet = say(
-            f"{asked.techs} techs", loaded(served.url, sessions, asked.techs, asked.seconds)
-        )
+        loaded(served, sessions, 1, 8.0, 0.0)
+        alone = say("one tech alone", loaded(served, sessions, 1, 15.0, 0.0))
+        quiet = say(f"{asked.techs} techs", loaded(served, sessions, asked.techs, asked.seconds))
         stop = threading.Event()
 
         def analyses() -> None:
@@ -210,7 +246,7 @@ def main() -> None:
         thread = threading.Thread(target=analyses, daemon=True)
         thread.start()
         busy = say(f"{asked.techs} techs, analyses running",
-                   loaded(served.url, sessions[1:], asked.techs, asked.seconds))  # fmt: skip
+                   loaded(served, sessions[1:], asked.techs, asked.seconds))  # fmt: skip
         stop.set()
         print(f"ratio to one alone: {quiet / alone:.1f}, with analyses {busy / alone:.1f}")
         thread.join(30.0)

@@ -1,6 +1,7 @@
 """A kit in one line, to scale: how far each drum is, by the style of its ring."""
 
 from collections.abc import Sequence
+from functools import lru_cache
 
 from markupsafe import Markup
 
@@ -12,6 +13,11 @@ PX_PER_INCH, GAP, TOP = 1.9, 12.0, 4.0
 
 def kit_line(name: str, drums: Sequence[StripDrum]) -> Markup:
     """Draw a kit's drums side by side, standing on one line; ``name`` is unique on the page."""
+    return _drawn(name, tuple(drums))
+
+
+@lru_cache(maxsize=1024)
+def _drawn(name: str, drums: tuple[StripDrum, ...]) -> Markup:
     parts, left = [], 2.0
     tallest = max((d.diameter_in or 12.0) for d in drums) * PX_PER_INCH + 7.0 if drums else 10.0
     for drum in drums:
