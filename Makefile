@@ -2,7 +2,7 @@
 PORT_ARG = $(if $(EMBLAR_PORT),EMBLAR_PORT=$(EMBLAR_PORT),)
 BIN = .venv/bin
 
-.PHONY: setup demo serve test lint bench faults load train screenshots schemas clean
+.PHONY: setup demo serve test lint bench faults load more fuzz supply train screenshots schemas clean
 
 setup:
 	@sh scripts/setup.sh
@@ -27,6 +27,18 @@ load: setup
 
 faults: setup
 	@$(BIN)/python -m bench.faults
+
+more: setup
+	@$(BIN)/python -m pip install --disable-pip-version-check -q --require-hashes -r requirements-more.lock
+
+fuzz: more
+	@$(BIN)/python -m bench.fuzz
+	@for target in sound sung analysis picture; do \
+	  $(BIN)/python -m bench.fuzz_files $$target -runs=20000 -max_total_time=180 -verbosity=0 || exit 1; \
+	done
+
+supply: more
+	@$(BIN)/python -m scripts.supply
 
 bench: setup
 	@$(BIN)/python -m bench

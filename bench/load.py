@@ -142,10 +142,13 @@ def at_work(
                 page, f"/sessions/{rng.choice(list(sessions))}/{page}"
             )
             began = time.monotonic()
-            answer = web.get(path)
+            try:
+                fails = web.get(path).status_code >= 500
+            except httpx.TransportError:
+                fails = True
             took = time.monotonic() - began
             with lock:
-                told["failed" if answer.status_code >= 500 else page].append(took)
+                told["failed" if fails else page].append(took)
             time.sleep(max(0.0, every_s * rng.uniform(0.7, 1.3) - took))
 
 

@@ -9,8 +9,11 @@ from functools import lru_cache
 import procrastinate
 from sqlalchemy.orm import Session
 
+from emblar.store import recordings
+
 ANALYSE, MEASURE, RENEW = "analyse_recording", "measure_recording", "renew_recording"
 QUEUE = "emblar"
+MOST_BEHIND = 100
 
 
 @lru_cache(maxsize=1)
@@ -28,16 +31,23 @@ def _defer(db: Session, task: str, recording_id: int, *, priority: int, lock: st
 
 
 def defer_analysis(db: Session, recording_id: int) -> None:
-    """Have a recording analysed once this transaction is committed."""
-    # One analysis at a time; what is quick need not wait for it.
-    _defer(db, ANALYSE, recording_id, priority=0, lock=ANALYSE)
+    """Have a recording analysed once this transaction is committed.
+
+    A studio has one analysis at a time, and the more of its recordings wait the later its next one
+    comes: one that brings many does not keep the others waiting.
+    """
+    studio_id, waiting = recordings.waiting_beside(db, recording_id)
+    priority = -min(waiting, MOST_BEHIND)
+    _defer(db, ANALYSE, recording_id, priority=priority, lock=f"{ANALYSE}-{studio_id}")
 
 
 def defer_measuring(db: Session, recording_id: int) -> None:
     """Have a recording's corrected drums measured once this transaction is committed."""
+    # What is quick comes before every analysis.
     _defer(db, MEASURE, recording_id, priority=10, lock=f"{MEASURE}-{recording_id}")
 
 
 def defer_renewal(db: Session, recording_id: int) -> None:
     """Have a recording analysed again by this Emblar, after everything that is more urgent."""
-    _defer(db, RENEW, recording_id, priority=-10, lock=ANALYSE)
+    studio_id, _ = recordings.waiting_beside(db, recording_id)
+    _defer(db, RENEW, recording_id, priority=-2 * MOST_BEHIND, lock=f"{ANALYSE}-{studio_id}")

@@ -14,6 +14,8 @@ from emblar.service.children import Kept
 from emblar.settings import COUNTS_FOLDER, settings
 
 GRACE_S, BACKLOG = 3, 2048
+KEPT_OPEN_S = 75
+"""How long a connection waits for the next page: whoever reads one must not meet a closed door."""
 
 
 def serve_web(host: str, port: int) -> None:
@@ -62,7 +64,8 @@ def answer(listening: socket.socket, cert: str | None, key: str | None) -> None:
     from emblar.web.app import create_app  # noqa: PLC0415
 
     config = uvicorn.Config(
-        create_app(), log_level="warning", timeout_graceful_shutdown=GRACE_S, ssl_certfile=cert,
+        create_app(), log_level="warning", timeout_graceful_shutdown=GRACE_S,
+        timeout_keep_alive=KEPT_OPEN_S, ssl_certfile=cert,
         ssl_keyfile=key,
     )  # fmt: skip
     uvicorn.Server(config).run(sockets=[listening])

@@ -11,7 +11,7 @@ from sqlalchemy.orm import Session
 
 from emblar.core.errors import NotFoundError
 from emblar.store.database import read_once
-from emblar.store.tables import AudioRow, CorrectionRow, RecordingRow
+from emblar.store.tables import AudioRow, CorrectionRow, RecordingRow, SessionRow
 
 ACTIVE = ("waiting", "running")
 
@@ -160,6 +160,24 @@ def latest(db: Session, session_id: int) -> RecordingInfo | None:
         .limit(1)
     ).scalar_one_or_none()
     return _info(row) if row else None
+
+
+def waiting_beside(db: Session, recording_id: int) -> tuple[int, int]:
+    """Return the studio of a recording, and how many others of it wait to be analysed."""
+    studio = select(SessionRow.studio_id).join(
+        RecordingRow, RecordingRow.session_id == SessionRow.id
+    )
+    studio_id = db.execute(studio.where(RecordingRow.id == recording_id)).scalar_one()
+    others = (
+        select(func.count())
+        .select_from(RecordingRow)
+        .join(SessionRow, SessionRow.id == RecordingRow.session_id)
+        .where(
+            SessionRow.studio_id == studio_id, RecordingRow.state == "waiting",
+            RecordingRow.deleted_at.is_(None), RecordingRow.id != recording_id,
+        )
+    )  # fmt: skip
+    return studio_id, db.execute(others).scalar_one()
 
 
 @read_once

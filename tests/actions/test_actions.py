@@ -11,7 +11,7 @@ import pytest
 from sqlalchemy import text
 
 from emblar.actions import kit, listen, plan, sheet, wishes
-from emblar.actions.scope import HERE
+from emblar.actions.scope import HERE, Scope
 from emblar.actions.sessions import Brief, start_session
 from emblar.core.errors import BadAudioError, InputError, NotFoundError
 from emblar.core.planning.weighing import Recipe
@@ -59,6 +59,24 @@ def test_bringing_a_recording_puts_its_analysis_on_the_queue(session: int, groov
         args = db.execute(text("select args from procrastinate_jobs")).scalar_one()
     assert args == {"recording_id": recording.id}
     assert recording.state == "waiting"
+
+
+def test_a_studio_that_brings_many_recordings_keeps_no_other_waiting(
+    session: int, groove: bytes
+) -> None:
+    with transaction() as db:
+        db.execute(text("insert into studio (id, name) overriding system value values (2, 'B')"))
+    other = Scope(2)
+    theirs = start_session(other, Brief("Theirs")).id
+    ours = [listen.bring_recording(HERE, session, f"{n}.flac", groove, "drums").id
+            for n in range(3)]  # fmt: skip
+    late = listen.bring_recording(other, theirs, "late.flac", groove, "drums").id
+    with transaction() as db:
+        rows = db.execute(
+            text("select args, lock from procrastinate_jobs order by priority desc, id")
+        ).all()
+    assert [args["recording_id"] for args, _ in rows] == [ours[0], late, ours[1], ours[2]]
+    assert len({lock for _, lock in rows}) == 2, "one analysis at a time a studio"
 
 
 @pytest.mark.parametrize("name", [n for n in bad_recordings() if n != "noise.wav"])
