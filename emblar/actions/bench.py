@@ -5,13 +5,14 @@ from collections.abc import Callable, Sequence
 from sqlalchemy.orm import Session
 
 from emblar.actions.bench_state import Bench, Chain, bench_of
+from emblar.actions.journey import checked_note
 from emblar.actions.plan import changed_since, latest_plan, planned_from
 from emblar.actions.scope import Scope, in_session
 from emblar.core.acoustics.drum import Side
 from emblar.core.errors import EmblarError, InputError
 from emblar.core.planning.kit import check_range
 from emblar.core.tuning.diagnosis import Cause
-from emblar.formats.bench import LONGEST_NOTE, BenchFile, CauseFile, JobDone, Turning
+from emblar.formats.bench import BenchFile, CauseFile, JobDone, Turning
 from emblar.formats.plan import DrumPlanFile
 from emblar.formats.setup import SetupFile, SideFile
 from emblar.formats.stored import lenient
@@ -265,9 +266,7 @@ def note_setup(scope: Scope, session_id: int, slot_id: int, note: str) -> None:
     InputError
         It is too long.
     """
-    text = note.strip()
-    if len(text) > LONGEST_NOTE:
-        raise InputError(f"Up to {LONGEST_NOTE} letters; these are {len(text)}.", field="word")
+    text = checked_note(note, "word")
     with in_session(scope, session_id) as db:
         drum, _ = _locked(db, session_id, slot_id)
         setup_store.set_note(db, setup_of(db, session_id, drum).id, text)

@@ -4,13 +4,12 @@ from sqlalchemy.orm import Session
 
 from emblar.actions.scope import Scope, in_session
 from emblar.core.errors import InputError, NotFoundError
+from emblar.formats.bench import LONGEST_NOTE
 from emblar.formats.picture import MEDIA_TYPE, kept_picture
 from emblar.store import audio as files
 from emblar.store import kit as kit_store
 from emblar.store import setups as store
 from emblar.store.setups import SetupInfo
-
-LONGEST_NOTE = 500
 
 
 def _setup(db: Session, session_id: int, slot_id: int, setup_id: int) -> SetupInfo:
@@ -21,8 +20,8 @@ def _setup(db: Session, session_id: int, slot_id: int, setup_id: int) -> SetupIn
     return found
 
 
-def keep_note(scope: Scope, session_id: int, slot_id: int, setup_id: int, note: str) -> None:
-    """Keep what is said of one setup of a drum.
+def checked_note(note: str, field: str) -> str:
+    """Return what is said of a setup as it is kept.
 
     Raises
     ------
@@ -31,7 +30,19 @@ def keep_note(scope: Scope, session_id: int, slot_id: int, setup_id: int, note: 
     """
     text = note.strip()
     if len(text) > LONGEST_NOTE:
-        raise InputError(f"Up to {LONGEST_NOTE} letters; these are {len(text)}.", field="note")
+        raise InputError(f"Up to {LONGEST_NOTE} letters; these are {len(text)}.", field=field)
+    return text
+
+
+def keep_note(scope: Scope, session_id: int, slot_id: int, setup_id: int, note: str) -> None:
+    """Keep what is said of one setup of a drum.
+
+    Raises
+    ------
+    InputError
+        It is too long.
+    """
+    text = checked_note(note, "note")
     with in_session(scope, session_id) as db:
         store.set_note(db, _setup(db, session_id, slot_id, setup_id).id, text)
 

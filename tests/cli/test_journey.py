@@ -1,36 +1,18 @@
 """``emblar journey``, ``pads`` and ``round``."""
 
-import json
 from pathlib import Path
 from typing import Any
 
 import pytest
-from typer.testing import CliRunner
 
 from emblar.actions.kit import kit
 from emblar.actions.scope import HERE
-from emblar.cli.main import app
 from emblar.core.analysis.audio import ANALYSIS_RATE_HZ
 from emblar.core.errors import InputError
-from emblar.settings import settings
 from emblar.sound.encode import wav_bytes
 from tests.actions.test_match import a_take, taken
 from tests.actions.test_pads import crash, photo
 from tests.core.matching.test_round import DRUMS, played
-
-
-@pytest.fixture
-def told(monkeypatch: pytest.MonkeyPatch, tmp_path: Path) -> Any:
-    monkeypatch.setenv("EMBLAR_HOME", str(tmp_path))
-    settings.cache_clear()
-
-    def run(*arguments: object) -> Any:
-        done = CliRunner().invoke(app, [str(a) for a in arguments])
-        if done.exception is not None and not isinstance(done.exception, SystemExit):
-            raise done.exception
-        return json.loads(done.stdout)
-
-    return run
 
 
 def test_a_note_and_a_picture_are_kept_with_a_take(planned: int, told: Any, tmp_path: Path) -> None:

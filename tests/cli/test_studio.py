@@ -1,32 +1,13 @@
 """What a studio keeps, from the shell: on the database of an Emblar that may be running."""
 
-import json
-from pathlib import Path
 from typing import Any
 
 import pytest
-from typer.testing import CliRunner
 
 from emblar.actions.plan import replan_drum
 from emblar.actions.scope import HERE
 from emblar.actions.share import open_share
-from emblar.cli.main import app
 from emblar.core.errors import InputError, NotFoundError
-from emblar.settings import settings
-
-
-@pytest.fixture
-def told(monkeypatch: pytest.MonkeyPatch, tmp_path: Path) -> Any:
-    monkeypatch.setenv("EMBLAR_HOME", str(tmp_path))
-    settings.cache_clear()
-
-    def run(*arguments: object) -> Any:
-        done = CliRunner().invoke(app, [str(a) for a in arguments])
-        if done.exception is not None and not isinstance(done.exception, SystemExit):
-            raise done.exception
-        return json.loads(done.stdout)
-
-    return run
 
 
 def test_sessions_are_listed_with_how_far_they_are(planned: int, told: Any) -> None:
