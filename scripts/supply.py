@@ -16,6 +16,8 @@ from typing import Any
 
 from packaging.requirements import Requirement
 
+from emblar import __version__
+
 ROOT = Path(__file__).parents[1]
 FOLDER = ROOT / "docs" / "licences"
 VENDOR = ROOT / "emblar" / "web" / "static" / "vendor"
@@ -88,7 +90,7 @@ def bill() -> dict[str, Any]:
     return {
         "bomFormat": "CycloneDX", "specVersion": found["specVersion"], "version": 1,
         "metadata": {"component": {"type": "application", "name": "emblar", "bom-ref": "emblar",
-                                   "version": metadata.version("emblar")}},
+                                   "version": __version__}},
         "components": parts, "dependencies": edges,
     }  # fmt: skip
 
