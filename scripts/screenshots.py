@@ -41,7 +41,8 @@ VIEWS = {
 
 def _take(page: Page, path: str, name: str) -> None:
     page.goto(ADDRESS + path)
-    page.wait_for_timeout(700)
+    page.wait_for_load_state("networkidle")
+    page.wait_for_timeout(300)
     page.screenshot(path=FOLDER / f"{name}.png")
 
 
