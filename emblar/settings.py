@@ -4,6 +4,7 @@ from datetime import UTC, datetime
 from functools import lru_cache
 from ipaddress import ip_address
 from pathlib import Path
+from typing import Literal
 
 from pydantic import Field
 from pydantic_settings import BaseSettings, SettingsConfigDict
@@ -61,6 +62,10 @@ class Settings(BaseSettings):
         le=32,
         description="How many processes answer the browser; a studio of many techs takes as many "
         "as the machine has cores",
+    )
+    log: Literal["plain", "json"] = Field(
+        default="plain",
+        description="How logs are written: for people, or a line of JSON each, requests among them",
     )
     mark_key: str = Field(
         default="", description="Made by emblar serve where several processes answer"

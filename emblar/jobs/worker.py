@@ -11,6 +11,7 @@ from emblar.actions.listen import renew_outdated
 from emblar.actions.purge import purge_deleted
 from emblar.core.errors import ServiceError
 from emblar.jobs.tasks import app, take_up_stalled
+from emblar.logs import set_up_logs
 
 CHECK_S, PURGE_EVERY_S = 5.0, 24 * 3600.0
 log = logging.getLogger("emblar.worker")
@@ -50,7 +51,7 @@ async def work() -> None:
 
 def main() -> None:
     """Run the worker."""
-    logging.basicConfig(level=logging.WARNING, format="%(name)s: %(message)s")
+    set_up_logs()
     asyncio.run(work())
 
 

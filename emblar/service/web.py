@@ -9,6 +9,7 @@ import sys
 
 import uvicorn
 
+from emblar.logs import set_up_logs
 from emblar.service.certificate import certificate
 from emblar.service.children import Kept
 from emblar.settings import COUNTS_FOLDER, settings
@@ -63,8 +64,9 @@ def answer(listening: socket.socket, cert: str | None, key: str | None) -> None:
     # Imported late: it reads the settings and where counts are kept.
     from emblar.web.app import create_app  # noqa: PLC0415
 
+    set_up_logs()
     config = uvicorn.Config(
-        create_app(), log_level="warning", timeout_graceful_shutdown=GRACE_S,
+        create_app(), log_config=None, timeout_graceful_shutdown=GRACE_S,
         timeout_keep_alive=KEPT_OPEN_S, ssl_certfile=cert,
         ssl_keyfile=key,
     )  # fmt: skip

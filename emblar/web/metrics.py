@@ -1,5 +1,6 @@
 """What a Prometheus server reads of Emblar: requests by route, and how database and worker are."""
 
+import logging
 import os
 import time
 from collections.abc import Iterator
@@ -10,8 +11,10 @@ from prometheus_client.multiprocess import MultiProcessCollector
 from starlette.types import ASGIApp, Message, Receive, Scope, Send
 
 from emblar.actions.health import health
+from emblar.logs import REQUESTS
 from emblar.settings import COUNTS_FOLDER
 
+log = logging.getLogger(REQUESTS)
 CONTENT_TYPE = "text/plain; version=0.0.4; charset=utf-8"
 BUCKETS_S = (0.02, 0.05, 0.1, 0.25, 0.5, 1.0, 2.5, 5.0, 10.0)
 
@@ -83,8 +86,15 @@ class Measured:
             # An address that leads nowhere is one row, not as many as somebody tries.
             route = getattr(scope.get("route"), "path", "none")
             method = scope["method"] if scope["method"] in METHODS else "other"
+            took = time.perf_counter() - began
             self.metrics.requests.labels(method, route, status).inc()
-            self.metrics.seconds.labels(method, route).observe(time.perf_counter() - began)
+            self.metrics.seconds.labels(method, route).observe(took)
+            # Never the address itself: it may hold what opens a door.
+            who = scope.get("state", {}).get("entered")
+            account = who.account.name if who else None
+            told = {"method": method, "route": route, "status": int(status), "account": account,
+                    "seconds": round(took, 4)}  # fmt: skip
+            log.info("request", extra=told)
 
 
 METHODS = frozenset({"GET", "HEAD", "POST"})
