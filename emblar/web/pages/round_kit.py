@@ -93,8 +93,8 @@ def _says(row: RoundDrum) -> list[str]:
     name = row.drum.owned.name
     if now.told and now.level_db < 0.0:
         told.append(
-            f"{name} is {abs(now.level_db):.1f} dB quieter than its neighbours. Take something off "
-            "it before you tune: every damper costs loudness."
+            f"{name} is {abs(now.level_db):.1f} dB quieter than its neighbours. If something "
+            "lies on it, less of that first: every damper costs loudness."
         )
     elif now.told:
         told.append(
