@@ -63,7 +63,7 @@ def midi_bytes(analysis: AnalysisFile, title: str, tempo_bpm: float | None = Non
             mido.Message(kind, channel=DRUM_CHANNEL, note=note, velocity=velocity, time=tick - now)
         )
         now = tick
-    file = mido.MidiFile(type=0, ticks_per_beat=TICKS_PER_BEAT)
+    file = mido.MidiFile(type=0, ticks_per_beat=TICKS_PER_BEAT, charset="utf-8")
     file.tracks.append(track)
     out = io.BytesIO()
     file.save(file=out)

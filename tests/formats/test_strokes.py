@@ -30,6 +30,11 @@ def test_midi_holds_every_stroke_to_half_a_millisecond(file: AnalysisFile) -> No
         assert note in {n for t, n in wanted if abs(t - true_time) < 0.002} | {true_note}
 
 
+def test_midi_takes_a_title_in_any_letters(file: AnalysisFile) -> None:
+    made = mido.MidiFile(file=io.BytesIO(midi_bytes(file, "Déjà – 雨 \u0085")), charset="utf-8")
+    assert made.tracks[0][0].name == "Déjà – 雨 \u0085"
+
+
 @pytest.mark.parametrize("bpm", [72.0, 120.0, 184.0])
 def test_midi_has_the_songs_tempo_and_its_strokes_stay_in_time(
     file: AnalysisFile, bpm: float

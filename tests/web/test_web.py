@@ -124,6 +124,12 @@ def test_listen_shows_lanes_card_and_reasons(client: TestClient, planned: int) -
     assert narrow.count('data-voice="tom-1"') == 0
 
 
+@pytest.mark.parametrize("stop", ["1.7976931348623157e308", "-1e300", "1e9999", "nan"])
+def test_a_window_that_cannot_be_is_refused(client: TestClient, planned: int, stop: str) -> None:
+    told = client.get(f"/sessions/{planned}/listen/waveform?start=0&stop={stop}")
+    assert told.status_code == 422
+
+
 def test_the_waveform_of_a_window_is_a_list_of_peaks(client: TestClient, planned: int) -> None:
     found = client.get(f"/sessions/{planned}/listen/waveform?start=0&stop=1").json()
     assert len(found["low"]) == len(found["high"]) == 200

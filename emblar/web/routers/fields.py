@@ -12,6 +12,7 @@ from emblar.core.errors import InputError
 
 LARGEST_ID = 2**31 - 1
 LONGEST_TEXT = 2000
+LARGEST_NUMBER = 1e9
 
 Id = Annotated[int, Path(ge=1, le=LARGEST_ID)]
 """An id in an address; one that cannot be is not found."""
@@ -32,9 +33,12 @@ def as_number(text: Any) -> Any:
 
 def _number(text: Any) -> Any:
     try:
-        return as_number(text)
+        value = as_number(text)
     except ValueError as error:
         raise ValueError(f"“{str(text)[:40]}” is not a number") from error
+    if isinstance(value, (int, float)) and abs(value) > LARGEST_NUMBER:
+        raise ValueError(f"“{str(text)[:40]}” is too large")
+    return value
 
 
 Number = Annotated[float, BeforeValidator(_number)]
