@@ -84,3 +84,10 @@ document.addEventListener("htmx:beforeSwap", (event) => {
 window.addEventListener("pageshow", () => {
   document.querySelectorAll("form[data-sending]").forEach((form) => busy(form, false));
 });
+
+// A file is sent as soon as it is chosen, also one that was chosen before this was loaded.
+const atOnce = (input) => {
+  if (input.matches("[data-send-at-once]") && input.files.length) input.form.requestSubmit();
+};
+document.addEventListener("change", (event) => atOnce(event.target));
+document.querySelectorAll("[data-send-at-once]").forEach(atOnce);

@@ -159,9 +159,6 @@ document.addEventListener("click", (event) => {
     voices();
   }
 });
-document.addEventListener("change", (event) => {
-  if (event.target.matches("[data-send-at-once]") && event.target.files.length) event.target.form.requestSubmit();
-});
 const voices = () =>
   document.querySelectorAll("[data-voice]").forEach((button) => {
     button.setAttribute("aria-pressed", String(aloud()));

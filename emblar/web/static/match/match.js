@@ -136,9 +136,6 @@ document.addEventListener("click", (event) => {
 document.addEventListener("keydown", (event) => {
   if (event.key === "s" && !event.target.matches("input, textarea, select")) stopPair();
 });
-document.addEventListener("change", (event) => {
-  if (event.target.matches("[data-send-at-once]") && event.target.files.length) event.target.form.requestSubmit();
-});
 // What is compared is there when the key is pressed.
 document.querySelectorAll("[data-pair][data-key='x']").forEach((button) => {
   player.load(button.dataset.record).catch(() => {});
