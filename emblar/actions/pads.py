@@ -66,8 +66,11 @@ def pads(scope: Scope, session_id: int) -> Pads:
             for number, row in enumerate(kept[info.id], start=1)
         )
         rows.append(Pad(info, record, takes))
-    voices = tuple(card.voice for card in found.analysis.voices) if found else ()
-    return Pads(tuple(rows), voices, found)
+    return Pads(tuple(rows), _parts(found), found)
+
+
+def _parts(found: Heard | None) -> tuple[str, ...]:
+    return tuple(card.voice for card in found.analysis.voices) if found else ()
 
 
 def one_pad(found: Pads, pad_id: int) -> Pad:
@@ -105,11 +108,10 @@ def add_pad(scope: Scope, session_id: int, name: str, made_of: str = "", part: s
     InputError
         It has no name, a text is too long, the record has no such part, or there are too many.
     """
-    now = pads(scope, session_id)
-    name, made_of = _checked(name, made_of, part, now.parts)
-    if len(now.rows) >= MOST_PADS:
-        raise InputError(f"Up to {MOST_PADS} pads a session. Remove one first.", field="name")
+    name, made_of = _checked(name, made_of, part, _parts(heard(scope, session_id)))
     with in_session(scope, session_id) as db:
+        if len(store.listing(db, session_id)) >= MOST_PADS:
+            raise InputError(f"Up to {MOST_PADS} pads a session. Remove one first.", field="name")
         return store.add(db, session_id, name, made_of, part or None)
 
 

@@ -6,7 +6,6 @@ from dataclasses import dataclass
 from emblar.actions.bench import bench, change_work
 from emblar.actions.kit import kit
 from emblar.actions.listen import Heard, heard
-from emblar.actions.plan import latest_plan
 from emblar.actions.scope import Scope
 from emblar.core.acoustics.coefficients import prior_coefficients
 from emblar.core.acoustics.head import tension_from_lug_pitch
@@ -107,10 +106,7 @@ def _loudness(file: LevelFile) -> Loudness:
 
 
 def _tension(scope: Scope, session_id: int, drum: KitDrum) -> float | None:
-    """Return a planned drum's batter tension as read at the bench, else as planned, N/m."""
-    plan = latest_plan(scope, session_id)
-    if plan is None or drum.id not in plan.drums:
-        return None
+    """Return a drum's batter tension as read at the bench, else as planned, N/m; None unplanned."""
     try:
         now = bench(scope, session_id, drum.id)
         head = now.heads["batter"]
