@@ -281,6 +281,21 @@ def _planned(scope: Scope, session_id: int, slot_id: int) -> tuple[KitDrum, Drum
     return drum, plan.drums[slot_id], plan.version
 
 
+def planned_chain(
+    scope: Scope, session_id: int, slot_id: int
+) -> tuple[KitDrum, DrumPlanFile, int, Chain]:
+    """Return a planned drum with its plan, the plan's version and its setups, the oldest first.
+
+    Raises
+    ------
+    InputError
+        It is not planned.
+    """
+    drum, plan, version = _planned(scope, session_id, slot_id)
+    with in_session(scope, session_id) as db:
+        return drum, plan, version, _chain(db, session_id, drum)
+
+
 def change_work(
     scope: Scope, session_id: int, slot_id: int, change: Callable[[BenchFile], None]
 ) -> None:
@@ -327,11 +342,12 @@ def change_setup(
     striker: str | None = None,
     wires: str | None = None,
     force: float | None = None,
+    back_to: int | None = None,
 ) -> None:
     """Keep what the drum is like after a change; pitches of a head that changed are not known."""
     before = setup_of(db, session_id, drum)
     file = lenient(SetupFile, before.document, "This setup").model_copy(deep=True)
-    file.turned, file.slack = {}, []
+    file.turned, file.slack, file.back_to = {}, [], back_to
     unknown: list[float | None] = [None] * drum.owned.rods
     for side in {*(turned or {}), *([fitted[0]] if fitted else [])}:
         head = file.batter if side == "batter" else file.reso

@@ -3,6 +3,7 @@
 from collections.abc import Sequence
 from dataclasses import dataclass
 from functools import lru_cache
+from math import inf
 
 from emblar.core.acoustics.calibration import Take, calibrate
 from emblar.core.acoustics.drum import Drum, Side
@@ -23,7 +24,15 @@ from emblar.core.tuning.head_state import (
 )
 from emblar.core.tuning.next_turns import NextTurns, next_turns
 from emblar.core.tuning.procedure import Job, Work, jobs
-from emblar.formats.bench import BenchFile, CauseFile, JobDone, LayerFile, SweepPointFile, Turning
+from emblar.formats.bench import (
+    BackTo,
+    BenchFile,
+    CauseFile,
+    JobDone,
+    LayerFile,
+    SweepPointFile,
+    Turning,
+)
 from emblar.formats.plan import DrumPlanFile
 from emblar.formats.setup import SetupFile
 from emblar.store.kit import KitDrum
@@ -31,6 +40,8 @@ from emblar.store.setups import MeasurementInfo, SetupInfo
 
 TOLERANCE_CENTS = {"kick": 12.0, "snare": 6.0, "tom": 6.0}
 """How far a rod's lug pitch may stay from the goal: a kick's evenness matters less."""
+KNOWN_CENTS = 15.0
+"""How well every rod has to be known for a head to be brought back to what it stood at."""
 Chain = tuple[tuple[SetupInfo, SetupFile, tuple[MeasurementInfo, ...]], ...]
 """A drum's setups, the oldest first, with what was read on each."""
 
@@ -44,7 +55,8 @@ class HeadNow:
     side, made, planned
         Which head; its construction now and as planned, ids of the catalogue.
     planned_hz, goal_hz
-        Its lug pitch by the plan, and by the plan as this drum's own readings moved it.
+        Its lug pitch by the plan, and the one to go for: the plan's as this drum's own readings
+        moved it, or what it stood at in the setup it is brought back to.
     readings
         What was read beside each rod since it was last turned, or None.
     state
@@ -125,6 +137,8 @@ class Bench:
     """Drums that play the same part, with the pitch last read on each, Hz."""
     layers: tuple[LayerFile, ...] = ()
     """Strokes while it was muffled."""
+    back_to: BackTo | None = None
+    """The earlier setup it is being brought back to; its pitches are the goals then."""
 
     @property
     def minutes_left(self) -> float:
@@ -151,8 +165,13 @@ def bench_of(
     before = Pitch(plan.prediction.drum_pitch_hz, plan.prediction.drum_pitch_sd_cents)
     as_planned = model(wearing(drum.owned, plan.reso, plan.port_in), batter=plan.batter)
     offset, after = _learned(takes, as_planned, planned["batter"], planned.get("reso"), before)
+    back = file.back_to if file.back_to is not None and file.back_to.plan == version else None
+    # What this drum sounds above the model, its heads come down by; on the way back to an earlier
+    # setup they go to what they stood at then.
+    goals = {side: hz * 2.0 ** (-offset / 1200.0) for side, hz in planned.items()}
+    goals |= {s: hz for s, hz in back.lug_hz.items() if s in planned} if back else {}
     heads = {
-        side: _head_now(drum, now, side, plan, hz, offset, chain, file)
+        side: _head_now(drum, now, side, plan, hz, goals[side], chain, file)
         for side, hz in planned.items()
     }
     changes: dict[Side, bool] = {}
@@ -171,6 +190,7 @@ def bench_of(
         drum, plan, version, info, todo, file.jobs, job, heads, before, after, offset,
         len(takes), strokes[-1] if strokes else None, tuple(file.causes) if strokes else (),
         tuple(file.sweep), pair, tuple(file.layers),
+        back,
     )  # fmt: skip
 
 
@@ -189,7 +209,7 @@ def _head_now(
     side: Side,
     plan: DrumPlanFile,
     planned_hz: float,
-    offset_cents: float,
+    goal: float,
     chain: Chain,
     file: BenchFile,
 ) -> HeadNow:
@@ -197,8 +217,6 @@ def _head_now(
     head = setup.batter if side == "batter" else setup.reso
     planned = plan.batter if side == "batter" else plan.reso
     made = head.construction if head is not None else ""
-    # What this drum sounds above the model, its heads come down by.
-    goal = planned_hz * 2.0 ** (-offset_cents / 1200.0)
     state, owed, rounds = _state(now, side, goal, chain)
     turning = file.turning if file.turning is not None and file.turning.side == side else None
     found = None
@@ -267,16 +285,33 @@ def _takes(
         if not strokes:
             continue
         now = _model_of(drum, plan, setup)
-        lugs: dict[Side, float] = {}
-        for side, hz in planned.items():
-            state = _state(now, side, hz, chain[: index + 1])[0]
-            if state is not None and state.read:
-                lugs[side] = hz * 2.0 ** (state.mean_cents() / 1200.0)
+        lugs = _stood(now, planned, chain[: index + 1])
         if set(lugs) == set(planned):
             stroke = strokes[-1]
             pitch = Measured(stroke.hz, stroke.sd_hz, "Hz")
             takes.append(Take(now, lugs["batter"], lugs.get("reso"), pitch))
     return tuple(takes)
+
+
+def stood_at(drum: KitDrum, plan: DrumPlanFile, chain: Chain) -> dict[Side, float]:
+    """Return the lug pitch of each head in the last setup of a chain, Hz, where it is known."""
+    lugs = plan.prediction.lug_hz
+    planned: dict[Side, float] = {"batter": lugs.batter}
+    if lugs.reso is not None:
+        planned["reso"] = lugs.reso
+    return _stood(_model_of(drum, plan, chain[-1][1]), planned, chain, KNOWN_CENTS)
+
+
+def _stood(
+    drum: Drum, planned: dict[Side, float], chain: Chain, known: float = inf
+) -> dict[Side, float]:
+    """Return lug pitches of the last setup as read, Hz: those known to within ``known`` cents."""
+    found: dict[Side, float] = {}
+    for side, hz in planned.items():
+        state = _state(drum, side, hz, chain)[0]
+        if state is not None and state.read and float(state.cents_sd().max()) <= known:
+            found[side] = hz * 2.0 ** (state.mean_cents() / 1200.0)
+    return found
 
 
 @lru_cache(maxsize=128)

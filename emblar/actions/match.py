@@ -19,7 +19,6 @@ from emblar.core.catalogue import dampers_for, strikers, strikers_for, wire_sett
 from emblar.core.errors import InputError, NotFoundError
 from emblar.core.matching.learned import learned_shares
 from emblar.core.matching.moves import DrumSetup, Move, next_moves
-from emblar.core.matching.way_back import Node, WayBack, way_between
 from emblar.core.planning.target import Target, moved
 from emblar.formats.setup import SetupFile
 from emblar.formats.stored import lenient
@@ -288,57 +287,3 @@ def bring_take_back(scope: Scope, session_id: int, slot_id: int, take_id: int) -
     with in_session(scope, session_id) as db:
         kit_store.get(db, session_id, slot_id)
         store.bring_back(db, take_id, session_id)
-
-
-def way_to(scope: Scope, session_id: int, slot_id: int, setup_id: int) -> WayBack:
-    """Return the way from what a drum is like now to one of its setups.
-
-    Raises
-    ------
-    NotFoundError
-        It is no setup of this drum.
-    """
-    with in_session(scope, session_id) as db:
-        drum = kit_store.get(db, session_id, slot_id)
-        here = setup_of(db, session_id, drum)
-        journey = setup_store.listing(db, drum.drum_id)
-    if setup_id not in {info.id for info in journey}:
-        raise NotFoundError("That setup is not here any more.")
-    nodes = []
-    for info in journey:
-        file = lenient(SetupFile, info.document, "This setup")
-        heads = {"batter": file.batter.construction}
-        if file.reso is not None:
-            heads["reso"] = file.reso.construction
-        nodes.append(
-            Node(
-                info.id, heads, {str(side): turns for side, turns in file.turned.items()},
-                frozenset(file.slack), frozenset(file.dampers), file.striker, file.wires,
-            )
-        )  # fmt: skip
-    return way_between(nodes, here.id, setup_id)
-
-
-def go_back(scope: Scope, session_id: int, slot_id: int, setup_id: int) -> None:
-    """Keep that the way back to a setup was gone: turns, dampers, wires and striker are as then."""
-    way = way_to(scope, session_id, slot_id, setup_id)
-    with in_session(scope, session_id) as db:
-        drum = kit_store.get(db, session_id, slot_id)
-        wanted = lenient(
-            SetupFile, setup_store.get(db, scope.studio_id, setup_id).document, "This setup"
-        )
-        for name, rods in way.turns.items():
-            turns = [0.0] * drum.owned.rods
-            for row in rods:
-                turns[row.rod] = row.up - row.down
-            side: Side = "batter" if name == "batter" else "reso"
-            change_setup(db, session_id, drum, turned={side: turns})
-        change_setup(
-            db,
-            session_id,
-            drum,
-            dampers=wanted.dampers,
-            striker=wanted.striker,
-            wires=wanted.wires,
-            force=wanted.force,
-        )

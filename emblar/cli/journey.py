@@ -59,6 +59,43 @@ def journey_command(
     _print(JourneyFile(drum=slot.owned.name, takes=[_take_file(one) for one in takes]))
 
 
+def way_command(
+    session: SessionId,
+    drum: Annotated[int, typer.Argument(help="The drum's number in the kit, 1 is the first")],
+    to: Annotated[int, typer.Argument(help="The take whose setup to go to: 1 is the oldest")],
+    start: Annotated[
+        int | None, typer.Option("--from", help="The take to start from; else how it is now")
+    ] = None,
+    gone: Annotated[bool, typer.Option("--gone", help="Keep that the way was gone")] = False,
+) -> None:
+    """Print the way from one setup of a drum to another; keep that it was gone."""
+    from emblar.actions.kit import kit
+    from emblar.actions.match import match
+    from emblar.actions.scope import HERE
+    from emblar.actions.way_back import go_back, way_to
+    from emblar.formats.journey import way_file
+    from emblar.service.supervisor import database_at_hand
+
+    if gone and start is not None:
+        raise InputError("Only a way from how the drum is now can be gone. Leave --from out.")
+    with database_at_hand():
+        drums = kit(HERE, session)
+        if not 1 <= drum <= len(drums):
+            raise InputError(f"The kit has {len(drums)} drums. Give 1 to {len(drums)}.")
+        slot = drums[drum - 1]
+        takes = match(HERE, session, slot.id).takes
+        for number in (to, start):
+            if number is not None and not 1 <= number <= len(takes):
+                raise InputError(f"There are takes 1 to {len(takes)}; {number} is none of them.")
+        setup = takes[to - 1].info.setup_id or 0
+        first = None if start is None else takes[start - 1].info.setup_id
+        if gone:
+            way = go_back(HERE, session, slot.id, setup)
+        else:
+            way = way_to(HERE, session, slot.id, setup, first)
+    _print(way_file(slot.owned.name, way))
+
+
 def _take_file(take: "Take") -> "JourneyTakeFile":
     from emblar.formats.journey import JourneyTakeFile
 

@@ -12,7 +12,7 @@ from emblar.cli.analyse import analyse_command
 from emblar.cli.backup import backup_command, restore_command
 from emblar.cli.doctor import doctor_command, worker_command
 from emblar.cli.evening import evening_command, setlist_command
-from emblar.cli.journey import journey_command, pads_command, round_command
+from emblar.cli.journey import journey_command, pads_command, round_command, way_command
 from emblar.cli.matching import compare_command, cures_command, moves_command
 from emblar.cli.plan import plan_command, rescue_command, sing_command
 from emblar.cli.predict import predict_command
@@ -61,6 +61,7 @@ app.command("compare")(compare_command)
 app.command("moves")(moves_command)
 app.command("cures")(cures_command)
 app.command("journey")(journey_command)
+app.command("way")(way_command)
 app.command("pads")(pads_command)
 app.command("round")(round_command)
 app.command("evening")(evening_command)

@@ -91,6 +91,17 @@ class LevelFile(Strict):
     strokes: int = Field(ge=1, le=100)
 
 
+class BackTo(Strict):
+    """An earlier setup that a drum is being brought back to: lug pitches it stood at, Hz.
+
+    ``plan`` is the plan's version: a newer plan has the say again.
+    """
+
+    setup: int = Field(ge=1)
+    plan: int = Field(ge=0)
+    lug_hz: dict[Side, float] = Field(default_factory=dict)
+
+
 class BenchFile(Strict):
     """How far the work on a drum is: jobs by id, turns under way."""
 
@@ -110,5 +121,7 @@ class BenchFile(Strict):
     level: LevelFile | None = None
     """How loud it was in the last round of the kit."""
     level_before: LevelFile | None = None
+    back_to: BackTo | None = None
+    """The setup it is being brought back to; its pitches are the goals then, not the plan's."""
     at: str = ""
     """The job that was chosen to be shown, if another than the next one."""

@@ -1,4 +1,4 @@
-"""``emblar.journey/1``, ``emblar.pads/1`` and ``emblar.round/1``: what Match keeps of a session."""
+"""``emblar.journey/1``, ``way/1``, ``pads/1`` and ``round/1``: what Match keeps of a session."""
 
 from collections.abc import Mapping, Sequence
 from typing import Literal
@@ -6,6 +6,7 @@ from typing import Literal
 from pydantic import Field
 
 from emblar.core.matching.round import Loudness, Standing
+from emblar.core.matching.way_back import WayBack
 from emblar.formats.comparison import ComparisonFile
 from emblar.formats.drum import Strict
 from emblar.formats.setup import SetupFile
@@ -31,6 +32,44 @@ class JourneyFile(Strict):
     schema_: Literal["emblar.journey/1"] = Field(default="emblar.journey/1", alias="schema")
     drum: str
     takes: list[JourneyTakeFile]
+
+
+class RodTurnFile(Strict):
+    """One rod, 1 is the first: so many turns of the key down first, then up."""
+
+    rod: int
+    down: float
+    up: float
+
+
+class WayFile(Strict):
+    """The way from one setup of a drum to another."""
+
+    schema_: Literal["emblar.way/1"] = Field(default="emblar.way/1", alias="schema")
+    drum: str
+    fit: dict[str, str] = Field(description="heads to fit, by side")
+    anew: list[str] = Field(description="heads to bring up anew")
+    turns: dict[str, list[RodTurnFile]]
+    stood_hz: dict[str, float] = Field(description="lug pitches to bring the heads to after it")
+    put_on: list[str]
+    take_off: list[str]
+    wires: str | None
+    striker: str | None
+    minutes: float
+
+
+def way_file(drum: str, way: WayBack) -> WayFile:
+    """Return the published form of a way."""
+    turns = {
+        side: [RodTurnFile(rod=t.rod + 1, down=t.down, up=t.up) for t in rods]
+        for side, rods in way.turns.items()
+    }
+    return WayFile(
+        drum=drum, fit=way.fit, anew=list(way.anew), turns=turns,
+        stood_hz={side: round(hz, 2) for side, hz in way.pitches.items()},
+        put_on=list(way.damp), take_off=list(way.undamp), wires=way.wires or None,
+        striker=way.striker or None, minutes=way.minutes,
+    )  # fmt: skip
 
 
 class PadFile(Strict):

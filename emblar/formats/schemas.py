@@ -12,7 +12,7 @@ from emblar.formats.drum import DrumFile, PredictionFile
 from emblar.formats.evening import EveningFile, EveningPlanFile
 from emblar.formats.export import ExportFile
 from emblar.formats.hum import HumAsked, HumMapFile
-from emblar.formats.journey import JourneyFile, PadsFile, RoundFile
+from emblar.formats.journey import JourneyFile, PadsFile, RoundFile, WayFile
 from emblar.formats.kitplan import KitPlanFile
 from emblar.formats.log import LogFile
 from emblar.formats.muffling import MufflingFile, NextMuffleFile
@@ -49,6 +49,7 @@ SCHEMAS: dict[str, type[BaseModel]] = {
     "emblar.hum-1": HumMapFile,
     "emblar.hum-asked-1": HumAsked,
     "emblar.journey-1": JourneyFile,
+    "emblar.way-1": WayFile,
     "emblar.kitplan-1": KitPlanFile,
     "emblar.kits-1": KitsFile,
     "emblar.links-1": LinksFile,

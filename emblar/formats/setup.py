@@ -41,5 +41,7 @@ class SetupFile(Strict):
     """How hard it is struck, over a medium stroke."""
     turned: dict[Side, list[float]] = Field(default_factory=dict)
     """What was turned since the setup before, turns of the key per rod, tightening positive."""
+    back_to: int | None = Field(default=None, ge=1)
+    """The earlier setup it was brought back to, if it was."""
     slack: list[Side] = Field(default_factory=list)
     """Heads whose rods were let down to finger-tight since the setup before."""

@@ -8,6 +8,7 @@ from emblar.actions.kit import kit
 from emblar.actions.listen import run_analysis
 from emblar.actions.match_sound import pair_sounds, song_sounds
 from emblar.actions.scope import HERE
+from emblar.actions.way_back import go_back, to_the_plan, way_to
 from emblar.core.analysis.audio import ANALYSIS_RATE_HZ
 from emblar.core.errors import BadAudioError, InputError, NotFoundError
 from emblar.core.matching.fair_pair import loudness_lufs
@@ -78,15 +79,53 @@ def test_a_move_is_kept_and_the_way_back_undoes_it(planned: int) -> None:
     second = match.match(HERE, planned, drum.id)
     assert second.bench.setup.id != first.bench.setup.id
     assert second.bench.setup.parent_id == first.bench.setup.id
-    way = match.way_to(HERE, planned, drum.id, first.bench.setup.id)
+    way = way_to(HERE, planned, drum.id, first.bench.setup.id)
     assert way.turns
     assert all(rod.up > 0.0 for rods in way.turns.values() for rod in rods)
-    match.go_back(HERE, planned, drum.id, first.bench.setup.id)
-    assert match.way_to(HERE, planned, drum.id, first.bench.setup.id).nothing
+    go_back(HERE, planned, drum.id, first.bench.setup.id)
+    assert way_to(HERE, planned, drum.id, first.bench.setup.id).nothing
     with pytest.raises(InputError, match="not offered any more"):
         match.make_move(HERE, planned, drum.id, "damper", "nothing-such")
     with pytest.raises(NotFoundError):
-        match.way_to(HERE, planned, drum.id, 99_999)
+        way_to(HERE, planned, drum.id, 99_999)
+
+
+def _read(planned: int, drum: KitDrum, off: float) -> float:
+    """Read the batter even all round, some cents from the plan's pitch; return it."""
+    hz = bench.bench(HERE, planned, drum.id).heads["batter"].planned_hz * 2.0 ** (off / 1200.0)
+    bench.type_readings(HERE, planned, drum.id, "batter", [hz] * drum.owned.rods)
+    return hz
+
+
+def test_on_the_way_back_bench_goes_for_what_the_heads_stood_at(planned: int) -> None:
+    drum = drum_of(planned, "tom")
+    stood = _read(planned, drum, -60.0)
+    taken(planned, drum, a_take(planned, drum, off_cents=-60.0))
+    there = bench.bench(HERE, planned, drum.id).setup.id
+    bench.turned(HERE, planned, drum.id, "batter")
+    _read(planned, drum, 0.0)
+    taken(planned, drum, a_take(planned, drum, seed=2))
+    here = bench.bench(HERE, planned, drum.id).setup.id
+    way = go_back(HERE, planned, drum.id, there)
+    assert way.pitches["batter"] == pytest.approx(stood, rel=0.003)
+    assert way.minutes >= 3.0
+    now = bench.bench(HERE, planned, drum.id)
+    assert now.job is not None
+    assert now.job.id == "even-batter"
+    assert now.heads["batter"].goal_hz == pytest.approx(way.pitches["batter"])
+    assert now.heads["reso"].goal_hz == pytest.approx(now.heads["reso"].planned_hz, rel=0.05)
+    # From the one to the other and back is the same way, the other way round.
+    out, home = (way_to(HERE, planned, drum.id, b, a) for a, b in ((there, here), (here, there)))
+    turned = [{t.rod: t.up - t.down for t in found.turns["batter"]} for found in (out, home)]
+    assert turned[0] == pytest.approx({rod: -t for rod, t in turned[1].items()})
+    taken(planned, drum, a_take(planned, drum, off_cents=-60.0, seed=3))
+    last = match.match(HERE, planned, drum.id).takes[-1]
+    assert last.setup is not None
+    assert last.setup.back_to == there
+    to_the_plan(HERE, planned, drum.id)
+    again = bench.bench(HERE, planned, drum.id)
+    assert again.back_to is None
+    assert again.heads["batter"].goal_hz > stood
 
 
 def test_each_take_belongs_to_the_setup_it_was_made_in(planned: int) -> None:
@@ -151,7 +190,7 @@ def test_a_change_of_ones_own_belongs_to_the_next_take_and_is_undone_by_the_same
     first = bench.bench(HERE, planned, tom.id).setup
     match.note_change(HERE, planned, tom.id, "damper", "gel-pad")
     assert "gel-pad" not in match.match(HERE, planned, tom.id).setup.dampers
-    assert match.way_to(HERE, planned, tom.id, first.id).damp == ("gel-pad",)
+    assert way_to(HERE, planned, tom.id, first.id).damp == ("gel-pad",)
 
 
 @pytest.mark.parametrize(

@@ -5,9 +5,11 @@ import re
 import pytest
 from playwright.sync_api import Page, expect
 
-from emblar.actions import match
+from emblar.actions import bench, match
+from emblar.actions.journey import keep_note
 from emblar.actions.scope import HERE
-from tests.actions.test_match import a_take, drum_of
+from emblar.actions.way_back import way_to
+from tests.actions.test_match import a_take, drum_of, taken
 
 
 def bring(page: Page, name: str, data: bytes) -> None:
@@ -54,12 +56,43 @@ def test_a_take_is_compared_moved_and_brought_back(page: Page, planned: int) -> 
     page.keyboard.press(" ")
     expect(page.locator(".journey-card.playing")).to_have_count(0)
     page.get_by_role("link", name="return here").first.click()
-    expect(page.get_by_role("status").filter(has_text="The way there")).to_contain_text(
-        re.compile(r"rod 1 down .*, then up")
+    expect(page.get_by_role("status").filter(has_text="The way to take 1")).to_contain_text(
+        re.compile(r"every rod down .*, then up")
     )
     page.get_by_role("button", name="Done: the drum is there").click()
     expect(page.locator(".way")).to_have_count(0)
-    assert match.way_to(HERE, planned, drum.id, first.bench.setup.id).nothing
+    assert way_to(HERE, planned, drum.id, first.bench.setup.id).nothing
+
+
+def test_return_here_leads_over_the_bench_to_what_the_heads_stood_at(
+    page: Page, planned: int
+) -> None:
+    drum = drum_of(planned, "tom")
+    goal = bench.bench(HERE, planned, drum.id).heads["batter"].planned_hz
+    for number, hz in enumerate((0.97 * goal, goal), start=1):
+        bench.type_readings(HERE, planned, drum.id, "batter", [hz] * drum.owned.rods)
+        taken(planned, drum, a_take(planned, drum, seed=number))
+        if number == 1:
+            keep_note(
+                HERE, planned, drum.id, bench.bench(HERE, planned, drum.id).setup.id, "dark one"
+            )
+            bench.turned(HERE, planned, drum.id, "batter")
+    change_by_hand = page.get_by_role("button", name="gel pad near the edge", exact=True)
+    page.goto(f"/sessions/{planned}/match?sel=d{drum.id}")
+    page.keyboard.press("e")
+    with page.expect_navigation():
+        change_by_hand.click()
+    page.get_by_role("link", name="return here").first.click()
+    way = page.get_by_role("status").filter(has_text="The way to take 1, “dark one”, about")
+    expect(way).to_contain_text(re.compile(r"Take off: gel pad near the edge.*tap round in Bench"))
+    way.get_by_label("From").select_option("take 2")
+    expect(way).not_to_contain_text("gel pad")
+    expect(way.get_by_role("button", name="Done")).to_have_count(0)
+    way.get_by_label("From").select_option("how it is now")
+    way.get_by_role("button", name="Done: to Bench, to tap round").click()
+    expect(page.get_by_text("Going back to an earlier setup")).to_contain_text(f"{0.97 * goal:.0f}")
+    page.get_by_role("button", name="The plan’s pitches again").click()
+    expect(page.get_by_text("Going back to an earlier setup")).to_have_count(0)
 
 
 def test_a_change_of_ones_own_takes_two_presses(page: Page, planned: int) -> None:

@@ -6,11 +6,12 @@ from typing import Any
 import pytest
 
 from emblar.actions.kit import kit
+from emblar.actions.match import note_change
 from emblar.actions.scope import HERE
 from emblar.core.analysis.audio import ANALYSIS_RATE_HZ
 from emblar.core.errors import InputError
 from emblar.sound.encode import wav_bytes
-from tests.actions.test_match import a_take, taken
+from tests.actions.test_match import a_take, drum_of, taken
 from tests.actions.test_pads import crash, photo
 from tests.core.matching.test_round import DRUMS, played
 
@@ -29,6 +30,22 @@ def test_a_note_and_a_picture_are_kept_with_a_take(planned: int, told: Any, tmp_
         told("journey", planned, 1, "--take", 2, "--note", "x")
     with pytest.raises(InputError, match="3 drums"):
         told("journey", planned, 4)
+
+
+def test_the_way_from_a_take_to_another_is_told_and_kept(planned: int, told: Any) -> None:
+    drum = drum_of(planned, "tom")
+    number = [row.id for row in kit(HERE, planned)].index(drum.id) + 1
+    taken(planned, drum, a_take(planned, drum))
+    note_change(HERE, planned, drum.id, "damper", "gel-pad")
+    taken(planned, drum, a_take(planned, drum, seed=2))
+    way = told("way", planned, number, 2, "--from", 1)
+    assert (way["schema"], way["put_on"], way["minutes"]) == ("emblar.way/1", ["gel-pad"], 1.0)
+    assert told("way", planned, number, 1, "--gone")["take_off"] == ["gel-pad"]
+    assert told("way", planned, number, 1)["take_off"] == []
+    with pytest.raises(InputError, match="takes 1 to 2"):
+        told("way", planned, number, 3)
+    with pytest.raises(InputError, match="Leave --from out"):
+        told("way", planned, number, 2, "--from", 1, "--gone")
 
 
 def test_pads_are_added_taken_and_removed(planned: int, told: Any, tmp_path: Path) -> None:

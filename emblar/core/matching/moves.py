@@ -119,6 +119,11 @@ def _rows() -> dict[str, dict[str, float | str]]:
     return tomllib.loads(text)
 
 
+def minutes_of(kind: str) -> float:
+    """Return about how many minutes a change of a kind takes (``moves.toml``)."""
+    return float(_rows()[kind]["minutes"])
+
+
 def _card(setup: DrumSetup) -> Mapping[str, Measured]:
     return _card_by(catalogue(), setup)
 
@@ -196,7 +201,7 @@ def _move(
     row = _rows()[kind]
     told = {name: e for name, e in effect.items() if abs(e) >= FOLLOW_STEPS}
     return Move(
-        kind, what, after, told, gain, doubt, float(row["minutes"]), buys=False,
+        kind, what, after, told, gain, doubt, minutes_of(kind), buys=False,
         back=str(row["back"]), tried=share.trials,
     )  # fmt: skip
 

@@ -98,6 +98,8 @@ class BenchPage:
     goal_says: str
     cures: str
     """What the page of cures is called for this drum; empty for a kick."""
+    back_to: str
+    """What it is being brought back to, if it is."""
 
 
 def bench_page(now: Bench, around: Frame, *, head: str = "", from_badge: bool = False) -> BenchPage:
@@ -154,7 +156,17 @@ def bench_page(now: Bench, around: Frame, *, head: str = "", from_badge: bool = 
         span_s=max(0.2, 8.0 / goal) if goal else 0.3,
         goal_says=f"{goal:.0f} Hz" if goal else "",
         cures=CURES.get(now.drum.owned.kind, ""),
+        back_to=_back_to(now),
     )
+
+
+def _back_to(now: Bench) -> str:
+    """Return what is said while a drum is brought back to an earlier setup."""
+    if now.back_to is None:
+        return ""
+    lugs = now.back_to.lug_hz
+    stood = " and ".join(f"{_head_words(now, side)} {hz:.0f} Hz" for side, hz in lugs.items())
+    return f"Going back to an earlier setup: {stood}, as the drum stood then."
 
 
 def _taps(job: Job) -> bool:
@@ -364,7 +376,8 @@ def _ladder(now: Bench, side: Side | None) -> Markup:
     rungs = []
     for own, head in now.heads.items():
         name = _head_words(now, own)
-        rungs.append(Rung(head.goal_hz, f"{name}, plan {head.goal_hz:.0f}", "plan"))
+        goal = "then" if now.back_to is not None and own in now.back_to.lug_hz else "plan"
+        rungs.append(Rung(head.goal_hz, f"{name}, {goal} {head.goal_hz:.0f}", "plan"))
         if head.hz is not None:
             rungs.append(Rung(head.hz, f"{name} now {head.hz:.0f}", "take"))
     doubt = spread_hz(now.now.hz, now.now.sd_cents)

@@ -20,7 +20,6 @@ from emblar.core.catalogue import (
 from emblar.core.matching.differences import Comparison, Difference
 from emblar.core.matching.moves import Move
 from emblar.core.matching.room import rooms
-from emblar.core.matching.way_back import RodTurn, WayBack
 from emblar.core.naming import counted, lower_first
 from emblar.core.planning.target import Target
 from emblar.core.quantities.registry import steps
@@ -390,7 +389,7 @@ def _at_tempo(found: Match, shown: Take | None) -> str:
 
 
 def _journey(found: Match, base: str, around: Frame) -> tuple[JourneyCard, ...]:
-    cards = []
+    cards, names = [], take_names(found.takes)
     before = None
     for take in found.takes:
         values = take.target.values if take.target else {}
@@ -399,7 +398,7 @@ def _journey(found: Match, base: str, around: Frame) -> tuple[JourneyCard, ...]:
         cards.append(
             JourneyCard(
                 take.info.id, take.info.setup_id or 0, f"Take {take.number}",
-                _changed(before, take),
+                _changed(before, take, names),
                 small_decay(f"take-{take.number}", length.value if length else None,
                             sustain.value if sustain else None),
                 heard,
@@ -415,10 +414,22 @@ def _journey(found: Match, base: str, around: Frame) -> tuple[JourneyCard, ...]:
     return tuple(cards)
 
 
-def _changed(before: Take | None, take: Take) -> str:
+def take_names(takes: Sequence[Take]) -> dict[int, str]:
+    """Return what setups with a take are called, by id: ``take 2, “the dark one”``."""
+    names: dict[int, str] = {}
+    for take in takes:
+        said = f", “{take.note}”" if take.note else ""
+        names.setdefault(take.info.setup_id or 0, f"take {take.number}{said}")
+    return names
+
+
+def _changed(before: Take | None, take: Take, names: Mapping[int, str]) -> str:
     """Return what changed since the take before, in a few words."""
     if take.setup is None:
         return ""
+    back_to = take.setup.back_to
+    if back_to is not None and back_to in names:
+        return f"back to {names[back_to]}"
     if before is None or before.setup is None:
         return "the first"
     was, now = before.setup, take.setup
@@ -438,32 +449,3 @@ def _changed(before: Take | None, take: Take) -> str:
         # Another microphone of the same setup, mostly.
         return f"as before: {take.info.filename}"
     return ", ".join(rows) or "as before"
-
-
-def way_words(way: WayBack) -> tuple[str, ...]:
-    """Return the way to a setup, a line a step."""
-    if way.nothing:
-        return ("The drum is there already.",)
-    rows = [
-        f"Fit on the {side}: {lower_first(construction(made).name)}."
-        for side, made in way.fit.items()
-    ]
-    rows += [
-        f"Bring the {side} up anew in Bench: it was let down or exchanged in between."
-        for side in way.anew
-    ]
-    for side, turns in way.turns.items():
-        rows.append(f"{side.capitalize()}: {'; '.join(_rod_words(t) for t in turns)}.")
-    rows += [f"Put on: {lower_first(damper(d).name)}." for d in way.damp]
-    rows += [f"Take off: {lower_first(damper(d).name)}." for d in way.undamp]
-    if way.wires:
-        rows.append(f"{_large(wire_settings()[way.wires].name)}.")
-    if way.striker:
-        rows.append(f"Strike with {lower_first(strikers()[way.striker].name)}.")
-    return tuple(rows)
-
-
-def _rod_words(turn: RodTurn) -> str:
-    if turn.down:
-        return f"rod {turn.rod + 1} down {turn_words(turn.down)}, then up {turn_words(turn.up)}"
-    return f"rod {turn.rod + 1} up {turn_words(turn.up)}"

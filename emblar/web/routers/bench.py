@@ -11,6 +11,7 @@ from emblar.actions.bench_sound import Read, goal_sound, hear_wires, read_clip, 
 from emblar.actions.hum import hum_map, read_hum_stroke
 from emblar.actions.scope import check_session
 from emblar.actions.sweep import sweep_stroke, swept, take_sweep_back
+from emblar.actions.way_back import to_the_plan
 from emblar.core.errors import InputError
 from emblar.formats.turn_words import WHY_NO_TAP
 from emblar.formats.wires import wires_say
@@ -225,6 +226,13 @@ def word(scope: Here, session_id: Id, slot_id: Id, word: Annotated[Text, Form()]
     """Keep what is said of a drum as it is now."""
     actions.note_setup(scope, session_id, slot_id, word)
     return _back(session_id, slot_id, done="Kept for the log.")
+
+
+@router.post("/{slot_id}/to-the-plan")
+def plan_again(scope: Here, session_id: Id, slot_id: Id) -> Response:
+    """Go for the plan's pitches again instead of an earlier setup's."""
+    to_the_plan(scope, session_id, slot_id)
+    return _back(session_id, slot_id)
 
 
 @router.post("/{slot_id}/count")

@@ -16,8 +16,12 @@ LARGEST_NUMBER = 1e9
 
 Id = Annotated[int, Path(ge=1, le=LARGEST_ID)]
 """An id in an address; one that cannot be is not found."""
-AskedId = Annotated[int | None, Query(ge=1, le=LARGEST_ID)]
-"""An id in a query, or none."""
+AskedId = Annotated[
+    Annotated[int, Field(ge=1, le=LARGEST_ID)] | None,
+    BeforeValidator(lambda text: text or None),
+    Query(),
+]
+"""An id in a query, or none: a choice left empty is none."""
 
 
 def as_number(text: Any) -> Any:

@@ -6,10 +6,12 @@ from fastapi import APIRouter, File, Form, Request, Response, UploadFile
 
 from emblar.actions import match as actions
 from emblar.actions.match_sound import laid_over, pair_sounds, song_sounds
+from emblar.actions.way_back import go_back, way_to
 from emblar.core.errors import InputError
 from emblar.core.matching.room import rooms
-from emblar.web.pages.match import match_page, way_words
+from emblar.web.pages.match import match_page
 from emblar.web.pages.overlay import overlays
+from emblar.web.pages.way_back import way_page
 from emblar.web.routers.context import go, load
 from emblar.web.routers.fields import AskedId, Id, Text
 from emblar.web.routers.here import Here
@@ -29,14 +31,14 @@ def show(
     sel: str = "",
     take: AskedId = None,
     way: AskedId = None,
+    way_from: AskedId = None,
     gone: AskedId = None,
     room: Text = "",
     against: AskedId = None,
 ) -> Response:
     """Show a drum against the record."""
     _, around = load(scope, session_id, "match", sel)
-    page, problem = None, ""
-    path: tuple[str, ...] = ()
+    page, problem, path = None, "", None
     if around.drum is None:
         problem = "There is no drum to hold against the record yet. Say in Kit what you own."
     else:
@@ -46,11 +48,11 @@ def show(
         except InputError as error:
             problem = str(error)
         if page is not None and way is not None:
-            path = way_words(actions.way_to(scope, session_id, around.drum.id, way))
+            there = way_to(scope, session_id, around.drum.id, way, way_from)
+            path = way_page(found, there, way, way_from)
     return render(
         request, "match/page.html",
-        {"page": page, "frame": around, "problem": problem, "way": path, "way_id": way,
-         "gone": gone},
+        {"page": page, "frame": around, "problem": problem, "way": path, "gone": gone},
     )  # fmt: skip
 
 
@@ -129,8 +131,9 @@ def changed(
 
 @router.post("/{slot_id}/back")
 def back(scope: Here, session_id: Id, slot_id: Id, setup: Annotated[int, Form(ge=1)]) -> Response:
-    """Keep that the way back to a setup was gone."""
-    actions.go_back(scope, session_id, slot_id, setup)
+    """Keep that the way back to a setup was gone; heads that were turned are tapped next."""
+    if go_back(scope, session_id, slot_id, setup).pitches:
+        return go(f"/sessions/{session_id}/bench?sel=d{slot_id}")
     return _back(session_id, slot_id)
 
 
