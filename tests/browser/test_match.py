@@ -2,14 +2,18 @@
 
 import re
 
+import numpy as np
 import pytest
 from playwright.sync_api import Page, expect
 
 from emblar.actions import bench, match
 from emblar.actions.journey import keep_note
+from emblar.actions.match_sound import pair_sounds
 from emblar.actions.scope import HERE
 from emblar.actions.way_back import way_to
+from emblar.sound.decode import decode
 from tests.actions.test_match import a_take, drum_of, taken
+from tests.recordings import RATE
 
 
 def bring(page: Page, name: str, data: bytes) -> None:
@@ -107,3 +111,46 @@ def test_a_change_of_ones_own_takes_two_presses(page: Page, planned: int) -> Non
     expect(page.get_by_role("button", name="gel pad near the edge", exact=True)).to_have_attribute(
         "aria-pressed", "true"
     )
+
+
+OFFLINE = """
+window.AudioContext = class extends OfflineAudioContext {
+  constructor() { super(1, 3 * 44100, 44100); window.made = this; }
+  resume() { return Promise.resolve(); }
+};
+"""
+UNTIL_THE_KEY = """
+() => {
+  made.suspend(0.1).then(() => { window.waiting = true; });
+  window.rendered = made.startRendering();
+}
+"""
+REST = """
+async () => {
+  await OfflineAudioContext.prototype.resume.call(made);
+  return Array.from((await rendered).getChannelData(0));
+}
+"""
+
+
+def test_the_key_changes_over_within_50_ms_and_on_the_sample(page: Page, planned: int) -> None:
+    drum = drum_of(planned, "snare")
+    taken(planned, drum, a_take(planned, drum))
+    page.add_init_script(OFFLINE)
+    page.goto(f"/sessions/{planned}/match?sel=d{drum.id}")
+    page.keyboard.press("x")
+    expect(page.locator("html")).to_have_attribute("data-playing", "record")
+    page.evaluate(UNTIL_THE_KEY)
+    page.wait_for_function("window.waiting")
+    page.keyboard.press("x")
+    heard = np.array(page.evaluate(REST))
+    record, take = (np.resize(decode(data).audio.samples[:, 0], 3 * RATE)
+                    for data in pair_sounds(HERE, planned, drum.id))  # fmt: skip
+    assert not np.allclose(record, take, atol=1e-3)
+    began, changed = round(0.02 * RATE), round(0.1 * RATE)
+    off = [np.abs(heard[began:] - one[: len(heard) - began]) for one in (record, take)]
+    told = 1e-4 * np.abs(heard).max()
+    only_record = np.flatnonzero(off[0] > told)
+    only_take = np.flatnonzero(off[1][changed - began :] > told)
+    assert only_record[0] + began >= changed - 128
+    assert only_take[-1] < 0.05 * RATE
