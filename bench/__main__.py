@@ -14,9 +14,9 @@ from bench import planning, tuning
 from bench.hand_change import hand_changes
 from bench.mixes import four_minutes, peak_of_whole, whole
 from bench.setlist import setlists
-from emblar.core.analysis.analyse import analyse
-from emblar.core.analysis.audio import Audio
-from emblar.core.analysis.partials import fit_damped_sinusoids
+from emblar.core.analysis.pipeline import analyse
+from emblar.core.analysis.pitch.esprit import fit_damped_sinusoids
+from emblar.core.analysis.signal.audio import Audio
 from emblar.core.synthesis.low_ferry import render_low_ferry
 from emblar.sound.decode import decode
 from emblar.sound.encode import encode

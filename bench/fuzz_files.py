@@ -20,8 +20,8 @@ with atheris.instrument_imports(include=["emblar"]):
     import numpy as np
     from PIL import Image
 
-    from emblar.core.analysis.analyse import analyse
-    from emblar.core.analysis.audio import ANALYSIS_RATE_HZ, Audio, check_audio, one_channel
+    from emblar.core.analysis.pipeline import analyse
+    from emblar.core.analysis.signal.audio import ANALYSIS_RATE_HZ, Audio, check_audio, one_channel
     from emblar.core.errors import EmblarError
     from emblar.core.planning.sung import read_sung
     from emblar.core.synthesis.low_ferry import render_low_ferry

@@ -18,8 +18,8 @@ import numpy as np
 from scipy.signal import butter, sosfilt
 
 from emblar.core.acoustics.drum import Kind
-from emblar.core.analysis.analyse import analyse
-from emblar.core.analysis.audio import Audio, Samples
+from emblar.core.analysis.pipeline import analyse
+from emblar.core.analysis.signal.audio import Audio, Samples
 from emblar.core.catalogue import construction, dampers, strikers
 from emblar.core.errors import EmblarError
 from emblar.core.planning.brief import Brief, Shelf

@@ -13,8 +13,8 @@ from dataclasses import dataclass
 import numpy as np
 
 from emblar.core.acoustics.forward import predict
-from emblar.core.analysis.analyse import analyse
-from emblar.core.analysis.audio import Audio
+from emblar.core.analysis.pipeline import analyse
+from emblar.core.analysis.signal.audio import Audio
 from emblar.core.catalogue import constructions_for, dampers_for
 from emblar.core.notes import cents
 from emblar.core.planning.kick_window import kick_window

@@ -16,8 +16,8 @@ import numpy as np
 
 from emblar.core.acoustics.drum import Kind
 from emblar.core.acoustics.forward import predict
-from emblar.core.analysis.analyse import analyse
-from emblar.core.analysis.audio import Audio
+from emblar.core.analysis.pipeline import analyse
+from emblar.core.analysis.signal.audio import Audio
 from emblar.core.catalogue import constructions_for, dampers_for, strikers_for
 from emblar.core.errors import EmblarError
 from emblar.core.matching.differences import Comparison, compare

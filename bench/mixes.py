@@ -5,9 +5,9 @@ from pathlib import Path
 
 import numpy as np
 
-from emblar.core.analysis.analyse import analyse
-from emblar.core.analysis.audio import Audio
-from emblar.core.analysis.separation import TemplateSeparator
+from emblar.core.analysis.pipeline import analyse
+from emblar.core.analysis.separation.wiener import TemplateSeparator
+from emblar.core.analysis.signal.audio import Audio
 from emblar.core.synthesis.low_ferry import render_low_ferry
 
 

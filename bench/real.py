@@ -16,8 +16,8 @@ import numpy as np
 
 from bench.grooves import coded, groove, in_room, mixed
 from bench.material import RATE, Kit, Recording, kits, reference_pitch_hz, reference_t60_s
-from emblar.core.analysis.analyse import Analysis, analyse
-from emblar.core.analysis.audio import Audio
+from emblar.core.analysis.pipeline import Analysis, analyse
+from emblar.core.analysis.signal.audio import Audio
 from emblar.core.errors import BadAudioError
 from emblar.core.quantities import Measured
 from emblar.core.voices import VoiceName

@@ -14,8 +14,8 @@ import numpy as np
 
 from emblar.core.acoustics.drum import Kind
 from emblar.core.acoustics.forward import predict
-from emblar.core.analysis.analyse import analyse
-from emblar.core.analysis.audio import Audio
+from emblar.core.analysis.pipeline import analyse
+from emblar.core.analysis.signal.audio import Audio
 from emblar.core.catalogue import constructions_for, dampers, dampers_for, strikers
 from emblar.core.errors import EmblarError
 from emblar.core.planning.brief import Brief, Shelf, Weights, usual_weights

@@ -16,8 +16,8 @@ import numpy as np
 
 from emblar.core.acoustics.drum import METRES_PER_INCH, METRES_PER_MIL, Drum, Film, PlacedDamper
 from emblar.core.acoustics.forward import predict
-from emblar.core.analysis.analyse import SourceKind, analyse
-from emblar.core.analysis.audio import Audio
+from emblar.core.analysis.pipeline import SourceKind, analyse
+from emblar.core.analysis.signal.audio import Audio
 from emblar.core.planning.target import target_from_card
 from emblar.core.quantities.card import Card
 from emblar.core.quantities.registry import steps

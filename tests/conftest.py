@@ -16,8 +16,8 @@ from sqlalchemy import text
 from emblar.actions import kit, listen, plan
 from emblar.actions.scope import HERE
 from emblar.actions.sessions import Brief, start_session
-from emblar.core.analysis.analyse import Analysis, analyse
-from emblar.core.analysis.audio import Audio
+from emblar.core.analysis.pipeline import Analysis, analyse
+from emblar.core.analysis.signal.audio import Audio
 from emblar.core.synthesis.low_ferry import render_low_ferry
 from emblar.core.synthesis.song import Performance
 from emblar.service.postgres import OwnPostgres

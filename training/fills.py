@@ -1,4 +1,4 @@
-"""Toms under backings, of which the networks of ``colours`` learn: what is heard of each stroke.
+"""Toms under backings, of which the networks of ``embedding`` learn: what is heard of each stroke.
 
 Conventions
 -----------
@@ -14,8 +14,8 @@ from pathlib import Path
 
 import numpy as np
 
-from emblar.core.analysis.colours import levels_db
-from emblar.core.analysis.low_band import StrokeSpan, low_band
+from emblar.core.analysis.signal.low_band import StrokeSpan, low_band
+from emblar.core.analysis.voices.embedding import levels_db
 from training.backings import backing
 from training.modelled import model_drum
 from training.scenes import MODELLED_ODDS, Band, pattern, perform, rendered, under
@@ -36,7 +36,7 @@ Row = tuple[int, str, float]
 class Fills:
     """The strokes on toms of one scene.
 
-    ``levels`` as in ``colours``, float16; ``tom`` which one each is on; ``tuned_hz`` of each
+    ``levels`` as in ``embedding``, float16; ``tom`` which one each is on; ``tuned_hz`` of each
     stroke's tom; ``kit`` by its seed.
     """
 

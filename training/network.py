@@ -1,8 +1,8 @@
-"""A convolutional network of ``classifier``, fitted with torch and written as plain arrays.
+"""A convolutional network of ``model``, fitted with torch and written as plain arrays.
 
 Conventions
 -----------
-Pictures are (count, BANDS, FRAMES, CHANNELS) here as there. A network is fitted with batch
+Patches are (count, BANDS, FRAMES, CHANNELS) here as there. A network is fitted with batch
 normalisation, which is worked into the weights when they are written.
 """
 
@@ -16,9 +16,9 @@ import torch
 from torch import nn
 from torch.nn import functional
 
-from emblar.core.analysis.classifier import KINDS, STRIDES
-from emblar.core.analysis.frames import BANDS
-from emblar.core.analysis.pictures import AROUND, CHANNELS, FRAMES
+from emblar.core.analysis.classify.model import KINDS, STRIDES
+from emblar.core.analysis.classify.patches import AROUND, CHANNELS, FRAMES
+from emblar.core.analysis.signal.band_spectrogram import BANDS
 from training.rows import SCENE_COLOUR_DB, Gathered, blurred, colour, louds, plain
 from training.stored import packed
 
@@ -40,7 +40,7 @@ class Fit:
 
 
 class Network(nn.Module):
-    """The network of ``classifier``."""
+    """The network of ``model``."""
 
     def __init__(self, fit: Fit) -> None:
         super().__init__()
@@ -136,7 +136,7 @@ def chances(network: Network, rows: Gathered, own: np.ndarray) -> np.ndarray:
 
 
 def weights_of(name: str, network: Network) -> dict[str, np.ndarray]:
-    """Return a network as ``classifier`` reads it."""
+    """Return a network as ``model`` reads it."""
     layers = []
     for conv, norm in zip(network.conv, network.norm, strict=True):
         gain = norm.weight / torch.sqrt(norm.running_var + norm.eps)

@@ -7,8 +7,8 @@ from pathlib import Path
 
 import numpy as np
 
-from emblar.core.analysis.frames import BANDS, HOP_S
-from emblar.core.analysis.pictures import around_of, loud_db, pictures_of, windows_of
+from emblar.core.analysis.classify.patches import around_of, loud_db, patches_of, windows_of
+from emblar.core.analysis.signal.band_spectrogram import BANDS, HOP_S
 from training.scenes import (
     Found,
     labelled,
@@ -96,7 +96,7 @@ def joined(found: list[Found]) -> Gathered:
 
 
 def louds(rows: Gathered) -> np.ndarray:
-    """Return ``pictures.loud_db`` of every scene, shape (scenes, BANDS)."""
+    """Return ``patches.loud_db`` of every scene, shape (scenes, BANDS)."""
     found = np.full((len(rows.kit), BANDS), -60.0, np.float32)
     for scene in np.unique(rows.scene):
         level, own = rows.of_scene(int(scene))
@@ -120,7 +120,7 @@ def blurred(
     rng: np.random.Generator, rows: Gathered, own: np.ndarray, loud: np.ndarray,
     colours: np.ndarray,
 ) -> tuple[np.ndarray, np.ndarray]:  # fmt: skip
-    """Return pictures and plain numbers as other microphones and rooms would give them.
+    """Return patches and plain numbers as other microphones and rooms would give them.
 
     Parameters
     ----------
@@ -135,7 +135,7 @@ def blurred(
     window = windows(rows, own)
     window += (colours[scene] + colour(rng, len(own), OWN_COLOUR_DB))[:, None, :]
     window += np.float32(SCATTER_DB) * rng.standard_normal(window.shape, dtype=np.float32)
-    near, far = pictures_of(window, loud[scene] + colours[scene])
+    near, far = patches_of(window, loud[scene] + colours[scene])
     flat, tone = rows.flat_db[own].astype(np.float32), rows.tone[own].astype(np.float32)
     flat += rng.normal(0, FLAT_SCATTER_DB, flat.shape).astype(np.float32)
     tone += rng.normal(0, TONE_SCATTER, tone.shape).astype(np.float32)
@@ -143,8 +143,8 @@ def blurred(
 
 
 def plain(rows: Gathered, own: np.ndarray, loud: np.ndarray) -> tuple[np.ndarray, np.ndarray]:
-    """Return pictures and plain numbers of candidates as they are."""
-    near, far = pictures_of(windows(rows, own), loud[rows.scene[own]])
+    """Return patches and plain numbers of candidates as they are."""
+    near, far = patches_of(windows(rows, own), loud[rows.scene[own]])
     return near, around_of(far, rows.flat_db[own], rows.tone[own])
 
 

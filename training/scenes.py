@@ -13,13 +13,13 @@ import numpy as np
 from numpy.typing import NDArray
 from scipy.signal import fftconvolve
 
-from emblar.core.analysis.audio import Audio, one_channel, side
-from emblar.core.analysis.classifier import KINDS
-from emblar.core.analysis.frames import frames_of
-from emblar.core.analysis.onsets import find_candidates
-from emblar.core.analysis.pictures import level_db
-from emblar.core.analysis.segments import flatness
-from emblar.core.analysis.tones import tones
+from emblar.core.analysis.classify.model import KINDS
+from emblar.core.analysis.classify.patches import level_db
+from emblar.core.analysis.classify.tonality import tonality
+from emblar.core.analysis.onsets.detection import find_candidates
+from emblar.core.analysis.signal.audio import Audio, one_channel, side
+from emblar.core.analysis.signal.band_spans import flatness
+from emblar.core.analysis.signal.band_spectrogram import frames_of
 from training.backings import backing, placed, wide_backing
 from training.modelled import model_drum
 from training.sounds import RATE, Maker, Sound, cross_stick, drum, log_uniform, metal
@@ -372,7 +372,7 @@ def _gathered(scenes: list[Scene]) -> Found:
         for frames in (heard, *map(frames_of, others)):
             levels.append(level_db(frames.power).astype(np.float16))
             flat.append(flatness(frames, times).astype(np.float16))
-            tone.append(tones(frames, times).astype(np.float16))
+            tone.append(tonality(frames, times).astype(np.float16))
             labels.append(labels_of(times, events))
             at.append(times.astype(np.float32))
     return Found(

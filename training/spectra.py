@@ -2,7 +2,7 @@
 
 Conventions
 -----------
-A *profile* is the level of a lone stroke in the wide bands of ``segments`` in each of its segments
+A *profile* is the level of a lone stroke in the wide bands of ``band_spans`` in each of its segments
 after the onset, dB re the loudest of them, shape (SEGMENTS - BEFORE, WIDE). ``data/spectra.json``
 holds the median and the spread of profiles of many drums of each kind, measured on sampled kits by
 ``python -m bench.spectra``; nothing of a single drum is in it. Made-up strokes are brought to a
@@ -18,14 +18,14 @@ import numpy as np
 from numpy.typing import NDArray
 from scipy.signal import istft, stft
 
-from emblar.core.analysis.frames import HOP_S, frames_of
-from emblar.core.analysis.segments import (
+from emblar.core.analysis.signal.band_spans import (
     BAND_EDGES_HZ,
     BEFORE,
     SEGMENTS,
     segment_power,
     widened,
 )
+from emblar.core.analysis.signal.band_spectrogram import HOP_S, frames_of
 
 Array = NDArray[np.float64]
 Sound = NDArray[np.float32]

@@ -10,16 +10,16 @@ from pathlib import Path
 
 import numpy as np
 
-from emblar.core.analysis import classifier
-from training.alike import FITS as AGAIN
-from training.alike import again
-from training.beside import both
-from training.colouring import KITS, networks
+from emblar.core.analysis.classify import model as classifier
+from training.embedding import KITS, networks
+from training.mid_side import both
+from training.neighbours import FITS as AGAIN
+from training.neighbours import again
 from training.network import Fit, chances, fitted, weights_of
 from training.rows import gather, parted
 from training.stored import report
 
-OUT = Path(classifier.__file__).parent / "data" / "voices.npz"
+OUT = Path(classifier.__file__).parents[1] / "models" / "voices.npz"
 WIDE = Fit(widths=(16, 32, 64, 96), hidden=(192, 96), epochs=9)
 FITS = {
     "drums": (("drums", 320, Fit()),),

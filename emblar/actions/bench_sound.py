@@ -12,8 +12,8 @@ from emblar.core.acoustics.coefficients import prior_coefficients
 from emblar.core.acoustics.drum import Drum, Side
 from emblar.core.acoustics.forward import predict
 from emblar.core.acoustics.head import tension_from_lug_pitch
-from emblar.core.analysis.analyse import Analysis, analyse
-from emblar.core.analysis.audio import ANALYSIS_RATE_HZ, Audio, one_channel
+from emblar.core.analysis.pipeline import Analysis, analyse
+from emblar.core.analysis.signal.audio import ANALYSIS_RATE_HZ, Audio, one_channel
 from emblar.core.catalogue import as_shipped
 from emblar.core.errors import BadAudioError, InputError
 from emblar.core.notes import cents, spread_hz

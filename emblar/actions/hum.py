@@ -7,7 +7,7 @@ from emblar.actions.bench_state import Bench
 from emblar.actions.kit import kit
 from emblar.actions.plan import latest_plan
 from emblar.actions.scope import Scope
-from emblar.core.analysis.audio import ANALYSIS_RATE_HZ, one_channel
+from emblar.core.analysis.signal.audio import ANALYSIS_RATE_HZ, one_channel
 from emblar.core.errors import InputError
 from emblar.core.notes import cents
 from emblar.core.synthesis.stroke import drum_voice

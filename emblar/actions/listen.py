@@ -14,15 +14,15 @@ from numpy.typing import NDArray
 from sqlalchemy.orm import Session
 
 from emblar.actions.scope import Scope, check_session, in_session
-from emblar.core.analysis.analyse import (
+from emblar.core.analysis.corrections import replayed
+from emblar.core.analysis.pipeline import (
     ANALYSIS_VERSION,
-    SourceKind,
     analyse,
     peaks,
 )
-from emblar.core.analysis.audio import Audio, check_audio
-from emblar.core.analysis.edits import replayed
-from emblar.core.analysis.separation import Parts, TemplateSeparator
+from emblar.core.analysis.separation.wiener import Parts, TemplateSeparator
+from emblar.core.analysis.signal.audio import Audio, check_audio
+from emblar.core.analysis.signal.scene import SourceKind
 from emblar.core.errors import (
     BadAudioError,
     DocumentError,

@@ -9,7 +9,7 @@ from emblar.actions.listen import heard
 from emblar.actions.measuring import measured_record
 from emblar.actions.scope import Scope
 from emblar.actions.sessions import asked_of, one_session
-from emblar.core.analysis.separation import separate_voices
+from emblar.core.analysis.separation.wiener import separate_voices
 from emblar.core.errors import NotFoundError
 from emblar.formats.analysis import hits_from_file
 from emblar.formats.strokes import card_csv, midi_bytes, strokes_csv, strokes_jams

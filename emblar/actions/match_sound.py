@@ -11,7 +11,7 @@ from emblar.actions.listen import Heard
 from emblar.actions.match import Match, match
 from emblar.actions.scope import Scope
 from emblar.actions.takes import Take
-from emblar.core.analysis.audio import ANALYSIS_RATE_HZ, one_channel
+from emblar.core.analysis.signal.audio import ANALYSIS_RATE_HZ, one_channel
 from emblar.core.errors import InputError, NotFoundError
 from emblar.core.matching.fair_pair import LEAD_S, cut_strokes, fair_pair
 from emblar.core.matching.in_context import over_rest, struck_again

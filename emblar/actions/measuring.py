@@ -7,9 +7,10 @@ from sqlalchemy.orm import Session
 
 from emblar.actions.listen import Heard, heard
 from emblar.actions.scope import Scope
-from emblar.core.analysis.analyse import others_play_on, remeasure
-from emblar.core.analysis.audio import Audio, begins_at, one_channel
-from emblar.core.analysis.frames import frames_of
+from emblar.core.analysis.pipeline import remeasure
+from emblar.core.analysis.signal.audio import Audio, begins_at, one_channel
+from emblar.core.analysis.signal.band_spectrogram import frames_of
+from emblar.core.analysis.signal.scene import Accompaniment
 from emblar.core.errors import NotFoundError
 from emblar.core.voices import voice_order
 from emblar.formats.analysis import (
@@ -138,5 +139,6 @@ def _measured(file: AnalysisFile, audio: Audio, recording: RecordingInfo) -> Ana
 def _decide(audio: Audio, kind: str) -> DecidedFile:
     """Return what an analysis of before decided and did not keep."""
     mono = one_channel(audio)
-    mix = others_play_on(kind, lambda: frames_of(mono).is_mix)
-    return DecidedFile(mix=mix, begins=begins_at(mono))
+    # What was brought as a mix, or as drums, is not listened to for it: that takes a while.
+    heard = kind == "auto" and frames_of(mono).is_mix
+    return DecidedFile(mix=Accompaniment.of(kind, heard=heard).taken, begins=begins_at(mono))

@@ -6,7 +6,7 @@ from emblar.actions.listen import heard
 from emblar.actions.match_sound import record_strokes
 from emblar.actions.scope import Scope
 from emblar.core.acoustics.damping import T60_FACTOR
-from emblar.core.analysis.audio import ANALYSIS_RATE_HZ
+from emblar.core.analysis.signal.audio import ANALYSIS_RATE_HZ
 from emblar.core.errors import InputError
 from emblar.core.planning.kit import check_range
 from emblar.sound.encode import wav_bytes

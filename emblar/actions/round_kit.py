@@ -9,7 +9,7 @@ from emblar.actions.listen import Heard, heard
 from emblar.actions.scope import Scope
 from emblar.core.acoustics.coefficients import prior_coefficients
 from emblar.core.acoustics.head import tension_from_lug_pitch
-from emblar.core.analysis.audio import ANALYSIS_RATE_HZ, one_channel
+from emblar.core.analysis.signal.audio import ANALYSIS_RATE_HZ, one_channel
 from emblar.core.errors import EmblarError, InputError
 from emblar.core.matching.round import (
     MOST_STRIKES,

@@ -13,9 +13,8 @@ from sqlalchemy.orm import Session
 
 from emblar.actions.measuring import measured_piece, measured_sound, spans_of
 from emblar.actions.scope import Scope, in_session
-from emblar.core.analysis.audio import Audio, one_channel
-from emblar.core.analysis.clean import AnalysedHit
-from emblar.core.analysis.edits import (
+from emblar.core.analysis.card.clean import AnalysedHit
+from emblar.core.analysis.corrections import (
     Edit,
     Seen,
     applied,
@@ -27,9 +26,10 @@ from emblar.core.analysis.edits import (
     take_out,
     take_out_voice,
 )
-from emblar.core.analysis.low_band import StrokeSpan, low_band
-from emblar.core.analysis.membranes import stroke_pitch_hz
-from emblar.core.analysis.voices import levels_db
+from emblar.core.analysis.signal.audio import Audio, one_channel
+from emblar.core.analysis.signal.low_band import StrokeSpan, low_band
+from emblar.core.analysis.voices.clustering import stroke_pitch_hz
+from emblar.core.analysis.voices.decide import levels_db
 from emblar.core.errors import ConflictError, InputError
 from emblar.formats.analysis import (
     AnalysisFile,

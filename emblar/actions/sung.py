@@ -5,7 +5,7 @@ from typing import Any
 
 from emblar.actions.plan import replan_drum
 from emblar.actions.scope import Scope, in_session
-from emblar.core.analysis.audio import ANALYSIS_RATE_HZ, one_channel
+from emblar.core.analysis.signal.audio import ANALYSIS_RATE_HZ, one_channel
 from emblar.core.errors import InputError
 from emblar.core.planning.sung import MOST_STEPS, SungWish, read_sung
 from emblar.sound.decode import decode

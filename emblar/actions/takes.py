@@ -4,7 +4,7 @@ from dataclasses import dataclass
 from pathlib import PurePath
 from typing import Any
 
-from emblar.core.analysis.audio import check_audio
+from emblar.core.analysis.signal.audio import check_audio
 from emblar.core.errors import BadAudioError, DocumentError
 from emblar.core.matching.differences import Comparison, compare
 from emblar.core.planning.target import Target, target_from_card

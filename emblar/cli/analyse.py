@@ -47,7 +47,7 @@ def analyse_command(
     ] = None,
 ) -> None:
     """Find and measure the strokes of a recording."""
-    from emblar.core.analysis.analyse import analyse
+    from emblar.core.analysis.pipeline import analyse
     from emblar.core.voices import checked_voice
     from emblar.formats.analysis import analysis_file
     from emblar.sound.decode import decode

@@ -56,7 +56,7 @@ def target_of_file(path: Path, voice: str, *, alone: bool = False) -> "Target":
         The file cannot be read, or does not tell of this drum.
     """
     from emblar.cli.files import read_bytes, read_json
-    from emblar.core.analysis.analyse import analyse
+    from emblar.core.analysis.pipeline import analyse
     from emblar.core.planning.target import target_from_card
     from emblar.formats.analysis import AnalysisFile, card_from_file
     from emblar.sound.decode import decode

@@ -160,7 +160,7 @@ def round_command(
 ) -> None:
     """Say how loud each drum of a kit is beside the others."""
     from emblar.cli.files import read_bytes
-    from emblar.core.analysis.audio import ANALYSIS_RATE_HZ, one_channel
+    from emblar.core.analysis.signal.audio import ANALYSIS_RATE_HZ, one_channel
     from emblar.core.matching.round import MOST_STRIKES, read_round, standings
     from emblar.formats.journey import round_file
     from emblar.sound.decode import decode

@@ -34,7 +34,7 @@ def sing_command(
 ) -> None:
     """Say what a sung wish is: how the second sound differs from the first, in audible steps."""
     from emblar.cli.files import read_bytes
-    from emblar.core.analysis.audio import ANALYSIS_RATE_HZ, one_channel
+    from emblar.core.analysis.signal.audio import ANALYSIS_RATE_HZ, one_channel
     from emblar.core.planning.sung import read_sung
     from emblar.formats.sung import sung_file
     from emblar.sound.decode import decode

@@ -28,7 +28,7 @@ def taps_command(
 ) -> None:
     """Read every tap of a clip: time, lug pitch and its uncertainty, or why there is none."""
     from emblar.cli.files import read_bytes, read_json
-    from emblar.core.analysis.audio import ANALYSIS_RATE_HZ, one_channel
+    from emblar.core.analysis.signal.audio import ANALYSIS_RATE_HZ, one_channel
     from emblar.core.planning.kit import check_range
     from emblar.core.tuning.tap import read_taps, tapped_head
     from emblar.formats.drum import DrumFile
@@ -71,7 +71,7 @@ def hum_command(
 ) -> None:
     """Say what the other drums of a kit answer to one stroke."""
     from emblar.cli.files import read_bytes, read_json
-    from emblar.core.analysis.audio import ANALYSIS_RATE_HZ, one_channel
+    from emblar.core.analysis.signal.audio import ANALYSIS_RATE_HZ, one_channel
     from emblar.core.tuning.hum import read_hum
     from emblar.formats.hum import HumAsked, hum_file
     from emblar.sound.decode import decode
@@ -89,7 +89,7 @@ def wires_command(
 ) -> None:
     """Say what a soft tap tells of a snare's wires, and what to do about them."""
     from emblar.cli.files import read_bytes
-    from emblar.core.analysis.audio import ANALYSIS_RATE_HZ, one_channel
+    from emblar.core.analysis.signal.audio import ANALYSIS_RATE_HZ, one_channel
     from emblar.core.catalogue import wires
     from emblar.core.tuning.wires import read_wires
     from emblar.formats.wires import wires_file

@@ -6,9 +6,9 @@ from typing import Any, Literal
 import numpy as np
 from pydantic import Field
 
-from emblar.core.analysis.analyse import Analysis
-from emblar.core.analysis.clean import AnalysedHit, mark_clean
-from emblar.core.analysis.edits import Edit
+from emblar.core.analysis.card.clean import AnalysedHit, mark_clean
+from emblar.core.analysis.corrections import Edit
+from emblar.core.analysis.pipeline import Analysis
 from emblar.core.notes import spread_hz
 from emblar.core.quantities import Measured, Quantity, Unknown, reason_or_none, value_or_none
 from emblar.core.quantities.card import Alternative, Card, Part, Ring, Track, blank_card

@@ -12,7 +12,7 @@ import sys
 
 import numpy as np
 
-from emblar.core.analysis.audio import Audio
+from emblar.core.analysis.signal.audio import Audio
 from emblar.core.errors import BadAudioError
 from emblar.sound.decode import Decoded, check_size, decode
 

@@ -13,7 +13,7 @@ import numpy as np
 import soundfile
 from numpy.typing import NDArray
 
-from emblar.core.analysis.audio import Audio, check_duration
+from emblar.core.analysis.signal.audio import Audio, check_duration
 from emblar.core.errors import BadAudioError
 
 LARGEST_BYTES = 200 * 1024 * 1024

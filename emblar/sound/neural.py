@@ -19,7 +19,7 @@ import numpy as np
 import soxr
 from numpy.typing import NDArray
 
-from emblar.core.analysis.separation import Parts
+from emblar.core.analysis.separation.wiener import Parts
 from emblar.core.errors import ServiceError
 
 Array = NDArray[np.floating]

@@ -9,7 +9,7 @@ from emblar.actions import listen, strokes
 from emblar.actions.measuring import measured_record, run_measuring
 from emblar.actions.scope import HERE
 from emblar.actions.sessions import Brief, start_session
-from emblar.core.analysis.edits import Seen
+from emblar.core.analysis.corrections import Seen
 from emblar.core.errors import ConflictError, EmblarError, InputError
 from emblar.formats.analysis import AnalysisFile
 from emblar.store import recordings

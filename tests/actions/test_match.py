@@ -9,7 +9,7 @@ from emblar.actions.listen import run_analysis
 from emblar.actions.match_sound import pair_sounds, song_sounds
 from emblar.actions.scope import HERE
 from emblar.actions.way_back import go_back, to_the_plan, way_to
-from emblar.core.analysis.audio import ANALYSIS_RATE_HZ
+from emblar.core.analysis.signal.audio import ANALYSIS_RATE_HZ
 from emblar.core.errors import BadAudioError, InputError, NotFoundError
 from emblar.core.matching.fair_pair import loudness_lufs
 from emblar.core.planning.kit import model

@@ -12,7 +12,7 @@ from emblar.actions.kit import add_drum, kit
 from emblar.actions.listen import run_analysis
 from emblar.actions.match_sound import pair_sounds, song_sounds
 from emblar.actions.scope import HERE, Scope
-from emblar.core.analysis.audio import ANALYSIS_RATE_HZ
+from emblar.core.analysis.signal.audio import ANALYSIS_RATE_HZ
 from emblar.core.errors import BadAudioError, InputError, NotFoundError
 from emblar.core.matching.fair_pair import loudness_lufs
 from emblar.core.synthesis.stroke import cymbal_voice, render_stroke

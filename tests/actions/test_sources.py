@@ -7,7 +7,7 @@ from emblar.actions import evidence, listen, listen_files, strokes
 from emblar.actions.measuring import measured_record
 from emblar.actions.scope import HERE
 from emblar.actions.sessions import Brief, start_session
-from emblar.core.analysis.edits import Seen
+from emblar.core.analysis.corrections import Seen
 from emblar.core.errors import InputError
 from emblar.core.synthesis.low_ferry import low_ferry_voices
 from emblar.core.synthesis.stroke import render_stroke

@@ -6,7 +6,7 @@ from emblar.actions import kit, listen, listen_files, strokes
 from emblar.actions.measuring import measured_record
 from emblar.actions.scope import HERE
 from emblar.actions.sessions import Brief, start_session
-from emblar.core.analysis.edits import Seen
+from emblar.core.analysis.corrections import Seen
 from emblar.core.errors import InputError, NotFoundError
 from emblar.sound.decode import decode
 from emblar.store.database import transaction

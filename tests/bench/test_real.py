@@ -6,8 +6,8 @@ import pytest
 from bench.grooves import coded, groove, groove_events, in_room
 from bench.material import RATE, Kit, Sampled, onset_sample, reference_pitch_hz, reference_t60_s
 from bench.real import Score, distinct, f_measure, score_recording
-from emblar.core.analysis.analyse import Analysis
-from emblar.core.analysis.clean import AnalysedHit
+from emblar.core.analysis.card.clean import AnalysedHit
+from emblar.core.analysis.pipeline import Analysis
 from emblar.sound.decode import decode
 
 

@@ -7,7 +7,7 @@ from playwright.sync_api import Page
 from emblar.actions import bench, kit, match, pads, practice, round_kit
 from emblar.actions.listen import run_analysis
 from emblar.actions.scope import HERE
-from emblar.core.analysis.audio import ANALYSIS_RATE_HZ
+from emblar.core.analysis.signal.audio import ANALYSIS_RATE_HZ
 from emblar.sound.encode import wav_bytes
 from tests.actions.test_match import a_take, drum_of
 from tests.core.matching.test_round import played

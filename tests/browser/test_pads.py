@@ -8,7 +8,7 @@ from playwright.sync_api import Page, expect
 from emblar.actions import match
 from emblar.actions.kit import kit
 from emblar.actions.scope import HERE
-from emblar.core.analysis.audio import ANALYSIS_RATE_HZ
+from emblar.core.analysis.signal.audio import ANALYSIS_RATE_HZ
 from emblar.sound.encode import wav_bytes
 from tests.actions.test_match import a_take, drum_of, taken
 from tests.actions.test_pads import crash, photo

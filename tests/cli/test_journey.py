@@ -8,7 +8,7 @@ import pytest
 from emblar.actions.kit import kit
 from emblar.actions.match import note_change
 from emblar.actions.scope import HERE
-from emblar.core.analysis.audio import ANALYSIS_RATE_HZ
+from emblar.core.analysis.signal.audio import ANALYSIS_RATE_HZ
 from emblar.core.errors import InputError
 from emblar.sound.encode import wav_bytes
 from tests.actions.test_match import a_take, drum_of, taken

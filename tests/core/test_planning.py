@@ -3,7 +3,7 @@ from dataclasses import replace
 import numpy as np
 import pytest
 
-from emblar.core.analysis.analyse import Analysis
+from emblar.core.analysis.pipeline import Analysis
 from emblar.core.catalogue import (
     CatalogueError,
     construction,

@@ -4,8 +4,8 @@ import numpy as np
 import pytest
 
 from emblar.core.acoustics.forward import predict, settling
-from emblar.core.analysis.audio import ANALYSIS_RATE_HZ as RATE
-from emblar.core.analysis.shape import stroke_shape
+from emblar.core.analysis.card.envelope import stroke_shape
+from emblar.core.analysis.signal.audio import ANALYSIS_RATE_HZ as RATE
 from emblar.core.planning.kit import OwnedDrum, model
 from emblar.core.planning.predicted import predicted_card
 from emblar.core.quantities.registry import steps

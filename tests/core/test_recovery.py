@@ -8,9 +8,9 @@ from emblar.core.acoustics.damping import T60_FACTOR
 from emblar.core.acoustics.drum import Kind
 from emblar.core.acoustics.forward import predict
 from emblar.core.acoustics.inverse import lug_pitches_for
-from emblar.core.analysis.analyse import analyse
-from emblar.core.analysis.audio import Audio
-from emblar.core.analysis.ring import HEARD_S, HIGHEST_HZ, LOWEST_RATIO
+from emblar.core.analysis.card.overtones import HEARD_S, HIGHEST_HZ, LOWEST_RATIO
+from emblar.core.analysis.pipeline import analyse
+from emblar.core.analysis.signal.audio import Audio
 from emblar.core.catalogue import constructions_for, dampers_for
 from emblar.core.notes import cents
 from emblar.core.planning.kit import OwnedDrum, model

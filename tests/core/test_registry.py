@@ -6,7 +6,7 @@ from dataclasses import replace
 
 import pytest
 
-from emblar.core.analysis.analyse import Analysis
+from emblar.core.analysis.pipeline import Analysis
 from emblar.core.planning.target import target_from_card
 from emblar.core.quantities import Measured
 from emblar.core.quantities.card import blank_card

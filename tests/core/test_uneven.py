@@ -9,7 +9,7 @@ from emblar.core.acoustics.coefficients import prior_coefficients
 from emblar.core.acoustics.inverse import tension_per_turn, turns_for
 from emblar.core.acoustics.one_head import tapped_modes
 from emblar.core.acoustics.uneven import rod_pitches_hz, split, split_share, spread_from_lugs
-from emblar.core.analysis.partials import fit_damped_sinusoids
+from emblar.core.analysis.pitch.esprit import fit_damped_sinusoids
 from emblar.core.errors import DrumError
 from emblar.core.notes import cents
 from emblar.core.synthesis.practice import practice_drum

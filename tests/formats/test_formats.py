@@ -6,7 +6,7 @@ from pathlib import Path
 import pytest
 from pydantic import ValidationError
 
-from emblar.core.analysis.analyse import Analysis
+from emblar.core.analysis.pipeline import Analysis
 from emblar.core.planning.plan_drum import Request, plan_drum
 from emblar.core.planning.target import Target
 from emblar.core.quantities import Measured

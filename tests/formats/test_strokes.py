@@ -5,7 +5,7 @@ import warnings
 import mido
 import pytest
 
-from emblar.core.analysis.analyse import Analysis
+from emblar.core.analysis.pipeline import Analysis
 from emblar.formats.analysis import AnalysisFile, analysis_file
 from emblar.formats.strokes import card_csv, midi_bytes, note_of, strokes_csv, strokes_jams
 

@@ -5,8 +5,8 @@ from pathlib import Path
 import numpy as np
 import pytest
 
-from emblar.core.analysis.colours import SIZE, SPANS_S
-from emblar.core.analysis.tuning import USUAL_HZ, USUAL_OCTAVES
+from emblar.core.analysis.voices.embedding import SIZE, SPANS_S
+from emblar.core.analysis.voices.pitch_posterior import USUAL_HZ, USUAL_OCTAVES
 from training.fills import APART_OCTAVES, Fills, _kept, _kit, heard
 from training.sounds import PITCH_HZ
 

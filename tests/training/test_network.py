@@ -3,7 +3,7 @@
 import numpy as np
 import pytest
 
-from emblar.core.analysis import classifier
+from emblar.core.analysis.classify import model as classifier
 from training.rows import joined, louds, plain
 from training.scenes import labelled
 

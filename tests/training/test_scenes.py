@@ -3,18 +3,18 @@
 import numpy as np
 import pytest
 
-from emblar.core.analysis import likeness
-from emblar.core.analysis.classifier import KINDS
-from emblar.core.analysis.frames import BANDS, FLAT_BANDS, HOP_S, frames_of
-from emblar.core.analysis.onsets import find_candidates
-from emblar.core.analysis.pictures import pictures
-from emblar.core.analysis.segments import FLAT_AT
-from emblar.core.analysis.tones import SIZE as TONES
+from emblar.core.analysis.classify import neighbours as likeness
+from emblar.core.analysis.classify.model import KINDS
+from emblar.core.analysis.classify.patches import patches
+from emblar.core.analysis.classify.tonality import SIZE as TONES
+from emblar.core.analysis.onsets.detection import find_candidates
+from emblar.core.analysis.signal.band_spans import FLAT_AT
+from emblar.core.analysis.signal.band_spectrogram import BANDS, FLAT_BANDS, HOP_S, frames_of
 from training import scenes
-from training.alike import FITS, among_alike
 from training.backings import BAR, _riff, note, part, placed, wide_backing
-from training.beside import of_both
+from training.mid_side import of_both
 from training.modelled import drawn_voice, model_drum
+from training.neighbours import FITS, among_alike
 from training.rows import Gathered, blurred, colour, joined, louds, plain
 from training.scenes import (
     LOOPS,
@@ -215,7 +215,7 @@ def test_pictures_of_a_gathered_scene_are_those_of_its_sound() -> None:
     rows = joined([_gathered([([sound], []) for sound in sounds])])
     for scene, sound in enumerate(sounds):
         near, around = (
-            np.concatenate(x) for x in zip(*pictures(*find_candidates(sound)), strict=True)
+            np.concatenate(x) for x in zip(*patches(*find_candidates(sound)), strict=True)
         )
         own = np.flatnonzero(rows.scene == scene)
         kept = plain(rows, own, louds(rows))

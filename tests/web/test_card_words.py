@@ -4,11 +4,11 @@ from types import SimpleNamespace
 
 import numpy as np
 
-from emblar.core.analysis.card import measure_voice
-from emblar.core.analysis.low_band import DECIMATION, StrokeSpan
+from emblar.core.analysis.card.measure import measure_voice
+from emblar.core.analysis.signal.low_band import DECIMATION, StrokeSpan
 from emblar.formats.analysis import TrackFile, voice_file
 from emblar.web.pages.card import how_sure
-from tests.core.test_toms_in_mix import GAP_S, song
+from tests.core.analysis.test_joint_clustering import GAP_S, song
 
 TOGETHER = "Pitch from all 6 strokes together: none could be followed by itself"
 

@@ -15,7 +15,7 @@ from collections.abc import Sequence
 from dataclasses import dataclass, replace
 from typing import Any
 
-from emblar.core.analysis.card import ALTERNATIVE_CENTS
+from emblar.core.analysis.card.measure import ALTERNATIVE_CENTS
 from emblar.core.errors import InputError
 from emblar.core.notes import cents
 from emblar.core.quantities import Measured, Quantity, Unknown

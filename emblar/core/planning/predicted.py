@@ -13,10 +13,10 @@ from dataclasses import replace
 import numpy as np
 
 from emblar.core.acoustics.forward import Prediction
-from emblar.core.analysis.audio import ANALYSIS_RATE_HZ, Samples
-from emblar.core.analysis.low_band import StrokeSpan, low_band
-from emblar.core.analysis.ring import voice_ring
-from emblar.core.analysis.shape import stroke_shape
+from emblar.core.analysis.card.envelope import stroke_shape
+from emblar.core.analysis.card.overtones import voice_ring
+from emblar.core.analysis.signal.audio import ANALYSIS_RATE_HZ, Samples
+from emblar.core.analysis.signal.low_band import StrokeSpan, low_band
 from emblar.core.quantities import Measured
 from emblar.core.synthesis.stroke import Voice, drum_voice, render_stroke
 

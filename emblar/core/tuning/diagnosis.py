@@ -19,7 +19,7 @@ from numpy.typing import NDArray
 from scipy.signal import butter, sosfilt
 
 from emblar.core.acoustics.drum import Kind, Side
-from emblar.core.analysis.audio import ANALYSIS_RATE_HZ
+from emblar.core.analysis.signal.audio import ANALYSIS_RATE_HZ
 from emblar.core.quantities import Measured
 from emblar.core.quantities.card import Card
 from emblar.core.tuning.parameters import parameter

@@ -17,8 +17,8 @@ from typing import Literal
 import numpy as np
 from numpy.typing import NDArray
 
-from emblar.core.analysis.analyse import analyse
-from emblar.core.analysis.audio import Audio
+from emblar.core.analysis.pipeline import analyse
+from emblar.core.analysis.signal.audio import Audio
 from emblar.core.errors import BadAudioError
 from emblar.core.quantities import Measured
 from emblar.core.quantities.registry import steps

@@ -26,7 +26,7 @@ from emblar.core.acoustics.drum import Drum, Side
 from emblar.core.acoustics.head import lug_pitch_from_tension, tension_from_lug_pitch
 from emblar.core.acoustics.limits import stress_limits_pa
 from emblar.core.acoustics.one_head import tapped_modes
-from emblar.core.analysis.partials import DampedSinusoid, fit_damped_sinusoids
+from emblar.core.analysis.pitch.esprit import DampedSinusoid, fit_damped_sinusoids
 from emblar.core.errors import BadAudioError
 from emblar.core.tuning.parameters import parameter
 

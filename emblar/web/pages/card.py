@@ -6,7 +6,7 @@ from dataclasses import dataclass
 from markupsafe import Markup
 
 from emblar.actions.listen import Heard
-from emblar.core.analysis.clipping import TOLD
+from emblar.core.analysis.card.clipping import TOLD
 from emblar.core.naming import counted
 from emblar.core.notes import note_text, spread_hz
 from emblar.core.planning.target import readings

@@ -9,8 +9,8 @@ from emblar.actions.evidence import CONFIDENCE
 from emblar.actions.listen import Heard
 from emblar.actions.strokes import LastCorrection
 from emblar.actions.workspace import Workspace
-from emblar.core.analysis.analyse import PEAK_BINS_PER_S
-from emblar.core.analysis.clean import clean_stretches
+from emblar.core.analysis.card.clean import clean_stretches
+from emblar.core.analysis.pipeline import PEAK_BINS_PER_S
 from emblar.core.naming import counted, voice_title
 from emblar.core.quantities.registry import steps
 from emblar.core.voices import VoiceName, is_tom

@@ -7,7 +7,7 @@ from typing import Annotated, Any
 from fastapi import Path, Query
 from pydantic import BeforeValidator, Field
 
-from emblar.core.analysis.edits import Seen
+from emblar.core.analysis.corrections import Seen
 from emblar.core.errors import InputError
 
 LARGEST_ID = 2**31 - 1

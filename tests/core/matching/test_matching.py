@@ -9,8 +9,8 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 
 from emblar.core.acoustics.forward import predict
-from emblar.core.analysis.analyse import analyse
-from emblar.core.analysis.audio import Audio
+from emblar.core.analysis.pipeline import analyse
+from emblar.core.analysis.signal.audio import Audio
 from emblar.core.matching.differences import compare, score
 from emblar.core.matching.fair_pair import LEAD_S, cut_strokes, fair_pair, loudness_lufs
 from emblar.core.matching.in_context import over_rest, struck_again

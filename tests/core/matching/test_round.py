@@ -4,7 +4,7 @@ import numpy as np
 import pytest
 from numpy.typing import NDArray
 
-from emblar.core.analysis.audio import ANALYSIS_RATE_HZ as RATE
+from emblar.core.analysis.signal.audio import ANALYSIS_RATE_HZ as RATE
 from emblar.core.errors import BadAudioError
 from emblar.core.matching.round import (
     Loudness,

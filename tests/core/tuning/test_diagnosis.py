@@ -7,8 +7,8 @@ import numpy as np
 import pytest
 
 from emblar.core.acoustics.forward import predict
-from emblar.core.analysis.analyse import analyse
-from emblar.core.analysis.audio import ANALYSIS_RATE_HZ, Audio
+from emblar.core.analysis.pipeline import analyse
+from emblar.core.analysis.signal.audio import ANALYSIS_RATE_HZ, Audio
 from emblar.core.planning.kit import OwnedDrum, model
 from emblar.core.synthesis.practice import practice_drum
 from emblar.core.tuning.diagnosis import Cause, Expected, cause_texts, diagnose

@@ -5,7 +5,7 @@ import pytest
 
 from emblar.core.acoustics.coefficients import prior_coefficients
 from emblar.core.acoustics.head import tension_from_lug_pitch
-from emblar.core.analysis.audio import Audio
+from emblar.core.analysis.signal.audio import Audio
 from emblar.core.errors import BadAudioError
 from emblar.core.planning.kit import model
 from emblar.core.synthesis.practice import PracticeDrum

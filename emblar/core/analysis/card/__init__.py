@@ -1,0 +1,1 @@
+"""The sound card of one voice, measured from its clean strokes."""

@@ -1,0 +1,51 @@
+"""Whether a room answers a drum: heard where the drum itself has nothing left to sound.
+
+Conventions
+-----------
+Of a tom or a kick hardly anything sounds above 2 kHz once the stick or beater is off the head; a
+room answers the whole stroke, so that its tail is there as well. Read per stroke in frames of 10 ms
+of that band, relative to its first 30 ms, and over what was there before the stroke.
+"""
+
+from collections.abc import Sequence
+
+import numpy as np
+from scipy.signal import butter, sosfilt
+
+from emblar.core.analysis.signal.audio import ANALYSIS_RATE_HZ, Samples
+from emblar.core.analysis.signal.low_band import StrokeSpan
+
+BAND_HZ = (2000.0, 8000.0)
+FRAME_S, BEFORE_S, STROKE_S = 0.010, 0.060, 0.030
+EARLY_S, LATE_S = (0.12, 0.20), (0.24, 0.36)
+LEAST_DB, OVER_BEFORE_DB = -40.0, 6.0
+"""Level of the early tail re the stroke's; how far it lies over what was there before."""
+T60_S = (0.2, 8.0)
+SHARE = 0.5
+
+
+def room_answers(mono: Samples, strokes: Sequence[StrokeSpan]) -> bool:
+    """Whether a tail is heard after most strokes that leave it the time.
+
+    Where no stroke does it is taken to be there: then nobody can tell.
+    """
+    told = [_has_tail(mono, s) for s in strokes if s.available_s >= LATE_S[1]]
+    return not told or float(np.mean(told)) >= SHARE
+
+
+def _has_tail(mono: Samples, stroke: StrokeSpan) -> bool:
+    rate = ANALYSIS_RATE_HZ
+    first = round((stroke.time_s - 2.0 * BEFORE_S) * rate)
+    piece = mono[max(first, 0) : round((stroke.time_s + LATE_S[1]) * rate)]
+    at = stroke.time_s - max(first, 0) / rate
+    band = sosfilt(butter(4, BAND_HZ, "bandpass", fs=rate, output="sos"), piece)
+
+    def level(start_s: float, stop_s: float) -> float:
+        part = band[max(round((at + start_s) * rate), 0) : round((at + stop_s) * rate)]
+        return 10.0 * float(np.log10(np.mean(part**2) + 1e-16)) if len(part) else -160.0
+
+    struck, before = level(-0.005, STROKE_S), level(-BEFORE_S, -FRAME_S)
+    early, late = level(*EARLY_S), level(*LATE_S)
+    fall = (early - late) / (0.5 * (sum(LATE_S) - sum(EARLY_S)))
+    decays = T60_S[0] < 60.0 / max(fall, 1e-3) < T60_S[1]
+    return bool(early > struck + LEAST_DB and early > before + OVER_BEFORE_DB and decays)

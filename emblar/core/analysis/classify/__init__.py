@@ -1,0 +1,1 @@
+"""Which kinds of drum sound at a candidate: networks, and what the recording itself says."""

@@ -1,0 +1,1 @@
+"""Where strokes may begin."""

@@ -1,0 +1,384 @@
+"""The fundamental of a drum: where it settles, how far it bends, how long it rings.
+
+Conventions
+-----------
+Works on the low band (``low_band``) near the mode that is chosen in ``mode_choice``. *Settled*:
+energy-weighted mean of the tracked fundamental over 80–350 ms after the stroke for toms (150–450 ms
+while it still glides by more than 30 cents per 100 ms; near that limit both spans have a say),
+20–150 ms for snare and kick. *Onset pitch*: 15–60 ms. T60 is from the slope of the tracked
+amplitude until the next stroke of any drum, or until it comes near the noise.
+
+Source: partials by ESPRIT (``esprit``) on consecutive windows.
+"""
+
+import math
+from collections.abc import Sequence
+from dataclasses import dataclass, replace
+
+import numpy as np
+from numpy.typing import NDArray
+
+from emblar.core.analysis.pitch.chirp import FARTHEST_OCTAVES, Near, between, by_phase_hz, chirped
+from emblar.core.analysis.pitch.double_slope import before_room_s
+from emblar.core.analysis.pitch.esprit import Fits, fit_pieces
+from emblar.core.analysis.signal.low_band import (
+    LOW_RATE_HZ,
+    SETTLE_SHORT_S,
+    SETTLE_TOM_S,
+    StrokeSpan,
+)
+from emblar.core.quantities.card import Track
+
+Array = NDArray[np.float64]
+STEP_S, LATE_STEP_S, LATE_S = 0.012, 0.035, 0.150
+TRACK_CENTS = 220.0
+LONGEST_TRACK_S = 1.3
+SETTLE_LATE_S = (0.150, 0.450)
+ONSET_S = (0.015, 0.060)
+FARTHEST_OFF_CENTS, HOP_CENTS, EVEN_STEPS = 150.0, 50.0, 120
+"""A window this far from all the others, or from its neighbours, is another partial's."""
+STILL_GLIDING_CENTS_PER_S = (250.0, 350.0)
+WANDERING_CENTS, UNSTEADY_CENTS = (45.0, 60.0), 40.0
+"""How far off a line a partial may be, in the root mean square, times windows over those found."""
+NOISE_MARGIN_DB = 8.0
+FIRST_SLOPE_DB, WHOLE_DB, LEAST_FALL_DB = 22.0, 30.0, 6.0
+FEWEST_ON_SLOPE, ENOUGH_ON_SLOPE, ATTACK_S = 3, 5, 0.03
+WELL_BELOW_DB, STEEP_DB_PER_S, AGAIN_DB, AGAIN_WITHIN, BEATING_DB = 9.0, 150.0, 2.5, 5, 6.0
+FAINTEST = 10.0**-4.5
+MOST_EARLY = 0.25
+LEADING_S, FARTHEST_BACK_S, MOST_GLIDE_OCTAVES_PER_S = 0.05, 0.03, 8.0
+
+
+@dataclass(frozen=True, slots=True)
+class StrokePitch:
+    """What one stroke says of its drum's fundamental; None where it cannot tell."""
+
+    settled_hz: float | None
+    onset_hz: float | None
+    t60_s: float | None
+    track: Track
+    unsteady_cents: float = 0.0
+    """How much less sure its settled pitch is because no partial of it holds still."""
+
+
+def window_s(pitch_hz: float) -> float:
+    """Return the window length in s for tracking near a pitch: 3.8 periods, 40 to 70 ms."""
+    return float(np.clip(3.8 / pitch_hz, 0.040, 0.070))
+
+
+def _starts(available_s: float, length: float) -> Array:
+    last = min(available_s, LONGEST_TRACK_S) - length
+    return np.concatenate(
+        [np.arange(0.004, min(last, LATE_S), STEP_S), np.arange(LATE_S, last, LATE_STEP_S)]
+    )
+
+
+def track_strokes(low: Array, strokes: Sequence[StrokeSpan], expected_hz: float) -> list[Track]:
+    """Follow the partial nearest to an expected pitch after each stroke.
+
+    Parameters
+    ----------
+    low
+        The low band at ``LOW_RATE_HZ``.
+    strokes
+        Where to look.
+    expected_hz
+        Where the drum's fundamental is expected.
+    """
+    length = window_s(expected_hz)
+    size = round(length * LOW_RATE_HZ)
+    pieces, owner, middle = [], [], []
+    for index, stroke in enumerate(strokes):
+        starts = _starts(stroke.available_s, length)
+        firsts = [round((stroke.time_s + start) * LOW_RATE_HZ) for start in starts]
+        windows = [low[first : first + size] for first in firsts]
+        loudest = max((float(w @ w) for w in windows), default=0.0)
+        for start, window in zip(starts, windows, strict=True):
+            # What has sunk this far says nothing any more, and would lead the way back astray.
+            if len(window) == size and float(window @ window) > FAINTEST * loudest:
+                pieces.append(window)
+                owner.append(index)
+                middle.append(start + length / 2.0)
+    if not pieces:
+        return [Track(np.zeros(0), np.zeros(0), np.zeros(0)) for _ in strokes]
+    fits = fit_pieces(np.array(pieces), LOW_RATE_HZ, count=5, rows=size // 3)
+    owners, middles = np.array(owner), np.array(middle)
+    return [
+        _track(fits, np.flatnonzero(owners == index).astype(np.int64), middles, expected_hz, length)
+        for index in range(len(strokes))
+    ]
+
+
+def _track(
+    fits: Fits, rows: NDArray[np.int64], middles: Array, expected_hz: float, length: float
+) -> Track:
+    # Late windows first: the note is steady there, and the glide is followed backwards.
+    near, found = expected_hz, []
+    for row in rows[::-1]:
+        used = fits.used[row] & (
+            np.abs(np.log2(np.maximum(fits.frequency_hz[row], 1e-3) / expected_hz))
+            < FARTHEST_OCTAVES
+        )
+        frequency = np.where(used, fits.frequency_hz[row], 1e-3)
+        off = np.abs(1200.0 * np.log2(np.maximum(frequency, 1e-3) / near))
+        close = used & (off < TRACK_CENTS)
+        if not close.any():
+            continue
+        energy = np.where(close, fits.energy[row], 0.0)
+        loud = close & (energy > 0.05 * energy.max())
+        best = int(np.argmin(np.where(loud, off, np.inf)))
+        near = 0.5 * near + 0.5 * float(frequency[best])
+        at_middle = fits.amplitude[row, best] * np.exp(-fits.decay_rate[row, best] * length / 2.0)
+        # A dying note's frequency is that of where most of its energy lies: before the middle.
+        early = min(max(float(fits.decay_rate[row, best]), 0.0) * length / 6.0, MOST_EARLY) * length
+        found.append((middles[row] - early, frequency[best], at_middle))
+    return Track(*np.array(found[::-1]).reshape(-1, 3).T)
+
+
+def settled_hz(track: Track, *, tom: bool) -> float | None:
+    """Return the settled fundamental in Hz by the convention above, or None if not heard."""
+    span = SETTLE_TOM_S if tom else SETTLE_SHORT_S
+    inside, late = _inside(track, span), _inside(track, SETTLE_LATE_S)
+    if np.count_nonzero(inside) < 3:
+        return None
+    early = _over(track, inside, span)
+    if not tom or np.count_nonzero(inside) < 6 or np.count_nonzero(late) < 5:
+        return early.mean_hz()
+    # Near the limit both spans have a say: a hair more or less of glide is not ten cents of pitch.
+    steady, gliding = STILL_GLIDING_CENTS_PER_S
+    share = np.clip((early.glide_cents_per_s() - steady) / (gliding - steady), 0.0, 1.0)
+    later = _over(track, late, SETTLE_LATE_S).mean_hz()
+    return float(early.mean_hz() ** (1.0 - share) * later**share)
+
+
+@dataclass(frozen=True, slots=True)
+class _Line:
+    """A track over a span at even steps: s, natural logarithms of Hz and of amplitude."""
+
+    time_s: Array
+    pitch: Array
+    level: Array
+
+    def mean_hz(self) -> float:
+        """Return the energy-weighted mean in Hz."""
+        weight = np.exp(2.0 * (self.level - self.level.max()))
+        return float(np.average(np.exp(self.pitch), weights=weight))
+
+    def glide_cents_per_s(self) -> float:
+        """Return how fast it goes up or down, cents per s."""
+        return abs(1200.0 / math.log(2.0) * float(np.polyfit(self.time_s, self.pitch, 1)[0]))
+
+
+def _over(track: Track, inside: NDArray[np.bool_], span_s: tuple[float, float]) -> _Line:
+    """Return a track over a span, between its windows, too, of which some are ``inside``.
+
+    Windows are where they happen to be: so one that lies on the span's edge is not all or nothing.
+    """
+    middle = np.median(track.frequency_hz[inside])
+    good = np.abs(1200.0 * np.log2(track.frequency_hz / middle)) < FARTHEST_OFF_CENTS
+    time, frequency, amplitude = _led_back(
+        track.time_s[good], track.frequency_hz[good], track.amplitude[good], span_s[0]
+    )
+    order = np.argsort(time, kind="stable")
+    # One window that hopped to another partial lies off both its neighbours, to the same side.
+    steps = 1200.0 * np.diff(np.log2(frequency[order]))
+    hops = (steps[:-1] * steps[1:] < 0.0) & (np.abs(steps) > HOP_CENTS)[:-1]
+    order = np.delete(order, 1 + np.flatnonzero(hops & (np.abs(steps) > HOP_CENTS)[1:]))
+    first, last = max(span_s[0], time[order[0]]), min(span_s[1], time[order[-1]])
+    at = np.linspace(first, last, EVEN_STEPS)
+    return _Line(
+        at,
+        np.interp(at, time[order], np.log(frequency[order])),
+        np.interp(at, time[order], np.log(amplitude[order] + 1e-20)),
+    )
+
+
+def _led_back(
+    time_s: Array, frequency_hz: Array, amplitude: Array, start_s: float
+) -> tuple[Array, Array, Array]:
+    """Return a track that begins where its span does: a long window's middle comes later.
+
+    Glide and decay of the first ``LEADING_S`` go on backwards, both straight on their log scales,
+    for at most ``FARTHEST_BACK_S`` and never down: a drum's pitch only falls.
+    """
+    gap = time_s[0] - start_s
+    first = time_s <= time_s[0] + LEADING_S
+    if not STEP_S / 2.0 < gap <= FARTHEST_BACK_S or np.count_nonzero(first) < 3:
+        return time_s, frequency_hz, amplitude
+    back = np.arange(start_s, time_s[0] - STEP_S / 4.0, STEP_S / 2.0)
+    since = back - time_s[0]
+    glide = min(float(np.polyfit(time_s[first], np.log2(frequency_hz[first]), 1)[0]), 0.0)
+    glide = max(glide, -MOST_GLIDE_OCTAVES_PER_S)
+    fall = min(float(np.polyfit(time_s[first], np.log(amplitude[first] + 1e-20), 1)[0]), 0.0)
+    return (
+        np.concatenate([back, time_s]),
+        np.concatenate([frequency_hz[0] * 2.0 ** (glide * since), frequency_hz]),
+        np.concatenate([amplitude[0] * np.exp(fall * since), amplitude]),
+    )
+
+
+def _inside(track: Track, span: tuple[float, float]) -> NDArray[np.bool_]:
+    return np.asarray((track.time_s >= span[0]) & (track.time_s <= span[1]))
+
+
+def t60_s(track: Track, noise_amplitude: float, *, room: bool = True) -> float | None:
+    """Return T60 in s of the tracked fundamental, or None where less than 6 dB is seen to fall.
+
+    Of two slopes the faster one is the drum's where a ``room`` answers; without a room both are.
+    """
+    heard = _until_lost(track.amplitude, 10.0 ** (NOISE_MARGIN_DB / 20.0) * noise_amplitude)
+    time, level = track.time_s[heard], 20.0 * np.log10(track.amplitude[heard] + 1e-20)
+    if len(time) < FEWEST_ON_SLOPE:
+        return None
+    peak = _peak_at(level)
+    own = before_room_s(time[peak:], level[peak:]) if room else None
+    if own is not None:
+        return own
+    stop = _first_slope(time, level, FIRST_SLOPE_DB if room else WHOLE_DB)
+    time, level = time[:stop], level[:stop]
+    # The first windows hold the attack, too; of a short drum they are all there is.
+    late = time > ATTACK_S
+    if np.count_nonzero(late) >= ENOUGH_ON_SLOPE:
+        time, level = time[late], level[late]
+    if len(time) < FEWEST_ON_SLOPE:
+        return None
+    # Robust line: fit, drop what lies far off (beats, a neighbour's tail), fit again.
+    for _ in range(3):
+        slope, offset = np.polyfit(time, level, 1)
+        residual = level - (slope * time + offset)
+        keep = np.abs(residual) <= max(2.0 * float(np.std(residual)), 0.3)
+        if keep.all() or np.count_nonzero(keep) < ENOUGH_ON_SLOPE:
+            break
+        time, level = time[keep], level[keep]
+    seen = -slope * (time[-1] - time[0])
+    return float(-60.0 / slope) if slope < 0 and seen >= LEAST_FALL_DB else None
+
+
+def _until_lost(amplitude: Array, least: float) -> NDArray[np.bool_]:
+    """Return where a partial is heard: what comes up again after it was lost is the room's."""
+    heard = np.asarray(amplitude > least)
+    if heard.any():
+        half = max(len(amplitude) // 2, 1)
+        peak = int(np.argmax(np.where(heard, amplitude, 0.0)[:half]))
+        lost = np.flatnonzero(~heard[peak:])
+        if len(lost) and lost[0] >= FEWEST_ON_SLOPE:
+            heard[peak + lost[0] :] = False
+    return heard
+
+
+def _peak_at(level_db: Array) -> int:
+    """Return where a partial is loudest, in the first half: what comes later is another's."""
+    return int(np.argmax(level_db[: max(len(level_db) // 2, 1)]))
+
+
+def _first_slope(time_s: Array, level_db: Array, down_db: float) -> int:
+    """Return how many windows there are before the room, or a neighbour, takes over.
+
+    That is ``down_db`` down, or where a steep fall well below the peak turns round without coming
+    near it again as a beating pair would.
+    """
+    peak = _peak_at(level_db)
+    fallen, since = level_db[peak] - level_db, time_s - time_s[peak]
+    under = np.nonzero(fallen[peak:] > down_db)[0]
+    stop = peak + int(under[0]) if len(under) else len(level_db)
+    for i in range(peak + 1, stop):
+        steep = fallen[i] > max(WELL_BELOW_DB, STEEP_DB_PER_S * since[i])
+        after = fallen[i + 1 : i + 1 + AGAIN_WITHIN]
+        again = len(after) > 0 and after.min() < fallen[i] - AGAIN_DB
+        if steep and again and fallen[i:].min() > BEATING_DB:
+            return i + 1
+    return stop
+
+
+def stroke_pitches(
+    low: Array,
+    strokes: Sequence[StrokeSpan],
+    expected_hz: float,
+    *,
+    tom: bool,
+    over: bool = False,
+    room: bool = True,
+) -> list[StrokePitch]:
+    """Measure the fundamental of each stroke of a drum.
+
+    Parameters
+    ----------
+    low, strokes, expected_hz
+        As for ``track_strokes``.
+    tom
+        Whether it is read in the settled span of toms.
+    over
+        Whether others sound on in its range: then only the tracked partial says where it is.
+    room
+        Whether a room answers the strokes: then of two slopes the faster one is the drum's.
+    """
+    tracks = track_strokes(low, strokes, expected_hz)
+    told = [
+        _stroke_pitch(low, *row, tom=tom, room=room) for row in zip(strokes, tracks, strict=True)
+    ]
+    if over:
+        return told
+    out = []
+    for own, stroke in zip(told, strokes, strict=True):
+        near = Near(low, LOW_RATE_HZ, stroke.time_s, stroke.available_s, expected_hz)
+        if tom:
+            out.append(_held(own, near))
+            continue
+        # What few windows hold a partial of, but some do, is read by phase alone.
+        few = own.settled_hz is None and _inside(own.track, SETTLE_SHORT_S).any()
+        share = 1.0 if few else _wandering(own.track, near, SETTLE_SHORT_S)
+        tracked = expected_hz if few else own.settled_hz
+        spans = (SETTLE_SHORT_S, ONSET_S)
+        settled, onset = chirped(near, tracked, own.onset_hz, spans, least=share)
+        out.append(replace(own, settled_hz=settled, onset_hz=onset))
+    return out
+
+
+def _held(told: StrokePitch, near: Near) -> StrokePitch:
+    """Return a tom's pitch, by the phase of the band round its mode where its partial wanders.
+
+    A tom with hardly a note has no partial to follow: what is tracked hops between what there is.
+    """
+    if told.settled_hz is None:
+        return told
+    share = _wandering(told.track, near, SETTLE_TOM_S)
+    if share == 0.0:
+        return told
+    settled = between(told.settled_hz, by_phase_hz(near, SETTLE_TOM_S), share)
+    return replace(told, settled_hz=settled, unsteady_cents=share * UNSTEADY_CENTS)
+
+
+def _wandering(track: Track, near: Near, span_s: tuple[float, float]) -> float:
+    """Return from 0 to 1 whether a track is no partial's: off a line, or lost, in a span."""
+    inside = _inside(track, span_s)
+    if np.count_nonzero(inside) < 3:
+        return 0.0
+    length = window_s(near.pitch_hz)
+    middles = _starts(near.available_s, length) + length / 2.0
+    asked = np.count_nonzero((middles >= span_s[0]) & (middles <= span_s[1]))
+    time, amplitude = track.time_s[inside], track.amplitude[inside]
+    pitch = 1200.0 * np.log2(track.frequency_hz[inside])
+    off = pitch - np.polyval(np.polyfit(time, pitch, 1, w=amplitude + 1e-20), time)
+    apart = float(np.sqrt(np.average(off**2, weights=amplitude**2 + 1e-20)))
+    steady_ct, lost_ct = WANDERING_CENTS
+    return float(np.clip((apart * asked / len(time) - steady_ct) / (lost_ct - steady_ct), 0.0, 1.0))
+
+
+def _stroke_pitch(
+    low: Array, stroke: StrokeSpan, track: Track, *, tom: bool, room: bool
+) -> StrokePitch:
+    if len(track.time_s) == 0:
+        return StrokePitch(None, None, None, track)
+    early = _inside(track, ONSET_S)
+    onset = None
+    if early.any():
+        weight = track.amplitude[early] ** 2 + 1e-20
+        onset = float(np.average(track.frequency_hz[early], weights=weight))
+    first, last = (
+        round((stroke.time_s - 0.06) * LOW_RATE_HZ),
+        round((stroke.time_s - 0.01) * LOW_RATE_HZ),
+    )
+    quiet = low[max(first, 0) : max(last, 0)]
+    # An amplitude fitted to noise of this RMS in the same window.
+    noise = float(np.sqrt(np.mean(quiet**2))) * 0.4 if len(quiet) > 8 else 0.0
+    return StrokePitch(settled_hz(track, tom=tom), onset, t60_s(track, noise, room=room), track)

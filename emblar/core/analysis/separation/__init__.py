@@ -1,0 +1,1 @@
+"""Drums out of a mix, and each drum out of the drums."""

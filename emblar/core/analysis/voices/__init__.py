@@ -1,0 +1,1 @@
+"""Which drum each stroke is on: toms parted and ordered, voices decided."""
