@@ -255,7 +255,7 @@ class Batch:
         return np.asarray((self.b["shapes"][0, 0] * motion.batter).sum(axis=0))
 
     def pitch_hz(self) -> Array:
-        """Return the drum pitch of every candidate in Hz."""
+        """Return the drum pitch of every candidate in Hz, shape (candidates,)."""
         if self.r and self.plug == 0.0:
             return self.axial.mode(0, upper=False).omega / (2.0 * np.pi)
         motions, index = self.pitch_motions()

@@ -75,7 +75,17 @@ class Calibration:
         return {n: float(max(1.0 - v, 0.0)) for n, v in zip(names, left, strict=True)}
 
     def predict(self, drum: Drum, batter_hz: float, reso_hz: float | None) -> "Calibrated":
-        """Predict a tuning of the drum, with the uncertainty that the takes leave."""
+        """Predict a tuning of the drum, with the uncertainty that the takes leave.
+
+        Parameters
+        ----------
+        drum
+            The drum, as the model knows it.
+        batter_hz
+            Lug pitch of the batter, Hz.
+        reso_hz
+            Lug pitch of the reso, Hz; None without one.
+        """
         k = self.coefficients()
         found = predict(drum, batter_hz, reso_hz, coefficients=k)
         rows = _rows(drum, batter_hz, reso_hz, self.names, self.deviations)

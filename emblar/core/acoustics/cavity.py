@@ -76,7 +76,24 @@ class System:
 
 
 def assemble(drum: Drum, tensions: Tensions, m: int, coefficients: Coefficients) -> System:
-    """Return the mass and stiffness of order ``m`` without the plane wave."""
+    """Return the mass and stiffness of order ``m`` without the plane wave.
+
+    Parameters
+    ----------
+    drum
+        The drum, as the model knows it.
+    tensions
+        Tension of both heads, N/m.
+    m
+        How many nodal diameters.
+    coefficients
+        The model's coefficients.
+
+    Raises
+    ------
+    ValueError
+        A head has no tension.
+    """
     shapes, radius = basis(m), drum.radius_m(coefficients)
     opening = m == 0 and drum.is_open
     heads = 1 if drum.reso is None else 2
@@ -206,6 +223,8 @@ def coupled_modes(
         Number of nodal diameters, 0 to 8.
     count
         How many modes at most.
+    coefficients
+        The model's coefficients.
     """
     system = assemble(drum, tensions, m, coefficients)
     modes = []
@@ -236,6 +255,15 @@ def drum_pitch_mode(modes: list[CoupledMode], drum: Drum, radius_m: float) -> Co
     is the batter with the air of the tube, the lowest of all. A port so large that little front
     head is left lies between: the lowest mode in which the batter's own lowest shape takes part,
     not the one that what is left of the front makes by itself.
+
+    Parameters
+    ----------
+    modes
+        Modes of one order, lowest first.
+    drum
+        The drum, as the model knows it.
+    radius_m
+        Radius of the head, m.
     """
     if modes[0].reso is None:
         return modes[0]
@@ -251,7 +279,17 @@ def has_large_port(drum: Drum, radius_m: float) -> bool:
 
 
 def upper_mode(modes: list[CoupledMode], drum: Drum, radius_m: float) -> CoupledMode | None:
-    """Return the lowest mode above the pitch with the heads opposed, or None without one."""
+    """Return the lowest mode above the pitch with the heads opposed, or None without one.
+
+    Parameters
+    ----------
+    modes
+        Modes of one order, lowest first.
+    drum
+        The drum, as the model knows it.
+    radius_m
+        Radius of the head, m.
+    """
     pitch = drum_pitch_mode(modes, drum, radius_m)
     for mode in modes:
         if mode.frequency_hz > pitch.frequency_hz and mode.heads_opposed(radius_m):

@@ -33,7 +33,19 @@ WIRE_PLACE = 0.3
 def decay_rate(
     mode: CoupledMode, drum: Drum, tensions: Tensions, coefficients: Coefficients
 ) -> float:
-    """Return γ of a mode in 1/s: radiation, film, edge, ring, port, wires and dampers."""
+    """Return γ of a mode in 1/s: radiation, film, edge, ring, port, wires and dampers.
+
+    Parameters
+    ----------
+    mode
+        The mode.
+    drum
+        The drum, as the model knows it.
+    tensions
+        Tension of both heads, N/m.
+    coefficients
+        The model's coefficients.
+    """
     alone = (
         radiation_rate(mode, drum, coefficients)
         + _film_rate(mode, drum, tensions, coefficients)
@@ -63,6 +75,15 @@ def rate_with_lifting(
     """Return the one decay rate in 1/s that falls by 60 dB in the time that both slopes take.
 
     ``alone`` holds while what lifts is off the film, ``settled`` is added once it lies on it.
+
+    Parameters
+    ----------
+    alone
+        γ while nothing is lifted, 1/s.
+    settled
+        What is added once it lies on the film, 1/s.
+    share
+        How much of it dies away as it does alone, from 0 to 1.
     """
     return 1.0 / (share / alone + (1.0 - share) / (alone + settled))
 
@@ -73,7 +94,17 @@ def t60_s(rate: float) -> float:
 
 
 def radiation_rate(mode: CoupledMode, drum: Drum, coefficients: Coefficients) -> float:
-    """Return the part of γ in 1/s that goes into sound."""
+    """Return the part of γ in 1/s that goes into sound.
+
+    Parameters
+    ----------
+    mode
+        The mode.
+    drum
+        The drum, as the model knows it.
+    coefficients
+        The model's coefficients.
+    """
     radius = drum.radius_m(coefficients)
     speed, density = coefficients["sound_speed"], coefficients["air_density"]
     wavenumber = 2.0 * math.pi * mode.frequency_hz / speed
@@ -124,7 +155,17 @@ def film_loss_factor(film: Film, coefficients: Coefficients) -> float:
 
 
 def edge_loss(kind: Kind, side: Side, coefficients: Coefficients) -> float:
-    """Return the loss factor at edge, hoop, shell and stand of one head of a kind of drum."""
+    """Return the loss factor at edge, hoop, shell and stand of one head of a kind of drum.
+
+    Parameters
+    ----------
+    kind
+        ``"kick"``, ``"snare"`` or ``"tom"``.
+    side
+        ``"batter"`` or ``"reso"``.
+    coefficients
+        The model's coefficients.
+    """
     if kind != "kick":
         return coefficients["edge_loss"]
     return coefficients["kick_batter_loss" if side == "batter" else "kick_front_loss"]

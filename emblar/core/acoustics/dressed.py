@@ -112,12 +112,32 @@ class DressedHead:
 
 
 def dressed(key: HeadKey, shell: Shell, k: Coefficients) -> DressedHead:
-    """Return a head in its own modes; all orders are worked out at once."""
+    """Return a head in its own modes; all orders are worked out at once.
+
+    Parameters
+    ----------
+    key
+        What a head in its own modes depends on.
+    shell
+        The shell that heads are on.
+    k
+        The model's coefficients.
+    """
     return dressed_heads((key,), shell, k)[0]
 
 
 def dressed_heads(keys: Sequence[HeadKey], shell: Shell, k: Coefficients) -> list[DressedHead]:
-    """Return heads of one shell in their own modes; those not asked for before all at once."""
+    """Return heads of one shell in their own modes; those not asked for before all at once.
+
+    Parameters
+    ----------
+    keys
+        What each head in its own modes depends on.
+    shell
+        The shell that heads are on.
+    k
+        The model's coefficients.
+    """
     return _wardrobe(shell, k).heads(keys)
 
 

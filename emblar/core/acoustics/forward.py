@@ -85,7 +85,24 @@ class Prediction:
 def tensions_from_lug_pitches(
     drum: Drum, batter_hz: float, reso_hz: float | None, coefficients: Coefficients
 ) -> Tensions:
-    """Return both heads' tensions in N/m from their lug pitches in Hz (other head silenced)."""
+    """Return both heads' tensions in N/m from their lug pitches in Hz (other head silenced).
+
+    Parameters
+    ----------
+    drum
+        The drum, as the model knows it.
+    batter_hz
+        Lug pitch of the batter, Hz.
+    reso_hz
+        Lug pitch of the reso, Hz; None without one.
+    coefficients
+        The model's coefficients.
+
+    Raises
+    ------
+    ValueError
+        There is a reso, but not its lug pitch.
+    """
     reso = None
     if drum.reso is not None:
         if reso_hz is None:
@@ -102,7 +119,17 @@ def _pitch_mode(drum: Drum, tensions: Tensions, coefficients: Coefficients) -> C
 
 
 def drum_pitch_hz(drum: Drum, tensions: Tensions, coefficients: Coefficients) -> float:
-    """Return the drum pitch in Hz: both heads free, struck at the centre."""
+    """Return the drum pitch in Hz: both heads free, struck at the centre.
+
+    Parameters
+    ----------
+    drum
+        The drum, as the model knows it.
+    tensions
+        Tension of both heads, N/m.
+    coefficients
+        The model's coefficients.
+    """
     return _pitch_mode(drum, tensions, coefficients).frequency_hz
 
 
@@ -118,7 +145,19 @@ class Outline:
 def outline(
     drum: Drum, batter_lug_hz: float, reso_lug_hz: float | None, coefficients: Coefficients
 ) -> Outline:
-    """Predict pitch, sustain and limits only; as ``predict``, without uncertainty or overtones."""
+    """Predict pitch, sustain and limits only; as ``predict``, without uncertainty or overtones.
+
+    Parameters
+    ----------
+    drum
+        The drum, as the model knows it.
+    batter_lug_hz
+        Lug pitch of the batter, Hz.
+    reso_lug_hz
+        Lug pitch of the reso, Hz; None without one.
+    coefficients
+        The model's coefficients.
+    """
     tensions = tensions_from_lug_pitches(drum, batter_lug_hz, reso_lug_hz, coefficients)
     pitch = _pitch_mode(drum, tensions, coefficients)
     sustain = t60_s(decay_rate(pitch, drum, tensions, coefficients))
@@ -136,7 +175,17 @@ class Settling:
 
 
 def settling(drum: Drum, batter_lug_hz: float, reso_lug_hz: float | None) -> Settling:
-    """Predict the fundamental alone; as ``predict``, without uncertainty, overtones or limits."""
+    """Predict the fundamental alone; as ``predict``, without uncertainty, overtones or limits.
+
+    Parameters
+    ----------
+    drum
+        The drum, as the model knows it.
+    batter_lug_hz
+        Lug pitch of the batter, Hz.
+    reso_lug_hz
+        Lug pitch of the reso, Hz; None without one.
+    """
     k = prior_coefficients()
     tensions = tensions_from_lug_pitches(drum, batter_lug_hz, reso_lug_hz, k)
     pitch = _pitch_mode(drum, tensions, k)
@@ -279,6 +328,15 @@ def close_level(mode: CoupledMode, drum: Drum, k: Coefficients) -> float:
     The near field of each head shape falls off as exp(−j_mn z/a) above the batter; for m = 0 the
     volume that the whole drum sweeps adds its far field. The time of contact takes the highs away:
     the smooth envelope 1/(1 + (2fτ)²) of a half-sine push's spectrum.
+
+    Parameters
+    ----------
+    mode
+        The mode.
+    drum
+        The drum, as the model knows it.
+    k
+        The model's coefficients.
     """
     shapes, radius = basis(mode.m), drum.radius_m(k)
     omega = 2.0 * math.pi * mode.frequency_hz

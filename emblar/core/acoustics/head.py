@@ -27,6 +27,17 @@ def film_mass(film: Film, shapes: Basis, radius_m: float, coefficients: Coeffici
     """Return the film's modal mass matrix in kg, shape (SHAPES, SHAPES).
 
     Coating and fluid are spread evenly; a centre dot and a ring sit where they are.
+
+    Parameters
+    ----------
+    film
+        What the head is made of.
+    shapes
+        The shapes that modes are put together from.
+    radius_m
+        Radius of the head, m.
+    coefficients
+        The model's coefficients.
     """
     area = radius_m**2
     mass = np.diag(film.areal_density_kg_per_m2(coefficients) * area * shapes.norm)
@@ -63,6 +74,19 @@ def moving_mass_kg(
 
     The mass of the film's lowest shape for unit motion of the centre; ``dampers`` are those on
     this head.
+
+    Parameters
+    ----------
+    film
+        What the head is made of.
+    dampers
+        What lies on the head, with its place.
+    radius_m
+        Radius of the head, m.
+    depth_m
+        Depth of the shell, m.
+    k
+        The model's coefficients.
     """
     first = basis(0)
     laid = sum(d.mass_kg * float(first.at(d.radius)[0]) ** 2 for d in dampers)
@@ -75,6 +99,15 @@ def axial_stiffening(kind: Kind, tension_n_per_m: Any, k: Coefficients) -> Any:
     Practice reads a snare tuned above about 350 Hz at the lugs a semitone sharper than two films
     and the air between them come to. No cause was found (``docs/model.md``), so this is a factor
     with practice for its source; 1 on every other drum.
+
+    Parameters
+    ----------
+    kind
+        ``"kick"``, ``"snare"`` or ``"tom"``.
+    tension_n_per_m
+        Tension, N/m.
+    k
+        The model's coefficients.
     """
     if kind != "snare":
         return 1.0
@@ -91,6 +124,15 @@ def pitch_error_cents(kind: Kind, batter_n_per_m: float, k: Coefficients) -> flo
     """Return one standard deviation of what the model leaves out of a drum's pitch, in cents.
 
     As practice finds it: least of toms, more of snares the higher they are tuned, most of kicks.
+
+    Parameters
+    ----------
+    kind
+        ``"kick"``, ``"snare"`` or ``"tom"``.
+    batter_n_per_m
+        Tension of the batter, N/m.
+    k
+        The model's coefficients.
     """
     own = k.rows[f"{kind}_pitch_error"].sd
     if kind != "snare":
@@ -105,7 +147,17 @@ def film_stiffness(shapes: Basis) -> Array:
 
 @lru_cache(maxsize=512)
 def outer_air_mass(shapes: Basis, radius_m: float, coefficients: Coefficients) -> Array:
-    """Return the mass of the air outside a head in kg, shape (SHAPES, SHAPES)."""
+    """Return the mass of the air outside a head in kg, shape (SHAPES, SHAPES).
+
+    Parameters
+    ----------
+    shapes
+        The shapes that modes are put together from.
+    radius_m
+        Radius of the head, m.
+    coefficients
+        The model's coefficients.
+    """
     share = coefficients["outer_air_share"] * coefficients["air_density"]
     return np.asarray(share * radius_m**3 * shapes.outer_mass)
 
@@ -119,6 +171,17 @@ def duct_air_mass(
     The head's shape is expanded in the rigid cylinder's modes; each gives ρ·overlap²·coth(κL)/κ on
     the diagonal and ρ·overlap²/(κ sinh κL) between the heads (both displacements outward positive).
     The wavenumber k is neglected against j'_ms/a, which holds below about 0.3 c/a.
+
+    Parameters
+    ----------
+    shapes
+        The shapes that modes are put together from.
+    radius_m
+        Radius of the head, m.
+    depth_m
+        Depth of the shell, m.
+    coefficients
+        The model's coefficients.
 
     Returns
     -------
@@ -156,6 +219,17 @@ def tension_from_lug_pitch(
     """Return the tension in N/m that gives one head a lug pitch in Hz, the other silenced.
 
     The lug pitch of a batter with a lug eased is that at its other lugs.
+
+    Parameters
+    ----------
+    drum
+        The drum, as the model knows it.
+    side
+        ``"batter"`` or ``"reso"``.
+    lug_hz
+        Lug pitch, Hz.
+    coefficients
+        The model's coefficients.
     """
     found = (2.0 * math.pi * lug_hz) ** 2 / _of_side(drum, side, coefficients)
     return found * drum.eased if side == "batter" else found
@@ -164,7 +238,19 @@ def tension_from_lug_pitch(
 def lug_pitch_from_tension(
     drum: Drum, side: Side, tension_n_per_m: float, coefficients: Coefficients
 ) -> float:
-    """Return the lug pitch in Hz of one head at a tension in N/m, the other silenced."""
+    """Return the lug pitch in Hz of one head at a tension in N/m, the other silenced.
+
+    Parameters
+    ----------
+    drum
+        The drum, as the model knows it.
+    side
+        ``"batter"`` or ``"reso"``.
+    tension_n_per_m
+        Tension, N/m.
+    coefficients
+        The model's coefficients.
+    """
     eigenvalue = _of_side(drum, side, coefficients)
     if side == "batter":
         tension_n_per_m = tension_n_per_m / drum.eased

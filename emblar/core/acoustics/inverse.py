@@ -53,6 +53,8 @@ def lug_pitches_for(
         Lug pitch of the reso above the batter's in semitones.
     near
         An answer for nearly the same drum, to start from.
+    coefficients
+        The model's coefficients; those never calibrated if left out.
 
     Raises
     ------
@@ -95,6 +97,20 @@ def tension_per_turn(drum: Drum, side: Side, coefficients: Coefficients | None =
 
     The hoop comes down by the rod's lead; ``turn_efficiency`` of it stretches the film over its
     radius: ΔT = E h/(1−ν) · efficiency · lead/radius. A wide prior, to be learned from the log.
+
+    Parameters
+    ----------
+    drum
+        The drum, as the model knows it.
+    side
+        ``"batter"`` or ``"reso"``.
+    coefficients
+        The model's coefficients; those never calibrated if left out.
+
+    Raises
+    ------
+    ValueError
+        There is no such head.
     """
     k = coefficients or prior_coefficients()
     film = drum.film(side)
@@ -109,7 +125,21 @@ def tension_per_turn(drum: Drum, side: Side, coefficients: Coefficients | None =
 def turns_for(
     drum: Drum, side: Side, from_hz: float, to_hz: float, coefficients: Coefficients | None = None
 ) -> Measured:
-    """Return the turns of every rod that bring a head's lug pitch from one to another."""
+    """Return the turns of every rod that bring a head's lug pitch from one to another.
+
+    Parameters
+    ----------
+    drum
+        The drum, as the model knows it.
+    side
+        ``"batter"`` or ``"reso"``.
+    from_hz
+        Lug pitch now, Hz.
+    to_hz
+        Lug pitch wanted, Hz.
+    coefficients
+        The model's coefficients; those never calibrated if left out.
+    """
     k = coefficients or prior_coefficients()
     before, after = (tension_from_lug_pitch(drum, side, hz, k) for hz in (from_hz, to_hz))
     per_turn = tension_per_turn(drum, side, k)

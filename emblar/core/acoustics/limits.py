@@ -34,7 +34,17 @@ def film_stress_pa(tension_n_per_m: float, thickness_m: float) -> float:
 
 
 def rod_load_n(tension_n_per_m: float, radius_m: float, rods: int) -> float:
-    """Return the load of one tension rod in N: the rim's pull shared evenly."""
+    """Return the load of one tension rod in N: the rim's pull shared evenly.
+
+    Parameters
+    ----------
+    tension_n_per_m
+        Tension, N/m.
+    radius_m
+        Radius of the head, m.
+    rods
+        How many tension rods the head has.
+    """
     return 2.0 * math.pi * radius_m * tension_n_per_m / rods
 
 
@@ -42,6 +52,15 @@ def stress_limits_pa(kind: Kind, side: Side, coefficients: Coefficients) -> tupl
     """Return the film stress in Pa from which on to be careful, and where to stop.
 
     A snare-side film is tuned nearer to what it bears than any other, every day.
+
+    Parameters
+    ----------
+    kind
+        ``"kick"``, ``"snare"`` or ``"tom"``.
+    side
+        ``"batter"`` or ``"reso"``.
+    coefficients
+        The model's coefficients.
     """
     film = "snare_side" if kind == "snare" and side == "reso" else "stress"
     return coefficients[f"{film}_caution"], coefficients[f"{film}_stop"]
@@ -51,6 +70,15 @@ def papery_tension(kind: Kind, diameter_m: float, coefficients: Coefficients) ->
     """Return the tension in N/m below which a firm stroke wrinkles a head.
 
     The larger a kick the more it needs: a small one is fine at the wrinkle point.
+
+    Parameters
+    ----------
+    kind
+        ``"kick"``, ``"snare"`` or ``"tom"``.
+    diameter_m
+        Diameter of the head, m.
+    coefficients
+        The model's coefficients.
     """
     usual, slack = coefficients["papery_tension"], coefficients["slack_stop"]
     if kind != "kick":
@@ -66,7 +94,17 @@ def head_name(kind: Kind, side: Side) -> str:
 
 
 def limits(drum: Drum, tensions: Tensions, coefficients: Coefficients) -> list[Limit]:
-    """Return every limit that these tensions reach, worst first."""
+    """Return every limit that these tensions reach, worst first.
+
+    Parameters
+    ----------
+    drum
+        The drum, as the model knows it.
+    tensions
+        Tension of both heads, N/m.
+    coefficients
+        The model's coefficients.
+    """
     found: list[Limit] = []
     for side, tension in (("batter", tensions.batter_n_per_m), ("reso", tensions.reso_n_per_m)):
         if tension is not None:
@@ -122,6 +160,8 @@ def moved_by_other_head(drum: Drum, side: Side, other_n_per_m: float, k: Coeffic
         The drum and the head that is moved.
     other_n_per_m
         Change of the other head's tension.
+    k
+        The model's coefficients.
     """
     film = drum.film(side)
     if film is None:

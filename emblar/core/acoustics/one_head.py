@@ -38,6 +38,13 @@ def tapped_modes(
         Tension at each rod in N/m, in order round the head.
     rod
         Number of the rod tapped at, from 0.
+    k
+        The model's coefficients.
+
+    Raises
+    ------
+    ValueError
+        There is no such head.
     """
     film = drum.film(side)
     if film is None:

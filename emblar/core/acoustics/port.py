@@ -82,6 +82,8 @@ def plug_inertance(
         Radius of the film.
     open_front
         Whether there is no front head at all.
+    k
+        The model's coefficients.
     """
     density = k["air_density"]
     through = 0.0

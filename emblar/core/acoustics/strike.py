@@ -18,7 +18,17 @@ def heard_inside(strike: Strike, k: Coefficients) -> Strike:
 
 
 def on_surface(strike: Strike, film: Film, k: Coefficients) -> Strike:
-    """Return a strike as it is on a head: coating softens it, a patch hardens it."""
+    """Return a strike as it is on a head: coating softens it, a patch hardens it.
+
+    Parameters
+    ----------
+    strike
+        What strikes, as it is.
+    film
+        What the head is made of.
+    k
+        The model's coefficients.
+    """
     if film.coated:
         strike = replace(
             strike,
@@ -53,6 +63,8 @@ def impulse_n_s(kind: Kind, strike: Strike, moving_kg: float, k: Coefficients) -
         The kind of drum; how it is struck, over a medium stroke.
     moving_kg
         What the stroke has to move (``head.moving_mass_kg``).
+    k
+        The model's coefficients.
     """
     by = "beater" if kind == "kick" else "stroke"
     share = moving_kg / (moving_kg + k[f"{by}_mass"])
@@ -60,12 +72,32 @@ def impulse_n_s(kind: Kind, strike: Strike, moving_kg: float, k: Coefficients) -
 
 
 def contact_s(kind: Kind, strike: Strike, k: Coefficients) -> float:
-    """Return how long a medium stroke stays on the film in s."""
+    """Return how long a medium stroke stays on the film in s.
+
+    Parameters
+    ----------
+    kind
+        ``"kick"``, ``"snare"`` or ``"tom"``.
+    strike
+        What strikes, where and how.
+    k
+        The model's coefficients.
+    """
     return strike.contact * k["beater_contact" if kind == "kick" else "stick_contact"]
 
 
 def place(kind: Kind, strike: Strike, k: Coefficients) -> float:
-    """Return where the head is struck: distance from the centre over the radius."""
+    """Return where the head is struck: distance from the centre over the radius.
+
+    Parameters
+    ----------
+    kind
+        ``"kick"``, ``"snare"`` or ``"tom"``.
+    strike
+        What strikes, where and how.
+    k
+        The model's coefficients.
+    """
     if strike.place is not None:
         return strike.place
     return 0.0 if kind == "kick" else k["stroke_place"]

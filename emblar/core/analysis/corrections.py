@@ -96,6 +96,15 @@ def _hit(hits: Hits, seen: Seen) -> AnalysedHit:
 def move(hits: Hits, seen: Sequence[Seen], voice: str) -> Edit:
     """Give strokes to another voice; those that are on it already stay.
 
+    Parameters
+    ----------
+    hits
+        The strokes of the recording, ascending.
+    seen
+        Strokes as they are shown: time and voice.
+    voice
+        Voice to give them to.
+
     Raises
     ------
     ConflictError
@@ -162,6 +171,15 @@ def take_out_voice(hits: Hits, voice: str) -> Edit:
 
 def give_voice(hits: Hits, voice: str, to: str) -> Edit:
     """Give all strokes of a voice to another; of two at one time one stays.
+
+    Parameters
+    ----------
+    hits
+        The strokes of the recording, ascending.
+    voice
+        Voice that is given away.
+    to
+        Voice that takes its strokes.
 
     Raises
     ------
@@ -232,7 +250,24 @@ def _fitted(hits: Hits, edit: Edit) -> Edit:
 
 
 def put_in(hits: Hits, time_s: float, voice: str, level_db: float) -> Edit:
-    """Put a stroke in where none was found."""
+    """Put a stroke in where none was found.
+
+    Parameters
+    ----------
+    hits
+        The strokes of the recording, ascending.
+    time_s
+        When, s.
+    voice
+        Voice it is on.
+    level_db
+        Its level, dB re full scale.
+
+    Raises
+    ------
+    InputError
+        There is a stroke of that voice there already.
+    """
     checked_voice(voice)
     if any(h.voice == voice and abs(h.time_s - time_s) < SEEN_S for h in hits):
         raise InputError(f"There is a {_said(voice)} stroke there already.", field="time_s")
@@ -258,6 +293,11 @@ def split_tom(hits: Hits, voice: str, pitches_hz: Sequence[float | None]) -> Edi
         The tom.
     pitches_hz
         Pitch of each of its strokes in order of time, None where it cannot be told.
+
+    Raises
+    ------
+    InputError
+        Its strokes are too few, or all of one pitch.
     """
     number = _number(voice)
     own = [h for h in hits if h.voice == voice]
@@ -288,7 +328,13 @@ def _renamed(hits: Hits, by: int) -> tuple[tuple[str, str], ...]:
 
 
 def merge_tom(hits: Hits, voice: str) -> Edit:
-    """Make one tom of this and the next lower one."""
+    """Make one tom of this and the next lower one.
+
+    Raises
+    ------
+    InputError
+        There is no tom below it.
+    """
     number = _number(voice)
     next_lower = VoiceName.tom(number + 1)
     if not any(h.voice == next_lower for h in hits):

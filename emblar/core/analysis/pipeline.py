@@ -200,7 +200,19 @@ def measure_voices(
     only: Collection[str] | None = None,
     progress: Progress = _silent,
 ) -> tuple[Card, ...]:
-    """Measure every voice, or only some, from its clean strokes."""
+    """Measure every voice, or only some, from its clean strokes.
+
+    Parameters
+    ----------
+    scene
+        The recording as it is listened to.
+    hits
+        Its strokes, marked clean or not (``mark_clean``).
+    only
+        If given, only these voices are measured.
+    progress
+        Called with the stage's name and the share done.
+    """
     present = {hit.voice for hit in hits}
     names = sorted(present if only is None else present & set(only), key=voice_order)
     damaged = damage_of(scene.mono, hits)

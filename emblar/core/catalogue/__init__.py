@@ -409,6 +409,17 @@ def loss_share(
 ) -> float:
     """Return the loss at edge, hoop and shell over the prior's, with what lies on the shell.
 
+    Parameters
+    ----------
+    hoop_id
+        Hoop, an id of the catalogue.
+    shell_id
+        Shell, an id of the catalogue.
+    edge_id
+        Bearing edge, an id of the catalogue.
+    on_it
+        What lies on the head.
+
     Raises
     ------
     CatalogueError
@@ -436,6 +447,19 @@ def strike(
     shell: str | None = None,
 ) -> Strike:
     """Return a stroke with a stick or beater on a head with dampers, on a hoop and shell.
+
+    Parameters
+    ----------
+    striker_id
+        Stick or beater, an id of the catalogue.
+    on_it
+        What lies on the head.
+    place
+        Where, distance from the centre over the radius; the usual if left out.
+    hoop
+        Hoop, where the stroke is a rimshot or cross-stick.
+    shell
+        Shell, likewise.
 
     Raises
     ------

@@ -139,7 +139,17 @@ def _needs(drum: DrumWork, job: Job) -> tuple[str, ...]:
 
 
 def kit_evening(minutes: int, hands: int, found: Sequence[EveningJob]) -> Evening:
-    """Return the evening of a kit's jobs: hands as given, a key each, one person at a drum."""
+    """Return the evening of a kit's jobs: hands as given, a key each, one person at a drum.
+
+    Parameters
+    ----------
+    minutes
+        How long there is.
+    hands
+        How many people.
+    found
+        The jobs of every drum.
+    """
     units: Mapping[str, int] = {
         HANDS: hands,
         KEY: hands,

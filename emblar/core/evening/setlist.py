@@ -115,7 +115,17 @@ def minute_worth() -> float:
 
 
 def change(drum: SetDrum, now: Dress, then: Dress) -> Change:
-    """Return what brings a drum from one dress to another, and how long it takes."""
+    """Return what brings a drum from one dress to another, and how long it takes.
+
+    Parameters
+    ----------
+    drum
+        The drum.
+    now
+        How it is dressed.
+    then
+        How it is to be dressed.
+    """
     k = _numbers()
     pairs: tuple[tuple[Side, str | None, str | None, float | None, float | None], ...] = (
         ("batter", now.batter, then.batter, now.batter_hz, then.batter_hz),

@@ -264,7 +264,17 @@ def _turns(setup: DrumSetup) -> Iterator[tuple[Kind, str, DrumSetup]]:
 
 
 def turned(setup: DrumSetup, side: Side, turns: float) -> DrumSetup:
-    """Return a setup with every rod of a head turned, tightening positive."""
+    """Return a setup with every rod of a head turned, tightening positive.
+
+    Parameters
+    ----------
+    setup
+        The drum as it is.
+    side
+        ``"batter"`` or ``"reso"``.
+    turns
+        Turns of the key, tightening positive.
+    """
     k = prior_coefficients()
     drum = model(wearing(setup.owned, setup.reso, setup.port_in), batter=setup.batter)
     hz = setup.batter_hz if side == "batter" else setup.reso_hz

@@ -50,6 +50,8 @@ def in_a_room(samples: Samples, room_id: str, rate_hz: int) -> Samples:
         The dry sound, shape (n,).
     room_id
         Of ``rooms``.
+    rate_hz
+        Sample rate, Hz.
 
     Raises
     ------

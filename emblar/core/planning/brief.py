@@ -111,7 +111,13 @@ class Weights:
     """How far apart the heads are usually tuned at most, semitones, by kind of drum."""
 
     def changed(self, **costs: float) -> "Weights":
-        """Return a copy with other costs."""
+        """Return a copy with other costs.
+
+        Raises
+        ------
+        InputError
+            There is no such cost.
+        """
         unknown = sorted(set(costs) - set(self.cost))
         if unknown:
             raise InputError(f"No cost is called {', '.join(unknown)}: {', '.join(self.cost)}.")

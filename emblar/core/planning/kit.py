@@ -165,7 +165,17 @@ class OwnedDrum:
 
 
 def wearing(owned: OwnedDrum, reso: str | None, port_in: float | None) -> OwnedDrum:
-    """Return a drum with another front head or reso on it: with a hole, or none at all."""
+    """Return a drum with another front head or reso on it: with a hole, or none at all.
+
+    Parameters
+    ----------
+    owned
+        The drum as it stands in the kit.
+    reso
+        Construction of the reso or front head, None without one.
+    port_in
+        Diameter of the hole in the front head, in; None without one.
+    """
     return replace(owned, reso=reso, port_in=port_in if reso is not None else None)
 
 
@@ -173,6 +183,17 @@ def stroke_on(
     owned: OwnedDrum, striker: str, on_it: Sequence[Damper], port_in: float | None
 ) -> Strike:
     """Return a stroke on a drum as its microphone hears it, with dampers and a port or without.
+
+    Parameters
+    ----------
+    owned
+        The drum as it stands in the kit.
+    striker
+        Stick or beater, an id of the catalogue.
+    on_it
+        What lies on the head.
+    port_in
+        Diameter of the hole in the front head, in; None without one.
 
     Raises
     ------
@@ -194,6 +215,21 @@ def model(
     wires_setting: str = USUAL_WIRES_SETTING,
 ) -> Drum:
     """Return the drum for the model, with other heads, dampers or striker if given.
+
+    Parameters
+    ----------
+    owned
+        The drum as it stands in the kit.
+    batter
+        Construction of the batter; the one on it if left out.
+    reso
+        Construction of the reso; the one on it if left out.
+    dampers
+        What lies on it, ids of the catalogue.
+    striker
+        Stick or beater, an id of the catalogue; the kind's usual if left out.
+    wires_setting
+        How a snare's wires are set, an id of the catalogue.
 
     Raises
     ------

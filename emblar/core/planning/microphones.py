@@ -41,7 +41,17 @@ def microphone_note(kind: Kind, diameter_in: float, *, front: bool, port_in: flo
 
 
 def microphone_trouble(planned: KickMicrophone, *, front: bool, port_in: float | None) -> str:
-    """Return what stands in the way of a kick's planned microphone, or an empty string."""
+    """Return what stands in the way of a kick's planned microphone, or an empty string.
+
+    Parameters
+    ----------
+    planned
+        The microphone as planned.
+    front
+        Whether there is a front head.
+    port_in
+        Diameter of the hole in the front head, in; None without one.
+    """
     if planned in ("inside", "both") and front and port_in is None:
         return (
             "A microphone is planned inside the kick, but its front stays closed: allow a port, or "

@@ -204,7 +204,19 @@ class Field:
         strikers: Sequence[int] | None = None,
         wire_settings: Sequence[int] | None = None,
     ) -> Options:
-        """Return every combination; of the lists given by number, only those."""
+        """Return every combination; of the lists given by number, only those.
+
+        Parameters
+        ----------
+        semitones
+            Reso above the batter, semitones.
+        dampers
+            Numbers of damper sets; every one if left out.
+        strikers
+            Numbers of strikers; every one if left out.
+        wire_settings
+            Numbers of wire settings; every one if left out.
+        """
         pairs = itertools.product(range(len(self.batters)), range(max(len(self.resos), 1)))
         return self.options(
             [(b, r, s) for b, r in pairs for s in (semitones if self.resos else (0.0,))],
@@ -221,7 +233,19 @@ class Field:
         strikers: Sequence[int] | None = None,
         wire_settings: Sequence[int] | None = None,
     ) -> Options:
-        """Return what else may be on given (batter, reso, semitones), every combination."""
+        """Return what else may be on given (batter, reso, semitones), every combination.
+
+        Parameters
+        ----------
+        heads
+            Number of the batter, number of the reso, reso above the batter in semitones.
+        dampers
+            Numbers of damper sets; every one if left out.
+        strikers
+            Numbers of strikers; every one if left out.
+        wire_settings
+            Numbers of wire settings; every one if left out.
+        """
         rest = itertools.product(
             range(len(self.damper_sets)) if dampers is None else dampers,
             range(len(self.strikers)) if strikers is None else strikers,
@@ -230,7 +254,17 @@ class Field:
         return options_of([(b, r, *other, s) for other in rest for b, r, s in heads])
 
     def batch(self, options: Options, batter_n_per_m: Array, reso_n_per_m: Array) -> Batch:
-        """Return candidates ready to be predicted."""
+        """Return candidates ready to be predicted.
+
+        Parameters
+        ----------
+        options
+            Candidates, each by its choices.
+        batter_n_per_m
+            Tension of the batter, N/m, shape (options,).
+        reso_n_per_m
+            Tension of the reso, N/m, shape (options,).
+        """
         place = (options.striker, options.dampers)
         shares = Shares(self._impulse[place], self._contact[place], self._edge[options.dampers])
         return Batch(

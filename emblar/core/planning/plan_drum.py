@@ -156,6 +156,17 @@ def plan_drums(
     two drums and no more heads are bought than the brief allows. What was chosen by hand comes
     first.
 
+    Parameters
+    ----------
+    tasks
+        A drum each, with its target and what was asked of it.
+    brief
+        What was asked for.
+    shelf
+        What is owned and may be bought.
+    thorough
+        Whether to take a last look round what was found.
+
     Returns
     -------
     list

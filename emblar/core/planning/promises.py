@@ -20,7 +20,17 @@ from emblar.core.planning.weighing import Recipe, Weighed
 
 
 def schools_broken(schools: Mapping[str, str], kind: Kind, recipe: Recipe) -> list[str]:
-    """Return which of a player's schools a recipe breaks, by what each is about."""
+    """Return which of a player's schools a recipe breaks, by what each is about.
+
+    Parameters
+    ----------
+    schools
+        Which side a player takes, by what it is about.
+    kind
+        ``"kick"``, ``"snare"`` or ``"tom"``.
+    recipe
+        The recipe.
+    """
     broken = []
     for about, name in schools.items():
         if kind not in FAVOURED_ON[about]:
@@ -37,7 +47,17 @@ def schools_broken(schools: Mapping[str, str], kind: Kind, recipe: Recipe) -> li
 
 
 def broken(row: Weighed, owned: OwnedDrum, brief: Brief) -> list[str]:
-    """Return, in words, which promises of a brief a recipe does not keep, and why."""
+    """Return, in words, which promises of a brief a recipe does not keep, and why.
+
+    Parameters
+    ----------
+    row
+        The recipe, weighed.
+    owned
+        The drum as it stands in the kit.
+    brief
+        What was asked for.
+    """
     recipe, title = row.recipe, voice_title(row.voice)
     said: list[str] = []
     for about in schools_broken(brief.schools, owned.kind, recipe):

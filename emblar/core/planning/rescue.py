@@ -68,7 +68,17 @@ def usual_head_price() -> float:
 
 
 def head_price(construction_id: str, diameter_in: float, kind: Kind) -> float:
-    """Return what a head costs over a plain 14 in one."""
+    """Return what a head costs over a plain 14 in one.
+
+    Parameters
+    ----------
+    construction_id
+        What it is made of, an id of the catalogue.
+    diameter_in
+        Diameter, in.
+    kind
+        ``"kick"``, ``"snare"`` or ``"tom"``.
+    """
     row, made = _prices()["head"], construction(construction_id)
     price = (diameter_in / 14.0) ** row["size"]
     flags = {
@@ -109,6 +119,8 @@ def rescue(
         In the user's coin.
     plain_head
         What a plain 14 in head costs, in the same coin; the usual if left out.
+    brief
+        What was asked for.
 
     Raises
     ------

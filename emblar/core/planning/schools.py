@@ -39,7 +39,21 @@ FAVOURED_ON: dict[str, tuple[Kind, ...]] = {
 def side_taken(
     about: str, name: str, semitones: NDArray[Any] | float, *, ported: bool, dressed: Flags | bool
 ) -> Flags:
-    """Return which candidates take one side of a disagreement."""
+    """Return which candidates take one side of a disagreement.
+
+    Parameters
+    ----------
+    about
+        What they disagree about.
+    name
+        Which side.
+    semitones
+        Reso above the batter, semitones.
+    ported
+        Whether there is a hole in the front head.
+    dressed
+        Which candidates have anything lying on them.
+    """
     interval = np.asarray(semitones)
     sides = {
         (RELATION, "equal heads"): interval == 0.0,
@@ -66,7 +80,23 @@ def against(
     dressed: Flags,
     two_heads: bool,
 ) -> NDArray[np.float64]:
-    """Return against how many of a player's own schools each candidate goes."""
+    """Return against how many of a player's own schools each candidate goes, shape (candidates,).
+
+    Parameters
+    ----------
+    schools
+        Which side a player takes, by what it is about.
+    kind
+        ``"kick"``, ``"snare"`` or ``"tom"``.
+    semitones
+        Reso above the batter, semitones.
+    ported
+        Whether there is a hole in the front head.
+    dressed
+        Which candidates have anything lying on them.
+    two_heads
+        Whether the drum has two heads.
+    """
     count = np.zeros(len(semitones))
     for about, name in schools.items():
         if kind in FAVOURED_ON[about] and (two_heads or about == MUFFLING):

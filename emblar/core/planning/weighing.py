@@ -146,7 +146,25 @@ def field_of(
     settings: tuple[str, ...],
     port_in: float | None,
 ) -> Field:
-    """Return a drum with what may be on it, kept for when it is asked for again."""
+    """Return a drum with what may be on it, kept for when it is asked for again.
+
+    Parameters
+    ----------
+    owned
+        The drum as it stands in the kit.
+    batters
+        Constructions for the batter.
+    resos
+        Constructions for the reso.
+    damper_sets
+        What may lie on it together.
+    by
+        Sticks or beaters.
+    settings
+        How wires may be set.
+    port_in
+        Diameter of the hole in the front head, in; None without one.
+    """
     return _field(catalogue(), owned, port_in, batters, resos, damper_sets, by, settings)
 
 
@@ -214,6 +232,17 @@ class Weigher:
         """Weigh all candidates at once; return the best of them that the heads bear.
 
         The best of those marked by ``also``, of shape (candidates,), are kept beside them.
+
+        Parameters
+        ----------
+        field
+            The drum, with what may be on it.
+        options
+            Candidates, each by its choices.
+        wish
+            Drum pitch wished for, Hz; 0 if none is.
+        also
+            Which to weigh though the heads do not bear them.
         """
         scored = self._scored(field, options, wish)
         kept = _distinct(options, scored.total)

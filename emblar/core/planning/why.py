@@ -288,7 +288,17 @@ def _moves(row: Weighed, other: Weighed) -> dict[str, float]:
 
 
 def fit_warnings(chosen: Sequence[Weighed], shelf: Shelf, brief: Brief) -> list[Reason]:
-    """Return what a player or an engineer would stumble over in this plan, from its numbers."""
+    """Return what a player or an engineer would stumble over in this plan, from its numbers.
+
+    Parameters
+    ----------
+    chosen
+        The recipes, weighed.
+    shelf
+        What is owned and may be bought.
+    brief
+        What was asked for.
+    """
     found = [
         Reason("promise", text, {})
         for row in chosen

@@ -60,7 +60,17 @@ class Noises:
     def energy(
         self, start_s: float, stop_s: float, *, band_hz: tuple[float, float] | None = None
     ) -> Array:
-        """Return the noises' energy over a span, shape (drums,)."""
+        """Return the noises' energy over a span, shape (drums,).
+
+        Parameters
+        ----------
+        start_s
+            From when after the stroke, s.
+        stop_s
+            Until when, s.
+        band_hz
+            If given, only between these, Hz.
+        """
         each = [_noise_energy(one, start_s, stop_s, band_hz=band_hz) for one in self.sets]
         return np.array(each, np.float32)[self.of]
 
@@ -83,7 +93,19 @@ class Noises:
 def expected_card(
     partials: Partials, noises: Noises, settle_s: tuple[float, float], *, wires: bool
 ) -> dict[str, NDArray[np.float64]]:
-    """Return every quantity that has a step by its name, each of shape (drums,)."""
+    """Return every quantity that has a step by its name, each of shape (drums,).
+
+    Parameters
+    ----------
+    partials
+        The drums' partials.
+    noises
+        The drums' noises.
+    settle_s
+        Span in which the pitch has settled, s.
+    wires
+        Whether they have wires.
+    """
     # Single precision is a hundred thousand times finer than a step, and twice as fast.
     partials = Partials(
         partials.hz.astype(np.float32, copy=False),

@@ -47,6 +47,21 @@ def played(
 ) -> Samples:
     """Return a drum played.
 
+    Parameters
+    ----------
+    voice
+        The drum.
+    kind
+        ``"kick"``, ``"snare"`` or ``"tom"``.
+    what
+        What is played.
+    sample_rate_hz
+        Sample rate, Hz.
+    seed
+        Which of many alike ones.
+    force
+        How hard, over a medium stroke.
+
     Raises
     ------
     InputError
@@ -80,7 +95,17 @@ def _strokes(voice: Voice, events: Sequence[tuple[float, float]], rate: int, see
 
 
 def hum(source: Samples, voice: Voice, sample_rate_hz: int) -> Samples:
-    """Return what a drum adds by humming along with another's sound, shape of ``source``."""
+    """Return what a drum adds by humming along with another's sound, shape of ``source``.
+
+    Parameters
+    ----------
+    source
+        The other's sound, shape (n,).
+    voice
+        The drum that hums along.
+    sample_rate_hz
+        Sample rate, Hz.
+    """
     if not voice.partials:
         return np.zeros_like(source)
     first = voice.partials[0]
@@ -103,6 +128,22 @@ def kit_played(
     """Return a whole kit in a groove, toms humming along, shape (n,).
 
     Voices that the groove does not have are simply not struck; they hum all the same.
+
+    Parameters
+    ----------
+    voices
+        Voices by name.
+    sample_rate_hz
+        Sample rate, Hz.
+    seed
+        Which of many alike ones.
+    events
+        Strokes: when, on which voice, how hard; a groove if left out.
+
+    Raises
+    ------
+    InputError
+        No drum of the kit is planned.
     """
     asked = _kit_events(voices) if events is None else [e for e in events if e.voice in voices]
     if not asked:

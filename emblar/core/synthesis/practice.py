@@ -61,6 +61,15 @@ class PracticeDrum:
     def turn(self, side: Side, rod: int, turns: float) -> None:
         """Turn one rod.
 
+        Parameters
+        ----------
+        side
+            ``"batter"`` or ``"reso"``.
+        rod
+            Which rod, from 0.
+        turns
+            Turns of the key, tightening positive.
+
         Raises
         ------
         DrumError
@@ -81,11 +90,26 @@ class PracticeDrum:
         self.tensions[side] = np.maximum(moved, LOWEST_N_PER_M)
 
     def rod_pitches_hz(self, side: Side) -> Array:
-        """Return the true lug pitch at each rod in Hz: for whoever checks, not for who tunes."""
+        """Return the true lug pitch at each rod in Hz, shape (rods,).
+
+        For whoever checks, not for who tunes.
+        """
         return rod_pitches_hz(self._rods(side).tolist(), self._lug_hz(side))
 
     def tap(self, side: Side, rod: int, *, rate: int = 44100, seconds: float = 1.2) -> Samples:
-        """Tap beside a rod with the other head silenced; returns samples of shape (n,)."""
+        """Tap beside a rod with the other head silenced; returns samples of shape (n,).
+
+        Parameters
+        ----------
+        side
+            ``"batter"`` or ``"reso"``.
+        rod
+            Which rod, from 0.
+        rate
+            Sample rate, Hz.
+        seconds
+            How long to render, s.
+        """
         tensions = self._rods(side)
         k = self._moved()
         modes = tapped_modes(self.drum, side, tensions.tolist(), rod % len(tensions), k)
@@ -101,6 +125,15 @@ class PracticeDrum:
 
     def strike(self, *, force: float = 1.0, rate: int = 44100, seconds: float = 2.5) -> Samples:
         """Strike the drum, both heads free; returns samples of shape (n,).
+
+        Parameters
+        ----------
+        force
+            How hard, over a medium stroke.
+        rate
+            Sample rate, Hz.
+        seconds
+            How long to render, s.
 
         Raises
         ------

@@ -69,21 +69,32 @@ def render_performance(
 
     A new stroke on a voice shortens what still sounds of the stroke before it, as a stick on a
     moving head does: the old tail fades over 30 ms.
+
+    Parameters
+    ----------
+    voices
+        Voices by name.
+    events
+        Strokes: when, on which voice, how hard.
+    placements
+        Where each voice stands, and how loud.
+    sample_rate_hz
+        Sample rate, Hz.
+    room
+        The room; dry if left out.
+    noise_floor_db
+        Level of the noise under it, dB re full scale.
+    peak
+        The largest sample.
+    seed
+        Which of many alike ones.
     """
     rng = np.random.default_rng(seed)
     length = max(e.time_s for e in events) + 3.0
     out = np.zeros((int(length * sample_rate_hz), 2))
     for name, voice in voices.items():
         own = sorted((e for e in events if e.voice == name), key=lambda e: e.time_s)
-        track = np.zeros(len(out))
-        for index, event in enumerate(own):
-            gap = own[index + 1].time_s - event.time_s if index + 1 < len(own) else None
-            stroke = render_stroke(voice, sample_rate_hz=sample_rate_hz, force=event.force, rng=rng)
-            if gap is not None:
-                stroke = cut_off(stroke, gap, sample_rate_hz)
-            start = round(event.time_s * sample_rate_hz)
-            stop = min(start + len(stroke), len(track))
-            track[start:stop] += stroke[: stop - start]
+        track = _struck(voice, own, len(out), sample_rate_hz, rng)
         place = placements[name]
         angle = (place.pan + 1.0) * math.pi / 4.0
         out[:, 0] += place.gain * math.cos(angle) * track
@@ -94,6 +105,22 @@ def render_performance(
     out += 10.0 ** (noise_floor_db / 20.0) * rng.standard_normal(out.shape)
     settled = {n: v.settled_hz() for n, v in voices.items() if n not in ("hat", "cymbal")}
     return Performance(out, sample_rate_hz, tuple(events), settled)
+
+
+def _struck(
+    voice: Voice, events: Sequence[Event], length: int, rate: int, rng: np.random.Generator
+) -> Samples:
+    """Return one voice's strokes, ascending, each ending the one before; shape (length,)."""
+    track = np.zeros(length)
+    for index, event in enumerate(events):
+        gap = events[index + 1].time_s - event.time_s if index + 1 < len(events) else None
+        stroke = render_stroke(voice, sample_rate_hz=rate, force=event.force, rng=rng)
+        if gap is not None:
+            stroke = cut_off(stroke, gap, rate)
+        start = round(event.time_s * rate)
+        stop = min(start + len(stroke), len(track))
+        track[start:stop] += stroke[: stop - start]
+    return track
 
 
 def _in_room(dry: Samples, room: Room, rate: int, rng: np.random.Generator) -> Samples:

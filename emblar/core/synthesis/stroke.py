@@ -149,7 +149,17 @@ def render_stroke(
 
 
 def cut_off(stroke: Samples, gap_s: float, rate: int) -> Samples:
-    """Return a stroke that the next one on the same head ends after a gap, over 30 ms."""
+    """Return a stroke that the next one on the same head ends after a gap, over 30 ms.
+
+    Parameters
+    ----------
+    stroke
+        Samples, shape (n,).
+    gap_s
+        When the next one comes, s.
+    rate
+        Sample rate, Hz.
+    """
     start, fade = round(gap_s * rate), round(0.03 * rate)
     if start >= len(stroke):
         return stroke

@@ -80,7 +80,7 @@ class HeadState:
         return turn_shares(self.rods, float(self.mean[-1]))
 
     def cents(self) -> Array:
-        """Return what a tap beside each rod is expected to read, cents from the goal."""
+        """Return what a tap beside each rod is expected to read in cents, shape (rods,)."""
         return heard_cents(self.tensions)
 
     def mean_cents(self) -> float:
@@ -133,13 +133,33 @@ def _heard_slope(tensions: Array) -> Array:
 
 
 def goal_per_turn(drum: Drum, side: Side, goal_hz: float) -> float:
-    """Return what a turn of every rod adds over the tension at the goal, by the prior."""
+    """Return what a turn of every rod adds over the tension at the goal, by the prior.
+
+    Parameters
+    ----------
+    drum
+        The drum, as the model knows it.
+    side
+        ``"batter"`` or ``"reso"``.
+    goal_hz
+        Lug pitch to go for, Hz.
+    """
     k = prior_coefficients()
     return tension_per_turn(drum, side, k).value / tension_from_lug_pitch(drum, side, goal_hz, k)
 
 
 def slack_head(drum: Drum, side: Side, goal_hz: float) -> HeadState:
-    """Return what is known of a head whose rods are finger-tight and that was not read yet."""
+    """Return what is known of a head whose rods are finger-tight and that was not read yet.
+
+    Parameters
+    ----------
+    drum
+        The drum, as the model knows it.
+    side
+        ``"batter"`` or ``"reso"``.
+    goal_hz
+        Lug pitch to go for, Hz.
+    """
     k = prior_coefficients()
     tension = k["slack_stop"] / tension_from_lug_pitch(drum, side, goal_hz, k)
     return head_at(drum.rods, tension, goal_per_turn(drum, side, goal_hz))

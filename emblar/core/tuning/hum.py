@@ -84,6 +84,8 @@ def read_hum(
         The struck drum's modes; the more are given, the surer nothing of it is taken for a hum.
     others
         The drums beside it.
+    rate_hz
+        Sample rate, Hz.
 
     Raises
     ------

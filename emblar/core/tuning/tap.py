@@ -88,6 +88,11 @@ def tapped_head(
     about_hz, within_semitones
         Where its lug pitch is thought to be and how well that is known; anywhere that the head
         bears if left out.
+
+    Raises
+    ------
+    BadAudioError
+        There is no such head.
     """
     k = prior_coefficients()
     film = drum.film(side)

@@ -123,41 +123,25 @@ def bench_page(now: Bench, around: Frame, *, head: str = "", from_badge: bool = 
     goal = at.goal_hz if at else 0.0
     drawn = at if at is not None and job is not None and _taps(job) else None
     name = _head_words(now, side) if side and drawn else ""
+    base = f"/sessions/{around.session.id}"
     return BenchPage(
         title=f"{owned.name}, {name}" if name else owned.name,
         subtitle=_subtitle(now, job, text, side if drawn else None),
-        doing=doing,
-        big=big,
-        then=then,
-        also=also,
-        job=job,
-        side=side,
-        rod=rod,
+        doing=doing, big=big, then=then, also=also, job=job, side=side, rod=rod,
         some_read=at is not None and len(at.unread) < owned.rods,
         hoop=_hoop(now, drawn, doing, rod) if drawn else None,
         hoop_says=_hoop_says(drawn) if drawn else "",
         rods=rods(owned.rods, rod, _later_rods(drawn, rod), badge=from_badge) if drawn else None,
-        ladder=_ladder(now, side),
-        numbers=_numbers(drawn),
-        fields=_fields(drawn),
-        rows=_rows(now),
-        progress=_progress(now),
-        heard=_heard(drawn),
+        ladder=_ladder(now, side), numbers=_numbers(drawn), fields=_fields(drawn), rows=_rows(now),
+        progress=_progress(now), heard=_heard(drawn),
         after=_after(drawn) if job is not None and job.tunes else (),
-        this_drum=_this_drum(now, drawn),
-        by_feel=_by_feel(drawn),
-        caution=text.caution if text else "",
-        stroke=_stroke(now),
-        base=f"/sessions/{around.session.id}/bench/{now.drum.id}",
-        hum=f"/sessions/{around.session.id}/bench/hum?sel=d{now.drum.id}",
-        pair=f"/sessions/{around.session.id}/share/phone",
-        from_badge=from_badge,
-        word=now.setup.note,
-        span_s=max(0.2, 8.0 / goal) if goal else 0.3,
-        goal_says=f"{goal:.0f} Hz" if goal else "",
-        cures=CURES.get(now.drum.owned.kind, ""),
-        back_to=_back_to(now),
-    )
+        this_drum=_this_drum(now, drawn), by_feel=_by_feel(drawn),
+        caution=text.caution if text else "", stroke=_stroke(now),
+        base=f"{base}/bench/{now.drum.id}", hum=f"{base}/bench/hum?sel=d{now.drum.id}",
+        pair=f"{base}/share/phone", from_badge=from_badge, word=now.setup.note,
+        span_s=max(0.2, 8.0 / goal) if goal else 0.3, goal_says=f"{goal:.0f} Hz" if goal else "",
+        cures=CURES.get(owned.kind, ""), back_to=_back_to(now),
+    )  # fmt: skip
 
 
 def _back_to(now: Bench) -> str:

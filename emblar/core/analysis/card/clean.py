@@ -60,6 +60,15 @@ def mark_clean(
     """Return the hits with ``clean`` told anew.
 
     With ``regions_s`` (start, stop) only strokes inside one of them are fit for measuring.
+
+    Parameters
+    ----------
+    hits
+        The strokes of the recording, ascending.
+    duration_s
+        Length of the recording, s.
+    regions_s
+        If given, only strokes inside one of these stretches (start, stop) are clean.
     """
     loudest: dict[str, float] = {}
     for hit in hits:
@@ -80,7 +89,17 @@ def mark_clean(
 
 
 def clean_strokes(hits: Sequence[AnalysedHit], voice: str, duration_s: float) -> list[CleanStroke]:
-    """Return the clean strokes of a voice, those that stay undisturbed longest first."""
+    """Return the clean strokes of a voice, those that stay undisturbed longest first.
+
+    Parameters
+    ----------
+    hits
+        The strokes of the recording, ascending.
+    voice
+        Name of the voice: ``kick``, ``tom-1``, …
+    duration_s
+        Length of the recording, s.
+    """
     drums, every = _drum_times(hits), np.array(sorted({h.time_s for h in hits}))
     strokes = [
         CleanStroke(
@@ -96,7 +115,17 @@ def clean_strokes(hits: Sequence[AnalysedHit], voice: str, duration_s: float) ->
 
 
 def spans_of(hits: Sequence[AnalysedHit], voice: str, duration_s: float) -> list[StrokeSpan]:
-    """Return all strokes of a voice with the time until the next one on any drum, s."""
+    """Return all strokes of a voice with the time until the next one on any drum, s.
+
+    Parameters
+    ----------
+    hits
+        The strokes of the recording, ascending.
+    voice
+        Name of the voice: ``kick``, ``tom-1``, …
+    duration_s
+        Length of the recording, s.
+    """
     drums = _drum_times(hits)
     return [
         StrokeSpan(hit.time_s, _next(drums, hit.time_s, duration_s) - hit.time_s - LEAD_S)
@@ -117,7 +146,19 @@ class Stretch:
 def clean_stretches(
     hits: Sequence[AnalysedHit], voice: str, *, length_s: float = 8.0, most: int = 3
 ) -> list[Stretch]:
-    """Return the stretches in which a voice is heard most cleanly, best first, none overlapping."""
+    """Return the stretches in which a voice is heard most cleanly, best first, none overlapping.
+
+    Parameters
+    ----------
+    hits
+        The strokes of the recording, ascending.
+    voice
+        Name of the voice: ``kick``, ``tom-1``, …
+    length_s
+        How long each is, s.
+    most
+        How many at most.
+    """
     times = np.array(sorted(h.time_s for h in hits if h.voice == voice and h.clean))
     found: list[Stretch] = []
     left = times

@@ -70,7 +70,19 @@ def _begun_s(mono: Samples, time_s: float) -> float:
 def stroke_shape(
     mono: Samples, time_s: float, pitch_hz: float | None, available_s: float
 ) -> StrokeShape:
-    """Measure the shape of one stroke."""
+    """Measure the shape of one stroke.
+
+    Parameters
+    ----------
+    mono
+        One channel at ``ANALYSIS_RATE_HZ``, shape (n,).
+    time_s
+        When, s.
+    pitch_hz
+        The drum's pitch, Hz; None if it has none.
+    available_s
+        How long nothing else is struck, s.
+    """
     time_s = _begun_s(mono, time_s)
     first = _piece(mono, time_s, 0.0, 0.010)
     attack = None

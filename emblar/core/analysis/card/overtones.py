@@ -34,7 +34,17 @@ LONGEST_T60_S, SHORTEST_T60_S = 8.0, 0.02
 
 
 def voice_ring(low: Array, strokes: Sequence[StrokeSpan], pitch_hz: float) -> list[Ring]:
-    """Return a drum's overtones, strongest first."""
+    """Return a drum's overtones, strongest first.
+
+    Parameters
+    ----------
+    low
+        The low band of the recording at ``LOW_RATE_HZ``, shape (n,).
+    strokes
+        Strokes with the time until the next one.
+    pitch_hz
+        The drum's pitch, Hz; None if it has none.
+    """
     enough = [s for s in strokes if s.available_s > START_S + LEAST_S]
     longest = sorted(enough, key=lambda s: -s.available_s)[:MOST_STROKES]
     sounds = [_stroke(low, s, pitch_hz) for s in longest]

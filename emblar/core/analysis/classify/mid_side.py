@@ -44,7 +44,21 @@ def both_heard(
 
 
 def rows_of(middle: Array, side: Array, power: Powers, side_power: Powers, times_s: Array) -> Rows:
-    """Return the rows that are weighed, shape (candidates, SIZE); as ``both_heard``."""
+    """Return the rows that are weighed, shape (candidates, SIZE); as ``both_heard``.
+
+    Parameters
+    ----------
+    middle
+        Chances by the middle alone, shape (candidates, kinds).
+    side
+        Chances by the side alone, shape (candidates, kinds).
+    power
+        Band powers of the middle, shape (frames, BANDS).
+    side_power
+        Band powers of the side, shape (frames, BANDS).
+    times_s
+        Candidates, ascending, shape (candidates,), s.
+    """
     first = np.round(np.asarray(times_s) / HOP_S).astype(np.int64)
     centres, levels = band_centres_hz(), []
     for low, high in APART_HZ:

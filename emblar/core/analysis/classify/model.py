@@ -63,7 +63,17 @@ def _family(name: str) -> str:
 
 
 def convolved(near: Rows, layer: Layer, stride: tuple[int, int]) -> Rows:
-    """Return patches (count, height, width, in) after a layer, before the rectifier."""
+    """Return patches (count, height, width, in) after a layer, before the rectifier.
+
+    Parameters
+    ----------
+    near
+        Patches, shape (count, height, width, channels).
+    layer
+        Weights (height, width, in, out) and what is added to each, shape (out,).
+    stride
+        How far the window moves, (height, width).
+    """
     weight, bias = layer
     high, wide = weight.shape[:2]
     padded = np.pad(near, ((0, 0), (high // 2,) * 2, (wide // 2,) * 2, (0, 0)))
@@ -90,19 +100,39 @@ def _seen(near: Rows, around: Rows, network: Network) -> Rows:
 
 
 def probabilities(frames: Frames, times_s: NDArray[np.float64], *, mix: bool) -> Probabilities:
-    """Return the probability of each kind at each time, shape (candidates, len(KINDS))."""
+    """Return the probability of each kind at each time, shape (candidates, len(KINDS)).
+
+    Parameters
+    ----------
+    frames
+        Band powers of the recording.
+    times_s
+        Candidates, ascending, shape (candidates,), s.
+    mix
+        Whether other instruments play on between strokes.
+    """
     family = "mix" if mix else "drums"
     found = [seen(family, *part) for part in patches(frames, times_s)]
     return np.concatenate([np.empty((0, len(KINDS)), np.float32), *found])
 
 
 def seen(family: str, near: Rows, around: Rows) -> Probabilities:
-    """Return what a family of convolutional networks says of patches and plain numbers."""
+    """Return what a family of convolutional networks says of patches and plain numbers.
+
+    Parameters
+    ----------
+    family
+        ``"drums"`` or ``"mix"``.
+    near
+        Patches, shape (count, height, width, channels).
+    around
+        Plain numbers, shape (count, AROUND).
+    """
     return _chances(np.mean([_seen(near, around, n) for n in _networks(family)], axis=0))
 
 
 def along(name: str, rows: Rows) -> Rows:
-    """Return what a network of layers along one axis makes of rows (count, size, channels)."""
+    """Return what layers along one axis make of rows, shape (count, size, channels)."""
     (network,) = _networks(name)
     seen = rows[:, None]
     for layer in network.conv[:-1]:

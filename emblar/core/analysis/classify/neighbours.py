@@ -88,7 +88,17 @@ def log_odds(chances: Array) -> Array:
 
 
 def rows_of(prints: Array, chances: Array, times_s: Array) -> Rows:
-    """Return what candidates say of each other, shape (candidates, SIZE); as ``reconsidered``."""
+    """Return what candidates say of each other, shape (candidates, SIZE); as ``reconsidered``.
+
+    Parameters
+    ----------
+    prints
+        Prints of candidates, shape (candidates, size).
+    chances
+        The classifier's chances, shape (candidates, kinds).
+    times_s
+        Candidates, ascending, shape (candidates,), s.
+    """
     count = max(-(-len(prints) // MOST_TOGETHER), 1)
     parts = zip(*(np.array_split(x, count) for x in (prints, chances, times_s)), strict=True)
     return np.concatenate([_rows(*part) for part in parts])

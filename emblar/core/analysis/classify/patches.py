@@ -57,6 +57,17 @@ def windows_of(
 
     Recordings may lie one after another in ``level``: then ``start`` and ``stop`` are those of each
     candidate's own, shape (candidates, 1).
+
+    Parameters
+    ----------
+    level
+        Level of every band, dB, shape (frames, BANDS).
+    first
+        Frames to look around, shape (candidates,).
+    start
+        First frame of the recording, one for all or for each.
+    stop
+        Frame after its last, likewise; the end of ``level`` if left out.
     """
     at = first[:, None] + np.arange(*REACH)[None, :]
     found: Rows = level[np.clip(at, 0, len(level) - 1)].astype(np.float32)
@@ -117,7 +128,17 @@ def _unit(level: Rows) -> Rows:
 
 
 def around_of(far: Rows, flat_db: Rows, tone: Rows) -> Rows:
-    """Return the plain numbers of candidates, shape (candidates, AROUND)."""
+    """Return the plain numbers of candidates, shape (candidates, AROUND).
+
+    Parameters
+    ----------
+    far
+        Levels farther away, shape (candidates, spans × BANDS).
+    flat_db
+        Flatness (``flatness``), shape (candidates, spans × FLAT_BANDS).
+    tone
+        What the partials say (``tonality``), shape (candidates, TONES).
+    """
     flat = np.maximum(flat_db, FLATTEST_DB) / 8.0 + 1.0
     return np.concatenate([far, flat, tone], axis=1).astype(np.float32)
 

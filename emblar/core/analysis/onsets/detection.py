@@ -137,7 +137,7 @@ def _refined(mono: Samples, times: Array) -> Array:
 def dying_away(mono: Samples, times_s: Array) -> NDArray[np.bool_]:
     """Tell after which strokes the sound falls where there is time to; others were switched on.
 
-    ``times_s`` are strokes, ascending; each is watched until the next.
+    Shape of ``times_s``, which are strokes, ascending; each is watched until the next.
     """
     total = np.concatenate([[0.0], np.cumsum(mono**2)])
     end = len(mono) / ANALYSIS_RATE_HZ

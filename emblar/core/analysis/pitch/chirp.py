@@ -81,6 +81,19 @@ def chirped(
     What is None stays so: no partial was tracked there. ``spans_s`` are those of both, ``least`` is
     how much the phase has a say at least. Whether a drum chirps is told by its settled span; both
     pitches are then read alike, or the bend between them would be that of two methods.
+
+    Parameters
+    ----------
+    stroke
+        The stroke near its partial (``Near``).
+    settled_hz
+        Where the partial settles by its track, Hz, if told.
+    onset_hz
+        Where it begins by its track, Hz, if told.
+    spans_s
+        Settled and onset span after the stroke, s.
+    least
+        The least share that the phase has.
     """
     turning = [by_phase_hz(stroke, span) for span in spans_s]
     share = max(chirp_share(turning[0], settled_hz), least) if settled_hz is not None else 0.0
@@ -92,7 +105,17 @@ def chirped(
 
 
 def between(tracked_hz: float, by_phase_hz: float | None, share: float) -> float:
-    """Return a pitch of which the phase says so much of it, all of it the track if none is told."""
+    """Return a pitch of which the phase says so much of it, all of it the track if none is told.
+
+    Parameters
+    ----------
+    tracked_hz
+        By the track, Hz.
+    by_phase_hz
+        By the phase, Hz, if told.
+    share
+        How much the phase counts, from 0 to 1.
+    """
     return tracked_hz if by_phase_hz is None else tracked_hz * (by_phase_hz / tracked_hz) ** share
 
 

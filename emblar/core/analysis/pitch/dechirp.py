@@ -39,7 +39,10 @@ class Glide:
     rate: float
 
     def stretched(self, time_s: Array) -> Array:
-        """Return the time in which the note is even: ∫ 2^(octaves · exp(−rate·t)) dt."""
+        """Return the time in which the note is even: ∫ 2^(octaves · exp(−rate·t)) dt.
+
+        Shape of ``time_s``.
+        """
         step = np.diff(time_s, prepend=2.0 * time_s[0] - time_s[1])
         return np.asarray(np.cumsum(step * 2.0 ** (self.octaves * np.exp(-self.rate * time_s))))
 
@@ -109,7 +112,19 @@ def _fitted(
 
 
 def dechirped(low: Array, stroke: StrokeSpan, glide: Glide, span_s: tuple[float, float]) -> Array:
-    """Return a span of a stroke with its glide taken out, at ``LOW_RATE_HZ``."""
+    """Return a span of a stroke with its glide taken out, at ``LOW_RATE_HZ``.
+
+    Parameters
+    ----------
+    low
+        The low band of the recording at ``LOW_RATE_HZ``, shape (n,).
+    stroke
+        The stroke, with the time until the next one.
+    glide
+        How its pitch falls (``stroke_glide``).
+    span_s
+        From when to when after the stroke, s.
+    """
     start, stop = span_s
     first = max(round((stroke.time_s + start) * LOW_RATE_HZ) - 40, 0)
     piece = low[first : round((stroke.time_s + stop) * LOW_RATE_HZ) + 40]

@@ -106,7 +106,17 @@ def _amplitudes(pieces: Array, poles: NDArray[np.complex128]) -> NDArray[np.comp
 def fit_damped_sinusoids(
     window: Array, sample_rate_hz: float, *, count: int = 6
 ) -> list[DampedSinusoid]:
-    """Fit one piece; return those with a positive frequency, strongest first."""
+    """Fit one piece; return those with a positive frequency, strongest first.
+
+    Parameters
+    ----------
+    window
+        The piece, shape (n,).
+    sample_rate_hz
+        Sample rate, Hz.
+    count
+        How many partials at most.
+    """
     if len(window) < SHORTEST or not np.any(window):
         return []
     fits = fit_pieces(np.asarray(window)[None, :], sample_rate_hz, count=count)

@@ -57,6 +57,19 @@ def added_spectrum(
 
     ``before_share`` of what sounded before it is taken off: all of it if that is 1, else never so
     much that less than ``LEAST_LEFT`` of what sounds now stays.
+
+    Parameters
+    ----------
+    low
+        The low band of the recording at ``LOW_RATE_HZ``, shape (n,).
+    stroke
+        The stroke, with the time until the next one.
+    kind
+        ``"kick"``, ``"snare"`` or ``"tom"``.
+    span_s
+        From when to when after the stroke, s; the kind's settled span if left out.
+    before_share
+        How much of what sounded before is taken off.
     """
     start, stop = span_s or settle_span(kind)
     stop = min(stop, stroke.available_s)
@@ -83,6 +96,19 @@ def voice_spectrum(
 
     Read in the settled span of the kind if no other is given. None where the strokes have nothing
     in common there.
+
+    Parameters
+    ----------
+    low
+        The low band of the recording at ``LOW_RATE_HZ``, shape (n,).
+    strokes
+        Strokes with the time until the next one.
+    kind
+        ``"kick"``, ``"snare"`` or ``"tom"``.
+    span_s
+        From when to when after each stroke, s; the kind's settled span if left out.
+    before_share
+        How much of what sounded before is taken off.
     """
     low_hz, high_hz = RANGES_HZ[kind]
     grid = grid_hz()
@@ -97,7 +123,17 @@ def voice_spectrum(
 
 
 def bed_share(low: Array, strokes: Sequence[StrokeSpan], kind: str) -> float:
-    """Return how much of what sounds in a kind's range was there before its strokes, the median."""
+    """Return how much of what sounds in a kind's range was there before its strokes, the median.
+
+    Parameters
+    ----------
+    low
+        The low band of the recording at ``LOW_RATE_HZ``, shape (n,).
+    strokes
+        Strokes with the time until the next one.
+    kind
+        ``"kick"``, ``"snare"`` or ``"tom"``.
+    """
     low_hz, high_hz = RANGES_HZ[kind]
     inside = (grid_hz() >= low_hz) & (grid_hz() <= high_hz)
     start, stop = settle_span(kind)
@@ -144,6 +180,15 @@ def added_in(low: Array, stroke: StrokeSpan, span_s: tuple[float, float]) -> Arr
     """Return what a stroke adds in a span to what sounds before it, power on ``grid_hz``.
 
     Nothing is nothing at all: a stroke over a loud note still has its say.
+
+    Parameters
+    ----------
+    low
+        The low band of the recording at ``LOW_RATE_HZ``, shape (n,).
+    stroke
+        The stroke, with the time until the next one.
+    span_s
+        From when to when after the stroke, s.
     """
     after = power_in(low, stroke.time_s + span_s[0], stroke.time_s + span_s[1])
     before = power_in(low, stroke.time_s - BEFORE_S, stroke.time_s - 0.008)
@@ -151,7 +196,17 @@ def added_in(low: Array, stroke: StrokeSpan, span_s: tuple[float, float]) -> Arr
 
 
 def over_bed(low: Array, strokes: Sequence[StrokeSpan], kind: str) -> OverBed | None:
-    """Return what strokes over a bed have in common; None if all are cut off before."""
+    """Return what strokes over a bed have in common; None if all are cut off before.
+
+    Parameters
+    ----------
+    low
+        The low band of the recording at ``LOW_RATE_HZ``, shape (n,).
+    strokes
+        Strokes with the time until the next one.
+    kind
+        ``"kick"``, ``"snare"`` or ``"tom"``.
+    """
     low_hz, high_hz = RANGES_HZ[kind]
     grid = grid_hz()
     inside = (grid >= low_hz) & (grid <= high_hz)
@@ -178,6 +233,17 @@ def modes_hz(
     The lowest of the strong peaks is the fundamental, but over others that sound on
     (``bed_share``), whose basses lie there, the strongest is. A tom's may be nearly gone when the
     pitch has settled: ``early`` is its spectrum in ``EARLY_S``.
+
+    Parameters
+    ----------
+    spectrum
+        Power on ``grid_hz``.
+    kind
+        ``"kick"``, ``"snare"`` or ``"tom"``.
+    over_others
+        Whether others play on, and a low peak may be theirs.
+    early
+        The same right after the strokes, if it is known.
     """
     rows = _peaks(spectrum, kind)
     chosen = max(rows, key=lambda row: row[1])
@@ -227,6 +293,15 @@ def tuned_hz(hz: float, low: Array, strokes: Sequence[StrokeSpan]) -> float:
     """Return a tom's fundamental where ``hz``, its loudest, may be its second mode, in Hz.
 
     What rang on from other toms lies just where that is sought: it is taken off whole.
+
+    Parameters
+    ----------
+    hz
+        Its loudest mode, Hz.
+    low
+        The low band of the recording at ``LOW_RATE_HZ``, shape (n,).
+    strokes
+        Strokes with the time until the next one.
     """
     early = voice_spectrum(low, strokes, "tom", EARLY_S, before_share=1.0)
     return hz if early is None else _early_under((hz, 0.0), early, NAMED_WITHIN_DB)[0]

@@ -225,6 +225,15 @@ def t60_s(track: Track, noise_amplitude: float, *, room: bool = True) -> float |
     """Return T60 in s of the tracked fundamental, or None where less than 6 dB is seen to fall.
 
     Of two slopes the faster one is the drum's where a ``room`` answers; without a room both are.
+
+    Parameters
+    ----------
+    track
+        The tracked partial.
+    noise_amplitude
+        Amplitude of the noise, in which the partial is lost.
+    room
+        Whether a room may sound on after the drum.
     """
     heard = _until_lost(track.amplitude, 10.0 ** (NOISE_MARGIN_DB / 20.0) * noise_amplitude)
     time, level = track.time_s[heard], 20.0 * np.log10(track.amplitude[heard] + 1e-20)

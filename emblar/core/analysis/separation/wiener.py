@@ -105,7 +105,17 @@ def _write(out: Array, block: _Block, mask: Magnitude, transform: ShortTimeFFT) 
 
 
 def learn(samples: Array, transform: ShortTimeFFT, hits: Sequence[AnalysedHit]) -> Templates:
-    """Learn the template of every voice from its strokes, the clean and loud ones first."""
+    """Learn the template of every voice from its strokes, the clean and loud ones first.
+
+    Parameters
+    ----------
+    samples
+        Drums, shape (n, channels).
+    transform
+        The short-time transform that templates are learned in.
+    hits
+        The strokes of the recording, ascending.
+    """
     chosen = _best_strokes(hits)
     rows: dict[str, list[Magnitude]] = {voice: [] for voice in chosen}
     for block in _blocks(samples, transform):
@@ -183,6 +193,17 @@ def separate_voices(
     """Return each voice of drums alone, and under ``"leftover"`` what no voice explains.
 
     With ``only`` that voice by itself, if it can be told, which takes far less time.
+
+    Parameters
+    ----------
+    drums
+        Drums alone, shape (n, channels).
+    sample_rate_hz
+        Sample rate, Hz.
+    hits
+        The strokes of the recording, ascending.
+    only
+        If given, only this voice.
     """
     transform = _transform(sample_rate_hz)
     templates = learn(drums, transform, hits)

@@ -31,7 +31,7 @@ class StrokeSpan:
 
 
 def low_band(mono: Samples) -> Array:
-    """Return the recording below about 950 Hz at ``LOW_RATE_HZ``."""
+    """Return the recording below about 950 Hz at ``LOW_RATE_HZ``, shape (n,)."""
     taps = firwin(40 * DECIMATION + 1, 0.88 / DECIMATION, window=("kaiser", 7.0))
     # Whole strides keep sample n of the result at n·DECIMATION of the input.
     padded = np.pad(mono, (20 * DECIMATION, 20 * DECIMATION))
@@ -49,7 +49,17 @@ def settle_span(kind: str) -> tuple[float, float]:
 
 
 def power_in(low: Array, start_s: float, stop_s: float) -> Array:
-    """Return the power of a stretch of the low band at ``grid_hz``; none of hardly any."""
+    """Return the power of a stretch of the low band at ``grid_hz``; none of hardly any.
+
+    Parameters
+    ----------
+    low
+        The low band of the recording at ``LOW_RATE_HZ``, shape (n,).
+    start_s
+        Where it begins, s.
+    stop_s
+        Where it ends, s.
+    """
     first, last = round(start_s * LOW_RATE_HZ), round(stop_s * LOW_RATE_HZ)
     piece = low[max(first, 0) : max(last, 0)]
     if len(piece) < 8:

@@ -81,7 +81,7 @@ class Candidates:
 
     @property
     def gaps_s(self) -> Array:
-        """Time to the next candidate, s."""
+        """Time to the next candidate, s, shape (candidates,)."""
         return np.diff(np.append(self.times_s, self.times_s[-1] + 2.0 if len(self) else 0.0))
 
     def __len__(self) -> int:
@@ -108,7 +108,7 @@ def _told_in_mix(frames: Frames, times_s: Array) -> Array:
 
 
 def levels_db(mono: Samples, times_s: Array) -> Array:
-    """Return the RMS of the first 50 ms after each time in dB re full scale."""
+    """Return the RMS of the first 50 ms after each time in dB re full scale, shape (times,)."""
     total = np.concatenate([[0.0], np.cumsum(mono**2)])
     first = np.clip(np.round(times_s * ANALYSIS_RATE_HZ).astype(np.int64), 0, len(mono))
     last = np.minimum(first + round(LEVEL_S * ANALYSIS_RATE_HZ), len(mono))
@@ -117,7 +117,17 @@ def levels_db(mono: Samples, times_s: Array) -> Array:
 
 
 def one_voice(found: Candidates, voice: str, *, lone: bool) -> list[Hit]:
-    """Give every candidate that is a stroke (the strongest if ``lone``) to one voice."""
+    """Give every candidate that is a stroke (the strongest if ``lone``) to one voice.
+
+    Parameters
+    ----------
+    found
+        The candidates.
+    voice
+        Name of the voice: ``kick``, ``tom-1``, …
+    lone
+        Whether the recording is of a single stroke.
+    """
     chosen = np.empty(0, np.int64)
     if not lone:
         chosen = np.nonzero(_chances(found).max(axis=1) > LIKELY)[0]
