@@ -1,4 +1,4 @@
-"""Analysis against real sampled kits: ``python -m bench.real [--without 0 4 …] [--only …]``.
+"""Analysis against real sampled kits: ``python -m bench.real [--leave-out 0 4 …] [--only …]``.
 
 Prints F1 per voice, tom counts, pitch and T60 errors for single strokes, drums alone and mixes.
 The pitches and decays to compare with are measured on each drum's lone strokes (``material``).
@@ -9,6 +9,7 @@ import pickle
 from collections import defaultdict
 from concurrent.futures import ProcessPoolExecutor
 from dataclasses import dataclass, field
+from multiprocessing import get_context
 from pathlib import Path
 
 import mir_eval
@@ -16,6 +17,7 @@ import numpy as np
 
 from bench.grooves import coded, groove, in_room, mixed
 from bench.material import RATE, Kit, Recording, kits, reference_pitch_hz, reference_t60_s
+from bench.rules import RULES, without
 from emblar.core.analysis.pipeline import Analysis, analyse
 from emblar.core.analysis.signal.audio import Audio
 from emblar.core.errors import BadAudioError
@@ -210,21 +212,24 @@ def cached_kits(cache: Path | None) -> list[Kit]:
 def main() -> None:
     """Run what is asked for."""
     parser = argparse.ArgumentParser(description=__doc__)
-    parser.add_argument("--without", type=int, nargs="*", default=[])
+    parser.add_argument("--leave-out", type=int, nargs="*", default=[])
+    parser.add_argument("--without", nargs="*", default=[], choices=list(RULES), metavar="RULE")
     parser.add_argument("--kits", type=int, nargs="*")
     parser.add_argument("--only", nargs="*", default=list(CONDITIONS))
     parser.add_argument("--cache", type=Path)
     parser.add_argument("--seed", type=int, default=1)
     parser.add_argument("--verbose", action="store_true")
     asked = parser.parse_args()
+    for name in asked.without:
+        without(name)
     every = cached_kits(asked.cache)
     numbers = asked.kits if asked.kits is not None else range(len(every))
-    chosen = [(i, every[i]) for i in numbers if i not in asked.without]
+    chosen = [(i, every[i]) for i in numbers if i not in asked.leave_out]
     print(f"{len(chosen)} of {len(every)} kits")
     if not chosen:
         print("Install kits first: apt-get install fluidsynth timgm6mb-soundfont (and others)")
         return
-    with ProcessPoolExecutor(2) as pool:
+    with ProcessPoolExecutor(2, get_context("fork")) as pool:
         for condition in asked.only:
             work = [(kit, condition, 100 * asked.seed + i) for i, kit in chosen]
             total = Score()

@@ -202,10 +202,7 @@ def name_strokes(found: Candidates) -> list[Hit]:
     score, loudness = _weighed(prior, now, prints, placed.others.tolist())
     score = _rarely_together(_one_tom(score, loudness, voices), voices)
     if mix:
-        # A bass that plays with a kick is in its template, and in its place among the drums, too:
-        # what they say counts half.
-        of_kick = [_log_odds(own) for own in (chances[:, KINDS.index("kick")], score[:, 0])]
-        score[:, 0] = expit(np.mean(of_kick, axis=0))
+        score = _kick_by_half(score, chances)
     hits = []
     for index, voice in enumerate(voices):
         threshold = _threshold(voice, score[:, index], mix=mix)
@@ -215,6 +212,17 @@ def name_strokes(found: Candidates) -> list[Hit]:
                 Hit(float(found.times_s[i]), voice, float(found.levels_db[i]), sure, int(i))
             )
     return sorted(hits, key=lambda h: (h.time_s, h.voice))
+
+
+def _kick_by_half(score: Array, chances: Array) -> Array:
+    """Let what its template and its place say of a kick count half beside the classifier.
+
+    A bass that plays with a kick is in both of them, too.
+    """
+    of_kick = [_log_odds(own) for own in (chances[:, KINDS.index("kick")], score[:, 0])]
+    out = score.copy()
+    out[:, 0] = expit(np.mean(of_kick, axis=0))
+    return out
 
 
 def _threshold(voice: str, score: Array, *, mix: bool) -> float:
