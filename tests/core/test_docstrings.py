@@ -74,3 +74,22 @@ def test_nine_in_ten_of_the_public_functions_tell_what_a_stranger_needs(rule: Ru
     assert len(asked) >= 20
     missing = sorted(where for where, kept in asked.items() if not kept)
     assert len(missing) <= (1.0 - LEAST_SHARE) * len(asked), missing
+
+
+def test_numbers_that_were_chosen_have_a_note_of_what_they_are() -> None:
+    bare = []
+    for file in sorted((CORE / "analysis").rglob("*.py")):
+        body = ast.parse(file.read_text(encoding="utf-8")).body
+        for node, after in zip(body, [*body[1:], None], strict=True):
+            if not isinstance(node, ast.Assign):
+                continue
+            target = node.targets[0]
+            every = target.elts if isinstance(target, ast.Tuple) else [target]
+            constants = [n.id for n in every if isinstance(n, ast.Name) and n.id.isupper()]
+            numbers = [n for n in ast.walk(node.value) if isinstance(n, ast.Constant)]
+            chosen = any(isinstance(n.value, int | float) for n in numbers)
+            noted = isinstance(after, ast.Expr) and isinstance(after.value, ast.Constant)
+            derived = any(isinstance(n, ast.Name) and n.id.isupper() for n in ast.walk(node.value))
+            if constants and chosen and not noted and not derived:
+                bare += [f"{file.name}:{name}" for name in constants]
+    assert bare == []

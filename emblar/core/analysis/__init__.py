@@ -11,6 +11,10 @@ correction (``corrections``). The stages, each knowing only those before it::
     card         clean strokes pooled: pitch, envelope, overtones, room, dynamics, articulation
     separation   Wiener masks from the strokes' own templates, for listening
 
+Numbers that are chosen have a note beneath them: what they are, in which unit. Where it names no
+other origin they were chosen on made-up scenes and looked at on sampled kits (``bench.real``);
+what was tried stands in docs/experiments, what hand-set rules bring in docs/experiments/rules.md.
+
 Words used here, and the field's:
 
     stroke       onset with its drum, one event of a transcription

@@ -47,8 +47,10 @@ from emblar.core.voices import voice_order
 
 Array = NDArray[np.float64]
 ANALYSIS_VERSION = 21
+"""Counts whenever a number can change: what was analysed before is offered anew."""
 Progress = Callable[[str, float], None]
 PEAK_BINS_PER_S = 200
+"""Lowest and highest sample drawn per s."""
 NO_STROKES = (
     "No drum stroke was found: nothing in this recording starts suddenly and dies away. "
     "Bring a recording of drums, or a louder part of it."

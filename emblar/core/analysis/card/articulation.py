@@ -24,13 +24,17 @@ FLAM_GAP_S = (0.010, 0.052)
 GRACE_BELOW_DB = 1.0
 """A flam's first stroke is at least this much softer: two equal ones are a fast figure."""
 GHOST_BELOW_DB = 12.0
+"""A ghost note is at least this much under the middle of the louder half of the strokes, dB."""
 BODY_HZ, MIDDLE_HZ, WIRES_HZ = (90.0, 350.0), (450.0, 2200.0), (4000.0, 12000.0)
+"""Bands in which body, middle and wires of a snare are heard."""
 EARLY_S, WIRES_S = (0.0, 0.060), (0.020, 0.120)
+"""When after the stroke body and middle are read, and when the wires, s."""
 NO_BODY_DB, NO_WIRES_DB = 8.0, 8.0
 """A cross-stick lacks this much of the body and of the wires, against its middle."""
 RIM_RING_DB, RIM_BELOW_LOUD_DB = 5.0, 6.0
 """A rimshot has this much more of the middle against the body, and is among the loud strokes."""
 LEAST_STROKES = 4
+"""Fewer strokes have no usual sound to be held against."""
 
 
 @dataclass(frozen=True, slots=True)

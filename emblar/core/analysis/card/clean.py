@@ -20,9 +20,14 @@ from emblar.core.voices import VoiceName
 
 Array = NDArray[np.float64]
 WITHIN_LOUDEST_DB = 15.0
+"""Softer strokes than this under their voice's loudest are not measured: what sounds on covers
+them."""
 CLEAN_S = {"tom": 0.30, "hat": 0.06, "cymbal": 0.06}
+"""How long no drum may be struck after it, s: as long as its shortest reading takes."""
 CLEAN_SHORT_S = 0.16
+"""The same of kick and snare, s."""
 TIDY_S = 0.004
+"""Strokes nearer than this are struck together, s."""
 LEAD_S = 0.008
 """A stroke's rise begins a little before its onset time."""
 HIGH_VOICES = ("hat", "cymbal")

@@ -17,6 +17,7 @@ from emblar.core.quantities import Measured, Quantity
 from emblar.core.quantities.card import Part
 
 LEAST_STROKES, LEAST_APART_DB = 2, 5.0
+"""Strokes each part needs, and how far their middles lie apart, dB."""
 
 
 Rows = Mapping[str, tuple[Sequence[float | None], str]]

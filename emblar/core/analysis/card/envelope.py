@@ -15,9 +15,14 @@ from emblar.core.analysis.signal.audio import ANALYSIS_RATE_HZ, Samples
 
 Array = NDArray[np.float64]
 LENGTH_DROP_DB = 20.0
+"""A stroke is over, and its wires are, when this far down, dB."""
 FRAME_S = 0.005
+"""Step in which its level is read, s."""
 WIRES_FRAME = 512
+"""Samples of a frame in which the wires' level is read: 12 ms."""
 NEAR_S, PEAK_S, BEGUN_SHARE = 0.002, 0.010, 0.1
+"""How far from its time a stroke may begin, how much of it is looked at, s, and the share of its
+peak at which it has begun."""
 
 
 @dataclass(frozen=True, slots=True)

@@ -42,7 +42,9 @@ from emblar.core.voices import VoiceName
 Array = NDArray[np.float64]
 Modes = list[tuple[float, float]]
 MOST_STROKES = 12
+"""More clean strokes of a voice add nothing but time."""
 ENOUGH_WHOLE = 2
+"""With so many strokes that last through the settled span, those cut short are left out."""
 NO_CLEAN = "no stroke is clean enough: others sound over every one of them"
 NOT_TOLD = "every stroke is cut off by the next one before this can be read"
 NO_NOTE = "no note of it lasts long enough for this to be read"
@@ -52,6 +54,7 @@ OVER_BED = (
 )
 CLIPPED = "the recording is clipped: its loud strokes were cut to the level of softer ones"
 LEAST_FIRM = 0.15
+"""A decay under others is told if its uncertainty is at most this share of it."""
 NO_PITCH = "hats and cymbals have no single pitch"
 FEW_LEVELS = "too few clean strokes, or all about as loud, to tell how it changes"
 PITCH_FLOOR_CENTS = 70.0

@@ -24,13 +24,21 @@ from emblar.core.quantities.card import Ring
 
 Array = NDArray[np.float64]
 START_S, LENGTH_S, LEAST_S = 0.020, 0.300, 0.060
+"""From when after the stroke overtones are fitted, over how long, and over how long at least, s."""
 HEARD_S = (0.040, 0.120)
+"""Span whose energy is an overtone's level, s."""
 MODES_FITTED, LEAST_RATE, MOST_STROKES = 20, 0.8, 6
+"""Partials of a fit; slower ones than this rate, 1/s, are hum; strokes that are fitted."""
 LOWEST_RATIO, HIGHEST_HZ = 1.25, 900.0
+"""Lowest overtone over the fundamental, and the highest there is room for in the low band, Hz."""
 SAME_RATIO, SAME_PARTIAL = 0.03, 0.008
+"""How near ratios of several strokes are one ring; how near partials of one stroke are one."""
 FAINTEST_DB = -30.0
+"""Fainter overtones re the fundamental are not told, dB."""
 MOST_RINGS = 5
+"""So many overtones are told."""
 LONGEST_T60_S, SHORTEST_T60_S = 8.0, 0.02
+"""Decays outside these are none of a drum's, s."""
 
 
 def voice_ring(low: Array, strokes: Sequence[StrokeSpan], pitch_hz: float) -> list[Ring]:

@@ -50,6 +50,7 @@ def combined(
 
 
 LEAST_STROKES, LEAST_RANGE_DB = 4, 5.0
+"""Strokes, and range of their levels in dB, that a slope over level needs."""
 
 
 def slope_per_10_db(

@@ -19,10 +19,15 @@ from emblar.core.quantities import Measured, Quantity, Unknown
 
 Array = NDArray[np.float64]
 FRAME_S = 0.010
+"""Step in which the level is read, s."""
 LEAST_GAP_S, LONGEST_S = 0.45, 2.0
+"""Quiet a stroke needs after it to hear a room, and as much as is read, s."""
 SLOWER = 2.5
+"""How many times as long as the drum a room rings at least."""
 T60_GRID_S = np.geomspace(0.06, 4.0, 22)
+"""Decays that are tried, s."""
 ENERGY_T60 = 2.0 * 6.908
+"""Energy falls by 60 dB in T60: 2 ln 1000."""
 BETTER = 0.75
 """Two slopes must leave less than this share of what one leaves unexplained."""
 CUT = "no stroke is followed by enough quiet to hear the room"

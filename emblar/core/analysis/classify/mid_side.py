@@ -22,8 +22,11 @@ Array = NDArray[np.float64]
 APART_HZ = GROUPS_HZ[:-1]
 """The last of all is all of them together."""
 EARLY, BEFORE = (0, 8), (-9, -1)
+"""Frames (5 ms) after and before a candidate whose levels are compared."""
 QUIETEST, MOST_DB = 1e-16, 40.0
+"""Power that is nothing, and the most a level may be off, dB."""
 SIZE = 2 * len(KINDS) + 3 * len(APART_HZ)
+"""Numbers in a row: chances by both, and three levels per group."""
 
 
 def both_heard(

@@ -29,6 +29,7 @@ from emblar.core.analysis.signal.band_spectrogram import Frames
 
 KINDS = ("kick", "snare", "tom", "hat", "cymbal")
 STRIDES = ((1, 2), (2, 2), (2, 2), (1, 1))
+"""Of each convolution, over bands and over frames; the networks were fitted so."""
 Probabilities = NDArray[np.float32]
 Layer = tuple[Rows, Rows]
 """Weight and bias."""

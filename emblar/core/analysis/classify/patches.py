@@ -24,19 +24,28 @@ Rows = NDArray[np.float32]
 REACH = (-64, 120)
 """First and last frame (5 ms each) relative to the onset."""
 NEAR = (-16, 48)
+"""Frames of a patch."""
 FAR = (
     (-64, -48), (-48, -32), (-32, -24), (-24, -16),
     (48, 56), (56, 64), (64, 80), (80, 96), (96, 120),
 )  # fmt: skip
+"""Spans of frames farther away, before and after, that are told as one level per band."""
 BEFORE = ((-9, -4), (-4, -1))
+"""Frames just before, of which the quieter is what sounded before."""
 LOUDEST_WITHIN = (0, 26)
+"""Frames in which a candidate's loudest band is sought."""
 EARLY = (0, 8)
+"""Frames whose level is compared with that of the recording's own loud candidates."""
 LOUD_PERCENTILE = 90.0
+"""Which of its candidates count as loud, %."""
 NOTHING_DB, FLOOR_DB = -160.0, -70.0
+"""Level where there is no recording; levels are held above the second re the loudest, dB."""
 RELATIVE_DB = (-40.0, 20.0)
+"""Levels re the recording's loud candidates are held between these, dB."""
 CHANNELS = 3
 """See above."""
 FRAMES = NEAR[1] - NEAR[0]
+"""Frames of a patch."""
 AROUND = len(FAR) * BANDS + len(FLAT_AT) * FLAT_BANDS + TONES
 BLOCK = 256
 """So many candidates are looked at at once."""

@@ -24,10 +24,15 @@ from emblar.core.analysis.signal.band_spectrogram import Frames
 
 Array = NDArray[np.float64]
 PRINT_SEGMENTS = slice(BEFORE, BEFORE + 6)
+"""Segments of a print: six after the onset, 130 ms."""
 WEIGHT_FLOOR = 1e-4
+"""Bands this far under a template's loudest count as little as those at it, in amplitude."""
 LEAST_SHARE = 1e-3
+"""Of the largest: smaller gains and bands are nothing."""
 NO_DRUM = 0.2
+"""A candidate whose likeliest drum has less of a chance than this is another's note."""
 NOTE_KINDS, LEAST_NOTES = 8, 4
+"""Kinds of other notes that are learned at most, and notes each needs."""
 
 
 def prints_of(frames: Frames, times_s: Array) -> Array:

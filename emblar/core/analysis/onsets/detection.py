@@ -26,22 +26,32 @@ from emblar.core.analysis.signal.band_spectrogram import (
 
 Array = NDArray[np.float64]
 LAG = 2
+"""Frames (5 ms) over which a rise is taken: 10 ms."""
 GROUP_EDGES_HZ = (0.0, 140.0, 650.0, 3500.0, 20000.0)
+"""Groups of bands in which rises are sought: kicks, toms, snares, metal."""
 COMPRESSION_DB = 50.0
 """Levels this far below the group's loudest band are treated as nothing."""
 CLOSEST_S = 0.028
 """Two strokes closer than this are taken as one."""
 LEAST_RISE = 0.10
+"""Least mean rise of a group's log power, decades."""
 LEAST_RISE_DB, LEAST_RISE_IN_MIX_DB = (6.5, 4.5, 3.5, 3.0), (4.5, 3.0, 2.3, 2.0)
 """Where other instruments play on, drums rise out of them by less."""
 OVER_LOCAL = 1.5
+"""A peak is this much over the median of 0.3 s round it."""
 LEAD_S, END_S = 0.1, 0.05
+"""Held before the recording, so that its first stroke has a before; what begins so near the end is
+the cut itself, s."""
 WATCHED_S, LEAST_FALL_DB = 0.3, 1.5
+"""How long after a stroke the sound is watched, s, and how far it has to fall, dB."""
 SEARCH_BACK_S, SEARCH_AHEAD_S = 0.014, 0.020
+"""How far from a peak its steepest rise is sought, s."""
 LOCAL_FLOOR = 0.05
 """Share of the local peak below which a rise does not count."""
 RISE_STEP = ANALYSIS_RATE_HZ // 1000
+"""Samples of a millisecond."""
 QUIETEST = 1e-14
+"""Power that is nothing."""
 
 
 def novelty(frames: Frames) -> Array:

@@ -18,6 +18,7 @@ Span = tuple[float, float]
 PERIODS = 3.0
 """How many of its periods the band's window holds: it parts what lies half its pitch away."""
 FEWEST = 8
+"""Fewer samples tell no pitch."""
 FARTHEST_OCTAVES = 0.27
 """A drum's pitch stays this close to where its spectrum has its mode."""
 AGREEING_CENTS = (15.0, 45.0)

@@ -22,12 +22,17 @@ Array = NDArray[np.float64]
 WIDTH = 0.22
 """Half the band round the fundamental that is followed, over its pitch."""
 FINER = 4
+"""The sound is read between samples so many times as finely."""
 RATES = np.geomspace(4.0, 60.0, 24)
+"""Rates at which a glide leaves that are tried, 1/s."""
 MOST_OCTAVES = 0.35
+"""No film is stretched sharper than this by a stroke."""
 FAINTEST = 0.01
+"""Where the partial is fainter than this share of its peak its phase is not followed."""
 AS_GOOD = 2.0
 """The rate of the energy itself is taken unless another fits this many times better."""
 LEAST_SAMPLES = 24
+"""Fewer samples tell no glide."""
 
 
 @dataclass(frozen=True, slots=True)

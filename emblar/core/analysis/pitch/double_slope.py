@@ -19,12 +19,18 @@ from numpy.typing import NDArray
 Array = NDArray[np.float64]
 Index = NDArray[np.int64]
 T60_S = np.geomspace(0.04, 5.0, 40)
+"""Decays of the drum that are tried, s."""
 ROOM_T60_S = np.geomspace(0.25, 6.0, 28)
+"""Decays of the room that are tried, s."""
 ROOM_DB = -np.arange(6.0, 30.0, 2.0)
 """Level of the room's part at the peak, re the drum's."""
 SLOWER, BETTER, MOST_OFF_DB = 2.0, 0.4, 6.0
+"""How many times as long the room rings; the share of what one slope leaves that two may leave;
+what one level counts for at most, dB."""
 FEWEST, LONGEST_S = 5, 1.0
+"""Levels that two slopes need; how much of a track is looked at, s."""
 POWER_T60 = 2.0 * np.log(1e3)
+"""Power falls by 60 dB in T60: 2 ln 1000."""
 
 
 @cache

@@ -31,22 +31,38 @@ from emblar.core.quantities.card import Track
 
 Array = NDArray[np.float64]
 STEP_S, LATE_STEP_S, LATE_S = 0.012, 0.035, 0.150
+"""Steps between windows, early and later, and from when on it is later, s."""
 TRACK_CENTS = 220.0
+"""A partial farther from where it was last is another."""
 LONGEST_TRACK_S = 1.3
+"""A track is followed so long, s."""
 SETTLE_LATE_S = (0.150, 0.450)
+"""Settled span of a tom that still glides, s."""
 ONSET_S = (0.015, 0.060)
+"""Span of the onset pitch, s."""
 FARTHEST_OFF_CENTS, HOP_CENTS, EVEN_STEPS = 150.0, 50.0, 120
 """A window this far from all the others, or from its neighbours, is another partial's."""
 STILL_GLIDING_CENTS_PER_S = (250.0, 350.0)
+"""Below the first a tom has settled in the usual span, above the second it is read later."""
 WANDERING_CENTS, UNSTEADY_CENTS = (45.0, 60.0), 40.0
 """How far off a line a partial may be, in the root mean square, times windows over those found."""
 NOISE_MARGIN_DB = 8.0
+"""A partial is lost when no more than this over the noise, dB."""
 FIRST_SLOPE_DB, WHOLE_DB, LEAST_FALL_DB = 22.0, 30.0, 6.0
+"""A decay is read this far down where a room answers, and where none does; and told if it falls by
+so much, dB."""
 FEWEST_ON_SLOPE, ENOUGH_ON_SLOPE, ATTACK_S = 3, 5, 0.03
+"""Windows a slope needs; windows with which the attack is left out; how long that is, s."""
 WELL_BELOW_DB, STEEP_DB_PER_S, AGAIN_DB, AGAIN_WITHIN, BEATING_DB = 9.0, 150.0, 2.5, 5, 6.0
+"""A fall to so far below the peak, or so steep, is the drum's; what rises by so much after it,
+within so many windows, is another's, unless it comes as near the peak as a beating pair, dB."""
 FAINTEST = 10.0**-4.5
+"""Windows this much fainter than the loudest, in energy, say nothing."""
 MOST_EARLY = 0.25
+"""How much of a window before its middle the energy of a dying note can lie at most."""
 LEADING_S, FARTHEST_BACK_S, MOST_GLIDE_OCTAVES_PER_S = 0.05, 0.03, 8.0
+"""How much of a track leads back to its span's start, how far back, s, and the steepest glide it
+may have."""
 
 
 @dataclass(frozen=True, slots=True)

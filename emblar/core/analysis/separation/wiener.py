@@ -30,11 +30,17 @@ from emblar.core.analysis.card.clean import AnalysedHit
 Array = NDArray[np.floating]
 Spectrum = NDArray[np.complexfloating]
 WINDOW_S, OVERLAP = 0.046, 4
+"""Window of the transform, s, and how many overlap."""
 TEMPLATE_S = 0.45
+"""Length of a voice's template, s."""
 REST_S = 0.30
+"""What does not change over this long is not the drums', s."""
 BLOCK_S = 20.0
+"""Length of what is separated at once, s."""
 MOST_STROKES = 24
+"""Strokes of which a template is the median."""
 TINY = 1e-12
+"""Power that is nothing."""
 
 
 @dataclass(frozen=True, slots=True)

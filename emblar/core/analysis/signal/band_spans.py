@@ -32,11 +32,15 @@ SEGMENTS = (
 )
 """First and last frame (5 ms each) relative to the onset."""
 BEFORE = 2
+"""So many of the segments lie before the onset."""
 BAND_EDGES_HZ = (0, 52, 76, 110, 160, 230, 330, 600, 1200, 2400, 4800, 9000, 20000)
+"""Edges of the wide bands, Hz."""
 WIDE = len(BAND_EDGES_HZ) - 1
+"""How many wide bands there are."""
 FLAT_AT = (-6, 5, 11, 24)
 """Frames relative to the onset at which flatness is taken: before, in the attack, after it."""
 FLATTEST_DB = -30.0
+"""Flatness is held above this, dB: a pure note."""
 
 
 def segment_power(frames: Frames, times_s: Array) -> Rows:

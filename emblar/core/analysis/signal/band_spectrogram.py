@@ -24,23 +24,37 @@ from emblar.core.analysis.signal.audio import ANALYSIS_RATE_HZ, Samples
 
 Powers = NDArray[np.float32]
 HOP = 220
+"""Samples from frame to frame: 5 ms."""
 HOP_S = HOP / ANALYSIS_RATE_HZ
 LOW_WINDOW, HIGH_WINDOW = 2048, 512
+"""Samples of the windows for low bands and for high ones: 46 and 12 ms."""
 LOW_BINS = slice(1, 14)
+"""Bins of the long window that are bands of their own."""
 SPLIT_HZ = 290.0
+"""Where single bins end and quarter octaves begin."""
 HIGHEST_HZ = 16000.0
+"""Where bands end: above it coded recordings have nothing."""
 BANDS_PER_OCTAVE = 4
+"""How wide the high bands are."""
 BLOCK_FRAMES = 2048
+"""Frames that are transformed at once."""
 FLAT_EDGES_HZ = (300, 700, 1500, 3000, 6000, 12000)
+"""Bands in which flatness is read, Hz."""
 FLAT_BANDS = len(FLAT_EDGES_HZ) - 1
+"""How many of them."""
 QUIETEST = 1e-20
+"""Power that is nothing."""
 LOW_BANDS = LOW_BINS.stop - LOW_BINS.start
 FINE_WINDOW, FINE_EVERY = 8192, 5
+"""Samples of the long window, and every how-manieth frame it is taken at."""
 FINE_HIGHEST_HZ = 1800.0
+"""Up to where its bins are kept."""
 FINE_BINS = int(FINE_HIGHEST_HZ * FINE_WINDOW / ANALYSIS_RATE_HZ)
 FINE_HZ = ANALYSIS_RATE_HZ / FINE_WINDOW
 FINE_BLOCK = 128
+"""Long windows that are transformed at once."""
 CLIFF, CLIFF_DB = (0.93, 0.98, 1.06), 40.0
+"""Shares of a frequency between and above which a cliff is looked for, and how deep one is, dB."""
 LOWEST_CLIFF_HZ, HIGHEST_CLIFF_HZ = 3000.0, 19500.0
 """Where a recording is cut off: this much falls from the first two shares of a frequency to above
 the third."""
@@ -48,7 +62,9 @@ LEAST_SHARE, FALLS_OVER, STEP_DOWN_DB = 0.4, 6, 2.0
 """Share of a band that must be heard; else it is taken to fall from the one below as much as those
 below it do, over so many, and so much more (the least of sampled drums fall by more up there)."""
 BED_HZ, BED_PERCENTILES = (200.0, 2000.0), (20.0, 90.0)
+"""Where other instruments are heard between strokes, Hz, and the levels that are compared, %."""
 BED_FRAMES = 10
+"""Frames over which that level is smoothed: 50 ms."""
 BED_SPAN_DB = (1.8, 13.0)
 """Drums alone fall by 14 dB and more between strokes, a mix by 3 to 12, steady noise by 1."""
 
@@ -66,6 +82,7 @@ def _high_bank() -> Powers:
 
 HIGH_BANK = _high_bank()
 BANDS = LOW_BANDS + HIGH_BANK.shape[1]
+"""How many bands there are."""
 
 
 def band_centres_hz() -> NDArray[np.float64]:

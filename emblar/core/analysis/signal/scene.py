@@ -53,6 +53,7 @@ class Accompaniment:
 
 
 ALONE, ACCOMPANIED = Accompaniment(), Accompaniment(taken=True, heard=True)
+"""Drums by themselves, and under others that are heard."""
 
 
 @dataclass(frozen=True, slots=True)
