@@ -11,8 +11,9 @@ def predict_command(
     file: Annotated[Path, typer.Argument(help="A drum as emblar.drum/1 JSON")],
 ) -> None:
     """Predict a drum from its lug pitches, or find the lug pitches for a wish."""
+    from emblar.actions.prediction import predict_file
     from emblar.cli.files import read_json
-    from emblar.formats.drum import DrumFile, predict_file
+    from emblar.formats.drum import DrumFile
 
     result = predict_file(read_json(file, DrumFile))
     sys.stdout.write(result.model_dump_json(by_alias=True, indent=2) + "\n")

@@ -66,6 +66,7 @@ def render_command(
     """Render a drum as it is predicted to sound."""
     import numpy as np
 
+    from emblar.actions.prediction import lugs_of
     from emblar.cli.files import read_json
     from emblar.core.acoustics.forward import predict
     from emblar.core.synthesis.played import played
@@ -76,7 +77,7 @@ def render_command(
     if not 0.0 < force <= HIGHEST_FORCE:
         raise DrumError(f"force: {force:g} is outside 0 to {HIGHEST_FORCE:g}.")
     file = read_json(drum, DrumFile)
-    lugs = file.lugs()
+    lugs = lugs_of(file)
     found = predict(file.drum(), lugs.batter_hz, lugs.reso_hz)
     voice = drum_voice(found, file.kind)
     samples = played(voice, file.kind, stroke.value, sample_rate_hz=RATE_HZ, seed=seed, force=force)
@@ -98,6 +99,7 @@ def practice_command(
     """Tap round a practice drum whose rods nobody sees, and strike it: a file for a microphone."""
     import numpy as np
 
+    from emblar.actions.prediction import lugs_of
     from emblar.cli.files import read_json
     from emblar.core.synthesis.practice import practice_drum
     from emblar.formats.drum import DrumFile
@@ -107,7 +109,7 @@ def practice_command(
     if not 0 <= strikes <= 50:
         raise DrumError(f"strikes: {strikes} is outside 0 to 50.")
     file = read_json(drum, DrumFile)
-    lugs = file.lugs()
+    lugs = lugs_of(file)
     hidden = practice_drum(file.drum(), lugs.batter_hz, lugs.reso_hz, uneven=uneven, seed=seed)
     pieces = [hidden.tap(side.value, rod, rate=RATE_HZ) for rod in range(file.rods)]
     pieces += [hidden.strike(rate=RATE_HZ) for _ in range(strikes)]

@@ -106,11 +106,12 @@ def next_turns_command(
     tuning: Annotated[Path, typer.Argument(help="A head on its way as emblar.tuning/1 JSON")],
 ) -> None:
     """Say which rods to turn next, and how far, from what was measured and turned so far."""
+    from emblar.actions.prediction import turns_of
     from emblar.cli.files import read_json
-    from emblar.formats.tuning import TuningFile, turns_file
+    from emblar.formats.tuning import TuningFile
 
     file = read_json(tuning, TuningFile)
-    text = turns_file(file.next()).model_dump_json(by_alias=True, indent=2)
+    text = turns_of(file).model_dump_json(by_alias=True, indent=2)
     sys.stdout.write(text + "\n")
 
 

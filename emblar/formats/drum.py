@@ -1,15 +1,13 @@
 """``emblar.drum/1`` in, ``emblar.prediction/1`` out."""
 
-from dataclasses import asdict
 from typing import Annotated, Any, Literal, Self
 
 from pydantic import BaseModel, ConfigDict, Field, model_validator
 
-from emblar.core.acoustics.calibration import Take, calibrate
+from emblar.core.acoustics.calibration import Take
 from emblar.core.acoustics.drum import METRES_PER_INCH, METRES_PER_MIL, Drum, Film, PlacedDamper
-from emblar.core.acoustics.forward import Prediction, predict
-from emblar.core.acoustics.inverse import LugPitches, lug_pitches_for
-from emblar.core.acoustics.uneven import spread_from_lugs
+from emblar.core.acoustics.forward import Prediction
+from emblar.core.acoustics.inverse import LugPitches
 from emblar.core.catalogue import (
     USUAL_EDGE,
     USUAL_STRIKER,
@@ -23,7 +21,6 @@ from emblar.core.catalogue import (
 from emblar.core.errors import DrumError
 from emblar.core.notes import spread_hz
 from emblar.core.planning.kit import RANGES, check_rods
-from emblar.core.planning.predicted import predicted_card
 from emblar.core.quantities import Measured
 
 
@@ -211,12 +208,10 @@ class DrumFile(Strict):
             eased=eased_by(named),
         )
 
-    def lugs(self) -> LugPitches:
-        """Return the lug pitches given, or those that give the wish."""
+    def given_lugs(self) -> LugPitches | None:
+        """Return the lug pitches given; None where a wish is given instead."""
         if self.wish is not None:
-            return lug_pitches_for(
-                self.drum(), self.wish.drum_pitch_hz, self.wish.relation_semitones
-            )
+            return None
         batter = self.batter.mean_lug_hz
         assert batter is not None
         return LugPitches(batter, self.reso.mean_lug_hz if self.reso else None)
@@ -314,29 +309,3 @@ def prediction_file(prediction: Prediction, lugs: LugPitches) -> PredictionFile:
             for x in prediction.limits
         ],
     )
-
-
-def predict_file(file: DrumFile) -> PredictionFile:
-    """Predict a drum file: a wish is solved for lug pitches first, takes are learned from."""
-    drum, lugs = file.drum(), file.lugs()
-    shares = None
-    if file.takes:
-        learned = calibrate([take.take(drum) for take in file.takes])
-        found = learned.predict(drum, lugs.batter_hz, lugs.reso_hz)
-        prediction, shares = found.prediction, found.measured_share
-    else:
-        prediction = predict(drum, lugs.batter_hz, lugs.reso_hz)
-    out = prediction_file(prediction, lugs)
-    out.measured_share = shares
-    out.warble_hz = _warble(file)
-    out.modes = [ModeFile(**asdict(mode)) for mode in prediction.modes]
-    out.card = quantities(predicted_card(prediction, file.kind))
-    return out
-
-
-def _warble(file: DrumFile) -> WarbleFile | None:
-    rods = (file.batter.rods_hz, file.reso.rods_hz if file.reso else None)
-    if rods == (None, None):
-        return None
-    batter, reso = (spread_from_lugs(r) if r is not None else None for r in rods)
-    return WarbleFile(batter=batter, reso=reso)

@@ -5,7 +5,6 @@ from typing import Annotated, Literal, Self
 
 from pydantic import Field, model_validator
 
-from emblar.core.errors import InputError
 from emblar.core.notes import cents
 from emblar.core.tuning.head_state import (
     HeadState,
@@ -15,7 +14,7 @@ from emblar.core.tuning.head_state import (
     head_at,
     slack_head,
 )
-from emblar.core.tuning.next_turns import NextTurns, Order, next_turns
+from emblar.core.tuning.next_turns import NextTurns, Order
 from emblar.core.tuning.sweep import Sweep, SweepPoint, Verdict
 from emblar.core.tuning.tap import Tap
 from emblar.formats.drum import DrumFile, LugHz, Strict
@@ -84,18 +83,6 @@ class TuningFile(Strict):
             if isinstance(step, TurnedStep):
                 last = [new or old for new, old in zip(step.turned, last, strict=True)]
         return [rod for rod, turned in enumerate(last) if turned < 0.0]
-
-    def next(self) -> NextTurns:
-        """Return the next turns.
-
-        Raises
-        ------
-        InputError
-            The head was not measured yet.
-        """
-        if not any(isinstance(s, MeasuredStep) and any(s.measured_hz) for s in self.steps):
-            raise InputError("steps: measure the head first, at one rod at least.")
-        return next_turns(self.state(), order=self.order, owed=self.owed())
 
 
 class TurnsFile(Strict):

@@ -16,9 +16,9 @@ from emblar.core.planning.assign import _assigned
 from emblar.core.planning.brief import Brief, OwnedHead, Shelf
 from emblar.core.planning.kit import OwnedDrum
 from emblar.core.planning.weighing import Recipe, Weighed
+from emblar.core.quantities.spans import LENGTH_FRAME_S
 from emblar.core.synthesis.expected import (
     DROP,
-    FRAME_S,
     RATE_HZ,
     Noises,
     Partials,
@@ -118,7 +118,7 @@ def test_the_length_is_where_the_level_has_fallen_by_20_db(seed: int) -> None:
     found = _length(partials, Noises([[noise], []], np.arange(20) % 2), loudest)
     power = float(_spectrum(noise)[1].sum()) * noise.amplitude**2
     for i in range(20):
-        turn = 2.0 * np.pi * partials.hz[:, i] * FRAME_S
+        turn = 2.0 * np.pi * partials.hz[:, i] * LENGTH_FRAME_S
         each = 0.5 * partials.amplitude[:, i] ** 2 * (1.0 + np.abs(np.sin(turn) / turn))
 
         def over(time: float, i: int = i, each: np.ndarray = each) -> float:
@@ -127,7 +127,7 @@ def test_the_length_is_where_the_level_has_fallen_by_20_db(seed: int) -> None:
             return float(level - DROP * loudest[i])
 
         asked = brentq(over, 0.0, 5.0)
-        assert found[i] == pytest.approx(asked + 0.5 * FRAME_S, abs=0.0005)
+        assert found[i] == pytest.approx(asked + 0.5 * LENGTH_FRAME_S, abs=0.0005)
 
 
 def test_a_bursts_spectrum_is_that_of_the_filter_it_is_rendered_with() -> None:

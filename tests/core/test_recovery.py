@@ -8,7 +8,6 @@ from emblar.core.acoustics.damping import T60_FACTOR
 from emblar.core.acoustics.drum import Kind
 from emblar.core.acoustics.forward import predict
 from emblar.core.acoustics.inverse import lug_pitches_for
-from emblar.core.analysis.card.overtones import HEARD_S, HIGHEST_HZ, LOWEST_RATIO
 from emblar.core.analysis.pipeline import analyse
 from emblar.core.analysis.signal.audio import Audio
 from emblar.core.catalogue import constructions_for, dampers_for
@@ -16,6 +15,7 @@ from emblar.core.notes import cents
 from emblar.core.planning.kit import OwnedDrum, model
 from emblar.core.quantities import Measured
 from emblar.core.quantities.card import Card
+from emblar.core.quantities.spans import RING_BELOW_HZ, RING_FROM_RATIO, RING_S
 from emblar.core.synthesis.stroke import Voice, drum_voice, render_stroke
 
 RATE = 44100
@@ -73,9 +73,9 @@ def overtone_measured_back(voice: Voice, card: Card) -> tuple[float, float]:
         [(p.frequency_hz, p.t60_s, p.amplitude) for p in voice.partials]
     ).T  # fmt: skip
     rate = T60_FACTOR / t60
-    start, stop = (np.exp(-2.0 * rate * at) for at in HEARD_S)
+    start, stop = (np.exp(-2.0 * rate * at) for at in RING_S)
     energy = amplitude**2 * (start - stop) / rate
-    over = (hz > LOWEST_RATIO * first.frequency_hz) & (hz < HIGHEST_HZ)
+    over = (hz > RING_FROM_RATIO * first.frequency_hz) & (hz < RING_BELOW_HZ)
     strongest = int(np.argmax(np.where(over, energy, 0.0)))
     # Two that the window does not tell apart are read as one or the other.
     alike = np.abs(hz - hz[strongest]) < 0.5 / READ_S

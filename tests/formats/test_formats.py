@@ -6,6 +6,7 @@ from pathlib import Path
 import pytest
 from pydantic import ValidationError
 
+from emblar.actions.prediction import predict_file
 from emblar.core.analysis.pipeline import Analysis
 from emblar.core.planning.plan_drum import Request, plan_drum
 from emblar.core.planning.target import Target
@@ -17,7 +18,7 @@ from emblar.formats.analysis import (
     hits_from_file,
     voice_file,
 )
-from emblar.formats.drum import DrumFile, predict_file
+from emblar.formats.drum import DrumFile
 from emblar.formats.errors import wrong_fields
 from emblar.formats.plan import DrumPlanFile, drum_plan_file
 from emblar.formats.schemas import SCHEMAS, schema_text

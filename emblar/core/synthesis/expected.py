@@ -4,7 +4,7 @@ Conventions
 -----------
 Partials are arrays of shape (partials, drums): frequency in Hz, decay rate in 1/s, amplitude at a
 medium stroke; they start in phase, as ``stroke`` renders them. Quantities are those of
-``analysis.shape``, ``analysis.ring`` and the registry, for a stroke that nothing cuts off.
+``quantities.spans`` and the registry, for a stroke that nothing cuts off.
 Noises are taken at their expected energy. Tests hold every quantity against rendering and
 measuring.
 """
@@ -17,21 +17,31 @@ from typing import Any
 import numpy as np
 from numpy.typing import NDArray
 
-from emblar.core.synthesis.stroke import (
+from emblar.core.quantities.spans import (
+    AFTER_S,
+    ATTACK_S,
+    BODY_OCTAVES,
+    BODY_S,
     GLIDING_CENTS_PER_S,
+    LENGTH_DROP_DB,
+    LENGTH_FRAME_S,
+    ONSET_S,
+    RING_BELOW_HZ,
+    RING_FROM_RATIO,
+    RING_S,
     SETTLE_LATE_S,
     SETTLE_TOM_S,
-    Noise,
+    TONAL_HZ,
+    WIRES_HZ,
+    WIRES_S,
 )
+from emblar.core.synthesis.stroke import Noise
 
 Array = NDArray[np.floating[Any]]
-ATTACK_S, AFTER_S = 0.010, (0.030, 0.120)
+ATTACK_LENGTH_S, BODY_LENGTH_S = ATTACK_S[1], BODY_S[1]
 ATTACK_POINTS = 32
-BODY_S, WIRES_S, RING_S = 0.300, (0.030, 0.150), (0.040, 0.120)
-FRAME_S, DROP, LONGEST_S, NEWTON_STEPS = 0.005, 0.01, 5.9, 4
-ONSET_S = (0.015, 0.060)
-THIRD = 2.0 ** (1.0 / 3.0)
-LOWEST_RATIO, HIGHEST_HZ = 1.25, 900.0
+DROP, LONGEST_S, NEWTON_STEPS = 10.0 ** (-LENGTH_DROP_DB / 10.0), 5.9, 4
+THIRD = 2.0**BODY_OCTAVES
 RATE_HZ, SPECTRUM_BINS = 44100.0, 2048
 
 
@@ -123,9 +133,9 @@ def expected_card(
     pitch = hz * 2.0 ** (partials.bend * settled / 1200.0)
     first_frames, attack_energy, attack_moment = _attack(partials, noises)
     after = _energy(partials, *AFTER_S).sum(axis=0) + noises.energy(*AFTER_S)
-    whole = _energy(partials, 0.0, BODY_S)
+    whole = _energy(partials, *BODY_S)
     near = _in_third(partials, pitch)
-    total = whole.sum(axis=0) + noises.energy(0.0, BODY_S)
+    total = whole.sum(axis=0) + noises.energy(*BODY_S)
     card = {
         "pitch": pitch,
         "bend": partials.bend * (_mean_share(rate, ONSET_S) - settled),
@@ -137,10 +147,10 @@ def expected_card(
         "ring": _ring(partials, hz),
     }
     if wires:
-        tonal = (partials.hz > 80.0) & (partials.hz < 1200.0)
+        tonal = (partials.hz > TONAL_HZ[0]) & (partials.hz < TONAL_HZ[1])
         below = np.where(tonal, _energy(partials, *WIRES_S), 0.0).sum(axis=0)
-        below += noises.energy(*WIRES_S, band_hz=(80.0, 1200.0))
-        above = noises.energy(*WIRES_S, band_hz=(2000.0, 10000.0))
+        below += noises.energy(*WIRES_S, band_hz=TONAL_HZ)
+        above = noises.energy(*WIRES_S, band_hz=WIRES_HZ)
         card["wires"] = 10.0 * np.log10(above / below)
     return {name: values.astype(np.float64) for name, values in card.items()}
 
@@ -151,7 +161,7 @@ def _in_third(partials: Partials, pitch: Array) -> Array:
     A line that dies in ``1/γ`` is ``γ/2π`` wide on each side, and no narrower than what is looked
     at is long.
     """
-    half_width = partials.rate / (2.0 * np.pi) + 0.5 / (np.pi * BODY_S)
+    half_width = partials.rate / (2.0 * np.pi) + 0.5 / (np.pi * BODY_LENGTH_S)
     low, high = (np.arctan((pitch * x - partials.hz) / half_width) for x in (1.0 / THIRD, THIRD))
     return np.asarray((high - low) / np.pi)
 
@@ -229,12 +239,14 @@ def _noise_attack(noises: tuple[Noise, ...]) -> tuple[Array, float, float, float
     """Return noise power of the first two frames, energy, windowed energy and its moment."""
     frames = np.zeros(2)
     energy = windowed = moment = 0.0
-    time = np.linspace(0.0, ATTACK_S, 400)
-    window = np.sin(np.pi * time / ATTACK_S) ** 4
+    time = np.linspace(0.0, ATTACK_LENGTH_S, 400)
+    window = np.sin(np.pi * time / ATTACK_LENGTH_S) ** 4
     for noise in noises:
         for i in range(2):
-            frames[i] += _burst_energy(noise, i * FRAME_S, (i + 1) * FRAME_S) / FRAME_S
-        energy += _burst_energy(noise, 0.0, ATTACK_S)
+            frames[i] += (
+                _burst_energy(noise, i * LENGTH_FRAME_S, (i + 1) * LENGTH_FRAME_S) / LENGTH_FRAME_S
+            )
+        energy += _burst_energy(noise, 0.0, ATTACK_LENGTH_S)
         envelope = np.exp(-3.0 * np.log(10.0) / noise.t60_s * time)
         if noise.rise_s > 0.0:
             envelope = envelope * (1.0 - np.exp(-time / noise.rise_s))
@@ -250,9 +262,9 @@ def _attack(partials: Partials, noises: Noises) -> tuple[Array, Array, Array]:
 
     The partials' own wave is worked out point by point: within 10 ms they have not yet parted.
     """
-    step = ATTACK_S / ATTACK_POINTS
+    step = ATTACK_LENGTH_S / ATTACK_POINTS
     # The glide's mean over the attack; within 10 ms it hardly changes.
-    fallen = 2.0 * partials.of_first(partials.rate) * ATTACK_S
+    fallen = 2.0 * partials.of_first(partials.rate) * ATTACK_LENGTH_S
     sharp = 2.0 ** (partials.bend * -np.expm1(-fallen) / fallen / 1200.0)
     half_turn = np.exp((2j * np.pi * partials.hz * sharp - partials.rate) * (0.5 * step))
     turn = (half_turn**2).astype(np.complex64)
@@ -265,10 +277,10 @@ def _attack(partials: Partials, noises: Noises) -> tuple[Array, Array, Array]:
     half = ATTACK_POINTS // 2
     basis, bins = _window_basis()
     frames = np.stack([(wave[:half] ** 2).mean(axis=0), (wave[half:] ** 2).mean(axis=0)])
-    energy = (wave**2).mean(axis=0) * ATTACK_S + noise_energy
+    energy = (wave**2).mean(axis=0) * ATTACK_LENGTH_S + noise_energy
     power = (basis.real @ wave) ** 2 + (basis.imag @ wave) ** 2
-    windowed = power.sum(axis=0) * ATTACK_S + noise_windowed
-    moment = (bins[:, None] * power).sum(axis=0) * ATTACK_S + noise_moment
+    windowed = power.sum(axis=0) * ATTACK_LENGTH_S + noise_windowed
+    moment = (bins[:, None] * power).sum(axis=0) * ATTACK_LENGTH_S + noise_moment
     loudest = (frames + noise_frames).max(axis=0)
     return loudest, energy, moment / windowed * energy
 
@@ -281,13 +293,13 @@ def _window_basis() -> tuple[NDArray[np.complex128], Array]:
     window = np.sin(np.pi * place) ** 2
     kernel = np.exp(-2j * np.pi * rows[:, None] * place[None, :]) * window / ATTACK_POINTS
     # The measured centroid counts the bin at 0 Hz like any other.
-    return kernel * np.sqrt(2.0), rows / ATTACK_S
+    return kernel * np.sqrt(2.0), rows / ATTACK_LENGTH_S
 
 
 def _length(partials: Partials, noises: Noises, loudest: Array) -> Array:
     """Return when the level of a 5 ms frame last is within 20 dB of its highest."""
     # A frame shorter than a period catches the wave's crest.
-    turn = 2.0 * np.pi * partials.hz * FRAME_S
+    turn = 2.0 * np.pi * partials.hz * LENGTH_FRAME_S
     crest = 1.0 + np.abs(np.sin(turn) / turn)
     power = 0.5 * partials.amplitude**2 * crest
     double = -2.0 * partials.rate
@@ -306,12 +318,12 @@ def _length(partials: Partials, noises: Noises, loudest: Array) -> Array:
             level += part
             slope -= rate * part
         time = np.clip(time - np.log(level / floor) * level / slope, 0.0, LONGEST_S)
-    return np.asarray(time + 0.5 * FRAME_S, np.float64)
+    return np.asarray(time + 0.5 * LENGTH_FRAME_S, np.float64)
 
 
 def _ring(partials: Partials, first_hz: Array) -> Array:
     """Return the strongest overtone's energy re the fundamental's in dB."""
     energy = _energy(partials, *RING_S)
-    over = (partials.hz > LOWEST_RATIO * first_hz) & (partials.hz < HIGHEST_HZ)
+    over = (partials.hz > RING_FROM_RATIO * first_hz) & (partials.hz < RING_BELOW_HZ)
     top = np.where(over, energy, 0.0).max(axis=0)
     return np.asarray(10.0 * np.log10(top / (partials.of_first(energy) + 1e-15) + 1e-6))

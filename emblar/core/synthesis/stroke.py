@@ -19,13 +19,18 @@ from emblar.core.acoustics.coefficients import prior_coefficients
 from emblar.core.acoustics.damping import T60_FACTOR
 from emblar.core.acoustics.drum import USUAL_STRIKE, USUAL_WIRES, Strike, Wires
 from emblar.core.acoustics.forward import Prediction
+from emblar.core.quantities.spans import (
+    GLIDING_CENTS_PER_S,
+    ONSET_S,
+    SETTLE_LATE_S,
+    SETTLE_SHORT_S,
+    SETTLE_TOM_S,
+)
 
 Samples = NDArray[np.float64]
 QUIET_DB = -66.0
 HEARD_T60 = 2.0
 """A partial is rendered until it has died by 120 dB."""
-SETTLE_TOM_S, SETTLE_LATE_S = (0.080, 0.350), (0.150, 0.450)
-GLIDING_CENTS_PER_S = 300.0
 
 
 @dataclass(frozen=True, slots=True)
@@ -88,7 +93,7 @@ class Voice:
         which is at the very moment of the stroke.
         """
         first = self.partials[0]
-        time = np.linspace(0.015, 0.060, 100)
+        time = np.linspace(*ONSET_S, 100)
         weight = np.exp(-2.0 * T60_FACTOR / first.t60_s * time)
         onset = np.average(_frequency(first, self.bend_cents, time), weights=weight)
         return float(1200.0 * np.log2(onset / self.settled_hz()))
@@ -190,7 +195,7 @@ def _band_pass(band_hz: tuple[float, float], rate: int) -> Samples:
 
 def settle_span_s(kind: str) -> tuple[float, float]:
     """Return when a drum's pitch counts as settled, s after the stroke."""
-    return SETTLE_TOM_S if kind == "tom" else (0.02, 0.15)
+    return SETTLE_TOM_S if kind == "tom" else SETTLE_SHORT_S
 
 
 def stroke_noises(

@@ -15,17 +15,17 @@ from emblar.core.analysis.pitch.chirp import (
     mean_pitch_hz,
 )
 from emblar.core.analysis.pitch.mode_choice import added_spectrum
-from emblar.core.analysis.pitch.tracking import ONSET_S, stroke_pitches
+from emblar.core.analysis.pitch.tracking import stroke_pitches
 from emblar.core.analysis.signal.audio import ANALYSIS_RATE_HZ
 from emblar.core.analysis.signal.low_band import (
     LOW_RATE_HZ,
-    SETTLE_SHORT_S,
     StrokeSpan,
     grid_hz,
     low_band,
 )
 from emblar.core.notes import cents
 from emblar.core.quantities import Measured
+from emblar.core.quantities.spans import ONSET_S, SETTLE_SHORT_S
 
 AT_S = 0.2
 

@@ -12,12 +12,20 @@ import numpy as np
 from numpy.typing import NDArray
 
 from emblar.core.analysis.signal.audio import ANALYSIS_RATE_HZ, Samples
+from emblar.core.quantities.spans import (
+    AFTER_S,
+    ATTACK_S,
+    BODY_HZ,
+    BODY_OCTAVES,
+    BODY_S,
+    LENGTH_DROP_DB,
+    LENGTH_FRAME_S,
+    TONAL_HZ,
+    WIRES_HZ,
+    WIRES_S,
+)
 
 Array = NDArray[np.float64]
-LENGTH_DROP_DB = 20.0
-"""A stroke is over, and its wires are, when this far down, dB."""
-FRAME_S = 0.005
-"""Step in which its level is read, s."""
 WIRES_FRAME = 512
 """Samples of a frame in which the wires' level is read: 12 ms."""
 NEAR_S, PEAK_S, BEGUN_SHARE = 0.002, 0.010, 0.1
@@ -89,24 +97,24 @@ def stroke_shape(
         How long nothing else is struck, s.
     """
     time_s = _begun_s(mono, time_s)
-    first = _piece(mono, time_s, 0.0, 0.010)
+    first = _piece(mono, time_s, *ATTACK_S)
     attack = None
     if available_s > 0.12 and len(first) > 0:
-        attack = _ratio_db(_energy(first), _energy(_piece(mono, time_s, 0.030, 0.120)))
+        attack = _ratio_db(_energy(first), _energy(_piece(mono, time_s, *AFTER_S)))
     spectrum = np.abs(np.fft.rfft(first * np.hanning(len(first)))) ** 2
     bins = np.fft.rfftfreq(len(first), 1.0 / ANALYSIS_RATE_HZ) if len(first) else np.zeros(1)
     total = float(spectrum.sum())
     click = float((bins * spectrum).sum() / total) if total > 0 else None
     body = wires = None
     if available_s > 0.15:
-        span = _piece(mono, time_s, 0.0, min(available_s, 0.30))
-        wires_span = _piece(mono, time_s, 0.030, 0.150)
-        tonal = _band_energy(wires_span, 80.0, 1200.0)
-        wires = _ratio_db(_band_energy(wires_span, 2000.0, 10000.0), tonal)
+        span = _piece(mono, time_s, BODY_S[0], min(available_s, BODY_S[1]))
+        wires_span = _piece(mono, time_s, *WIRES_S)
+        tonal = _band_energy(wires_span, *TONAL_HZ)
+        wires = _ratio_db(_band_energy(wires_span, *WIRES_HZ), tonal)
         if pitch_hz is not None:
-            third = 2.0 ** (1.0 / 3.0)
+            third = 2.0**BODY_OCTAVES
             inside = _band_energy(span, pitch_hz / third, pitch_hz * third)
-            body = _ratio_db(inside, _band_energy(span, 20.0, 20000.0))
+            body = _ratio_db(inside, _band_energy(span, *BODY_HZ))
     length = _length_s(mono, time_s, available_s)
     return StrokeShape(attack, click, body, length, wires, _wires_t60_s(mono, time_s, available_s))
 
@@ -119,7 +127,7 @@ def _wires_t60_s(mono: Samples, time_s: float, available_s: float) -> float | No
     frames = len(span) // WIRES_FRAME
     pieces = span[: frames * WIRES_FRAME].reshape(frames, WIRES_FRAME) * np.hanning(WIRES_FRAME)
     bins = np.fft.rfftfreq(WIRES_FRAME, 1.0 / ANALYSIS_RATE_HZ)
-    inside = (bins >= 2000.0) & (bins < 10000.0)
+    inside = (bins >= WIRES_HZ[0]) & (bins < WIRES_HZ[1])
     power = (np.abs(np.fft.rfft(pieces)) ** 2)[:, inside].sum(axis=1)
     level = 10.0 * np.log10(power + 1e-14)
     under = np.nonzero(level < level[:3].max() - LENGTH_DROP_DB)[0]
@@ -134,7 +142,7 @@ def _wires_t60_s(mono: Samples, time_s: float, available_s: float) -> float | No
 
 def _length_s(mono: Samples, time_s: float, available_s: float) -> float | None:
     """Return the time until the 5 ms level stays 20 dB under its peak, or None if cut short."""
-    size = round(FRAME_S * ANALYSIS_RATE_HZ)
+    size = round(LENGTH_FRAME_S * ANALYSIS_RATE_HZ)
     span = _piece(mono, time_s, 0.0, min(available_s, 6.0))
     frames = len(span) // size
     if frames < 4:
@@ -143,4 +151,4 @@ def _length_s(mono: Samples, time_s: float, available_s: float) -> float | None:
     level = 10.0 * np.log10(power + 1e-14)
     over = np.nonzero(level > level.max() - LENGTH_DROP_DB)[0]
     last = int(over[-1])
-    return (last + 1) * FRAME_S if last < frames - 2 else None
+    return (last + 1) * LENGTH_FRAME_S if last < frames - 2 else None

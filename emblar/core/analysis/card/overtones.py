@@ -21,16 +21,13 @@ from emblar.core.analysis.pitch.dechirp import dechirped, stroke_glide
 from emblar.core.analysis.pitch.esprit import fit_pieces
 from emblar.core.analysis.signal.low_band import LOW_RATE_HZ, StrokeSpan
 from emblar.core.quantities.card import Ring
+from emblar.core.quantities.spans import RING_BELOW_HZ, RING_FROM_RATIO, RING_S
 
 Array = NDArray[np.float64]
 START_S, LENGTH_S, LEAST_S = 0.020, 0.300, 0.060
 """From when after the stroke overtones are fitted, over how long, and over how long at least, s."""
-HEARD_S = (0.040, 0.120)
-"""Span whose energy is an overtone's level, s."""
 MODES_FITTED, LEAST_RATE, MOST_STROKES = 20, 0.8, 6
 """Partials of a fit; slower ones than this rate, 1/s, are hum; strokes that are fitted."""
-LOWEST_RATIO, HIGHEST_HZ = 1.25, 900.0
-"""Lowest overtone over the fundamental, and the highest there is room for in the low band, Hz."""
 SAME_RATIO, SAME_PARTIAL = 0.03, 0.008
 """How near ratios of several strokes are one ring; how near partials of one stroke are one."""
 FAINTEST_DB = -30.0
@@ -95,9 +92,9 @@ def _stroke(low: Array, stroke: StrokeSpan, pitch_hz: float) -> Array:
     if len(window) < 32 or not np.any(window):
         return np.empty((0, 4))
     fits = fit_pieces(window[None, :], LOW_RATE_HZ, count=MODES_FITTED, rows=len(window) // 3)
-    used = fits.used[0] & (fits.frequency_hz[0] < HIGHEST_HZ) & (fits.decay_rate[0] > LEAST_RATE)
+    used = fits.used[0] & (fits.frequency_hz[0] < RING_BELOW_HZ) & (fits.decay_rate[0] > LEAST_RATE)
     frequency, rate = fits.frequency_hz[0][used], fits.decay_rate[0][used]
-    since = [np.exp(-2.0 * rate * (at - START_S)) for at in HEARD_S]
+    since = [np.exp(-2.0 * rate * (at - START_S)) for at in RING_S]
     energy = fits.amplitude[0][used] ** 2 * (since[0] - since[1]) / rate
     own = np.abs(frequency / glide.settled_hz - 1.0) < 0.15
     if not own.any():
@@ -105,7 +102,7 @@ def _stroke(low: Array, stroke: StrokeSpan, pitch_hz: float) -> Array:
     pitch = float(frequency[own][int(np.argmax(energy[own]))])
     # What the fit splits off the fundamental belongs to it.
     base = float(energy[own & (np.abs(frequency / pitch - 1.0) < SAME_RATIO)].sum())
-    above = frequency > LOWEST_RATIO * pitch
+    above = frequency > RING_FROM_RATIO * pitch
     frequency, rate, energy = _once(frequency[above], rate[above], energy[above])
     t60 = T60_FACTOR / rate
     t60[(t60 > LONGEST_T60_S) | (t60 < SHORTEST_T60_S)] = np.nan

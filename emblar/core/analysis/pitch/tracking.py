@@ -21,13 +21,14 @@ from numpy.typing import NDArray
 from emblar.core.analysis.pitch.chirp import FARTHEST_OCTAVES, Near, between, by_phase_hz, chirped
 from emblar.core.analysis.pitch.double_slope import before_room_s
 from emblar.core.analysis.pitch.esprit import Fits, fit_pieces
-from emblar.core.analysis.signal.low_band import (
-    LOW_RATE_HZ,
+from emblar.core.analysis.signal.low_band import LOW_RATE_HZ, StrokeSpan
+from emblar.core.quantities.card import Track
+from emblar.core.quantities.spans import (
+    ONSET_S,
+    SETTLE_LATE_S,
     SETTLE_SHORT_S,
     SETTLE_TOM_S,
-    StrokeSpan,
 )
-from emblar.core.quantities.card import Track
 
 Array = NDArray[np.float64]
 STEP_S, LATE_STEP_S, LATE_S = 0.012, 0.035, 0.150
@@ -36,10 +37,6 @@ TRACK_CENTS = 220.0
 """A partial farther from where it was last is another."""
 LONGEST_TRACK_S = 1.3
 """A track is followed so long, s."""
-SETTLE_LATE_S = (0.150, 0.450)
-"""Settled span of a tom that still glides, s."""
-ONSET_S = (0.015, 0.060)
-"""Span of the onset pitch, s."""
 FARTHEST_OFF_CENTS, HOP_CENTS, EVEN_STEPS = 150.0, 50.0, 120
 """A window this far from all the others, or from its neighbours, is another partial's."""
 STILL_GLIDING_CENTS_PER_S = (250.0, 350.0)

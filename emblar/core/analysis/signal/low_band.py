@@ -13,15 +13,12 @@ from numpy.typing import NDArray
 from scipy.signal import firwin, upfirdn
 
 from emblar.core.analysis.signal.audio import ANALYSIS_RATE_HZ, Samples
+from emblar.core.quantities.spans import SETTLE_SHORT_S, SETTLE_TOM_S
 
 Array = NDArray[np.float64]
 DECIMATION = 21
 """Every so-manieth sample is kept."""
 LOW_RATE_HZ = ANALYSIS_RATE_HZ / DECIMATION
-SETTLE_TOM_S = (0.080, 0.350)
-"""Settled span of a tom after the stroke, s."""
-SETTLE_SHORT_S = (0.020, 0.150)
-"""Settled span of snare and kick, s."""
 SPECTRUM_SIZE = 16384
 """Samples a spectrum is filled up to: a grid of 0.13 Hz."""
 

@@ -1,0 +1,23 @@
+"""What the quantities of a card are read from: spans after a stroke, and bands.
+
+The definition of each quantity, for what is measured of a recording (``analysis``) and for what is
+predicted of a drum (``synthesis``, ``planning``): a plan and a record mean the same by a word.
+Spans in s after the stroke, bands in Hz.
+"""
+
+SETTLE_TOM_S, SETTLE_SHORT_S = (0.080, 0.350), (0.020, 0.150)
+"""*Pitch*: the energy-weighted mean of the fundamental, of toms and of snare and kick."""
+SETTLE_LATE_S, GLIDING_CENTS_PER_S = (0.150, 0.450), 300.0
+"""… and of a tom that still falls by more than this in the first."""
+ONSET_S = (0.015, 0.060)
+"""*Bend*: the mean over this, over the settled pitch."""
+ATTACK_S, AFTER_S = (0.0, 0.010), (0.030, 0.120)
+"""*Attack*: energy of the first over that of the second; *click*: centroid of the first."""
+BODY_S, BODY_OCTAVES, BODY_HZ = (0.0, 0.300), 1.0 / 3.0, (20.0, 20000.0)
+"""*Body*: energy this near the pitch over all of it."""
+LENGTH_DROP_DB, LENGTH_FRAME_S = 20.0, 0.005
+"""*Length*: until the level stays so far under its peak, in frames of so long."""
+RING_S, RING_FROM_RATIO, RING_BELOW_HZ = (0.040, 0.120), 1.25, 900.0
+"""*Ring*: energy of an overtone over the fundamental's; where overtones are looked for."""
+WIRES_S, WIRES_HZ, TONAL_HZ = (0.030, 0.150), (2000.0, 10000.0), (80.0, 1200.0)
+"""*Wires*: energy in the first band over that in the second."""
