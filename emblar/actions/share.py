@@ -30,6 +30,8 @@ LONGEST_NAME, LONGEST_SAID = 80, 500
 TOKEN_BYTES, LONGEST_TOKEN = 24, 64
 MOST_STEPS, HEARD_STEPS = 10.0, 2.0
 """“More of it” is wished as so many audible steps: clearly heard, not another drum."""
+ENOUGH = "Enough was said of this session. Answer what is there first."
+ENOUGH_THROUGH = "Enough was said through this link. Ask for a new one."
 GONE = "This link has ended. Ask whoever sent it for a new one."
 NEW, ACCEPTED, ASIDE = "new", "accepted", "set aside"
 
@@ -149,7 +151,14 @@ def open_share(token: str, *, count: bool = False, phone: bool = False) -> Opene
 
 
 def say(opened: Opened, slot_id: int, who: str, said: str, quantity: str, more: bool) -> None:
-    """Keep what somebody says of a drum through a link.
+    """Keep what somebody says of a drum through a link; as ``say_here``."""
+    _say(opened.scope, opened.session_id, opened.share.id, slot_id, (who, said, quantity), more)
+
+
+def say_here(
+    scope: Scope, session_id: int, slot_id: int, who: str, said: str, quantity: str, more: bool
+) -> None:
+    """Keep what somebody with an account says of a drum.
 
     Parameters
     ----------
@@ -161,6 +170,18 @@ def say(opened: Opened, slot_id: int, who: str, said: str, quantity: str, more: 
     InputError
         Nothing is said, by nobody, of no such drum, or too much was said already.
     """
+    _say(scope, session_id, None, slot_id, (who, said, quantity), more)
+
+
+def _say(
+    scope: Scope,
+    session_id: int,
+    share_id: int | None,
+    slot_id: int,
+    words: tuple[str, str, str],
+    more: bool,
+) -> None:
+    who, said, quantity = words
     name, text = who.strip(), said.strip()
     if not name or len(name) > LONGEST_NAME:
         raise InputError(f"Give your name, up to {LONGEST_NAME} letters.", field="who")
@@ -171,12 +192,12 @@ def say(opened: Opened, slot_id: int, who: str, said: str, quantity: str, more: 
     if not text and not quantity:
         raise InputError("Say something, or choose what there should be more of.", field="said")
     by = (HEARD_STEPS if more else -HEARD_STEPS) if quantity else None
-    with in_session(opened.scope, opened.session_id) as db:
-        if slot_id not in {d.id for d in kit(opened.scope, opened.session_id)}:
+    with in_session(scope, session_id) as db:
+        if slot_id not in {d.id for d in kit(scope, session_id)}:
             raise NotFoundError("That drum is not in this kit any more.")
-        if store.count_comments(db, opened.share.id) >= MOST_COMMENTS:
-            raise InputError("Enough was said through this link. Ask for a new one.")
-        store.add_comment(db, opened.share.id, slot_id, name, text, quantity or None, by)
+        if store.count_comments(db, session_id, share_id) >= MOST_COMMENTS:
+            raise InputError(ENOUGH if share_id is None else ENOUGH_THROUGH)
+        store.add_comment(db, share_id, slot_id, name, text, quantity or None, by)
 
 
 def said_through(opened: Opened) -> list[CommentInfo]:
@@ -186,13 +207,13 @@ def said_through(opened: Opened) -> list[CommentInfo]:
 
 
 def said_of(scope: Scope, session_id: int) -> list[Said]:
-    """Return what was said of a session through its links, the newest first."""
+    """Return what was said of a session, the newest first."""
     drums = {d.id: d.owned.name for d in kit(scope, session_id)}
     with in_session(scope, session_id) as db:
         links = {s.id: s.name for s in store.listing(db, session_id)}
         found = store.comments(db, session_id)
     return [
-        Said(c, drums.get(c.slot_id, "a drum that was taken out"), links.get(c.share_id, ""))
+        Said(c, drums.get(c.slot_id, "a drum that was taken out"), links.get(c.share_id or 0, ""))
         for c in reversed(found)
     ]
 

@@ -17,6 +17,7 @@ from emblar.cli.matching import compare_command, cures_command, moves_command
 from emblar.cli.plan import plan_command, rescue_command, sing_command
 from emblar.cli.predict import predict_command
 from emblar.cli.render import practice_command, render_command
+from emblar.cli.said import said_command
 from emblar.cli.serve import serve_command
 from emblar.cli.studio import (
     kits_command,
@@ -71,6 +72,7 @@ app.command("kits")(kits_command)
 app.command("plans")(plans_command)
 app.command("recipes")(recipes_command)
 app.command("share")(share_command)
+app.command("said")(said_command)
 app.command("export")(export_command)
 app.command("import")(import_command)
 app.command("backup")(backup_command)

@@ -104,3 +104,25 @@ class LinksFile(Strict):
     session: int
     links: list[LinkRow]
     address: str | None = Field(default=None, description="of the link just made")
+
+
+class SaidRow(Strict):
+    """What somebody said of a drum."""
+
+    id: int
+    drum: str
+    who: str
+    link: str | None = Field(description="whom the link it came through is for; null without one")
+    words: str
+    quantity: str | None = Field(description="what there should be more or less of")
+    steps: float | None = Field(description="by so many audible steps")
+    state: Literal["new", "accepted", "set aside"]
+    at: datetime
+
+
+class SaidFile(Strict):
+    """What was said of a session's drums, the newest first."""
+
+    schema_: Literal["emblar.said/1"] = Field(default="emblar.said/1", alias="schema")
+    session: int
+    said: list[SaidRow]

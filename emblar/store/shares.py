@@ -7,7 +7,7 @@ from sqlalchemy import func, select, update
 from sqlalchemy.orm import Session
 
 from emblar.core.errors import NotFoundError
-from emblar.store.tables import CommentRow, SessionRow, ShareRow
+from emblar.store.tables import CommentRow, KitSlotRow, SessionRow, ShareRow
 
 
 @dataclass(frozen=True, slots=True)
@@ -29,7 +29,7 @@ class CommentInfo:
     """What was said of a drum: by whom, in words, and which quantity by how many steps."""
 
     id: int
-    share_id: int
+    share_id: int | None
     slot_id: int
     who: str
     said: str
@@ -95,7 +95,7 @@ def revoke(db: Session, session_id: int, share_id: int, now: datetime) -> None:
 
 def add_comment(
     db: Session,
-    share_id: int,
+    share_id: int | None,
     slot_id: int,
     who: str,
     said: str,
@@ -110,9 +110,10 @@ def add_comment(
     )
 
 
-def count_comments(db: Session, share_id: int) -> int:
-    """Return how much was said through a link."""
-    query = select(func.count()).select_from(CommentRow).where(CommentRow.share_id == share_id)
+def count_comments(db: Session, session_id: int, share_id: int | None) -> int:
+    """Return how much was said of a session through a link, or without any."""
+    query = select(func.count()).select_from(CommentRow).join(KitSlotRow)
+    query = query.where(KitSlotRow.session_id == session_id, CommentRow.share_id == share_id)
     return db.execute(query).scalar_one()
 
 
@@ -125,7 +126,7 @@ def _comment(row: CommentRow) -> CommentInfo:
 
 def comments(db: Session, session_id: int, *, share_id: int | None = None) -> list[CommentInfo]:
     """Return what was said of a session, or through one link of it, the oldest first."""
-    query = select(CommentRow).join(ShareRow).where(ShareRow.session_id == session_id)
+    query = select(CommentRow).join(KitSlotRow).where(KitSlotRow.session_id == session_id)
     if share_id is not None:
         query = query.where(CommentRow.share_id == share_id)
     return [_comment(row) for row in db.execute(query.order_by(CommentRow.id)).scalars()]
@@ -133,8 +134,8 @@ def comments(db: Session, session_id: int, *, share_id: int | None = None) -> li
 
 def set_state(db: Session, session_id: int, comment_id: int, state: str) -> CommentInfo:
     """Keep what became of something that was said; only what is new can become anything."""
-    query = select(CommentRow).join(ShareRow).with_for_update(of=CommentRow)
-    query = query.where(CommentRow.id == comment_id, ShareRow.session_id == session_id)
+    query = select(CommentRow).join(KitSlotRow).with_for_update(of=CommentRow)
+    query = query.where(CommentRow.id == comment_id, KitSlotRow.session_id == session_id)
     row = db.execute(query).scalar_one_or_none()
     if row is None:
         raise NotFoundError("That is not here any more.")

@@ -377,7 +377,10 @@ class ShareRow(Timed, Base):
 
 
 class CommentRow(Timed, Base):
-    """What somebody said of a drum through a link: in words, and as a wish if it is one."""
+    """What somebody said of a drum: in words, and as a wish if it is one.
+
+    ``share_id`` is the link it came through; None of somebody with an account.
+    """
 
     __tablename__ = "comment"
     __table_args__ = (
@@ -386,7 +389,7 @@ class CommentRow(Timed, Base):
     )
 
     id: Mapped[int] = mapped_column(primary_key=True)
-    share_id: Mapped[int] = mapped_column(ForeignKey("share.id"))
+    share_id: Mapped[int | None] = mapped_column(ForeignKey("share.id"))
     slot_id: Mapped[int] = mapped_column(ForeignKey("kit_slot.id"))
     who: Mapped[str]
     said: Mapped[str]

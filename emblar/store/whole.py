@@ -37,7 +37,7 @@ TABLES: dict[str, Table] = {
     table.name: table for table in Base.metadata.sorted_tables if table.name not in APART
 }
 """The tables that are exported, each after those it refers to."""
-OWNERS = ("studio_id", "session_id", "drum_id", "setup_id", "recording_id", "share_id")
+OWNERS = ("studio_id", "session_id", "drum_id", "setup_id", "recording_id", "slot_id")
 """The column by which a table's rows are a studio's: the first of these that is never empty."""
 IDS_IN_DOCUMENTS = {
     ("plan", "document"): ("kit_slot", ("drums", "problems", "wishes", "parts")),

@@ -7,6 +7,7 @@ A login is a cookie that scripts cannot read. A page that needs one sends whoeve
 come in, and everything at once, is the owner's.
 """
 
+import re
 from urllib.parse import urlencode
 
 from fastapi.concurrency import run_in_threadpool
@@ -23,9 +24,11 @@ COOKIE = "emblar-login"
 FREE = ("/static/", "/login", "/invite/", "/health")
 OWN = ("/logout", "/account/password", "/account/logins/")
 """What guests may send, too: it concerns themselves alone."""
+SAY = re.compile(r"/sessions/\d+/share/say")
+"""And what they say of a drum: whoever works here takes it up, or not."""
 OWNERS = ("/log/everything", "/account/people", "/metrics")
 LOG_IN = "You are not logged in any more. Log in again; nothing was changed."
-GUEST = "A guest looks and listens. Nothing was changed; ask an owner to let you do more."
+GUEST = "A guest looks, listens and says. Nothing was changed; ask an owner to let you do more."
 OWNER = "Only an owner may do that. Nothing was changed."
 
 
@@ -67,7 +70,7 @@ def _refused(who: Entered, method: str, path: str) -> str:
     if path.startswith(OWNERS):
         return OWNER
     if role == "guest" and method not in SAFE_METHODS and not path.startswith(OWN):
-        return GUEST
+        return "" if SAY.fullmatch(path) else GUEST
     return ""
 
 

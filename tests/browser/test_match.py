@@ -88,7 +88,7 @@ def test_return_here_leads_over_the_bench_to_what_the_heads_stood_at(
         change_by_hand.click()
     page.get_by_role("link", name="return here").first.click()
     way = page.get_by_role("status").filter(has_text="The way to take 1, “dark one”, about")
-    expect(way).to_contain_text(re.compile(r"Take off: gel pad near the edge.*tap round in Bench"))
+    expect(way).to_contain_text(re.compile(r"Take off: gel pad near the edge.*Tap round in Bench"))
     way.get_by_label("From").select_option("take 2")
     expect(way).not_to_contain_text("gel pad")
     expect(way.get_by_role("button", name="Done")).to_have_count(0)

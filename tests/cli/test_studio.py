@@ -47,3 +47,16 @@ def test_a_link_is_made_and_ended(planned: int, told: Any) -> None:
     assert told("share", planned, "--end", again["links"][0]["id"])["links"] == []
     with pytest.raises(NotFoundError):
         open_share(token)
+
+
+def test_something_is_said_taken_up_and_set_aside(planned: int, told: Any) -> None:
+    by = ("said", planned, "--drum", 1, "--who", "Wren")
+    (first,) = told(*by, "--more", "sustain:less", "--words", "Let it stop.")["said"]
+    assert (first["who"], first["link"], first["state"]) == ("Wren", None, "new")
+    assert first["steps"] < 0.0
+    assert told("said", planned, "--take-up", first["id"])["said"][0]["state"] == "accepted"
+    second = told(*by, "--words", "Nice.")["said"][0]
+    found = told("said", planned, "--aside", second["id"])
+    assert [row["state"] for row in found["said"]] == ["set aside", "accepted"]
+    with pytest.raises(InputError, match="of which drum"):
+        told("said", planned, "--words", "x")

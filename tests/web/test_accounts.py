@@ -17,7 +17,9 @@ from typer.testing import CliRunner
 
 from emblar.actions import accounts as actions
 from emblar.actions.accounts import MOST_WRONG, TooManyAttemptsError, add_account
+from emblar.actions.kit import kit
 from emblar.actions.scope import HERE, Scope
+from emblar.actions.share import said_of
 from emblar.actions.whole import export_everything
 from emblar.cli.main import app as shell
 from emblar.core.errors import InputError, NotFoundError
@@ -85,14 +87,34 @@ def test_a_guest_sees_the_work_and_changes_none_of_it(
         if method != "POST" or path in FREE or ends_itself:
             continue
         url = address(path, planned)
+        own = path == "/account/password" or path.endswith("/share/say")
         status = sent(guest, method, url)
-        assert (status == 422) if path == "/account/password" else (status == 403), url
+        assert (status < 403 or status in (404, 422)) if own else (status == 403), url
         walked += 1
     assert walked > 80
     for place in ("plan", "listen", "bench", "match", "sheet", "kit", "brief"):
         page = guest.get(f"/sessions/{planned}/{place}", headers=PAGE)
         assert page.status_code == 200, place
     assert "You are here as a guest" in guest.get("/").text
+
+
+def test_a_guest_says_what_they_would_like_and_a_tech_takes_it_up(
+    as_: Callable[[str], TestClient], planned: int
+) -> None:
+    guest, tech, url = as_("Guest"), as_("Tech"), f"/sessions/{planned}/share"
+    tom = next(d for d in kit(HERE, planned) if d.owned.kind == "tom")
+    assert "Say something" in guest.get(url, headers=PAGE).text
+    words = {"drum": str(tom.id), "more": "sustain:less", "said": "Let it stop."}
+    assert guest.post(f"{url}/say", data=words, follow_redirects=False).status_code == 303
+    (said,) = said_of(HERE, planned)
+    assert (said.comment.who, said.comment.said, said.link) == ("Guest", "Let it stop.", "")
+    accept = f"{url}/said/{said.comment.id}/accept"
+    assert guest.post(accept).status_code == 403
+    assert tech.post(accept, follow_redirects=False).status_code == 303
+    wished = next(d for d in kit(HERE, planned) if d.id == tom.id).wish
+    assert wished["steps"]["sustain"] < 0.0
+    empty = guest.post(f"{url}/say", data={"drum": str(tom.id)})
+    assert empty.status_code == 422
 
 
 def test_only_an_owner_lets_others_in_and_takes_everything_along(

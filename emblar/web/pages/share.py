@@ -10,8 +10,9 @@ from markupsafe import Markup
 from emblar.actions.share import NEW, PARTS, Said
 from emblar.core.naming import counted
 from emblar.settings import settings
+from emblar.store.kit import KitDrum
 from emblar.store.shares import ShareInfo
-from emblar.web.pages.shared import asked_words
+from emblar.web.pages.shared import Choice, asked_words, choices
 
 ANY = ("0.0.0.0", "::")
 CODE_SCALE = 5
@@ -49,6 +50,8 @@ class SharePage:
     code: Markup | None
     reaches_others: bool
     phone: bool
+    drums: tuple[tuple[int, str], ...]
+    choices: tuple[Choice, ...]
 
 
 def share_page(
@@ -58,6 +61,7 @@ def share_page(
     token: str,
     *,
     reaches_others: bool,
+    drums: Sequence[KitDrum],
     phone: bool = False,
 ) -> SharePage:
     """Return the page; ``token`` is that of a link just made, to look at or of a ``phone``."""
@@ -73,6 +77,8 @@ def share_page(
         _code(href) if href else None,
         reaches_others,
         phone,
+        tuple((drum.id, drum.owned.name) for drum in drums),
+        choices(),
     )
 
 

@@ -72,14 +72,18 @@ def shared_page(
     """Return the page of a link; what it does not show is not in it."""
     base = f"/s/{token}"
     rows = tuple(_drum(opened, base, row, said) for row in drums)
-    choices = tuple(
+    until = opened.share.expires_at.astimezone().strftime("%Y-%m-%d")
+    return SharedPage(
+        session.name, session.artist, session.studio, until, base, sheet, rows, choices()
+    )
+
+
+def choices() -> tuple[Choice, ...]:
+    """Return what there may be more or less of."""
+    return tuple(
         Choice(f"{name}:{way}", f"{name}: {getattr(step, way)}")
         for name, step in steps().items() for way in ("more", "less")
     )  # fmt: skip
-    until = opened.share.expires_at.astimezone().strftime("%Y-%m-%d")
-    return SharedPage(
-        session.name, session.artist, session.studio, until, base, sheet, rows, choices
-    )
 
 
 def _drum(

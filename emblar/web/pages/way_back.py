@@ -74,9 +74,10 @@ def way_words(way: WayBack, rods: int) -> tuple[str, ...]:
             "stroke and look whether it is where it was."
         )
     if way.pitches:
-        stood = " and ".join(f"the {side} at {hz:.0f} Hz" for side, hz in way.pitches.items())
+        stood = ", ".join(f"{side} {hz:.0f} Hz" for side, hz in way.pitches.items())
         rows.append(
-            f"Then tap round in Bench: {stood}, as it stood then. A turn is never quite the same."
+            f"Tap round in Bench and bring it to where it stood: {stood}. A turn is never quite "
+            "the same."
         )
     return tuple(rows)
 

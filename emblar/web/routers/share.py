@@ -5,6 +5,8 @@ from typing import Annotated
 from fastapi import APIRouter, Form, Request, Response
 
 from emblar.actions import share as actions
+from emblar.actions.accounts import Entered
+from emblar.actions.kit import kit
 from emblar.actions.scope import Scope, check_session
 from emblar.core.errors import InputError
 from emblar.settings import settings
@@ -15,6 +17,8 @@ from emblar.web.routers.here import Here
 from emblar.web.routers.reading import ReadAtOnce
 from emblar.web.templating import render
 
+OWNER = "Here"
+"""Who says it where nobody has to log in."""
 router = APIRouter(prefix="/sessions/{session_id}/share", route_class=ReadAtOnce)
 
 
@@ -25,6 +29,7 @@ def _shown(
     page = share_page(
         session_id, actions.shares(scope, session_id), actions.said_of(scope, session_id),
         token, reaches_others=bool(settings().share_host), phone=phone,
+        drums=kit(scope, session_id),
     )  # fmt: skip
     return render(request, "share/page.html", {"page": page, "frame": around})
 
@@ -67,6 +72,24 @@ def phone(scope: Here, request: Request, session_id: Id) -> Response:
 def end(scope: Here, session_id: Id, share_id: Id) -> Response:
     """End a link."""
     actions.end_share(scope, session_id, share_id)
+    return go(f"/sessions/{session_id}/share")
+
+
+@router.post("/say")
+def say(
+    scope: Here,
+    request: Request,
+    session_id: Id,
+    drum: Annotated[int, Form(ge=1)],
+    said: Annotated[Text, Form()] = "",
+    more: Annotated[Text, Form()] = "",
+) -> Response:
+    """Keep what somebody with an account says of a drum."""
+    check_session(scope, session_id)
+    entered: Entered | None = getattr(request.state, "entered", None)
+    who = entered.account.name if entered is not None else OWNER
+    quantity, _, way = more.partition(":")
+    actions.say_here(scope, session_id, drum, who, said, quantity, more=way != "less")
     return go(f"/sessions/{session_id}/share")
 
 
