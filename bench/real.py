@@ -5,6 +5,7 @@ The pitches and decays to compare with are measured on each drum's lone strokes 
 """
 
 import argparse
+import json
 import pickle
 from collections import defaultdict
 from concurrent.futures import ProcessPoolExecutor
@@ -18,7 +19,7 @@ import numpy as np
 from bench.grooves import coded, groove, in_room, mixed
 from bench.material import RATE, Kit, Recording, kits, reference_pitch_hz, reference_t60_s
 from bench.rules import RULES, without
-from emblar.core.analysis.pipeline import Analysis, analyse
+from emblar.core.analysis.pipeline import ANALYSIS_VERSION, Analysis, analyse
 from emblar.core.analysis.signal.audio import Audio
 from emblar.core.errors import BadAudioError
 from emblar.core.quantities import Measured
@@ -27,6 +28,7 @@ from emblar.sound.decode import decode
 
 CONDITIONS = ("hits", "drums", "room", "mp3", "mix+6", "mix+0", "mix-6")
 WINDOW_S = 0.03
+CLOSE_CENTS = 35.0
 
 
 @dataclass
@@ -47,6 +49,15 @@ class Score:
             self.f1[key] += values
         for name in ("counts", "cents", "t60", "inside", "named", "notes"):
             getattr(self, name).extend(getattr(other, name))
+
+    def numbers(self) -> dict[str, list[float]]:
+        """Return every score by name, to be kept; what is right counts 1, what is wrong 0."""
+        found = {f"F1 {name}": values for name, values in self.f1.items()}
+        found |= {"named right": [float(right) for right in self.named]}
+        found |= {"tom count right": [float(right) for right in self.counts]}
+        found |= {"pitch within 35 ct": [float(abs(ct) <= CLOSE_CENTS) for ct in self.cents]}
+        found |= {"truth inside ±2 sd": [float(inside) for inside in self.inside]}
+        return {name: [round(v, 4) for v in values] for name, values in found.items() if values}
 
     def lines(self) -> list[str]:
         """Return what to print."""
@@ -219,6 +230,7 @@ def main() -> None:
     parser.add_argument("--cache", type=Path)
     parser.add_argument("--seed", type=int, default=1)
     parser.add_argument("--verbose", action="store_true")
+    parser.add_argument("--keep", type=Path, help="write every score to a file (bench.results)")
     asked = parser.parse_args()
     for name in asked.without:
         without(name)
@@ -229,15 +241,23 @@ def main() -> None:
     if not chosen:
         print("Install kits first: apt-get install fluidsynth timgm6mb-soundfont (and others)")
         return
+    kept: dict[str, dict[str, list[float]]] = {}
     with ProcessPoolExecutor(2, get_context("fork")) as pool:
         for condition in asked.only:
             work = [(kit, condition, 100 * asked.seed + i) for i, kit in chosen]
             total = Score()
             for score in pool.map(one, *zip(*work, strict=True)):
                 total.add(score)
+            kept[condition] = total.numbers()
             print(f"== {condition}")
             for line in total.lines() + (total.notes if asked.verbose else []):
                 print("  ", line)
+    if asked.keep is not None:
+        told = {
+            "analysis_version": ANALYSIS_VERSION, "kits": [kit.source for _, kit in chosen],
+            "seed": asked.seed, "scores": kept,
+        }  # fmt: skip
+        asked.keep.write_text(json.dumps(told, indent=1) + "\n", encoding="utf-8")
 
 
 if __name__ == "__main__":

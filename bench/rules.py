@@ -28,10 +28,6 @@ def _first(*args: Any, **_: Any) -> Any:
     return args[0]
 
 
-def _second(*args: Any) -> Any:
-    return args[1]
-
-
 def _chances(times_s: Any, lows: Any, chances: Any, *_: Any) -> Any:
     del times_s, lows
     return chances
@@ -68,17 +64,9 @@ RULES = {
     "alike-counts-more": Rule(
         "a stroke that is its drum's template all over counts more", decide, "ALIKE_WEIGHT", 0.0
     ),
-    "given-back": Rule(
-        "what was surely struck and no drum explains goes to the likeliest",
-        decide, "_given_back", _second,
-    ),
     "one-tom": Rule("a stroke is on one tom, unless two are as loud", decide, "_one_tom", _first),
     "rarely-together": Rule(
         "snare and tom at once: the less sure is less sure still", decide, "_rarely_together",
-        _first,
-    ),
-    "kick-by-half": Rule(
-        "under a backing, own drums count half for the kick", decide, "_kick_by_half",
         _first,
     ),
     "snare-where-it-parts": Rule(

@@ -62,9 +62,6 @@ its place; chance from which it is on both."""
 SECOND_TOM_DB, FAINT_SCORE = 5.0, 0.2
 """A second tom fainter than the first by more was still sounding, dB; the chance it then has at
 most."""
-STRUCK, GIVEN = 0.6, 0.85
-"""Chance from which something was surely struck; the share of it that the likeliest drum is
-given."""
 MOST_ODDS = 4.0
 """Log odds beyond these count as these when two groups are parted."""
 TOGETHER_ODDS = 2.5
@@ -226,8 +223,6 @@ def name_strokes(found: Candidates) -> list[Hit]:
     now = _of_voices(kinds, voices, placed.of, mix=mix)
     score, loudness = _weighed(prior, now, prints, placed.others.tolist())
     score = _rarely_together(_one_tom(score, loudness, voices), voices)
-    if mix:
-        score = _kick_by_half(score, chances)
     hits = []
     for index, voice in enumerate(voices):
         threshold = _threshold(voice, score[:, index], mix=mix)
@@ -237,17 +232,6 @@ def name_strokes(found: Candidates) -> list[Hit]:
                 Hit(float(found.times_s[i]), voice, float(found.levels_db[i]), sure, int(i))
             )
     return sorted(hits, key=lambda h: (h.time_s, h.voice))
-
-
-def _kick_by_half(score: Array, chances: Array) -> Array:
-    """Let what its template and its place say of a kick count half beside the classifier.
-
-    A bass that plays with a kick is in both of them, too.
-    """
-    of_kick = [_log_odds(own) for own in (chances[:, KINDS.index("kick")], score[:, 0])]
-    out = score.copy()
-    out[:, 0] = expit(np.mean(of_kick, axis=0))
-    return out
 
 
 def _threshold(voice: str, score: Array, *, mix: bool) -> float:
@@ -389,17 +373,7 @@ def _weighed(
         # Hats and cymbals are never struck alike twice; their templates say less.
         push *= HIGH_WEIGHT if index >= prior.shape[1] - len(HIGH_KINDS) else 1.0
         score[:, index] = expit(logit(held) + push)
-    return _given_back(prior, score), loudness
-
-
-def _given_back(prior: Array, score: Array) -> Array:
-    """Where something was surely struck but no drum explains it, let the likeliest have it."""
-    struck, left = prior.max(axis=1), score.max(axis=1)
-    lost = np.nonzero((struck > STRUCK) & (left < 0.5))[0]
-    for i in lost:
-        best = int(np.argmax(score[i]))
-        score[i, best] = GIVEN * struck[i]
-    return score
+    return score, loudness
 
 
 def _seeds(prior: Array, index: int) -> NDArray[np.int64]:
