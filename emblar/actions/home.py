@@ -32,10 +32,12 @@ class SessionState:
     next: Next
 
 
-def home(scope: Scope) -> list[SessionState]:
-    """Return every session, newest first."""
+def home(
+    scope: Scope, *, only: int | None = None, before: int | None = None, most: int | None = None
+) -> list[SessionState]:
+    """Return the sessions, newest first; ``only``, ``before``, ``most`` as ``sessions.listing``."""
     with transaction() as db:
-        listed = sessions.listing(db, scope.studio_id)
+        listed = sessions.listing(db, scope.studio_id, only=only, before=before, most=most)
         ids = [s.id for s in listed]
         kits, planned = kit_store.listings(db, ids), plans.planned(db, ids)
         tuned = bench.tuned(db, ids)
@@ -74,4 +76,4 @@ def next_step(scope: Scope, session_id: int) -> Next:
     """Return what is next in one session."""
     with transaction() as db:
         sessions.get(db, scope.studio_id, session_id)
-    return next(row.next for row in home(scope) if row.session.id == session_id)
+    return home(scope, only=session_id)[0].next

@@ -4,7 +4,7 @@ from dataclasses import dataclass, field
 from datetime import UTC, datetime, timedelta
 from typing import Any
 
-from sqlalchemy import func, select
+from sqlalchemy import func, select, tuple_
 from sqlalchemy.orm import Session
 
 from emblar.core.errors import NotFoundError
@@ -93,8 +93,25 @@ def change(
     return _info(row)
 
 
-def listing(db: Session, studio_id: int) -> list[SessionInfo]:
-    """Return every session of a studio with what is in it, newest first."""
+def listing(
+    db: Session,
+    studio_id: int,
+    *,
+    only: int | None = None,
+    before: int | None = None,
+    most: int | None = None,
+) -> list[SessionInfo]:
+    """Return the sessions of a studio with what is in it, newest first.
+
+    Parameters
+    ----------
+    only
+        One session alone.
+    before
+        Those that come after this one in the list.
+    most
+        So many at most.
+    """
 
     def count(table: type[RecordingRow] | type[KitSlotRow]) -> object:
         own = select(func.count()).where(
@@ -105,16 +122,20 @@ def listing(db: Session, studio_id: int) -> list[SessionInfo]:
         return own.correlate(SessionRow).scalar_subquery()
 
     version = select(func.max(PlanRow.version)).where(PlanRow.session_id == SessionRow.id)
-    rows = db.execute(
-        select(
-            SessionRow,
-            count(RecordingRow),  # type: ignore[call-overload]
-            count(KitSlotRow),
-            version.correlate(SessionRow).scalar_subquery(),
-        )
-        .where(SessionRow.studio_id == studio_id, SessionRow.deleted_at.is_(None))
-        .order_by(SessionRow.created_at.desc(), SessionRow.id.desc())
-    ).all()
+    query = select(
+        SessionRow,
+        count(RecordingRow),  # type: ignore[call-overload]
+        count(KitSlotRow),
+        version.correlate(SessionRow).scalar_subquery(),
+    ).where(SessionRow.studio_id == studio_id, SessionRow.deleted_at.is_(None))
+    if only is not None:
+        query = query.where(SessionRow.id == only)
+    if before is not None:
+        # Also one that was deleted meanwhile keeps its place.
+        last = select(SessionRow.created_at, SessionRow.id).where(SessionRow.id == before)
+        query = query.where(tuple_(SessionRow.created_at, SessionRow.id) < last.scalar_subquery())
+    order = (SessionRow.created_at.desc(), SessionRow.id.desc())
+    rows = db.execute(query.order_by(*order).limit(most)).all()
     return [
         SessionInfo(
             row.id,

@@ -19,6 +19,8 @@ NEXT: dict[Next, tuple[str, str]] = {
     "tune": ("bench", "Tune to the plan"),
     "match": ("match", "Hold it against the record"),
 }
+AT_ONCE = 40
+"""Sessions on a page."""
 STATES: dict[How, State] = {
     "nothing": "empty",
     "target": "dotted",
@@ -49,13 +51,27 @@ class SessionsPage:
     rows: tuple[SessionRow, ...]
     undo: int | None
     kits: tuple[KitChoice, ...]
+    older: int | None
+    """The last of these rows, if more come after it."""
+    newest: bool
 
 
 def sessions_page(
-    states: Sequence[SessionState], kits: Sequence[KitChoice], now: datetime, undo: int | None
+    states: Sequence[SessionState],
+    kits: Sequence[KitChoice],
+    now: datetime,
+    undo: int | None,
+    *,
+    before: int | None = None,
 ) -> SessionsPage:
-    """Return the list, with the session just deleted to offer bringing it back."""
-    return SessionsPage(tuple(_row(s, now) for s in states), undo, tuple(kits))
+    """Return a page of the list, with the session just deleted to offer bringing it back.
+
+    ``states`` are one more than are shown if older ones follow; ``before`` is the last one of the
+    page before this.
+    """
+    rows = tuple(_row(s, now) for s in states[:AT_ONCE])
+    older = rows[-1].id if len(states) > AT_ONCE else None
+    return SessionsPage(rows, undo, tuple(kits), older, before is None)
 
 
 def step_href(session_id: int, following: Next) -> str:

@@ -14,7 +14,7 @@ from emblar.actions.sessions import (
     start_session,
 )
 from emblar.settings import now
-from emblar.web.pages.sessions import sessions_page, step_href
+from emblar.web.pages.sessions import AT_ONCE, sessions_page, step_href
 from emblar.web.routers.context import go
 from emblar.web.routers.fields import AskedId, Id, Text
 from emblar.web.routers.here import Here
@@ -25,9 +25,12 @@ router = APIRouter(route_class=ReadAtOnce)
 
 
 @router.get("/")
-def listing(scope: Here, request: Request, undo: AskedId = None) -> Response:
-    """Show every session."""
-    page = sessions_page(home(scope), kit_choices(scope), now(), undo)
+def listing(
+    scope: Here, request: Request, undo: AskedId = None, before: AskedId = None
+) -> Response:
+    """Show the newest sessions, or those that come after one."""
+    rows = home(scope, before=before, most=AT_ONCE + 1)
+    page = sessions_page(rows, kit_choices(scope), now(), undo, before=before)
     return render(request, "sessions/page.html", {"page": page})
 
 
