@@ -254,7 +254,7 @@ def main() -> None:
                 print("  ", line)
     if asked.keep is not None:
         told = {
-            "analysis_version": ANALYSIS_VERSION, "kits": [kit.source for _, kit in chosen],
+            "analysis_version": ANALYSIS_VERSION, "kits": [number for number, _ in chosen],
             "seed": asked.seed, "scores": kept,
         }  # fmt: skip
         asked.keep.write_text(json.dumps(told, indent=1) + "\n", encoding="utf-8")
