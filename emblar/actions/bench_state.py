@@ -174,24 +174,34 @@ def bench_of(
         side: _head_now(drum, now, side, plan, hz, goals[side], chain, file)
         for side, hz in planned.items()
     }
-    changes: dict[Side, bool] = {}
-    for side, head in heads.items():
-        mounted = f"mount-{side}" in file.jobs and file.jobs[f"mount-{side}"].state == "done"
-        if head.made != head.planned or mounted:
-            changes[side] = construction(head.planned).may_crack_collar
-    front_off = setup.reso is not None and plan.reso is None
-    kind = drum.owned.kind
-    kick = kick_manner(drum.owned.diameter_in, lugs.batter) if kind == "kick" else None
-    todo = jobs(Work(kind, changes, "reso" in heads, bool(plan.dampers), front_off, kick))
+    todo = jobs(_work(drum, plan, setup, heads, file))
     chosen = next((job for job in todo if job.id == file.at), None)
     job = chosen or next((job for job in todo if job.id not in file.jobs), None)
     strokes = [row for row in rows if row.what == "drum"]
     return Bench(
         drum, plan, version, info, todo, file.jobs, job, heads, before, after, offset,
         len(takes), strokes[-1] if strokes else None, tuple(file.causes) if strokes else (),
-        tuple(file.sweep), pair, tuple(file.layers),
-        back,
+        tuple(file.sweep), pair, tuple(file.layers), back,
     )  # fmt: skip
+
+
+def _work(
+    drum: KitDrum,
+    plan: DrumPlanFile,
+    setup: SetupFile,
+    heads: dict[Side, HeadNow],
+    file: BenchFile,
+) -> Work:
+    """Return what is to be done on a drum."""
+    changes: dict[Side, bool] = {}
+    for side, head in heads.items():
+        mounted = f"mount-{side}" in file.jobs and file.jobs[f"mount-{side}"].state == "done"
+        if head.made != head.planned or mounted:
+            changes[side] = construction(head.planned).may_crack_collar
+    front_off = setup.reso is not None and plan.reso is None
+    kind, batter_hz = drum.owned.kind, plan.prediction.lug_hz.batter
+    kick = kick_manner(drum.owned.diameter_in, batter_hz) if kind == "kick" else None
+    return Work(kind, changes, "reso" in heads, bool(plan.dampers), front_off, kick)
 
 
 def _model_of(drum: KitDrum, plan: DrumPlanFile, setup: SetupFile) -> Drum:

@@ -1,11 +1,15 @@
 """``emblar said``: what was said of a session's drums; say something, take it up, set it aside."""
 
 import sys
-from typing import Annotated
+from typing import TYPE_CHECKING, Annotated
 
 import typer
 
 from emblar.core.errors import InputError
+
+if TYPE_CHECKING:
+    from emblar.actions.share import Said
+    from emblar.formats.studio import SaidRow
 
 
 def said_command(
@@ -27,7 +31,7 @@ def said_command(
     from emblar.actions.kit import kit
     from emblar.actions.scope import HERE
     from emblar.actions.share import accept, said_of, say_here, set_aside
-    from emblar.formats.studio import SaidFile, SaidRow
+    from emblar.formats.studio import SaidFile
     from emblar.service.supervisor import database_at_hand
 
     with database_at_hand():
@@ -41,13 +45,17 @@ def said_command(
             accept(HERE, session, take_up)
         if aside is not None:
             set_aside(HERE, session, aside)
-        rows = [
-            SaidRow(
-                id=row.comment.id, drum=row.drum, who=row.comment.who, link=row.link or None,
-                words=row.comment.said, quantity=row.comment.quantity, steps=row.comment.steps,
-                state=row.comment.state, at=row.comment.created_at,
-            )
-            for row in said_of(HERE, session)
-        ]  # fmt: skip
-    file = SaidFile(session=session, said=rows)
+        found = said_of(HERE, session)
+    file = SaidFile(session=session, said=[_row(one) for one in found])
     sys.stdout.write(file.model_dump_json(by_alias=True, indent=2) + "\n")
+
+
+def _row(said: "Said") -> "SaidRow":
+    from emblar.formats.studio import SaidRow
+
+    comment = said.comment
+    return SaidRow.model_validate(
+        {"id": comment.id, "drum": said.drum, "who": comment.who, "link": said.link or None,
+         "words": comment.said, "quantity": comment.quantity, "steps": comment.steps,
+         "state": comment.state, "at": comment.created_at}
+    )  # fmt: skip

@@ -138,20 +138,11 @@ def listing(
     rows = db.execute(query.order_by(*order).limit(most)).all()
     return [
         SessionInfo(
-            row.id,
-            row.name,
-            row.studio,
-            row.artist,
-            row.wish,
-            row.downbeat_at,
-            row.created_at,
-            recordings,
-            drums,
-            plan,
-            dict(row.asked or {}),
+            row.id, row.name, row.studio, row.artist, row.wish, row.downbeat_at, row.created_at,
+            recordings, drums, plan, dict(row.asked or {}),
         )
         for row, recordings, drums, plan in rows
-    ]
+    ]  # fmt: skip
 
 
 def last_with_drums(db: Session, studio_id: int, without: int | None) -> SessionInfo | None:

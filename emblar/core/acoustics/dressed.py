@@ -167,17 +167,7 @@ def _dressed(keys: Sequence[HeadKey], shell: Shell, k: Coefficients) -> list[Dre
     mass, stiffness, resistance = (np.stack(part) for part in zip(*bare, strict=True))
     swept = np.tile(basis(0).swept * radius**2, (len(keys), 1))
     for i, key in enumerate(keys):
-        spots = [
-            (d.radius, 0.0 if d.lifts else d.resistance_n_s_per_m, d.mass_kg, d.hold)
-            for d in key.dampers
-        ]
-        if key.kind == "snare" and key.side == "reso":
-            spots.append((WIRE_PLACE, k["wires_resistance"] * key.wires.drag, 0.0, 0.0))
-        for spot, drag, weight, hold in spots:
-            square = _squares(spot)
-            stiffness[i] += hold * square
-            mass[i] += weight * square
-            resistance[i] += drag * square
+        _lay_on(key, mass[i], stiffness[i], resistance[i], k)
         if key.port_radius_m is not None:
             gone = hole(key.port_radius_m / radius)
             mass[i, 0] -= key.film.areal_density_kg_per_m2(k) * radius**2 * gone.mass
@@ -215,6 +205,23 @@ def _dressed(keys: Sequence[HeadKey], shell: Shell, k: Coefficients) -> list[Dre
         )
         for i, key in enumerate(keys)
     ]
+
+
+def _lay_on(
+    key: HeadKey, mass: Array, stiffness: Array, resistance: Array, k: Coefficients
+) -> None:
+    """Add to a bare head's matrices what lies on it: dampers, and a snare's wires."""
+    spots = [
+        (d.radius, 0.0 if d.lifts else d.resistance_n_s_per_m, d.mass_kg, d.hold)
+        for d in key.dampers
+    ]
+    if key.kind == "snare" and key.side == "reso":
+        spots.append((WIRE_PLACE, k["wires_resistance"] * key.wires.drag, 0.0, 0.0))
+    for spot, drag, weight, hold in spots:
+        square = _squares(spot)
+        stiffness += hold * square
+        mass += weight * square
+        resistance += drag * square
 
 
 def _lifting(key: HeadKey, vectors: Array) -> Array | None:

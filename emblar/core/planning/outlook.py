@@ -151,11 +151,21 @@ class Field:
         )
         self._table = table(choice, k)
         self._edge = np.array([np.prod([d.edge for d in row]) for row in rows])
-        struck = wearing(owned, owned.reso if self.resos else None, port_in)
-        strikes = [[stroke_on(struck, s, row, port_in) for row in rows] for s in self.strikers]
+        self._set_strikes(rows)
+        self._thickness_b = np.array([construction(b).film().thickness_m for b in self.batters])
+        self._thickness_r = np.array(
+            [construction(r).film().thickness_m for r in self.resos] or [1.0]
+        )
+        self._per_hz_b = self._lug_constants("batter", self.batters, drum)
+        self._per_hz_r = self._lug_constants("reso", self.resos, drum)
+
+    def _set_strikes(self, rows: Sequence[Sequence[Damper]]) -> None:
+        """Work out what every striker does over every set of dampers, on every batter."""
+        struck = wearing(self.owned, self.owned.reso if self.resos else None, self.port_in)
+        strikes = [[stroke_on(struck, s, row, self.port_in) for row in rows] for s in self.strikers]
         self._eased = np.array([eased_by(row) for row in rows])
         films = [construction(b).film() for b in self.batters]
-        on = [[[on_surface(own, film, k) for film in films] for own in row] for row in strikes]
+        on = [[[on_surface(own, film, self.k) for film in films] for own in row] for row in strikes]
         self._impulse = np.array([[own.impulse for own in row] for row in strikes])
         self._contact = np.array([[own.contact for own in row] for row in strikes])
         self._noise = np.array([[[s.noise for s in each] for each in row] for row in on])
@@ -163,12 +173,6 @@ class Field:
         sounds = np.stack([self._noise, self._brightness], axis=-1).reshape(-1, 2)
         self._sounds, of = np.unique(sounds, axis=0, return_inverse=True)
         self._sound_of = of.reshape(self._noise.shape)
-        self._thickness_b = np.array([construction(b).film().thickness_m for b in self.batters])
-        self._thickness_r = np.array(
-            [construction(r).film().thickness_m for r in self.resos] or [1.0]
-        )
-        self._per_hz_b = self._lug_constants("batter", self.batters, drum)
-        self._per_hz_r = self._lug_constants("reso", self.resos, drum)
 
     def _keys(
         self, side: Side, heads: Sequence[str], rows: Sequence[Sequence[Damper]], drum: Drum

@@ -323,6 +323,15 @@ class Weigher:
                 two_heads=bool(field.resos),
             ),
         }  # fmt: skip
+        out |= self._costs_as_asked(field, options, told)
+        return {name: np.asarray(value, np.float64) for name, value in out.items()}
+
+    def _costs_as_asked(
+        self, field: Field, options: Options, told: Outlook
+    ) -> dict[str, NDArray[Any]]:
+        """Return the costs in steps that hang on what the brief asks for."""
+        cost = self.weights.cost
+        out: dict[str, NDArray[Any]] = {}
         if self.brief.style:
             out["style"] = cost["against_style"] * self._against_style(field, options)
         if self.brief.force == "hard":
@@ -345,7 +354,7 @@ class Weigher:
         gap = self.brief.gap_s(self.target.voice)
         if gap is not None:
             out["tempo"] = cost["too_long_for_tempo"] * (told.card["length"] > gap)
-        return {name: np.asarray(value, np.float64) for name, value in out.items()}
+        return out
 
     def _unusual(self, field: Field, options: Options) -> Array:
         """Return what another stick, other wires and heads far apart cost, shape (candidates,)."""

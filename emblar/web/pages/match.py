@@ -153,18 +153,26 @@ def match_page(
         at_tempo=_at_tempo(found, shown),
         journey=_journey(found, base, around),
         changes=_changes(found),
-        rooms=(
-            Option("", "as recorded", not room),
-            *(Option(name, row.name, name == room) for name, row in rooms().items()),
-        ),
-        against=(
-            Option("", "the record", other is None),
-            *(Option(str(t.info.id), f"take {t.number}", t is other) for t in others),
-        ),
+        rooms=_rooms(room),
+        against=_others(others, other),
         first=f"take {other.number}" if other else "record",
         second=f"take {shown.number}" if other and shown else "take",
         base=base,
         take_id=shown.info.id if shown else None,
+    )
+
+
+def _rooms(chosen: str) -> tuple[Option, ...]:
+    return (
+        Option("", "as recorded", not chosen),
+        *(Option(name, row.name, name == chosen) for name, row in rooms().items()),
+    )
+
+
+def _others(others: Sequence[Take], chosen: Take | None) -> tuple[Option, ...]:
+    return (
+        Option("", "the record", chosen is None),
+        *(Option(str(t.info.id), f"take {t.number}", t is chosen) for t in others),
     )
 
 

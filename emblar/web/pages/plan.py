@@ -1,6 +1,6 @@
 """Plan: section, ladder, rulers, reasons and what can be changed by hand."""
 
-from collections.abc import Sequence
+from collections.abc import Iterable, Sequence
 from dataclasses import dataclass, replace
 
 from markupsafe import Markup
@@ -51,6 +51,12 @@ SCORE_NAMES = {
 }
 LEAST_SHOWN = 0.05
 LEAVE = "let Emblar choose"
+PORTS = (
+    ("closed", "closed"),
+    ("cut", "with a hole"),
+    ("ring", "cut to a ring"),
+    ("off", "taken off"),
+)
 WISHED = ("sustain", "length", "attack", "click", "body", "ring", "wires")
 """Quantities that can be wished different from the record."""
 TOM_SCHOOLS = (
@@ -395,11 +401,11 @@ def _more_dampers(
 
 def _form(around: Frame, drum: KitDrum) -> PlanForm:
     asked: Request = request_of(drum)
-    asked_steps = steps_of(drum)
+    asked_steps, kind = steps_of(drum), drum.owned.kind
     file = around.plan.drums.get(drum.id) if around.plan else None
     target = target_of(around.found, drum.voice)
     record = target.value("pitch") if target else None
-    batters = constructions_for(drum.owned.kind, "batter")
+    batters, resos = (constructions_for(kind, side) for side in ("batter", "reso"))
     return PlanForm(
         action=f"/sessions/{around.session.id}/plan/{drum.id}",
         relations=tuple(Option(v, text, v == (asked.relation or "")) for v, text in RELATIONS),
@@ -407,46 +413,29 @@ def _form(around: Frame, drum: KitDrum) -> PlanForm:
         semitones_now=f"{file.semitones:+g}" if file else "",
         pitch_hz=f"{asked.pitch_hz:g}" if asked.pitch_hz else "",
         record_pitch=pitch(record) if record else "",
-        batters=(
-            Option("", LEAVE, asked.batter is None),
-            *(Option(c.id, c.name, c.id == asked.batter) for c in batters),
-        ),
-        resos=(
-            Option("", LEAVE, asked.reso is None),
-            *(
-                Option(c.id, c.name, c.id == asked.reso)
-                for c in constructions_for(drum.owned.kind, "reso")
-            ),
-        )
-        if drum.owned.reso
-        else (),
+        batters=_or_leave(((c.id, c.name) for c in batters), asked.batter),
+        resos=_or_leave(((c.id, c.name) for c in resos), asked.reso) if drum.owned.reso else (),
         dampers=_damper_options(drum, asked.dampers, 0),
         more_dampers=_more_dampers(drum, asked.dampers),
-        strikers=(
-            Option("", LEAVE, asked.striker is None),
-            *(Option(s.id, s.name, s.id == asked.striker) for s in strikers_for(drum.owned.kind)),
-        ),
-        wires=(
-            Option("", LEAVE, asked.wires is None),
-            *(Option(w.id, w.name, w.id == asked.wires) for w in wire_settings().values()),
-        )
-        if drum.owned.kind == "snare"
+        strikers=_or_leave(((s.id, s.name) for s in strikers_for(kind)), asked.striker),
+        wires=_or_leave(((w.id, w.name) for w in wire_settings().values()), asked.wires)
+        if kind == "snare"
         else (),
-        ports=(
-            Option("", LEAVE, asked.port is None),
-            Option("closed", "closed", asked.port == "closed"),
-            Option("cut", "with a hole", asked.port == "cut"),
-            Option("ring", "cut to a ring", asked.port == "ring"),
-            Option("off", "taken off", asked.port == "off"),
-        )
-        if has_front(drum.owned)
-        else (),
+        ports=_or_leave(PORTS, asked.port) if has_front(drum.owned) else (),
         wishes=tuple(
             WishRow(n, f"{asked_steps[n]:g}" if n in asked_steps else "", steps()[n].more)
             for n in WISHED
-            if n != "wires" or drum.owned.kind == "snare"
+            if n != "wires" or kind == "snare"
         ),
         wishes_say=", ".join(f"{n} {by:+g}" for n, by in asked_steps.items()),
+    )
+
+
+def _or_leave(rows: Iterable[tuple[str, str]], asked: str | None) -> tuple[Option, ...]:
+    """Return choices by id and name, and first of all to leave it to the plan."""
+    return (
+        Option("", LEAVE, asked is None),
+        *(Option(id_, name, id_ == asked) for id_, name in rows),
     )
 
 
