@@ -66,7 +66,7 @@ RULES = {
     ),
     "one-tom": Rule("a stroke is on one tom, unless two are as loud", decide, "_one_tom", _first),
     "rarely-together": Rule(
-        "snare and tom at once: the less sure is less sure still", decide, "_rarely_together",
+        "snare and tom at once: the less sure is less sure still", decide, "rarely_together",
         _first,
     ),
     "snare-where-it-parts": Rule(
@@ -76,7 +76,7 @@ RULES = {
     "side": Rule("the side of a stereo mix has a say", decide, "both_heard", _first),
     "both-frames": Rule(
         "under a backing a stroke is heard from both frames it lies between",
-        decide, "_told_in_mix", _once,
+        decide, "told_in_mix", _once,
     ),
     "five-beginnings": Rule(
         "under a backing toms are told apart from five beginnings, and most agree",

@@ -115,7 +115,7 @@ def _free(rng: np.random.Generator, seconds: float, role: str, step_s: float) ->
     return notes
 
 
-def _riff(rng: np.random.Generator, seconds: float, role: str, step_s: float) -> list[Note]:
+def riff(rng: np.random.Generator, seconds: float, role: str, step_s: float) -> list[Note]:
     """Return notes in the same rhythm bar after bar, over chords that come again."""
     every = int(rng.choice([4, 8, 16] if role == "chords" and rng.random() < 0.5 else [1, 2, 2, 4]))
     steps = range(int(rng.choice([0, 0, every // 2])), BAR, every)
@@ -150,7 +150,7 @@ def part(rng: np.random.Generator, seconds: float, role: str, step_s: float) -> 
     strummed = int(rng.uniform(0.0, 0.02) * RATE) if rng.random() < 0.4 else 0
     if role == "speech":
         return _levelled(_speech(rng, out), seconds)
-    notes = (_riff if rng.random() < RIFF_ODDS else _free)(rng, seconds, role, step_s)
+    notes = (riff if rng.random() < RIFF_ODDS else _free)(rng, seconds, role, step_s)
     made: dict[tuple[float, float], NDArray[np.float64]] = {}
     for at, gap, pitches in notes:
         first = max(int((at + rng.normal(0, 0.004)) * RATE), 0)

@@ -8,7 +8,7 @@ import pytest
 from emblar.core.acoustics.basis import basis
 from emblar.core.acoustics.cavity import coupled_modes, drum_pitch_mode
 from emblar.core.acoustics.coefficients import prior_coefficients
-from emblar.core.acoustics.damping import _half_baffled, radiation_rate
+from emblar.core.acoustics.damping import half_baffled, radiation_rate
 from emblar.core.acoustics.drum import Tensions
 from emblar.core.acoustics.head import lug_pitch_from_tension
 from tests.core.solver import axial_modes_hz
@@ -72,7 +72,7 @@ def test_at_low_ka_a_head_radiates_as_a_piston_that_sweeps_as_much(ka: float) ->
     # Baffled: R = ρ c k² S²/(2π), here halved for a head with air on both sides of its hoop.
     radius = 0.15
     amplitude = np.array([1.0, 0.2, -0.1])
-    found = _half_baffled(basis(0), amplitude, radius, ka / radius, PRIOR)
+    found = half_baffled(basis(0), amplitude, radius, ka / radius, PRIOR)
     swept = float(basis(0).swept @ amplitude) * radius**2
     impedance = PRIOR["air_density"] * PRIOR["sound_speed"]
     expected = 0.5 * impedance * (ka / radius) ** 2 * swept**2 / (2.0 * math.pi)

@@ -11,7 +11,7 @@ from emblar.core.analysis.onsets.detection import find_candidates
 from emblar.core.analysis.signal.band_spans import FLAT_AT
 from emblar.core.analysis.signal.band_spectrogram import BANDS, FLAT_BANDS, HOP_S, frames_of
 from training import scenes
-from training.backings import BAR, _riff, note, part, placed, wide_backing
+from training.backings import BAR, note, part, placed, riff, wide_backing
 from training.mid_side import of_both
 from training.modelled import drawn_voice, model_drum
 from training.neighbours import FITS, among_alike
@@ -150,7 +150,7 @@ def test_played_time_has_a_steady_hand_and_a_backbeat() -> None:
 
 
 def test_a_riff_comes_again_bar_after_bar() -> None:
-    notes = _riff(np.random.default_rng(5), 16.0, "bass", 0.125)
+    notes = riff(np.random.default_rng(5), 16.0, "bass", 0.125)
     places = [round(at / 0.125) % BAR for at, _, _ in notes]
     counts = np.bincount(places, minlength=BAR)
     assert counts.max() <= 8

@@ -120,11 +120,11 @@ def radiation_rate(mode: CoupledMode, drum: Drum, coefficients: Coefficients) ->
         return density * speed * wavenumber**2 / (8.0 * math.pi) * power
     rate = 0.0
     for amplitude in _amplitudes(mode):
-        rate += 0.5 * _half_baffled(basis(mode.m), amplitude, radius, wavenumber, coefficients)
+        rate += 0.5 * half_baffled(basis(mode.m), amplitude, radius, wavenumber, coefficients)
     return rate
 
 
-def _half_baffled(
+def half_baffled(
     shapes: Basis, amplitude: Array, radius: float, wavenumber: float, coefficients: Coefficients
 ) -> float:
     """Return half the baffled radiation resistance in N s/m of one head's shape."""

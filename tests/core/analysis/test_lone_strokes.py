@@ -5,7 +5,7 @@ import pytest
 
 from emblar.core.analysis.classify.model import KINDS
 from emblar.core.analysis.signal.band_spectrogram import BANDS, band_centres_hz
-from emblar.core.analysis.voices.decide import _by_print
+from emblar.core.analysis.voices.decide import by_print
 
 UNSURE = np.full(len(KINDS), 0.5)
 TREBLE = band_centres_hz() > 3000.0
@@ -20,7 +20,7 @@ def print_of(treble_db: float, fall: float) -> np.ndarray:
 
 
 def told(treble_db: float, fall: float = 0.6) -> dict[str, float]:
-    return dict(zip(KINDS, _by_print(UNSURE, print_of(treble_db, fall)).tolist(), strict=True))
+    return dict(zip(KINDS, by_print(UNSURE, print_of(treble_db, fall)).tolist(), strict=True))
 
 
 @pytest.mark.parametrize("treble_db", [3.0, 20.0])
@@ -49,7 +49,7 @@ def test_hardly_any_treble_is_a_kick_or_tom(treble_db: float) -> None:
 def test_what_falls_fast_is_the_kick(fall: float, kind: str) -> None:
     leaning = {"kick": 0.55, "tom": 0.45} if kind == "tom" else {"kick": 0.45, "tom": 0.55}
     chances = np.array([leaning.get(k, 0.1) for k in KINDS])
-    found = _by_print(chances, print_of(-40.0, fall))
+    found = by_print(chances, print_of(-40.0, fall))
     assert KINDS[int(np.argmax(found))] == kind
 
 

@@ -6,9 +6,9 @@ import pytest
 from emblar.core.acoustics.coefficients import prior_coefficients
 from emblar.core.acoustics.damping import edge_loss
 from emblar.core.analysis.card.envelope import stroke_shape
-from emblar.core.analysis.card.overtones import _strongest_of_each
+from emblar.core.analysis.card.overtones import strongest_of_each
 from emblar.core.analysis.signal.audio import ANALYSIS_RATE_HZ
-from emblar.core.analysis.voices.decide import THRESHOLD, _rarely_together
+from emblar.core.analysis.voices.decide import THRESHOLD, rarely_together
 
 RATE = ANALYSIS_RATE_HZ
 
@@ -49,7 +49,7 @@ def test_of_a_partial_and_its_ghosts_the_partial_of_each_stroke_stays() -> None:
             [2.0, -50.0, 0.1, 1.5],
         ]
     )
-    assert _strongest_of_each(rows)[:, 1].tolist() == [1.2, -4.0]
+    assert strongest_of_each(rows)[:, 1].tolist() == [1.2, -4.0]
 
 
 def test_of_a_snare_and_a_tom_at_once_the_surer_stays_and_others_are_left() -> None:
@@ -57,13 +57,13 @@ def test_of_a_snare_and_a_tom_at_once_the_surer_stays_and_others_are_left() -> N
     score = np.array(
         [[0.1, 0.9, 0.6, 0.7, 0.0], [0.8, 0.5, 0.95, 0.0, 0.0], [0.0, 0.9, 0.2, 0.0, 0.0]]
     )
-    out = _rarely_together(score, voices)
+    out = rarely_together(score, voices)
     assert out[0, 1] == 0.9 and out[0, 2] < THRESHOLD["tom"]
     assert out[1, 2] == 0.95 and out[1, 1] < THRESHOLD["snare"]
     assert np.array_equal(out[2], score[2])
     assert np.array_equal(out[:, [0, 3, 4]], score[:, [0, 3, 4]])
     without = [0, 1, 3, 4]
-    kept = _rarely_together(score[:, without], [voices[i] for i in without])
+    kept = rarely_together(score[:, without], [voices[i] for i in without])
     assert np.array_equal(kept, score[:, without])
 
 

@@ -32,7 +32,7 @@ from emblar.core.analysis.signal.band_spectrogram import (
 )
 from emblar.core.analysis.signal.fractional_delay import BEFORE, aligned
 from emblar.core.analysis.signal.low_band import LOW_RATE_HZ, StrokeSpan, low_band
-from emblar.core.analysis.voices.decide import _told_in_mix
+from emblar.core.analysis.voices.decide import told_in_mix
 from emblar.core.notes import cents
 from emblar.core.quantities import Measured, Unknown
 from emblar.core.quantities.card import Track
@@ -248,7 +248,7 @@ def test_in_a_mix_a_stroke_is_told_alike_wherever_it_lies_between_two_frames() -
     sound[RATE : RATE + 4000] += stroke("tom", 0)[RATE // 10 :][:4000]
     frames, frame = frames_of(sound), RATE // HOP
     times = (frame + np.array([0.1, 0.5, 0.9])) * HOP_S
-    told = _told_in_mix(frames, times)
+    told = told_in_mix(frames, times)
     assert np.all((told > 0.0) & (told < 1.0))
     assert np.allclose(told, told[0], atol=1e-6)
-    assert not np.allclose(_told_in_mix(frames, times + 2 * HOP_S), told, atol=1e-3)
+    assert not np.allclose(told_in_mix(frames, times + 2 * HOP_S), told, atol=1e-3)

@@ -63,12 +63,12 @@ def voice_ring(low: Array, strokes: Sequence[StrokeSpan], pitch_hz: float) -> li
         near = np.abs(table[:, 0] / top[0] - 1.0) < SAME_RATIO
         strokes_with = len(np.unique(table[near, 3]))
         if strokes_with * 2 >= len(told):
-            rings.append(_ring(_strongest_of_each(table[near])))
+            rings.append(_ring(strongest_of_each(table[near])))
         table = table[~near]
     return sorted((r for r in rings if r.level_db > FAINTEST_DB), key=lambda r: -r.level_db)
 
 
-def _strongest_of_each(rows: Array) -> Array:
+def strongest_of_each(rows: Array) -> Array:
     """Return each stroke's strongest row: beside a partial the fit leaves faint ghosts of it."""
     order = rows[np.lexsort((-rows[:, 1], rows[:, 3]))]
     _, first = np.unique(order[:, 3], return_index=True)

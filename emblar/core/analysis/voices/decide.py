@@ -113,14 +113,14 @@ class Candidates:
 def _chances(found: Candidates) -> Array:
     if not found.accompaniment.heard:
         return probabilities(found.frames, found.times_s, mix=False).astype(np.float64)
-    own = _told_in_mix(found.frames, found.times_s)
+    own = told_in_mix(found.frames, found.times_s)
     if found.side is None:
         return own
-    side = _told_in_mix(found.side, found.times_s)
+    side = told_in_mix(found.side, found.times_s)
     return both_heard(own, side, found.frames.power, found.side.power, found.times_s)
 
 
-def _told_in_mix(frames: Frames, times_s: Array) -> Array:
+def told_in_mix(frames: Frames, times_s: Array) -> Array:
     """Return the chances of kinds, heard from both frames between which a stroke lies.
 
     Under a backing, where a stroke lies between frames would sway what it is told as.
@@ -170,14 +170,14 @@ def lone_voice(found: Candidates) -> list[Hit]:
     index = _strongest(found)
     time = found.times_s[index : index + 1]
     told = probabilities(found.frames, time, mix=False)[0]
-    chances = _by_print(told, prints_of(found.frames, time))
+    chances = by_print(told, prints_of(found.frames, time))
     kind = KINDS[int(np.argmax(chances))]
     voice = "tom-1" if kind == "tom" else kind
     sure = float(chances.max() / (chances.sum() + 1e-9))
     return [Hit(float(found.times_s[index]), voice, float(found.levels_db[index]), sure, index)]
 
 
-def _by_print(chances: Array, print_: Array) -> Array:
+def by_print(chances: Array, print_: Array) -> Array:
     """Weigh what the classifier says of a lone stroke with what its print shows plainly.
 
     Kicks lose 15 dB and more in their first tenth of a second, toms 3 to 10. After its attack what
@@ -222,7 +222,7 @@ def name_strokes(found: Candidates) -> list[Hit]:
     prior = _of_voices(chances, voices, placed.of, mix=mix)
     now = _of_voices(kinds, voices, placed.of, mix=mix)
     score, loudness = _weighed(prior, now, prints, placed.others.tolist())
-    score = _rarely_together(_one_tom(score, loudness, voices), voices)
+    score = rarely_together(_one_tom(score, loudness, voices), voices)
     hits = []
     for index, voice in enumerate(voices):
         threshold = _threshold(voice, score[:, index], mix=mix)
@@ -303,7 +303,7 @@ def _one_tom(score: Array, loudness: Array, voices: list[str]) -> Array:
     return out
 
 
-def _rarely_together(score: Array, voices: list[str]) -> Array:
+def rarely_together(score: Array, voices: list[str]) -> Array:
     """Make the less sure of snare and toms less sure still where both seem struck at once.
 
     Players hardly ever strike them together; a bright tom has the snare's noise in it, and a snare
