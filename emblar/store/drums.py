@@ -40,6 +40,11 @@ def with_heads(query: Select[*tuple[Any, ...]]) -> Select[*tuple[Any, ...]]:
     return query
 
 
+# An alias that several threads use for the first time at once may stay put together wrong, and
+# every page with a drum fails until the process ends: so it is used here first, by one.
+with_heads(select(*dressed())).compile()
+
+
 def owned(drum: DrumRow, batter: HeadRow | None, reso: HeadRow | None) -> OwnedDrum:
     """Return a drum as it is now."""
     if batter is None:
