@@ -12,6 +12,14 @@ pytestmark = pytest.mark.usefixtures("database")
 RATE = 44100
 
 
+def tapped(number: int, rod: int) -> None:
+    """Tap beside a rod, again where the tap cannot be trusted, as a person would."""
+    for _ in range(4):
+        practice.tap_rod(HERE, number, rod)
+        if practice.practised(HERE, number).file.readings[rod] is not None:
+            return
+
+
 @pytest.mark.parametrize("level", list(levels()))
 def test_following_the_numbers_brings_every_level_in_tune(level: str) -> None:
     number = practice.begin_drum(HERE, level)
@@ -19,7 +27,7 @@ def test_following_the_numbers_brings_every_level_in_tune(level: str) -> None:
     for _ in range(8):
         found = practice.practised(HERE, number)
         for rod in range(found.level.rods):
-            practice.tap_rod(HERE, number, rod)
+            tapped(number, rod)
         advice = practice.practised(HERE, number).advice
         assert advice is not None
         if advice.done:
