@@ -13,12 +13,24 @@ if TYPE_CHECKING:
     from emblar.actions.pads import Pad
     from emblar.actions.takes import Take
     from emblar.formats.journey import JourneyTakeFile, PadFile
+    from emblar.store.kit import KitDrum
 
 SessionId = Annotated[int, typer.Argument(help="The session's number: see emblar sessions")]
 
 
 def _print(file: BaseModel) -> None:
     sys.stdout.write(file.model_dump_json(by_alias=True, indent=2) + "\n")
+
+
+def _drum(session: int, number: int) -> "KitDrum":
+    """Return a drum of a session's kit by its number, 1 is the first."""
+    from emblar.actions.kit import kit
+    from emblar.actions.scope import HERE
+
+    drums = kit(HERE, session)
+    if not 1 <= number <= len(drums):
+        raise InputError(f"The kit has {len(drums)} drums. Give 1 to {len(drums)}.")
+    return drums[number - 1]
 
 
 def journey_command(
@@ -34,7 +46,6 @@ def journey_command(
 ) -> None:
     """List the takes of a drum; keep a note or a picture of one."""
     from emblar.actions.journey import keep_note, keep_picture
-    from emblar.actions.kit import kit
     from emblar.actions.match import match
     from emblar.actions.scope import HERE
     from emblar.cli.files import read_bytes
@@ -42,10 +53,7 @@ def journey_command(
     from emblar.service.supervisor import database_at_hand
 
     with database_at_hand():
-        drums = kit(HERE, session)
-        if not 1 <= drum <= len(drums):
-            raise InputError(f"The kit has {len(drums)} drums. Give 1 to {len(drums)}.")
-        slot = drums[drum - 1]
+        slot = _drum(session, drum)
         takes = match(HERE, session, slot.id).takes
         if note is not None or picture is not None:
             if not 1 <= take <= len(takes):
@@ -69,7 +77,6 @@ def way_command(
     gone: Annotated[bool, typer.Option("--gone", help="Keep that the way was gone")] = False,
 ) -> None:
     """Print the way from one setup of a drum to another; keep that it was gone."""
-    from emblar.actions.kit import kit
     from emblar.actions.match import match
     from emblar.actions.scope import HERE
     from emblar.actions.way_back import go_back, way_to
@@ -79,10 +86,7 @@ def way_command(
     if gone and start is not None:
         raise InputError("Only a way from how the drum is now can be gone. Leave --from out.")
     with database_at_hand():
-        drums = kit(HERE, session)
-        if not 1 <= drum <= len(drums):
-            raise InputError(f"The kit has {len(drums)} drums. Give 1 to {len(drums)}.")
-        slot = drums[drum - 1]
+        slot = _drum(session, drum)
         takes = match(HERE, session, slot.id).takes
         for number in (to, start):
             if number is not None and not 1 <= number <= len(takes):
