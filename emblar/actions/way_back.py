@@ -8,7 +8,7 @@ from emblar.core.errors import NotFoundError
 from emblar.core.matching.way_back import Node, WayBack, way_between
 from emblar.formats.bench import BackTo, BenchFile
 from emblar.formats.plan import DrumPlanFile
-from emblar.store import kit as kit_store
+from emblar.store.database import together
 from emblar.store.kit import KitDrum
 
 GONE = "That setup is not here any more."
@@ -30,6 +30,12 @@ def way_to(
         One of them is no setup of this drum.
     """
     drum, plan, _, chain = planned_chain(scope, session_id, slot_id)
+    return _way(drum, plan, chain, setup_id, from_id)
+
+
+def _way(
+    drum: KitDrum, plan: DrumPlanFile, chain: Chain, setup_id: int, from_id: int | None = None
+) -> WayBack:
     ids = [info.id for info, _, _ in chain]
     here = ids[-1] if from_id is None else from_id
     if setup_id not in ids or here not in ids:
@@ -57,31 +63,32 @@ def go_back(scope: Scope, session_id: int, slot_id: int, setup_id: int) -> WayBa
     Turns, dampers, wires and striker are as then. What the heads stood at is what Bench goes for
     from now on, until the kit is planned anew or the plan's pitches are asked for again.
     """
-    way = way_to(scope, session_id, slot_id, setup_id)
-    _, _, version, chain = planned_chain(scope, session_id, slot_id)
-    wanted = next(file for info, file, _ in chain if info.id == setup_id)
     sides: tuple[Side, ...] = ("reso", "batter")
-    with in_session(scope, session_id) as db:
-        drum = kit_store.get(db, session_id, slot_id)
-        for side in sides:
-            turns = [0.0] * drum.owned.rods
-            for row in way.turns.get(side, ()):
-                turns[row.rod] = row.up - row.down
-            if side in way.turns:
-                change_setup(db, session_id, drum, turned={side: turns})
-        change_setup(
-            db, session_id, drum, dampers=wanted.dampers, striker=wanted.striker,
-            wires=wanted.wires, force=wanted.force, back_to=setup_id,
-        )  # fmt: skip
-    lugs = {side: way.pitches[side] for side in sides if side in way.pitches}
+    # Either all of it is kept or nothing.
+    with together():
+        drum, plan, version, chain = planned_chain(scope, session_id, slot_id)
+        way = _way(drum, plan, chain, setup_id)
+        wanted = next(file for info, file, _ in chain if info.id == setup_id)
+        with in_session(scope, session_id) as db:
+            for side in sides:
+                turns = [0.0] * drum.owned.rods
+                for row in way.turns.get(side, ()):
+                    turns[row.rod] = row.up - row.down
+                if side in way.turns:
+                    change_setup(db, session_id, drum, turned={side: turns})
+            change_setup(
+                db, session_id, drum, dampers=wanted.dampers, striker=wanted.striker,
+                wires=wanted.wires, force=wanted.force, back_to=setup_id,
+            )  # fmt: skip
+        lugs = {side: way.pitches[side] for side in sides if side in way.pitches}
 
-    def to_tap(file: BenchFile) -> None:
-        file.back_to = BackTo(setup=setup_id, plan=version, lug_hz=lugs) if lugs else None
-        for side in lugs:
-            file.jobs.pop(f"even-{side}", None)
-        file.at = f"even-{next(iter(lugs))}" if lugs else ""
+        def to_tap(file: BenchFile) -> None:
+            file.back_to = BackTo(setup=setup_id, plan=version, lug_hz=lugs) if lugs else None
+            for side in lugs:
+                file.jobs.pop(f"even-{side}", None)
+            file.at = f"even-{next(iter(lugs))}" if lugs else ""
 
-    change_work(scope, session_id, slot_id, to_tap)
+        change_work(scope, session_id, slot_id, to_tap)
     return way
 
 

@@ -3,7 +3,7 @@
 import numpy as np
 import pytest
 
-from emblar.actions import bench, match
+from emblar.actions import bench, match, way_back
 from emblar.actions.kit import kit
 from emblar.actions.listen import run_analysis
 from emblar.actions.match_sound import pair_sounds, song_sounds
@@ -126,6 +126,23 @@ def test_on_the_way_back_bench_goes_for_what_the_heads_stood_at(planned: int) ->
     again = bench.bench(HERE, planned, drum.id)
     assert again.back_to is None
     assert again.heads["batter"].goal_hz > stood
+
+
+def test_a_way_back_is_kept_whole_or_not_at_all(
+    planned: int, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    drum = drum_of(planned, "tom")
+    first = bench.bench(HERE, planned, drum.id).setup
+    match.note_change(HERE, planned, drum.id, "damper", "gel-pad")
+    before = bench.bench(HERE, planned, drum.id).setup
+
+    def pulled(*_: object) -> None:
+        raise RuntimeError("the plug was pulled")
+
+    monkeypatch.setattr(way_back, "change_work", pulled)
+    with pytest.raises(RuntimeError, match="plug"):
+        go_back(HERE, planned, drum.id, first.id)
+    assert bench.bench(HERE, planned, drum.id).setup == before
 
 
 def test_each_take_belongs_to_the_setup_it_was_made_in(planned: int) -> None:
