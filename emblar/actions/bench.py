@@ -12,7 +12,15 @@ from emblar.core.acoustics.drum import Side
 from emblar.core.errors import EmblarError, InputError
 from emblar.core.planning.kit import check_range
 from emblar.core.tuning.diagnosis import Cause
-from emblar.formats.bench import BenchFile, CauseFile, JobDone, Turning
+from emblar.core.tuning.procedure import Job
+from emblar.formats.bench import (
+    LONGEST_NOTE,
+    BenchFile,
+    CauseFile,
+    HeadChange,
+    JobDone,
+    Turning,
+)
 from emblar.formats.plan import DrumPlanFile
 from emblar.formats.setup import SetupFile, SideFile
 from emblar.formats.stored import lenient
@@ -102,7 +110,7 @@ def keep_readings(
     if how not in HOW:
         raise InputError(f"“{how}” is none of {', '.join(HOW)}.", field="how")
     with in_session(scope, session_id) as db:
-        drum, file = _locked(db, session_id, slot_id)
+        drum, file = work_on(db, session_id, slot_id)
         if side == "reso" and drum.owned.reso is None:
             raise InputError(f"{drum.owned.name} has no front head.", field="side")
         for rod, hz, _ in told:
@@ -121,7 +129,7 @@ def keep_readings(
             setup_store.measure(
                 db, setup.id, what="lug", side=side, rod=rod + 1, hz=hz, sd_hz=sd_hz, how=how
             )
-        store.keep(db, session_id, drum.drum_id, file.model_dump(by_alias=True, mode="json"))
+        keep_work(db, session_id, drum, file)
     return len(told)
 
 
@@ -136,7 +144,7 @@ def keep_stroke(
     """Keep a drum pitch that was read of a stroke, both heads free, and what it gave away."""
     check_range("drum_pitch_hz", hz)
     with in_session(scope, session_id) as db:
-        drum, file = _locked(db, session_id, slot_id)
+        drum, file = work_on(db, session_id, slot_id)
         if file.turning is not None:
             _close_turning(db, session_id, drum, file)
         setup = setup_of(db, session_id, drum)
@@ -145,7 +153,7 @@ def keep_stroke(
             how="microphone",
         )  # fmt: skip
         file.causes = [CauseFile(id=c.id, numbers=c.numbers, head=c.head) for c in causes]
-        store.keep(db, session_id, drum.drum_id, file.model_dump(by_alias=True, mode="json"))
+        keep_work(db, session_id, drum, file)
 
 
 def turned(
@@ -161,7 +169,7 @@ def turned(
     """
     _, plan, version = _planned(scope, session_id, slot_id)
     with in_session(scope, session_id) as db:
-        drum, file = _locked(db, session_id, slot_id)
+        drum, file = work_on(db, session_id, slot_id)
         now = bench_of(drum, plan, version, _chain(db, session_id, drum), file).heads.get(side)
         if now is None:
             raise InputError("There is no such head on this drum.", field="side")
@@ -177,7 +185,7 @@ def turned(
         file.turning.done += [rod for rod in asked if rod in file.turning.left]
         if not file.turning.left:
             _close_turning(db, session_id, drum, file)
-        store.keep(db, session_id, drum.drum_id, file.model_dump(by_alias=True, mode="json"))
+        keep_work(db, session_id, drum, file)
 
 
 def finish_job(
@@ -190,72 +198,56 @@ def finish_job(
         raise InputError(f"“{job_id}” is no job on {now.drum.owned.name}.")
     before = changed_since(scope, session_id)
     with in_session(scope, session_id) as db:
-        drum, file = _locked(db, session_id, slot_id)
+        drum, file = work_on(db, session_id, slot_id)
         if file.turning is not None:
             _close_turning(db, session_id, drum, file)
-        if job.text == "mount" and job.side is not None and not skip:
-            _fit(db, scope, session_id, drum, job.side, now.heads[job.side].planned)
-        # What was laid on stroke by stroke stays; else it is what the plan says.
-        if job.text == "dampers" and not skip and not file.layers:
-            change_setup(db, session_id, drum, dampers=list(now.plan.dampers))
-        file.jobs.pop(job_id, None)
-        number = max((done.number for done in file.jobs.values()), default=0) + 1
-        file.jobs[job_id] = JobDone(
-            state="skipped" if skip else "done", note=note.strip()[:500], at=clock(), number=number
-        )
+        was = file.jobs.get(job_id)
+        if job.text == "mount" and was is not None and was.state == "done":
+            # Said twice, or gone back to and said again: it is the same head.
+            file.jobs[job_id] = was.model_copy(update={"note": _short(note)})
+        else:
+            file.jobs.pop(job_id, None)
+            file.jobs[job_id] = _done(db, scope, session_id, now, file, job, skip=skip, note=note)
         file.at = ""
-        store.keep(db, session_id, drum.drum_id, file.model_dump(by_alias=True, mode="json"))
-    if job.text == "mount" and "kit" not in before:
-        _still_planned(scope, session_id)
+        keep_work(db, session_id, drum, file)
+    if job.text == "mount":
+        mark_as_planned(scope, session_id, before)
+
+
+def _done(
+    db: Session, scope: Scope, session_id: int, now: Bench, file: BenchFile, job: Job,
+    *, skip: bool, note: str,
+) -> JobDone:  # fmt: skip
+    """Do what a job does to the drum; return what is kept of it."""
+    drum, head = now.drum, None
+    stood = setup_of(db, session_id, drum).id
+    if job.text == "mount" and job.side is not None and not skip:
+        head = _fit(db, scope, session_id, drum, job.side, now.heads[job.side].planned)
+    # What was laid on stroke by stroke stays; else it is what the plan says.
+    if job.text == "dampers" and not skip and not file.layers:
+        change_setup(db, session_id, drum, dampers=list(now.plan.dampers))
+    setup = setup_of(db, session_id, drum)
+    rows = setup_store.measurements(db, [setup.id])
+    return JobDone(
+        state="skipped" if skip else "done", note=_short(note), at=clock(),
+        number=max((done.number for done in file.jobs.values()), default=0) + 1,
+        setup_before=stood, setup_after=setup.id, reading=max((r.id for r in rows), default=0),
+        head=head,
+    )  # fmt: skip
+
+
+def _short(note: str) -> str:
+    return note.strip()[:LONGEST_NOTE]
 
 
 def show_job(scope: Scope, session_id: int, slot_id: int, job_id: str) -> None:
-    """Go to a job, done or not; it is open again."""
+    """Go to a job, done or not; it is open again, but for a head that is on."""
     with in_session(scope, session_id) as db:
-        drum, file = _locked(db, session_id, slot_id)
-        file.jobs.pop(job_id, None)
+        drum, file = work_on(db, session_id, slot_id)
+        if not job_id.startswith("mount-"):
+            file.jobs.pop(job_id, None)
         file.at = job_id
-        store.keep(db, session_id, drum.drum_id, file.model_dump(by_alias=True, mode="json"))
-
-
-def undo(scope: Scope, session_id: int, slot_id: int) -> str:
-    """Undo the last thing done at the bench on this drum; return what it was in words.
-
-    Raises
-    ------
-    InputError
-        There is nothing to undo.
-    """
-    with in_session(scope, session_id) as db:
-        drum, file = _locked(db, session_id, slot_id)
-        says = _undone(db, session_id, drum, file)
-        store.keep(db, session_id, drum.drum_id, file.model_dump(by_alias=True, mode="json"))
-    return says
-
-
-def _undone(db: Session, session_id: int, drum: KitDrum, file: BenchFile) -> str:
-    if file.turning is not None and file.turning.done:
-        rod = file.turning.done.pop()
-        return f"Rod {rod + 1} is to turn again"
-    setup = setup_store.latest(db, drum.drum_id)
-    rows = setup_store.measurements(db, [setup.id]) if setup is not None else []
-    if setup is not None and rows:
-        last = [row for row in rows if row.created_at == rows[-1].created_at]
-        for row in last:
-            setup_store.delete_measurement(db, setup.id, row.id)
-        return f"{len(last)} {'reading' if len(last) == 1 else 'readings'} removed"
-    own = setup is not None and setup.session_id == session_id and setup.origin == "bench"
-    if setup is not None and own and setup.document.get("turned"):
-        side, turns = next(iter(setup.document["turned"].items()))
-        setup_store.take_back(db, setup.id)
-        order = [rod for rod, t in enumerate(turns) if t]
-        file.turning = Turning(side=side, turns=turns, order=order, done=order[:-1])
-        return f"Rod {order[-1] + 1} is to turn again"
-    if file.jobs:
-        job_id = max(file.jobs, key=lambda name: file.jobs[name].number)
-        del file.jobs[job_id]
-        return f"“{job_id.replace('-', ' ')}” is open again"
-    raise InputError("There is nothing to undo on this drum.")
+        keep_work(db, session_id, drum, file)
 
 
 def note_setup(scope: Scope, session_id: int, slot_id: int, note: str) -> None:
@@ -268,7 +260,7 @@ def note_setup(scope: Scope, session_id: int, slot_id: int, note: str) -> None:
     """
     text = checked_note(note, "word")
     with in_session(scope, session_id) as db:
-        drum, _ = _locked(db, session_id, slot_id)
+        drum, _ = work_on(db, session_id, slot_id)
         setup_store.set_note(db, setup_of(db, session_id, drum).id, text)
 
 
@@ -301,15 +293,21 @@ def change_work(
 ) -> None:
     """Change what is kept of the work on a drum; nobody else changes it meanwhile."""
     with in_session(scope, session_id) as db:
-        drum, file = _locked(db, session_id, slot_id)
+        drum, file = work_on(db, session_id, slot_id)
         change(file)
-        store.keep(db, session_id, drum.drum_id, file.model_dump(by_alias=True, mode="json"))
+        keep_work(db, session_id, drum, file)
 
 
-def _locked(db: Session, session_id: int, slot_id: int) -> tuple[KitDrum, BenchFile]:
+def work_on(db: Session, session_id: int, slot_id: int) -> tuple[KitDrum, BenchFile]:
+    """Return a drum and the work on it, held until this transaction has ended."""
     drum = kit_store.get(db, session_id, slot_id)
     document = store.get(db, session_id, drum.drum_id, lock=True)
     return drum, lenient(BenchFile, document, "The work so far")
+
+
+def keep_work(db: Session, session_id: int, drum: KitDrum, file: BenchFile) -> None:
+    """Keep the work on a drum."""
+    store.keep(db, session_id, drum.drum_id, file.model_dump(by_alias=True, mode="json"))
 
 
 def setup_of(db: Session, session_id: int, drum: KitDrum) -> SetupInfo:
@@ -380,19 +378,27 @@ def _close_turning(db: Session, session_id: int, drum: KitDrum, file: BenchFile)
 
 def _fit(
     db: Session, scope: Scope, session_id: int, drum: KitDrum, side: Side, planned: str
-) -> None:
+) -> HeadChange:
     """Fit the planned head: one of the shelf if it has such a one, else one bought."""
-    head_store.fit_construction(db, scope.studio_id, drum.drum_id, side, planned)
+    made = head_store.fit_construction(db, scope.studio_id, drum.drum_id, side, planned)
     change_setup(db, session_id, drum, fitted=(side, planned))
+    return HeadChange(
+        side=side, head=made.head, condition=made.condition, was=made.was,
+        was_condition=made.was_condition,
+    )  # fmt: skip
 
 
-def _still_planned(scope: Scope, session_id: int) -> None:
-    """Keep the plan as up to date: a planned head was fitted, nothing else changed."""
+def mark_as_planned(scope: Scope, session_id: int, before: Sequence[str]) -> None:
+    """Keep the plan as up to date as before a planned head was fitted, or came off again.
+
+    ``before`` is what had changed since the plan by then: that stays changed.
+    """
     marks = planned_from(scope, session_id)
     with in_session(scope, session_id) as db:
         info = plan_store.latest(db, session_id)
         if info is not None:
-            plan_store.set_inputs(db, session_id, info.version, marks)
+            kept = {name: info.inputs.get(name, "") for name in before}
+            plan_store.set_inputs(db, session_id, info.version, marks | kept)
 
 
 def _chain(db: Session, session_id: int, drum: KitDrum) -> Chain:

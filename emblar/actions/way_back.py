@@ -83,9 +83,12 @@ def go_back(scope: Scope, session_id: int, slot_id: int, setup_id: int) -> WayBa
         lugs = {side: way.pitches[side] for side in sides if side in way.pitches}
 
         def to_tap(file: BenchFile) -> None:
-            file.back_to = BackTo(setup=setup_id, plan=version, lug_hz=lugs) if lugs else None
-            for side in lugs:
-                file.jobs.pop(f"even-{side}", None)
+            even = {f"even-{side}" for side in lugs}
+            done = {name: job for name, job in file.jobs.items() if name in even}
+            was = file.back_to.model_copy(update={"before": None}) if file.back_to else None
+            back = BackTo(setup=setup_id, plan=version, lug_hz=lugs, jobs=done, before=was)
+            file.back_to = back if lugs else None
+            file.jobs = {name: job for name, job in file.jobs.items() if name not in even}
             file.at = f"even-{next(iter(lugs))}" if lugs else ""
 
         change_work(scope, session_id, slot_id, to_tap)

@@ -13,6 +13,20 @@ from emblar.formats.setup import Side
 LONGEST_NOTE = 500
 
 
+class HeadChange(Strict):
+    """A head that was exchanged: ids and conditions, so that it can be undone.
+
+    ``condition`` is the fitted head's before, None if it was bought for this; ``was`` the head that
+    came off, None if there was none.
+    """
+
+    side: Side
+    head: int = 0
+    condition: str | None = None
+    was: int | None = None
+    was_condition: str = ""
+
+
 class JobDone(Strict):
     """A job that was done or skipped, with what was noted."""
 
@@ -22,6 +36,13 @@ class JobDone(Strict):
     """When; missing in what an earlier Emblar kept."""
     number: int = 0
     """The how-manieth job on this drum it was: a stored object does not keep its order."""
+    setup_before: int = 0
+    """The drum's newest setup before it; 0 in what an earlier Emblar kept."""
+    setup_after: int = 0
+    """Its newest setup with it: another one where the job changed the drum."""
+    reading: int = 0
+    """The newest reading of that setup; 0 if it had none."""
+    head: HeadChange | None = None
 
 
 class Turning(Strict):
@@ -97,9 +118,13 @@ class BackTo(Strict):
     ``plan`` is the plan's version: a newer plan has the say again.
     """
 
-    setup: int = Field(ge=1)
+    setup: int = 0
     plan: int = Field(ge=0)
     lug_hz: dict[Side, float] = Field(default_factory=dict)
+    jobs: dict[str, JobDone] = Field(default_factory=dict)
+    """Jobs that are open again on the way, as they were done before."""
+    before: "BackTo | None" = None
+    """The setup it was being brought back to when this way was gone."""
 
 
 class BenchFile(Strict):

@@ -1,7 +1,7 @@
 """Heads: on a drum or loose on the shelf, each with its life."""
 
 from collections.abc import Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from datetime import UTC, datetime
 from typing import Any
 
@@ -19,6 +19,19 @@ class ShelfHead:
 
     id: int
     owned: OwnedHead
+
+
+@dataclass(frozen=True, slots=True)
+class Exchange:
+    """A head that was fitted in place of another: ids, and what condition each was in before.
+
+    ``condition`` is None for a head that was bought for it, ``was`` if there was none before.
+    """
+
+    head: int
+    condition: str | None
+    was: int | None
+    was_condition: str
 
 
 @dataclass(frozen=True, slots=True)
@@ -133,7 +146,7 @@ def describe(
 
 def fit(
     db: Session, studio_id: int, drum_id: int, side: str, head_id: int, *, keep_old: bool
-) -> None:
+) -> Exchange:
     """Fit a loose head on a side of a drum; the old one goes on the shelf, worn, or away.
 
     Raises
@@ -147,20 +160,22 @@ def fit(
         raise NotFoundError("That head is not loose any more.")
     now = datetime.now(UTC)
     old = _fitting(db, drum_id, side)
+    condition, was_condition = head.condition, ""
     if old is not None:
         old.removed_at = now
         gone = db.get_one(HeadRow, old.head_id)
-        gone.condition = "worn"
+        was_condition, gone.condition = gone.condition, "worn"
         gone.deleted_at = None if keep_old else now
         db.flush()
     head.condition = "used"
     db.add(FittingRow(head_id=head.id, drum_id=drum_id, side=side, fitted_at=now))
     db.flush()
+    return Exchange(head.id, condition, old.head_id if old is not None else None, was_condition)
 
 
 def fit_construction(
     db: Session, studio_id: int, drum_id: int, side: str, construction: str
-) -> None:
+) -> Exchange:
     """Fit a head of a construction: the best loose one of the drum's size, or a new one.
 
     The one before goes on the shelf, worn.
@@ -170,7 +185,7 @@ def fit_construction(
         HeadRow.construction == construction, HeadRow.diameter_in == drum.diameter_in,
         HeadRow.deleted_at.is_(None),
     )  # fmt: skip
-    order = {"new": 0, "used": 1, "worn": 2}
+    order = {"fresh": 0, "used": 1, "worn": 2}
     rows = sorted(db.execute(loose).scalars(), key=lambda row: order.get(row.condition, 3))
     if rows:
         head = rows[0]
@@ -178,7 +193,40 @@ def fit_construction(
         head = HeadRow(studio_id=studio_id, construction=construction, diameter_in=drum.diameter_in)
         db.add(head)
         db.flush()
-    fit(db, studio_id, drum_id, side, head.id, keep_old=True)
+    made = fit(db, studio_id, drum_id, side, head.id, keep_old=True)
+    return made if rows else replace(made, condition=None)
+
+
+def fit_back(db: Session, studio_id: int, drum_id: int, side: str, made: Exchange) -> None:
+    """Undo an exchange of heads: each is where it was and in the condition it was in.
+
+    Raises
+    ------
+    NotFoundError
+        One of them was moved since.
+    """
+    now, on = datetime.now(UTC), _fitting(db, drum_id, side)
+    if on is None or on.head_id != made.head:
+        raise NotFoundError("That head is not on the drum any more.")
+    if made.was is not None:
+        free = _loose(studio_id).where(HeadRow.id == made.was, HeadRow.deleted_at.is_(None))
+        if db.execute(free).first() is None:
+            raise NotFoundError("The head that came off is not on the shelf any more.")
+    db.delete(on)
+    head = db.get_one(HeadRow, made.head)
+    if made.condition is None:
+        head.deleted_at = now
+    else:
+        head.condition = made.condition
+    db.flush()
+    if made.was is not None:
+        _one(db, studio_id, made.was).condition = made.was_condition
+        last = select(FittingRow).where(
+            FittingRow.drum_id == drum_id, FittingRow.side == side, FittingRow.head_id == made.was
+        )
+        row = db.execute(last.order_by(FittingRow.id.desc()).limit(1)).scalar_one()
+        row.removed_at = None
+    db.flush()
 
 
 def fittings(db: Session, drum_id: int) -> Sequence[Fitting]:

@@ -7,6 +7,7 @@ in the same rows; sounds stand by their hash. Which rows are a studio's follows 
 own foreign keys.
 """
 
+import copy
 import math
 from collections.abc import Iterable, Mapping, Sequence
 from datetime import UTC, datetime
@@ -39,12 +40,31 @@ TABLES: dict[str, Table] = {
 """The tables that are exported, each after those it refers to."""
 OWNERS = ("studio_id", "session_id", "drum_id", "setup_id", "recording_id", "slot_id")
 """The column by which a table's rows are a studio's: the first of these that is never empty."""
-IDS_IN_DOCUMENTS = {
+KEYS_IN_DOCUMENTS = {
     ("plan", "document"): ("kit_slot", ("drums", "problems", "wishes", "parts")),
     ("bench", "document"): ("drum", ("hum", "hum_before")),
     ("saved_kit", "drums"): ("drum", ()),
 }
-"""Documents that hold ids: of which table, and below which names they are keys."""
+"""Documents whose keys, or whose items, are ids: of which table, and below which names."""
+VALUES_IN_DOCUMENTS = {
+    ("setup", "document"): {("back_to",): "setup"},
+    ("bench", "document"): {
+        ("back_to", "setup"): "setup",
+        ("back_to", "before", "setup"): "setup",
+        **{
+            (*jobs, "*", *path): table
+            for jobs in (("jobs",), ("back_to", "jobs"))
+            for path, table in (
+                (("setup_before",), "setup"),
+                (("setup_after",), "setup"),
+                (("reading",), "measurement"),
+                (("head", "head"), "head"),
+                (("head", "was"), "head"),
+            )
+        },
+    },
+}
+"""Documents that name rows by id: at which path, with * for every name, and of which table."""
 LISTS = {
     ("recording", "regions"),
     ("drum", "findings"),
@@ -109,6 +129,9 @@ def put(db: Session, studio_id: int, given: Rows, sound_ids: Mapping[str, int]) 
             ids[name] = _put_table(
                 db, table, given.get(name, []), ids, sound_ids, studio_id, as_they_are=as_they_are
             )
+        if not as_they_are:
+            for (name, column), paths in VALUES_IN_DOCUMENTS.items():
+                _rename(db, TABLES[name], column, paths, ids)
     except IntegrityError as error:
         told = str(error.orig).partition("\n")[0]
         raise InputError(f"Rows of this export contradict one another: {told}.") from error
@@ -164,8 +187,8 @@ def _put_table(
                 values[name] = None
             else:
                 values[name] = _referred(ids[target], value, f"{where}, {name}")
-        for name in set(values) & {c for t, c in IDS_IN_DOCUMENTS if t == table.name}:
-            values[name] = _with_ids(values[name], *IDS_IN_DOCUMENTS[table.name, name], ids)
+        for name in set(values) & {c for t, c in KEYS_IN_DOCUMENTS if t == table.name}:
+            values[name] = _with_ids(values[name], *KEYS_IN_DOCUMENTS[table.name, name], ids)
         if "studio_id" in table.c:
             values["studio_id"] = studio_id
         if as_they_are:
@@ -193,6 +216,37 @@ def _with_ids(
         if isinstance(document.get(name), dict)
     }
     return {**document, **moved}
+
+
+def _rename(
+    db: Session,
+    table: Table,
+    column: str,
+    paths: Mapping[tuple[str, ...], str],
+    ids: Mapping[str, Mapping[int, int]],
+) -> None:
+    """Name rows by their ids of now in documents that were put in; those gone are left out."""
+    put_in = table.c.id.in_(list(ids[table.name].values()))
+    for row in db.execute(select(table.c.id, table.c[column]).where(put_in)).all():
+        document = copy.deepcopy(row[1])
+        for path, target in paths.items():
+            _rename_at(document, path, ids[target])
+        if document != row[1]:
+            changed = {column: document, "updated_at": table.c.updated_at}
+            db.execute(update(table).where(table.c.id == row[0]).values(**changed))
+
+
+def _rename_at(document: Any, path: tuple[str, ...], now: Mapping[int, int]) -> None:
+    first, *rest = path
+    if not isinstance(document, dict):
+        return
+    for name in list(document) if first == "*" else [first] if first in document else []:
+        if rest:
+            _rename_at(document[name], tuple(rest), now)
+        elif isinstance(document[name], int):
+            found = now.get(document.pop(name))
+            if found is not None:
+                document[name] = found
 
 
 def _ids(table: Table, studio_id: int) -> Select[tuple[int]]:

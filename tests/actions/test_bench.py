@@ -9,6 +9,7 @@ import pytest
 from emblar.actions import bench, plan
 from emblar.actions.bench_sound import goal_sound, read_clip, read_stroke
 from emblar.actions.bench_state import TOLERANCE_CENTS, Bench
+from emblar.actions.bench_undo import undo
 from emblar.actions.home import home
 from emblar.actions.kit import add_drum, change_drum, kit
 from emblar.actions.kits import copy_drum
@@ -94,7 +95,7 @@ def test_jobs_are_undone_last_first_whatever_they_are_called(planned: int) -> No
     tom = drum_of(planned, "tom")
     for job_id in ("as-found", "inspect", "place"):
         bench.finish_job(HERE, planned, tom.id, job_id)
-    undone = [bench.undo(HERE, planned, tom.id) for _ in range(3)]
+    undone = [undo(HERE, planned, tom.id) for _ in range(3)]
     assert undone == [f"“{name}” is open again" for name in ("place", "inspect", "as found")]
 
 
@@ -115,13 +116,13 @@ def test_readings_and_turns_are_undone_in_order(planned: int) -> None:
     assert len(turned.unread) == drum.owned.rods
     assert turned.rounds == 1
     for _ in before.found.order:
-        assert "to turn again" in bench.undo(HERE, planned, drum.id)
+        assert "to turn again" in undo(HERE, planned, drum.id)
     again = at(planned, drum).heads["batter"]
     assert again.found == before.found
-    assert "readings removed" in bench.undo(HERE, planned, drum.id)
+    assert "readings removed" in undo(HERE, planned, drum.id)
     assert at(planned, drum).heads["batter"].hz is None
     with pytest.raises(InputError, match="nothing to undo"):
-        bench.undo(HERE, planned, drum.id)
+        undo(HERE, planned, drum.id)
 
 
 def test_a_round_said_to_be_done_twice_counts_once(planned: int) -> None:

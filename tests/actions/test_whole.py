@@ -11,15 +11,18 @@ import pytest
 from sqlalchemy import text
 
 from emblar.actions import bench, kit, kits, plan
+from emblar.actions.bench_undo import undo
 from emblar.actions.log import log
 from emblar.actions.plan import changed_since, latest_plan
 from emblar.actions.scope import HERE, Scope
 from emblar.actions.sessions import Brief, all_sessions, delete_session, start_session
 from emblar.actions.shelf import add_damper
+from emblar.actions.way_back import go_back
 from emblar.actions.whole import export_everything, import_everything
 from emblar.core.errors import InputError
 from emblar.formats.export import DOCUMENT
 from emblar.store import kit as store
+from emblar.store import setups as setup_store
 from emblar.store.database import engine, transaction
 from emblar.store.whole import TABLES
 from tests.drums import OWNED_TOM
@@ -97,6 +100,39 @@ def test_beside_other_data_everything_finds_its_own(filled: Path) -> None:
     with transaction() as db:
         assert all(set(kept.drum_ids) <= drums for kept in store.saved(db, HERE.studio_id))
     assert plan.plan_kit(HERE, session).drums
+
+
+def test_a_way_back_still_leads_to_its_own_setup_beside_other_data(
+    planned: int, tmp_path: Path
+) -> None:
+    drum = kit.kit(HERE, planned)[0]
+    there = bench.bench(HERE, planned, drum.id).setup.id
+    bench.type_readings(HERE, planned, drum.id, "batter", [181.0] * drum.owned.rods)
+    bench.finish_job(HERE, planned, drum.id, "inspect")
+    bench.turned(HERE, planned, drum.id, "batter")
+    go_back(HERE, planned, drum.id, there)
+    export_everything(HERE, tmp_path / "a.zip")
+    emptied()
+    other = start_session(HERE, Brief("Another song"))
+    for _ in range(3):
+        tom = kit.add_drum(HERE, other.id, OWNED_TOM)
+        plan.replan_drum(HERE, other.id, tom.id, {"pitch_hz": 150.0})
+        bench.bench(HERE, other.id, tom.id)
+    import_everything(HERE, tmp_path / "a.zip")
+    session = next(s.id for s in all_sessions(HERE) if s.name == "Low Ferry")
+    slot = kit.kit(HERE, session)[0].id
+    now = bench.bench(HERE, session, slot)
+    ways = [setup_id for setup_id in _setups(now.drum.drum_id) if setup_id != now.setup.id]
+    assert now.setup.document["back_to"] == ways[0] != there
+    assert now.back_to is not None
+    assert now.back_to.setup == ways[0]
+    assert ways[0] <= now.done["inspect"].setup_after < now.setup.id
+    assert "way back is undone" in undo(HERE, session, slot)
+
+
+def _setups(drum_id: int) -> list[int]:
+    with transaction() as db:
+        return [setup.id for setup in setup_store.listing(db, drum_id)]
 
 
 def test_what_is_here_already_is_not_put_in_twice(filled: Path) -> None:

@@ -8,6 +8,7 @@ from pydantic import BaseModel
 
 from emblar.actions import bench as actions
 from emblar.actions.bench_sound import Read, goal_sound, hear_wires, read_clip, read_stroke
+from emblar.actions.bench_undo import undo as undo_last
 from emblar.actions.hum import hum_map, read_hum_stroke
 from emblar.actions.scope import check_session
 from emblar.actions.sweep import sweep_stroke, swept, take_sweep_back
@@ -173,7 +174,7 @@ def job(
 @router.post("/{slot_id}/undo")
 def undo(scope: Here, session_id: Id, slot_id: Id) -> Response:
     """Undo the last thing done on this drum."""
-    return _back(session_id, slot_id, done=f"Undone: {actions.undo(scope, session_id, slot_id)}.")
+    return _back(session_id, slot_id, done=f"Undone: {undo_last(scope, session_id, slot_id)}.")
 
 
 @router.post("/{slot_id}/stroke")
