@@ -21,12 +21,19 @@ with atheris.instrument_imports(include=["emblar"]):
     from PIL import Image
 
     from emblar.core.analysis.pipeline import analyse
-    from emblar.core.analysis.signal.audio import ANALYSIS_RATE_HZ, Audio, check_audio, one_channel
+    from emblar.core.analysis.signal.audio import (
+        ANALYSIS_RATE_HZ,
+        Audio,
+        check_audio,
+        check_numbers,
+        one_channel,
+    )
     from emblar.core.errors import EmblarError
     from emblar.core.planning.sung import read_sung
     from emblar.core.synthesis.low_ferry import render_low_ferry
     from emblar.formats.analysis import analysis_file, analysis_from_document
     from emblar.formats.picture import kept_picture
+    from emblar.sound.clips import CLIP
     from emblar.sound.decode import decode
     from emblar.sound.encode import wav_bytes
 
@@ -37,8 +44,10 @@ def sound(data: bytes) -> None:
 
 
 def sung(data: bytes) -> None:
-    """Read two mouth sounds."""
-    read_sung(one_channel(decode(data).audio), ANALYSIS_RATE_HZ)
+    """Read two mouth sounds, as a clip is read."""
+    audio = decode(data, CLIP).audio
+    check_numbers(audio)
+    read_sung(one_channel(audio), ANALYSIS_RATE_HZ)
 
 
 def analysis(data: bytes) -> None:

@@ -26,10 +26,9 @@ from emblar.core.tuning.tap import Tap, TappedHead, read_taps, tapped_head
 from emblar.core.tuning.wires import WiresHeard, read_wires
 from emblar.formats.setup import SetupFile
 from emblar.formats.stored import lenient
-from emblar.sound.decode import decode
+from emblar.sound.clips import clip_samples, read_clip_sound
 from emblar.sound.encode import wav_bytes
 
-LONGEST_CLIP_S = 120.0
 LEAST_SD_CENTS, FARTHEST_CENTS = 4.0, 250.0
 SURE_SEMITONES, UNSURE_SEMITONES = 4.0, 14.0
 GOAL_S, GOAL_PEAK = 1.6, 0.6
@@ -98,12 +97,7 @@ def read_clip(
 
 def _taps(data: bytes, head: TappedHead) -> tuple[Tap, ...]:
     """Return the taps of a clip, at least one."""
-    audio = decode(data).audio
-    if len(audio.samples) > LONGEST_CLIP_S * audio.sample_rate_hz:
-        raise BadAudioError(
-            f"The clip is longer than {LONGEST_CLIP_S:.0f} s. Cut out the taps and bring those."
-        )
-    taps = read_taps(one_channel(audio), ANALYSIS_RATE_HZ, head)
+    taps = read_taps(clip_samples(data), ANALYSIS_RATE_HZ, head)
     if not taps:
         raise BadAudioError("No tap can be heard in this clip. Tap closer to the microphone.")
     return taps
@@ -138,7 +132,7 @@ def read_stroke(scope: Scope, session_id: int, slot_id: int, data: bytes) -> flo
         The pitch of the stroke cannot be told; nothing was kept.
     """
     now = bench(scope, session_id, slot_id)
-    audio = decode(data).audio
+    audio = read_clip_sound(data)
     found, card, pitch = struck(now, audio)
     expected = _expected(now)
     readings = [pitch.value, *(a.frequency_hz for a in card.alternatives)]
@@ -243,7 +237,7 @@ def hear_wires(scope: Scope, session_id: int, slot_id: int, data: bytes) -> tupl
     now = bench(scope, session_id, slot_id)
     if now.drum.owned.kind != "snare":
         raise InputError("Only a snare has wires.")
-    return read_wires(one_channel(decode(data).audio), ANALYSIS_RATE_HZ), now.plan.wires
+    return read_wires(clip_samples(data), ANALYSIS_RATE_HZ), now.plan.wires
 
 
 def goal_sound(scope: Scope, session_id: int, slot_id: int, side: Side) -> bytes:

@@ -7,14 +7,14 @@ from emblar.actions.bench_state import Bench
 from emblar.actions.kit import kit
 from emblar.actions.plan import latest_plan
 from emblar.actions.scope import Scope
-from emblar.core.analysis.signal.audio import ANALYSIS_RATE_HZ, one_channel
+from emblar.core.analysis.signal.audio import ANALYSIS_RATE_HZ
 from emblar.core.errors import InputError
 from emblar.core.notes import cents
 from emblar.core.synthesis.stroke import drum_voice
 from emblar.core.tuning.hum import Answer, Beside, Ringing, expected_hum, read_hum
 from emblar.formats.bench import BenchFile, HumFile
 from emblar.formats.stored import lenient
-from emblar.sound.decode import decode
+from emblar.sound.clips import clip_samples
 from emblar.store import bench as store
 from emblar.store.database import transaction
 
@@ -106,7 +106,7 @@ def read_hum_stroke(scope: Scope, session_id: int, slot_id: int, data: bytes) ->
     others = [d for d in found.drums if d.id != slot_id]
     if not others or slot_id not in found.ringing:
         raise InputError("Plan this drum and another one first: their notes are listened for.")
-    samples = one_channel(decode(data).audio)
+    samples = clip_samples(data)
     beside = [Beside(str(d.drum_id), d.hz, d.sd_cents) for d in others]
     answers = read_hum(samples, ANALYSIS_RATE_HZ, found.ringing[slot_id], beside)
 

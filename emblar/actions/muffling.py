@@ -18,7 +18,7 @@ from emblar.formats.bench import BenchFile, LayerFile
 from emblar.formats.drum import QuantityFile
 from emblar.formats.setup import SetupFile
 from emblar.formats.stored import lenient
-from emblar.sound.decode import decode
+from emblar.sound.clips import read_clip_sound
 from emblar.store import kit as kit_store
 from emblar.store.database import together
 
@@ -66,7 +66,7 @@ def muffled_stroke(scope: Scope, session_id: int, slot_id: int, data: bytes) -> 
         There are too many strokes.
     """
     now = bench(scope, session_id, slot_id)
-    _, card, _ = struck(now, decode(data).audio)
+    _, card, _ = struck(now, read_clip_sound(data))
     told = {
         name: QuantityFile(value=q.value, sd=q.sd, unit=q.unit)
         for name in MOVED

@@ -9,7 +9,7 @@ from emblar.actions.listen import Heard, heard
 from emblar.actions.scope import Scope
 from emblar.core.acoustics.coefficients import prior_coefficients
 from emblar.core.acoustics.head import tension_from_lug_pitch
-from emblar.core.analysis.signal.audio import ANALYSIS_RATE_HZ, one_channel
+from emblar.core.analysis.signal.audio import ANALYSIS_RATE_HZ
 from emblar.core.errors import EmblarError, InputError
 from emblar.core.matching.round import (
     MOST_STRIKES,
@@ -22,7 +22,7 @@ from emblar.core.matching.round import (
 from emblar.core.planning.kit import model, wearing
 from emblar.formats.bench import BenchFile, LevelFile
 from emblar.formats.stored import lenient
-from emblar.sound.decode import decode
+from emblar.sound.clips import clip_samples
 from emblar.store import bench as store
 from emblar.store.database import transaction
 from emblar.store.kit import KitDrum
@@ -85,7 +85,7 @@ def bring_round(scope: Scope, session_id: int, strikes: int, data: bytes) -> Non
         raise InputError(TWO_DRUMS)
     if not 1 <= strikes <= MOST_STRIKES:
         raise InputError(f"Strike each drum 1 to {MOST_STRIKES} times.")
-    samples = one_channel(decode(data).audio)
+    samples = clip_samples(data)
     found = read_round(samples, ANALYSIS_RATE_HZ, [_key(d) for d in drums], strikes)
     for drum in drums:
         own = found[_key(drum)]

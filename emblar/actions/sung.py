@@ -5,10 +5,10 @@ from typing import Any
 
 from emblar.actions.plan import replan_drum
 from emblar.actions.scope import Scope, in_session
-from emblar.core.analysis.signal.audio import ANALYSIS_RATE_HZ, one_channel
+from emblar.core.analysis.signal.audio import ANALYSIS_RATE_HZ
 from emblar.core.errors import InputError
 from emblar.core.planning.sung import MOST_STEPS, SungWish, read_sung
-from emblar.sound.decode import decode
+from emblar.sound.clips import clip_samples
 from emblar.store import kit as store
 from emblar.store.kit import KitDrum
 
@@ -30,7 +30,7 @@ def hear_sung(scope: Scope, session_id: int, slot_id: int, data: bytes) -> SungW
         There are not two sounds with a pause between them.
     """
     sung_drum(scope, session_id, slot_id)
-    return read_sung(one_channel(decode(data).audio), ANALYSIS_RATE_HZ)
+    return read_sung(clip_samples(data), ANALYSIS_RATE_HZ)
 
 
 def use_sung(scope: Scope, session_id: int, slot_id: int, wished: Mapping[str, float]) -> None:

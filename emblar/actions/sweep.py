@@ -8,7 +8,7 @@ from emblar.actions.scope import Scope
 from emblar.core.errors import InputError
 from emblar.core.tuning.sweep import Sweep, SweepPoint, read_sweep, sweep
 from emblar.formats.bench import BenchFile, SweepPointFile
-from emblar.sound.decode import decode
+from emblar.sound.clips import read_clip_sound
 
 MOST_POINTS = 200
 
@@ -41,7 +41,7 @@ def sweep_stroke(scope: Scope, session_id: int, slot_id: int, data: bytes) -> in
     """
     now = bench(scope, session_id, slot_id)
     voice = {"tom": "tom-1"}.get(now.drum.owned.kind, now.drum.owned.kind)
-    found = read_sweep(decode(data).audio, voice)
+    found = read_sweep(read_clip_sound(data), voice)
 
     def keep(file: BenchFile) -> None:
         if len(file.sweep) + len(found) > MOST_POINTS:

@@ -164,10 +164,10 @@ def round_command(
 ) -> None:
     """Say how loud each drum of a kit is beside the others."""
     from emblar.cli.files import read_bytes
-    from emblar.core.analysis.signal.audio import ANALYSIS_RATE_HZ, one_channel
+    from emblar.core.analysis.signal.audio import ANALYSIS_RATE_HZ
     from emblar.core.matching.round import MOST_STRIKES, read_round, standings
     from emblar.formats.journey import round_file
-    from emblar.sound.decode import decode
+    from emblar.sound.clips import clip_samples
 
     if len(set(drum)) < len(drum) or len(drum) < 2:
         raise InputError("Give two drums or more with --drum, each by another name.")
@@ -176,6 +176,6 @@ def round_command(
     missing = sorted(set(tom or ()) - set(drum))
     if missing:
         raise InputError(f"{missing[0]} is not among the drums.")
-    samples = one_channel(decode(read_bytes(sound)).audio)
+    samples = clip_samples(read_bytes(sound))
     played = read_round(samples, ANALYSIS_RATE_HZ, drum, strikes)
     _print(round_file(played, standings(played, tom or [])))

@@ -34,13 +34,13 @@ def sing_command(
 ) -> None:
     """Say what a sung wish is: how the second sound differs from the first, in audible steps."""
     from emblar.cli.files import read_bytes
-    from emblar.core.analysis.signal.audio import ANALYSIS_RATE_HZ, one_channel
+    from emblar.core.analysis.signal.audio import ANALYSIS_RATE_HZ
     from emblar.core.planning.sung import read_sung
     from emblar.formats.sung import sung_file
-    from emblar.sound.decode import decode
+    from emblar.sound.clips import clip_samples
 
     data = read_bytes(recording)
-    wish = read_sung(one_channel(decode(data).audio), ANALYSIS_RATE_HZ)
+    wish = read_sung(clip_samples(data), ANALYSIS_RATE_HZ)
     sys.stdout.write(sung_file(wish).model_dump_json(by_alias=True, indent=2) + "\n")
 
 

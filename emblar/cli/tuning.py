@@ -28,18 +28,18 @@ def taps_command(
 ) -> None:
     """Read every tap of a clip: time, lug pitch and its uncertainty, or why there is none."""
     from emblar.cli.files import read_bytes, read_json
-    from emblar.core.analysis.signal.audio import ANALYSIS_RATE_HZ, one_channel
+    from emblar.core.analysis.signal.audio import ANALYSIS_RATE_HZ
     from emblar.core.planning.kit import check_range
     from emblar.core.tuning.tap import read_taps, tapped_head
     from emblar.formats.drum import DrumFile
     from emblar.formats.tuning import taps_file
-    from emblar.sound.decode import decode
+    from emblar.sound.clips import clip_samples
 
     file = read_json(drum, DrumFile)
     if about is not None:
         check_range("lug_hz", about)
     data = read_bytes(recording)
-    samples = one_channel(decode(data).audio)
+    samples = clip_samples(data)
     within = {} if about is None else {"about_hz": about, "within_semitones": 6.0}
     head = tapped_head(file.drum(), side.value, **within)
     taps = read_taps(samples, ANALYSIS_RATE_HZ, head)
@@ -55,12 +55,12 @@ def sweep_command(
     from emblar.cli.files import read_bytes
     from emblar.core.tuning.sweep import read_sweep, sweep
     from emblar.formats.tuning import sweep_file
-    from emblar.sound.decode import decode
+    from emblar.sound.clips import read_clip_sound
 
     if not VoiceName(voice).is_tuned:
         raise InputError(f"voice: “{voice}” is none of kick, snare, tom-1, tom-2, …")
     data = read_bytes(recording)
-    points = read_sweep(decode(data).audio, voice)
+    points = read_sweep(read_clip_sound(data), voice)
     text = sweep_file(points, sweep(points)).model_dump_json(by_alias=True, indent=2)
     sys.stdout.write(text + "\n")
 
@@ -71,14 +71,14 @@ def hum_command(
 ) -> None:
     """Say what the other drums of a kit answer to one stroke."""
     from emblar.cli.files import read_bytes, read_json
-    from emblar.core.analysis.signal.audio import ANALYSIS_RATE_HZ, one_channel
+    from emblar.core.analysis.signal.audio import ANALYSIS_RATE_HZ
     from emblar.core.tuning.hum import read_hum
     from emblar.formats.hum import HumAsked, hum_file
-    from emblar.sound.decode import decode
+    from emblar.sound.clips import clip_samples
 
     asked = read_json(kit, HumAsked)
     data = read_bytes(recording)
-    samples = one_channel(decode(data).audio)
+    samples = clip_samples(data)
     answers = read_hum(samples, ANALYSIS_RATE_HZ, asked.own(), asked.others())
     sys.stdout.write(hum_file(answers).model_dump_json(by_alias=True, indent=2) + "\n")
 
@@ -89,16 +89,16 @@ def wires_command(
 ) -> None:
     """Say what a soft tap tells of a snare's wires, and what to do about them."""
     from emblar.cli.files import read_bytes
-    from emblar.core.analysis.signal.audio import ANALYSIS_RATE_HZ, one_channel
+    from emblar.core.analysis.signal.audio import ANALYSIS_RATE_HZ
     from emblar.core.catalogue import wires
     from emblar.core.tuning.wires import read_wires
     from emblar.formats.wires import wires_file
-    from emblar.sound.decode import decode
+    from emblar.sound.clips import clip_samples
 
     if planned:
         wires(planned)
     data = read_bytes(recording)
-    heard = read_wires(one_channel(decode(data).audio), ANALYSIS_RATE_HZ)
+    heard = read_wires(clip_samples(data), ANALYSIS_RATE_HZ)
     sys.stdout.write(wires_file(heard, planned).model_dump_json(by_alias=True, indent=2) + "\n")
 
 

@@ -14,7 +14,7 @@ import numpy as np
 
 from emblar.core.analysis.signal.audio import Audio
 from emblar.core.errors import BadAudioError
-from emblar.sound.decode import Decoded, check_size, decode
+from emblar.sound.decode import RECORD, Decoded, Limits, check_size, decode
 
 MEMORY_BYTES, CPU_S, WALL_S = 3 * 2**30, 60, 90.0
 TOO_MUCH = (
@@ -24,7 +24,7 @@ TOO_MUCH = (
 BROKEN = "The file cannot be unpacked. Export it again, as WAV or FLAC if you can."
 
 
-def decode_apart(data: bytes) -> Decoded:
+def decode_apart(data: bytes, limits: Limits = RECORD) -> Decoded:
     """Decode a sound file as ``decode`` does, in a process of its own.
 
     Raises
@@ -35,8 +35,10 @@ def decode_apart(data: bytes) -> Decoded:
     check_size(len(data))
     try:
         done = subprocess.run(
-            [sys.executable, "-m", "emblar.sound.apart"], input=data, capture_output=True,
-            timeout=WALL_S, check=False, env={**os.environ, "OPENBLAS_NUM_THREADS": "1"},
+            [sys.executable, "-m", "emblar.sound.apart", str(limits.longest_s),
+             str(limits.most_samples)],
+            input=data, capture_output=True, timeout=WALL_S, check=False,
+            env={**os.environ, "OPENBLAS_NUM_THREADS": "1"},
         )  # fmt: skip
     except subprocess.TimeoutExpired as error:
         raise BadAudioError(TOO_MUCH) from error
@@ -58,7 +60,8 @@ def main() -> None:
     resource.setrlimit(resource.RLIMIT_CORE, (0, 0))
     out = sys.stdout.buffer
     try:
-        decoded = decode(sys.stdin.buffer.read())
+        limits = Limits(float(sys.argv[1]), int(sys.argv[2]))
+        decoded = decode(sys.stdin.buffer.read(), limits)
     except BadAudioError as error:
         out.write(json.dumps({"error": str(error)}).encode() + b"\n")
         return

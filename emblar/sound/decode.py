@@ -13,7 +13,7 @@ import numpy as np
 import soundfile
 from numpy.typing import NDArray
 
-from emblar.core.analysis.signal.audio import Audio, check_duration
+from emblar.core.analysis.signal.audio import LONGEST_S, Audio, check_duration, check_rate
 from emblar.core.errors import BadAudioError
 
 LARGEST_BYTES = 200 * 1024 * 1024
@@ -28,9 +28,20 @@ MEDIA_TYPES = {
     "AIFF": "audio/aiff",
 }
 LOSSY = ("OGG", "MP3")
-MOST_CHANNELS, MOST_SAMPLES = 8, 180_000_000
-"""What a file may hold: channels, and samples of all channels together (30 min of stereo)."""
+MOST_CHANNELS = 8
 BLOCK_FRAMES = 1 << 20
+
+
+@dataclass(frozen=True, slots=True)
+class Limits:
+    """What a file may hold: seconds, and samples of all channels together."""
+
+    longest_s: float
+    most_samples: int
+
+
+RECORD = Limits(LONGEST_S, 180_000_000)
+"""Of a record: 30 min of stereo."""
 
 
 @dataclass(frozen=True, slots=True)
@@ -59,8 +70,8 @@ def check_size(size_bytes: int) -> None:
         )
 
 
-def decode(data: bytes) -> Decoded:
-    """Decode a sound file.
+def decode(data: bytes, limits: Limits = RECORD) -> Decoded:
+    """Decode a sound file that holds no more than ``limits``.
 
     Raises
     ------
@@ -75,10 +86,11 @@ def decode(data: bytes) -> Decoded:
             if container not in MEDIA_TYPES:
                 raise BadAudioError(f"{container} files are not read. Bring {READABLE}.")
             _check_channels(channels)
+            check_rate(rate)
             if container != "MP3":
-                check_duration(declared / rate)
-                _check_samples(declared * channels, rate, channels)
-            samples = _read_all(file, channels)
+                check_duration(declared / rate, limits.longest_s)
+                _check_samples(declared * channels, rate, channels, limits)
+            samples = _read_all(file, channels, limits)
     except soundfile.LibsndfileError as error:
         raise BadAudioError(
             f"This is not a sound file Emblar can read ({error.error_string.strip('. ')}). "
@@ -112,16 +124,16 @@ def _check_channels(channels: int) -> None:
         )
 
 
-def _check_samples(count: int, rate: int, channels: int) -> None:
-    if count > MOST_SAMPLES:
-        longest = MOST_SAMPLES / rate / channels / 60.0
+def _check_samples(count: int, rate: int, channels: int, limits: Limits) -> None:
+    if count > limits.most_samples:
+        longest = limits.most_samples / rate / channels / 60.0
         raise BadAudioError(
             f"{channels} channels at {rate} Hz are read up to {longest:.0f} minutes; this is "
             f"{count / rate / channels / 60.0:.0f}. Cut out the part you want, or bring stereo."
         )
 
 
-def _read_all(file: soundfile.SoundFile, channels: int) -> NDArray[np.float32]:
+def _read_all(file: soundfile.SoundFile, channels: int, limits: Limits) -> NDArray[np.float32]:
     blocks, count = [], 0
     while True:
         block = file.read(BLOCK_FRAMES, dtype="float32", always_2d=True)
@@ -130,6 +142,6 @@ def _read_all(file: soundfile.SoundFile, channels: int) -> NDArray[np.float32]:
         blocks.append(block)
         # What a header says of its length need not be so.
         count += block.size
-        check_duration(count / channels / file.samplerate)
-        _check_samples(count, file.samplerate, channels)
+        check_duration(count / channels / file.samplerate, limits.longest_s)
+        _check_samples(count, file.samplerate, channels, limits)
     return np.concatenate(blocks) if blocks else np.zeros((0, channels), np.float32)

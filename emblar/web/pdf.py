@@ -2,6 +2,8 @@
 
 from typing import Any
 
+from PIL import ImageFile
+
 from emblar.web.templating import HERE, templates
 
 
@@ -14,6 +16,8 @@ def pdf(template: str, context: dict[str, Any], paper: str = "A4") -> bytes:
     from weasyprint import HTML  # noqa: PLC0415
     from weasyprint.urls import URLFetcher  # noqa: PLC0415
 
+    # It has all of this process take pictures that are cut off; what people bring is to be whole.
+    ImageFile.LOAD_TRUNCATED_IMAGES = False
     html = templates.env.get_template(template).render(context)
     files_only = URLFetcher(allowed_protocols=["file"])
     base = (HERE / "static").as_uri() + "/"

@@ -9,9 +9,10 @@ import numpy as np
 import pytest
 import soundfile
 from fastapi.testclient import TestClient
+from PIL import Image
 from sqlalchemy import text
 
-from emblar.actions import kit, listen, plan
+from emblar.actions import bench, kit, listen, plan
 from emblar.actions.scope import HERE
 from emblar.actions.sessions import Brief, all_sessions, start_session
 from emblar.sound.decode import MOST_CHANNELS
@@ -276,6 +277,39 @@ def test_a_small_file_that_unpacks_to_gigabytes_is_refused_in_words(
     )
     assert answer.status_code == 422
     assert says in answer.text
+
+
+@pytest.mark.parametrize("at", [
+    "bench/{0}/stroke", "bench/{0}/clip", "bench/hum/{0}/stroke", "bench/{0}/sweep/stroke",
+    "bench/{0}/muffle/stroke", "bench/{0}/wires", "plan/sung/{0}/take", "match/round/2/take",
+    "bench/{0}/tap", "match/{0}/take",
+])  # fmt: skip
+def test_a_clip_that_unpacks_to_gigabytes_is_refused_wherever_one_is_taken(
+    planned: int, calm: TestClient, at: str
+) -> None:
+    snare = next(d.id for d in kit.kit(HERE, planned) if d.owned.kind == "snare")
+    answer = calm.post(
+        f"/sessions/{planned}/{at.format(snare)}", files={"file": ("a.flac", flac(1, 2000, 8000))},
+        data={"side": "batter", "rod": "1"}, headers=HTMX,
+    )  # fmt: skip
+    assert answer.status_code == 422
+    assert "minutes" in answer.text
+
+
+def test_a_picture_cut_off_is_refused_also_after_a_sheet_was_printed(
+    planned: int, calm: TestClient
+) -> None:
+    slot = kit.kit(HERE, planned)[0].id
+    setup = bench.bench(HERE, planned, slot).setup.id
+    assert calm.get(f"/sessions/{planned}/sheet.pdf").content.startswith(b"%PDF")
+    out = io.BytesIO()
+    Image.effect_noise((900, 600), 50.0).save(out, "JPEG")
+    answer = calm.post(
+        f"/sessions/{planned}/match/{slot}/setups/{setup}/picture",
+        files={"file": ("a.jpg", out.getvalue()[:900])}, headers=HTMX,
+    )  # fmt: skip
+    assert answer.status_code == 422
+    assert "no picture" in answer.text
 
 
 def test_more_channels_than_are_read_are_refused_in_words(calm: TestClient) -> None:

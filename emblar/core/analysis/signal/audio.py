@@ -59,17 +59,8 @@ def check_audio(audio: Audio) -> None:
     BadAudioError
         Not numbers, too short, too long, silent, or of a rate that is not handled.
     """
-    if not LOWEST_RATE_HZ <= audio.sample_rate_hz <= HIGHEST_RATE_HZ:
-        raise BadAudioError(
-            f"The sample rate is {audio.sample_rate_hz} Hz; Emblar reads 8000 to 192000 Hz. "
-            "Convert the file and bring it again."
-        )
-    if not np.isfinite(audio.samples).all():
-        bad = int(np.count_nonzero(~np.isfinite(audio.samples)))
-        raise BadAudioError(
-            f"{bad} samples are not numbers (NaN or infinite), so nothing can be measured. "
-            "Export the file again, as 16 or 24 bit if you can."
-        )
+    check_rate(audio.sample_rate_hz)
+    check_numbers(audio)
     if audio.duration_s < SHORTEST_S:
         raise BadAudioError(
             f"The recording is {1000 * audio.duration_s:.0f} ms long; at least "
@@ -83,13 +74,42 @@ def check_audio(audio: Audio) -> None:
         )
 
 
-def check_duration(duration_s: float) -> None:
-    """Check that a recording is not longer than 30 minutes, or raise ``BadAudioError``."""
-    if duration_s > LONGEST_S:
+def check_rate(rate_hz: int) -> None:
+    """Check that a sample rate is one that is handled, or raise ``BadAudioError``."""
+    if not LOWEST_RATE_HZ <= rate_hz <= HIGHEST_RATE_HZ:
         raise BadAudioError(
-            f"The recording is {duration_s / 60:.0f} minutes long; at most "
-            f"{LONGEST_S / 60:.0f} minutes are read. Cut out the part you want to sound like."
+            f"The sample rate is {rate_hz} Hz; Emblar reads {LOWEST_RATE_HZ} to "
+            f"{HIGHEST_RATE_HZ} Hz. Convert the file and bring it again."
         )
+
+
+def check_numbers(audio: Audio) -> None:
+    """Check that every sample is a number, or raise ``BadAudioError``."""
+    if not np.isfinite(audio.samples).all():
+        bad = int(np.count_nonzero(~np.isfinite(audio.samples)))
+        raise BadAudioError(
+            f"{bad} samples are not numbers (NaN or infinite), so nothing can be measured. "
+            "Export the file again, as 16 or 24 bit if you can."
+        )
+
+
+def check_duration(duration_s: float, longest_s: float = LONGEST_S) -> None:
+    """Check that a recording is not too long.
+
+    Raises
+    ------
+    BadAudioError
+        It is longer than 30 minutes, or than ``longest_s``.
+    """
+    if duration_s > longest_s:
+        raise BadAudioError(
+            f"The recording is {_told(duration_s)} long; at most {_told(longest_s)} are read. "
+            "Cut out the part you want."
+        )
+
+
+def _told(duration_s: float) -> str:
+    return f"{duration_s:.0f} s" if duration_s < 200.0 else f"{duration_s / 60:.0f} minutes"
 
 
 def one_channel(audio: Audio) -> Samples:
