@@ -24,9 +24,29 @@ from emblar.store.database import together, transaction
 
 EPOCH = (1980, 1, 1, 0, 0, 0)
 """The time of every file in an export: the same content gives the same bytes."""
-LARGEST_DOCUMENT, LARGEST_SOUND = 2**30, 2**30
 UNREADABLE = (TypeError, ValueError, KeyError, AttributeError)
 NO_EXPORT = "This is no export of Emblar's: choose a file that was made by “Export everything”."
+
+
+@dataclass(frozen=True, slots=True)
+class Most:
+    """How much of an export is put in: bytes of its document and of each sound, and values.
+
+    A value in a document of rows takes up to a hundred bytes of memory, and twenty in a usual one.
+    """
+
+    document: int
+    sound: int
+    values: int
+
+
+BY_PAGE = Most(200 * 2**20, 200 * 2**20, 6_000_000)
+"""Some two hundred sessions; the process that answers others too stays under a gigabyte."""
+BY_COMMAND = Most(2**30, 2**30, 2**30)
+TOO_LARGE = (
+    "This export is larger than what is put in here. Put it in with the command: emblar import "
+    "FILE."
+)
 
 
 @dataclass(frozen=True, slots=True)
@@ -76,23 +96,23 @@ def _write(out: zipfile.ZipFile, name: str, data: bytes, *, packed: bool) -> Non
     out.writestr(entry, data)
 
 
-def import_everything(scope: Scope, file: Path | IO[bytes]) -> Brought:
+def import_everything(scope: Scope, file: Path | IO[bytes], most: Most = BY_COMMAND) -> Brought:
     """Put in what a file holds, beside what is here; all of it or nothing.
 
     Raises
     ------
     InputError
-        It is no export, one of another version, damaged, or here already.
+        It is no export, one of another version, damaged, too large, or here already.
     """
     try:
         with zipfile.ZipFile(file) as held:
-            return _brought(scope, held)
+            return _brought(scope, held, most)
     except (zipfile.BadZipFile, zipfile.LargeZipFile, OSError, EOFError) as error:
         raise InputError(NO_EXPORT) from error
 
 
-def _brought(scope: Scope, held: zipfile.ZipFile) -> Brought:
-    document = _document(held)
+def _brought(scope: Scope, held: zipfile.ZipFile, most: Most) -> Brought:
+    document = _document(held, most)
     rows = document.tables
     with together() as db:
         if document.database != whole.revision(db):
@@ -104,7 +124,7 @@ def _brought(scope: Scope, held: zipfile.ZipFile) -> Brought:
         if here is not None:
             raise InputError(f"“{here}” of this export is here already. Nothing was put in.")
         sounds = {
-            entry.sha256: audio.keep(db, _sound(held, entry.sha256), entry.media_type)
+            entry.sha256: audio.keep(db, _sound(held, entry.sha256, most), entry.media_type)
             for entry in document.sounds
         }
         whole.put(db, scope.studio_id, rows, sounds)
@@ -112,17 +132,21 @@ def _brought(scope: Scope, held: zipfile.ZipFile) -> Brought:
     return _counted(rows, len(sounds))
 
 
-def _document(held: zipfile.ZipFile) -> ExportFile:
+def _document(held: zipfile.ZipFile, most: Most) -> ExportFile:
+    data = _entry(held, DOCUMENT, most.document)
+    # Every value but the last of its list stands before a comma, or is a list or an object.
+    if sum(data.count(mark) for mark in (b",", b"[", b"{")) > most.values:
+        raise InputError(TOO_LARGE)
     try:
-        return ExportFile.model_validate_json(_entry(held, DOCUMENT, LARGEST_DOCUMENT))
+        return ExportFile.model_validate_json(data)
     except ValidationError as error:
         raise InputError(f"{NO_EXPORT} {wrong_fields(error)[0]}.") from error
     except (RecursionError, json.JSONDecodeError) as error:
         raise InputError(NO_EXPORT) from error
 
 
-def _sound(held: zipfile.ZipFile, sha256: str) -> bytes:
-    data = _entry(held, SOUNDS + sha256, LARGEST_SOUND)
+def _sound(held: zipfile.ZipFile, sha256: str, most: Most) -> bytes:
+    data = _entry(held, SOUNDS + sha256, most.sound)
     if hashlib.sha256(data).hexdigest() != sha256:
         raise InputError("A sound of this export is damaged. Nothing was put in.")
     return data
@@ -134,7 +158,7 @@ def _entry(held: zipfile.ZipFile, name: str, most: int) -> bytes:
     except KeyError as error:
         raise InputError(f"{NO_EXPORT} It has no {name}.") from error
     if size > most:
-        raise InputError(f"{name} of this export is larger than any of Emblar's.")
+        raise InputError(TOO_LARGE)
     try:
         return held.read(name)
     except (zipfile.BadZipFile, RuntimeError) as error:

@@ -142,14 +142,15 @@ def put(db: Session, studio_id: int, given: Rows, sound_ids: Mapping[str, int]) 
 
 
 def twice(db: Session, studio_id: int, given: Rows) -> str | None:
-    """Return the name of a session or drum that is here already, with the time it was made."""
+    """Return the name of a session or drum that is here already: one made at the same time."""
     for name in ("session", "drum"):
         table = TABLES[name]
-        query = select(table.c.name, table.c.created_at).where(table.c.studio_id == studio_id)
-        here = {(n, at.astimezone(UTC).isoformat()) for n, at in db.execute(query)}
+        query = select(table.c.created_at, table.c.name).where(table.c.studio_id == studio_id)
+        here = {at.astimezone(UTC).isoformat(): was for at, was in db.execute(query)}
         for row in given.get(name, []):
-            if (row.get("name"), row.get("created_at")) in here:
-                return str(row["name"])
+            called = here.get(str(row.get("created_at")))
+            if called is not None:
+                return str(called)
     return None
 
 

@@ -18,7 +18,7 @@ from emblar.actions.scope import HERE, Scope
 from emblar.actions.sessions import Brief, all_sessions, delete_session, start_session
 from emblar.actions.shelf import add_damper
 from emblar.actions.way_back import go_back
-from emblar.actions.whole import export_everything, import_everything
+from emblar.actions.whole import BY_PAGE, export_everything, import_everything
 from emblar.core.errors import InputError
 from emblar.formats.export import DOCUMENT
 from emblar.store import kit as store
@@ -140,6 +140,25 @@ def test_what_is_here_already_is_not_put_in_twice(filled: Path) -> None:
     with pytest.raises(InputError, match="here already"):
         import_everything(HERE, filled)
     assert before == {name: count(name) for name in TABLES}
+
+
+def test_a_session_that_was_renamed_since_is_here_already(filled: Path) -> None:
+    with transaction() as db:
+        db.execute(text("update session set name = 'Low Ferry, second go'"))
+    with pytest.raises(InputError, match="second go” of this export is here already"):
+        import_everything(HERE, filled)
+
+
+@pytest.mark.parametrize("padding", [b" " * (BY_PAGE.document + 1), b"[1,{}]," * 2_000_000])
+def test_an_export_that_unpacks_to_gigabytes_is_refused_by_the_page(
+    filled: Path, padding: bytes
+) -> None:
+    out = io.BytesIO()
+    with zipfile.ZipFile(out, "w", zipfile.ZIP_DEFLATED) as made:
+        made.writestr(DOCUMENT, padding)
+    assert out.tell() < 2**20
+    with pytest.raises(InputError, match="emblar import"):
+        import_everything(HERE, out, BY_PAGE)
 
 
 def test_another_studio_is_neither_told_nor_touched(filled: Path, tmp_path: Path) -> None:

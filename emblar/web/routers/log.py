@@ -12,7 +12,7 @@ from emblar.actions import log as actions
 from emblar.actions.recipes import worked
 from emblar.actions.scope import check_session
 from emblar.actions.shelf import dampers_learned
-from emblar.actions.whole import export_everything, import_everything
+from emblar.actions.whole import BY_PAGE, export_everything, import_everything
 from emblar.formats.log import log_csv
 from emblar.web.pages.log import drum_log_page, log_page
 from emblar.web.pages.worked import worked_page
@@ -50,7 +50,7 @@ def everything(scope: Here) -> Response:
 @router.post("/log/everything")
 def bring(scope: Here, request: Request, file: Annotated[UploadFile, File()]) -> Response:
     """Put in what an export holds."""
-    brought = import_everything(scope, file.file)
+    brought = import_everything(scope, file.file, BY_PAGE)
     page = log_page(actions.log(scope), "", brought, dampers_learned(scope))
     return render(request, "log/page.html", {"page": page})
 
