@@ -38,6 +38,7 @@ def test_a_clip_of_any_container_is_the_sound_it_holds(container: str, subtype: 
         (made(np.zeros((400, 1)), 768_000), "sample rate"),
         (made(np.full((RATE, 1), np.nan), RATE, subtype="FLOAT"), "not numbers"),
         (made(np.full((RATE, 1), np.inf), RATE, subtype="FLOAT"), "not numbers"),
+        (made(1e37 * TONE, RATE, subtype="FLOAT"), "million times full scale"),
         (made(np.zeros((8000 * 1300, 1), np.int16), 8000), "at most 5 minutes"),
         (made(np.zeros((8000 * 1300, 1), np.int16), 8000, "FLAC"), "at most 5 minutes"),
         (made(np.zeros((44100 * 100, 8), np.int16), 44100, "FLAC"), "are read up to"),

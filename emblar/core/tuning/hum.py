@@ -101,6 +101,11 @@ def read_hum(
             "two seconds."
         )
     piece = samples[begin:end]
+    if float(np.sqrt((piece**2).mean())) > first * 10.0 ** (-parameter("hum_least_drop") / 20.0):
+        raise BadAudioError(
+            "Nothing dies away in this, so it is no single stroke. Strike once, firmly, with "
+            "nothing else sounding."
+        )
     span_s = len(piece) / rate_hz
     found = [_answer(piece, rate_hz, first, _left(own, span_s), other) for other in others]
     return tuple(_told_apart(found, span_s))

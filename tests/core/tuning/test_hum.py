@@ -118,6 +118,12 @@ def test_no_stroke_is_said(samples: np.ndarray) -> None:
         read_hum(samples, RATE, modes(), asked())
 
 
+def test_a_room_without_a_stroke_is_no_stroke() -> None:
+    noise = np.random.default_rng(2).normal(0.0, 0.2, 3 * RATE)
+    with pytest.raises(BadAudioError, match="Nothing dies away"):
+        read_hum(noise, RATE, modes(), asked())
+
+
 def test_a_stroke_cut_short_is_said() -> None:
     with pytest.raises(BadAudioError, match="let it ring"):
         read_hum(struck()[: RATE // 2], RATE, modes(), asked())

@@ -24,6 +24,8 @@ LOWEST_RATE_HZ, HIGHEST_RATE_HZ = 8000, 192_000
 """Sample rates that are read, Hz."""
 SILENCE_PEAK = 10.0 ** (-70.0 / 20.0)
 """A recording whose peak is lower, −70 dB, is silent."""
+HIGHEST_PEAK = 1e6
+"""Re full scale: samples of a float file that reach higher, by 120 dB, are no sound."""
 LEAD_S, GRID = 0.25, 4620
 """Silence that is listened to before the first sound; samples in which all that is read in steps
 (of 5 ms, 1 ms, a sample of the low band) comes round to where it was."""
@@ -84,12 +86,17 @@ def check_rate(rate_hz: int) -> None:
 
 
 def check_numbers(audio: Audio) -> None:
-    """Check that every sample is a number, or raise ``BadAudioError``."""
+    """Check that every sample is a number as sound has them, or raise ``BadAudioError``."""
     if not np.isfinite(audio.samples).all():
         bad = int(np.count_nonzero(~np.isfinite(audio.samples)))
         raise BadAudioError(
             f"{bad} samples are not numbers (NaN or infinite), so nothing can be measured. "
             "Export the file again, as 16 or 24 bit if you can."
+        )
+    if float(np.abs(audio.samples).max(initial=0.0)) > HIGHEST_PEAK:
+        raise BadAudioError(
+            "Samples reach more than a million times full scale, so this is no sound. Export the "
+            "file again, as 16 or 24 bit if you can."
         )
 
 
