@@ -14,7 +14,6 @@ from emblar.core.planning.kit import check_range
 from emblar.core.tuning.diagnosis import Cause
 from emblar.core.tuning.procedure import Job
 from emblar.formats.bench import (
-    LONGEST_NOTE,
     BenchFile,
     CauseFile,
     HeadChange,
@@ -191,11 +190,16 @@ def turned(
 def finish_job(
     scope: Scope, session_id: int, slot_id: int, job_id: str, *, skip: bool = False, note: str = ""
 ) -> None:
-    """Mark a job as done or skipped; fitting a head keeps what is on the drum now."""
+    """Mark a job as done or skipped; fitting a head keeps what is on the drum now.
+
+    Raises
+    ------
+    InputError
+        There is no such job, or the note is too long.
+    """
+    said = checked_note(note, "note")
     now = bench(scope, session_id, slot_id)
-    job = next((j for j in now.jobs if j.id == job_id), None)
-    if job is None:
-        raise InputError(f"“{job_id}” is no job on {now.drum.owned.name}.")
+    job = _job(now, job_id)
     before = changed_since(scope, session_id)
     with in_session(scope, session_id) as db:
         drum, file = work_on(db, session_id, slot_id)
@@ -204,19 +208,26 @@ def finish_job(
         was = file.jobs.get(job_id)
         if job.text == "mount" and was is not None and was.state == "done":
             # Said twice, or gone back to and said again: it is the same head.
-            file.jobs[job_id] = was.model_copy(update={"note": _short(note)})
+            file.jobs[job_id] = was.model_copy(update={"note": said})
         else:
             file.jobs.pop(job_id, None)
-            file.jobs[job_id] = _done(db, scope, session_id, now, file, job, skip=skip, note=note)
+            file.jobs[job_id] = _done(db, scope, session_id, now, file, job, skip=skip, said=said)
         file.at = ""
         keep_work(db, session_id, drum, file)
     if job.text == "mount":
         mark_as_planned(scope, session_id, before)
 
 
+def _job(now: Bench, job_id: str) -> Job:
+    found = next((job for job in now.jobs if job.id == job_id), None)
+    if found is None:
+        raise InputError(f"“{job_id[:40]}” is no job on {now.drum.owned.name}.")
+    return found
+
+
 def _done(
     db: Session, scope: Scope, session_id: int, now: Bench, file: BenchFile, job: Job,
-    *, skip: bool, note: str,
+    *, skip: bool, said: str,
 ) -> JobDone:  # fmt: skip
     """Do what a job does to the drum; return what is kept of it."""
     drum, head = now.drum, None
@@ -229,19 +240,22 @@ def _done(
     setup = setup_of(db, session_id, drum)
     rows = setup_store.measurements(db, [setup.id])
     return JobDone(
-        state="skipped" if skip else "done", note=_short(note), at=clock(),
+        state="skipped" if skip else "done", note=said, at=clock(),
         number=max((done.number for done in file.jobs.values()), default=0) + 1,
         setup_before=stood, setup_after=setup.id, reading=max((r.id for r in rows), default=0),
         head=head,
     )  # fmt: skip
 
 
-def _short(note: str) -> str:
-    return note.strip()[:LONGEST_NOTE]
-
-
 def show_job(scope: Scope, session_id: int, slot_id: int, job_id: str) -> None:
-    """Go to a job, done or not; it is open again, but for a head that is on."""
+    """Go to a job, done or not; it is open again, but for a head that is on.
+
+    Raises
+    ------
+    InputError
+        There is no such job.
+    """
+    _job(bench(scope, session_id, slot_id), job_id)
     with in_session(scope, session_id) as db:
         drum, file = work_on(db, session_id, slot_id)
         if not job_id.startswith("mount-"):

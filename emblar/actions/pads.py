@@ -9,6 +9,7 @@ from emblar.actions.plan import target_of
 from emblar.actions.scope import Scope, in_session
 from emblar.actions.takes import Take, kept_sound, measured_take, take_voice
 from emblar.core.errors import InputError, NotFoundError
+from emblar.core.planning.kit import LONGEST_NAME
 from emblar.core.planning.target import Target
 from emblar.jobs.queue import defer_analysis
 from emblar.store import audio as audio_store
@@ -17,7 +18,7 @@ from emblar.store import recordings
 from emblar.store.pads import PadInfo
 from emblar.store.recordings import RecordingInfo
 
-LONGEST_NAME, LONGEST_MAKE, MOST_PADS = 60, 200, 24
+LONGEST_MAKE, MOST_PADS = 200, 24
 UNGIVEN = "cymbal"
 """What a pad is measured as that plays no part of the record."""
 

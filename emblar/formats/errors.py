@@ -38,10 +38,15 @@ def _sentence(item: Mapping[str, Any]) -> str:
     if kind in bounds:
         words = {"gt": "more than", "ge": "at least", "lt": "less than", "le": "at most"}
         key = bounds[kind]
-        return f"{str(item['input'])[:40]} will not do: it must be {words[key]} {context[key]:g}."
+        bound = f"{words[key]} {_plain(context[key])}"
+        return f"{str(item['input'])[:40]} will not do: it must be {bound}."
     if kind == "string_too_long":
         return f"This is longer than {context['max_length']} characters."
     return f"“{str(item['input'])[:40]}” is none of the choices here."
+
+
+def _plain(number: float) -> str:
+    return str(number) if isinstance(number, int) else f"{number:g}"
 
 
 def in_words(errors: Iterable[Mapping[str, Any]]) -> list[str]:

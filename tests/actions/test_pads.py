@@ -84,7 +84,7 @@ def test_a_pad_is_removed_with_its_takes_and_brought_back(planned: int) -> None:
 def test_wrong_entries_are_told_at_their_field(planned: int) -> None:
     for name, made_of, part, field in (
         (" ", "", "", "name"),
-        ("x" * 61, "", "", "name"),
+        ("x" * 81, "", "", "name"),
         ("Stack", "x" * 201, "", "made_of"),
         ("Stack", "", "gong", "part"),
     ):

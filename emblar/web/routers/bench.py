@@ -1,5 +1,6 @@
 """Bench: tap, turn, strike, and go through the work on a drum."""
 
+import re
 from typing import Annotated, Literal
 
 from fastapi import APIRouter, File, Form, Request, Response, UploadFile
@@ -29,6 +30,8 @@ from emblar.web.templating import render
 router = APIRouter(prefix="/sessions/{session_id}/bench", route_class=ReadAtOnce)
 Side = Literal["batter", "reso"]
 MOST_RODS = 20
+HZ = re.compile(r"\s*hz$", re.IGNORECASE)
+"""A unit typed behind a pitch."""
 COUNTED = "emblar-rods"
 """The cookie that keeps where this browser's person counts rods from."""
 A_YEAR_S = 365 * 24 * 3600
@@ -78,7 +81,7 @@ async def typed(scope: Here, request: Request, session_id: Id, slot_id: Id) -> R
             break
         text = str(form[f"rod-{rod}"]).strip()
         try:
-            values.append(float(as_number(text)) if text else None)
+            values.append(float(as_number(HZ.sub("", text))) if text else None)
         except ValueError as error:
             raise InputError(
                 f"Rod {rod}: “{text[:40]}” is not a pitch in Hz.", field=f"rod-{rod}"
