@@ -24,7 +24,7 @@ from emblar.formats.analysis import (
 from emblar.sound.decode import decode, decode_piece
 from emblar.store import audio as audio_store
 from emblar.store import recordings as store
-from emblar.store.database import transaction
+from emblar.store.database import apart, transaction
 from emblar.store.recordings import RecordingInfo, Region
 
 MOST_TRIES, LONGEST_WAIT_S = 20, 30.0
@@ -113,7 +113,8 @@ def measured_record(scope: Scope, session_id: int) -> Heard | None:
     found = heard(scope, session_id)
     if found is None:
         return None
-    measured = [run_measuring(file.id) for file in found.files]
+    with apart():
+        measured = [run_measuring(file.id) for file in found.files]
     return heard(scope, session_id) if any(measured) else found
 
 

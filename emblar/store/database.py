@@ -123,6 +123,24 @@ def writable(db: Session) -> Iterator[Session]:
         _shared.reset(token)
 
 
+@contextmanager
+def apart() -> Iterator[None]:
+    """Let the transactions inside be their own where all others are one that only reads.
+
+    What was read before is read anew after it.
+    """
+    shared = _shared.get()
+    if shared is None or READ not in shared.info:
+        yield
+        return
+    token = _shared.set(None)
+    try:
+        yield
+    finally:
+        _shared.reset(token)
+        shared.info[READ].clear()
+
+
 def read_once(
     function: Callable[Concatenate[Session, P], T],
 ) -> Callable[Concatenate[Session, P], T]:

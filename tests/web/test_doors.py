@@ -12,7 +12,7 @@ from fastapi.testclient import TestClient
 from PIL import Image
 from sqlalchemy import text
 
-from emblar.actions import bench, kit, listen, plan
+from emblar.actions import bench, kit, listen, plan, strokes
 from emblar.actions.scope import HERE
 from emblar.actions.sessions import Brief, all_sessions, start_session
 from emblar.sound.decode import MOST_CHANNELS
@@ -164,6 +164,17 @@ def test_a_drums_name_that_may_be_given_may_be_planned_and_exported(
         f"/sessions/{session}/plan/recipes", files={"file": ("recipes.json", file.content)}
     )
     assert back.status_code == 200
+
+
+@pytest.mark.parametrize("page", ["plan/ways", "listen/card.csv", "listen/strokes.csv"])
+def test_a_page_that_needs_numbers_measures_them_right_after_a_correction(
+    planned: int, calm: TestClient, page: str
+) -> None:
+    strokes.put_in_stroke(HERE, planned, 0.1, "snare")
+    assert calm.get(f"/sessions/{planned}/{page}").status_code == 200
+    found = listen.heard(HERE, planned)
+    assert found is not None
+    assert found.analysis.measuring == []
 
 
 def test_the_same_form_sent_twice_makes_one_thing(calm: TestClient) -> None:
