@@ -26,7 +26,7 @@ from emblar.core.tuning.sweep import SweepPoint, sweep
 from emblar.formats.bench import BenchFile
 from emblar.formats.log import LogDrum, LogFile, LogHead, LogReading, LogSetup
 from emblar.formats.setup import SetupFile
-from emblar.formats.stored import lenient
+from emblar.formats.stored import lenient, readable
 from emblar.store import bench as bench_store
 from emblar.store import drums as drum_store
 from emblar.store import log as store
@@ -137,10 +137,8 @@ _LONG_AGO = datetime.fromisoformat("1970-01-01T00:00:00+00:00")
 def learned_pace(scope: Scope) -> dict[str, Learned]:
     """Return how many minutes jobs at the bench take here, by the job's name."""
     with transaction() as db:
-        files = [
-            lenient(BenchFile, row, "The work so far")
-            for row in bench_store.documents(db, scope.studio_id)
-        ]
+        documents = bench_store.documents(db, scope.studio_id)
+    files = readable(BenchFile, documents, "The work so far")
     took = [(name, minutes) for file in files for name, minutes in _timed(file)]
     return pace(took, {name: text.minutes for name, text in job_texts().items()})
 
@@ -187,10 +185,8 @@ def drum_log(scope: Scope, drum_id: int) -> DrumLog:
 def _best_notes(documents: Iterable[tuple[str, dict[str, Any]]]) -> Iterator[tuple[str, float]]:
     """Yield where a drum sounded best, by each session's sweep by ear."""
     for session, document in documents:
-        points = [
-            SweepPoint(p.hz, p.t60_s, p.ring_db)
-            for p in lenient(BenchFile, document, "The work so far").sweep
-        ]
+        files = readable(BenchFile, [document], "The work so far")
+        points = [SweepPoint(p.hz, p.t60_s, p.ring_db) for file in files for p in file.sweep]
         told = sweep(points)
         if told.hz is not None:
             yield session, told.hz

@@ -34,7 +34,7 @@ from emblar.core.voices import is_tom
 from emblar.formats.analysis import card_from_file
 from emblar.formats.brief import ERRANDS
 from emblar.formats.plan import DrumPlanFile, drum_plan_file
-from emblar.formats.stored import lenient
+from emblar.formats.stored import by_id, lenient
 from emblar.sound.encode import wav_bytes
 from emblar.store import kit as kit_store
 from emblar.store import plans as store
@@ -279,19 +279,19 @@ def _keep(
 def kit_plan_of(info: PlanInfo) -> KitPlan:
     """Return a version as it was planned, with a reason for each drum that cannot be shown so."""
     drums: dict[int, DrumPlanFile] = {}
-    problems = {int(i): text for i, text in info.document.get("problems", {}).items()}
-    for i, document in info.document.get("drums", {}).items():
+    problems = {i: str(says) for i, says in by_id(info.document, "problems").items()}
+    for i, document in by_id(info.document, "drums").items():
         try:
             file = lenient(DrumPlanFile, document, "This plan")
         except DocumentError:
-            problems[int(i)] = PLANNED_BEFORE
+            problems[i] = PLANNED_BEFORE
             continue
         gone = [d for d in file.dampers if d not in dampers()]
         gone += [h for h in (file.batter, file.reso) if h is not None and h not in constructions()]
         if gone:
-            problems[int(i)] = OFF_THE_SHELF.format(", ".join(gone))
+            problems[i] = OFF_THE_SHELF.format(", ".join(gone))
         else:
-            drums[int(i)] = file
+            drums[i] = file
     return KitPlan(info.version, drums, problems)
 
 

@@ -14,7 +14,7 @@ from emblar.core.tuning.next_turns import NextTurns, next_turns
 from emblar.core.tuning.tap import read_taps, tapped_head
 from emblar.core.tuning.training import Level, begin, exercises, level, levels, question
 from emblar.formats.practice import EarAnswer, PracticeDone, PracticeFile
-from emblar.formats.stored import lenient
+from emblar.formats.stored import lenient, readable
 from emblar.formats.tuning import MeasuredStep, TurnedStep
 from emblar.sound.encode import wav_bytes
 from emblar.store import practice as store
@@ -52,13 +52,11 @@ def progress(scope: Scope) -> Progress:
         drums = store.listing(db, scope.studio_id, "drum", most=MOST_LISTED)
         answers = store.listing(db, scope.studio_id, "ear", most=MOST_LISTED)
     done: dict[str, list[float]] = {name: [] for name in levels()}
-    for info in drums:
-        file = _file(info)
+    for file in readable(PracticeFile, [info.document for info in drums], "A practice drum"):
         if file.done is not None and file.level in done:
             done[file.level].append(file.done.spread_cents)
     ear = dict.fromkeys(exercises(), (0, 0))
-    for info in answers:
-        answer = lenient(EarAnswer, info.document, "An answer")
+    for answer in readable(EarAnswer, [info.document for info in answers], "An answer"):
         if answer.exercise in ear:
             right, of = ear[answer.exercise]
             ear[answer.exercise] = right + (answer.answered == answer.right), of + 1

@@ -6,18 +6,21 @@ The catalogue is a value: the shipped parts and a studio's own. ``use_own_parts`
 job that calls it use its studio's, before anything is planned or shown; others are not touched.
 """
 
+import contextlib
 import hashlib
+import logging
 import re
 from collections.abc import Collection, Sequence
 from typing import Any
 
 from emblar.actions.scope import Scope
 from emblar.core.catalogue import SNARE_SIDE_MOST_MIL, construction, numbers, row_of, use_own
-from emblar.core.errors import InputError
+from emblar.core.errors import DocumentError, InputError
 from emblar.core.planning.brief import Condition, OwnedHead
 from emblar.core.planning.kit import check_range
 from emblar.core.tuning.muffling import Learned, Response, learned, responses
 from emblar.formats.bench import LayerFile
+from emblar.formats.own_part import part_row
 from emblar.formats.stored import lenient
 from emblar.store import bench as bench_store
 from emblar.store import heads as head_store
@@ -27,6 +30,7 @@ from emblar.store.database import transaction
 from emblar.store.heads import ShelfHead
 from emblar.store.shelf import OwnPart
 
+log = logging.getLogger("emblar.actions")
 CONDITIONS: tuple[Condition, ...] = ("fresh", "used", "worn")
 MOST, MOST_LETTERS = 99, 80
 LEAST_STROKES = 2
@@ -48,13 +52,24 @@ CALLED = {
 def use_own_parts(scope: Scope) -> None:
     """Use the catalogue with what the studio added, in this request or job."""
     with transaction() as db:
-        own = store.parts(db, scope.studio_id)
+        own = _read(store.parts(db, scope.studio_id))
         struck = bench_store.muffled(db, scope.studio_id)
     told = learned_dampers(struck)
     use_own(
-        ((part.part, row_of(part.part, part.row)) for part in own),
+        ((part.part, row) for part, row in own),
         [(name, row.times) for name, row in told.items() if row.strokes >= LEAST_STROKES],
     )
+
+
+def _read(parts: Sequence[OwnPart]) -> list[tuple[OwnPart, Any]]:
+    """Return parts with their rows of the catalogue, without those that cannot be read."""
+    found = []
+    for part in parts:
+        try:
+            found.append((part, part_row(part.part, part.row)))
+        except DocumentError:
+            log.warning("part %s cannot be read", part.id)
+    return found
 
 
 def learned_dampers(struck: Sequence[Sequence[dict[str, Any]]]) -> dict[str, Learned]:
@@ -67,7 +82,9 @@ def learned_dampers(struck: Sequence[Sequence[dict[str, Any]]]) -> dict[str, Lea
     """
     rows: list[Response] = []
     for layers in struck:
-        rows += responses([lenient(LayerFile, row, "A stroke").layer() for row in layers])
+        # What cannot be read tells nothing, and keeps nobody from the rest.
+        with contextlib.suppress(DocumentError):
+            rows += responses([lenient(LayerFile, row, "A stroke").layer() for row in layers])
     return learned(rows, numbers("damper")["resistance"].sd_share) if rows else {}
 
 
@@ -85,9 +102,9 @@ def loose_heads(scope: Scope) -> list[ShelfHead]:
 
 
 def own_parts(scope: Scope) -> list[OwnPart]:
-    """Return what users added to the catalogue."""
+    """Return what users added to the catalogue, as far as it can be read."""
     with transaction() as db:
-        return store.parts(db, scope.studio_id)
+        return [part for part, _ in _read(store.parts(db, scope.studio_id))]
 
 
 def add_head(

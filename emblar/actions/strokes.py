@@ -205,7 +205,7 @@ def last_correction(scope: Scope, session_id: int) -> LastCorrection | None:
         if recording is None or not standing:
             return None
         revision = store.revision(db, recording.id)
-    return LastCorrection(str(standing[-1].document["says"]), revision)
+    return LastCorrection(str(standing[-1].document.get("says", "A correction")), revision)
 
 
 def _correct(scope: Scope, session_id: int, make: Callable[[Hits, Sound], Edit]) -> str:

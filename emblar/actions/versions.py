@@ -3,6 +3,7 @@
 from emblar.actions.plan import KitPlan, kit_plan_of, planned_from
 from emblar.actions.scope import Scope, in_session
 from emblar.core.errors import InputError
+from emblar.formats.stored import by_id
 from emblar.store import kit as kit_store
 from emblar.store import plans as store
 from emblar.store.database import one_at_a_time
@@ -26,10 +27,10 @@ def use_version(scope: Scope, session_id: int, version: int) -> PlanInfo:
     with one_at_a_time(session_id), in_session(scope, session_id) as db:
         wanted = store.get(db, session_id, version)
         there = {d.id for d in kit_store.listing(db, session_id)}
-        for key, wish in wanted.document.get("wishes", {}).items():
-            if int(key) in there:
-                kit_store.set_wish(db, int(key), wish)
-        parts = {int(k): v for k, v in wanted.document.get("parts", {}).items() if int(k) in there}
+        for slot, wish in by_id(wanted.document, "wishes").items():
+            if slot in there:
+                kit_store.set_wish(db, slot, wish)
+        parts = {k: v for k, v in by_id(wanted.document, "parts").items() if k in there}
         for slot in parts:
             kit_store.assign(db, slot, None)
         for slot, (part, also) in parts.items():

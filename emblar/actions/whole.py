@@ -9,6 +9,7 @@ from pathlib import Path
 from typing import IO
 
 from pydantic import ValidationError
+from sqlalchemy.exc import DataError
 from sqlalchemy.orm import Session
 
 from emblar.actions.scope import Scope
@@ -16,9 +17,10 @@ from emblar.actions.sessions import asked_of
 from emblar.actions.shelf import use_own_parts
 from emblar.core.catalogue import construction
 from emblar.core.errors import EmblarError, InputError
+from emblar.core.planning.kit import check_range
 from emblar.formats.errors import wrong_fields
 from emblar.formats.export import DOCUMENT, SOUNDS, ExportFile, SoundEntry
-from emblar.store import audio, evidence, heads, kit, plans, recordings, sessions, whole
+from emblar.store import audio, evidence, heads, kit, plans, recordings, sessions, setups, whole
 from emblar.store import drums as drum_store
 from emblar.store.database import together, transaction
 
@@ -167,12 +169,13 @@ def _entry(held: zipfile.ZipFile, name: str, most: int) -> bytes:
 
 def _look_through(scope: Scope, db: Session) -> None:
     """Read everything once as the screens do: what they cannot read is not let in."""
-    for look in (_drums, _sessions):
+    for look in (_drums, _readings, _sessions):
         try:
             look(scope, db)
-        except UNREADABLE as error:
+        except (*UNREADABLE, DataError) as error:
+            told = _first_line(error)
             raise InputError(
-                f"Something in this export cannot be read ({error}). Nothing was put in."
+                f"Something in this export cannot be read ({told}). Nothing was put in."
             ) from error
         except EmblarError as error:
             raise InputError(f"{error} Nothing was put in.") from error
@@ -187,6 +190,19 @@ def _drums(scope: Scope, db: Session) -> None:
     for loose in heads.loose(db, scope.studio_id):
         construction(loose.owned.construction)
     kit.saved(db, scope.studio_id)
+
+
+def _first_line(error: Exception) -> str:
+    return str(getattr(error, "orig", error)).partition("\n")[0]
+
+
+def _readings(scope: Scope, db: Session) -> None:
+    for drum in drum_store.listing(db, scope.studio_id):
+        infos = setups.listing(db, drum.id)
+        for reading in setups.measurements(db, [info.id for info in infos]):
+            check_range("lug_hz" if reading.what == "lug" else "drum_pitch_hz", reading.hz)
+            if not 0.0 < reading.sd_hz <= reading.hz:
+                raise InputError(f"A pitch of {reading.hz:g} ± {reading.sd_hz:g} Hz says nothing.")
 
 
 def _sessions(scope: Scope, db: Session) -> None:

@@ -7,7 +7,7 @@ empty. Only what cannot be done without makes it unreadable.
 import contextlib
 import copy
 import logging
-from collections.abc import Mapping
+from collections.abc import Iterable, Mapping
 from typing import Any, TypeVar
 
 from pydantic import BaseModel, ValidationError
@@ -30,6 +30,8 @@ def lenient(model: type[Model], document: Mapping[str, Any], what: str) -> Model
     with contextlib.suppress(ValidationError):
         return model.model_validate(document)
     held: Any = copy.deepcopy(document)
+    if not isinstance(held, dict):
+        raise DocumentError(f"{what} was kept by another Emblar and cannot be read.")
     for _ in range(MOST_PASSES):
         try:
             return model.model_validate(held)
@@ -38,6 +40,29 @@ def lenient(model: type[Model], document: Mapping[str, Any], what: str) -> Model
                 log.warning("%s cannot be read: %s", what, error.errors()[0]["loc"])
                 break
     raise DocumentError(f"{what} was kept by another Emblar and cannot be read.")
+
+
+def readable(model: type[Model], documents: Iterable[Mapping[str, Any]], what: str) -> list[Model]:
+    """Return those stored documents that can be read: one that cannot keeps nobody from the rest.
+
+    Parameters
+    ----------
+    model, documents, what
+        As for ``lenient``.
+    """
+    found = []
+    for document in documents:
+        with contextlib.suppress(DocumentError):
+            found.append(lenient(model, document, what))
+    return found
+
+
+def by_id(document: Mapping[str, Any], name: str) -> dict[int, Any]:
+    """Return what a stored document keeps by id under a name; nothing where it keeps no such."""
+    rows = document.get(name)
+    if not isinstance(rows, dict):
+        return {}
+    return {int(key): value for key, value in rows.items() if key.isdecimal()}
 
 
 def _mended(held: Any, error: ValidationError) -> bool:

@@ -76,7 +76,7 @@ def muffled(db: Session, studio_id: int) -> list[list[dict[str, Any]]]:
     query = (
         select(layers)
         .join(SessionRow, SessionRow.id == BenchRow.session_id)
-        .where(SessionRow.studio_id == studio_id, func.jsonb_array_length(layers) > 1)
+        .where(SessionRow.studio_id == studio_id, func.jsonb_typeof(layers) == "array")
         .order_by(BenchRow.session_id, BenchRow.drum_id)
     )
-    return [list(row) for row in db.execute(query).scalars()]
+    return [list(row) for row in db.execute(query).scalars() if len(row) > 1]

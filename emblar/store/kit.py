@@ -220,7 +220,7 @@ def saved(db: Session, studio_id: int) -> list[SavedKit]:
     )
     there = {d.id for d in drums.listing(db, studio_id)}
     return [
-        SavedKit(row.id, row.name, tuple(d for d in row.drums if d in there))
+        SavedKit(row.id, row.name, tuple(d for d in row.drums if isinstance(d, int) and d in there))
         for row in db.execute(query.order_by(SavedKitRow.name)).scalars()
     ]
 

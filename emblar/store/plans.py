@@ -5,8 +5,8 @@ from dataclasses import dataclass, field
 from datetime import datetime
 from typing import Any
 
-from sqlalchemy import func, select
-from sqlalchemy.dialects.postgresql import distinct_on
+from sqlalchemy import case, func, literal, select
+from sqlalchemy.dialects.postgresql import JSONB, distinct_on
 from sqlalchemy.orm import Session
 
 from emblar.core.errors import NotFoundError
@@ -100,10 +100,14 @@ def planned(db: Session, session_ids: Sequence[int]) -> dict[int, set[int]]:
         .order_by(PlanRow.session_id, PlanRow.version.desc())
         .subquery()
     )
-    keys = func.jsonb_object_keys(newest.c.document["drums"]).label("drum")
+    drums = newest.c.document["drums"]
+    # A document that another Emblar kept, or that came from elsewhere, need not have any.
+    told = case((func.jsonb_typeof(drums) == "object", drums), else_=literal({}, JSONB))
+    keys = func.jsonb_object_keys(told).label("drum")
     found: dict[int, set[int]] = {}
     for session_id, drum in db.execute(select(newest.c.session_id, keys)):
-        found.setdefault(session_id, set()).add(int(drum))
+        if drum.isdecimal():
+            found.setdefault(session_id, set()).add(int(drum))
     return found
 
 

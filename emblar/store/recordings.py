@@ -1,5 +1,6 @@
 """Recording: recordings to sound like, their progress and their analyses."""
 
+import contextlib
 import math
 from collections.abc import Sequence
 from dataclasses import asdict, dataclass
@@ -67,6 +68,16 @@ class RecordingInfo:
         return self.state in ACTIVE
 
 
+def _regions(stored: Any) -> tuple[Region, ...]:
+    """Return the stretches that are kept with a recording, as far as they can be read."""
+    found = []
+    for row in stored if isinstance(stored, list) else ():
+        with contextlib.suppress(TypeError, KeyError, ValueError):
+            start_s, stop_s = float(row["start_s"]), float(row["stop_s"])
+            found.append(Region(str(row["name"]), start_s, stop_s, bool(row["measure"])))
+    return tuple(found)
+
+
 def _info(row: RecordingRow) -> RecordingInfo:
     return RecordingInfo(
         row.id,
@@ -83,7 +94,7 @@ def _info(row: RecordingRow) -> RecordingInfo:
         row.rest_audio_id,
         row.main_id,
         row.voice,
-        tuple(Region(**region) for region in row.regions),
+        _regions(row.regions),
         row.analysis_version,
         row.created_at,
         row.opened_at,

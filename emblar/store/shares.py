@@ -41,8 +41,8 @@ class CommentInfo:
 
 def _info(row: ShareRow, studio_id: int) -> ShareInfo:
     return ShareInfo(
-        row.id, studio_id, row.session_id, row.name, tuple(row.parts), row.expires_at,
-        row.revoked_at, row.opened,
+        row.id, studio_id, row.session_id, row.name, tuple(str(part) for part in row.parts),
+        row.expires_at, row.revoked_at, row.opened,
     )  # fmt: skip
 
 

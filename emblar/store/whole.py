@@ -8,8 +8,8 @@ own foreign keys.
 """
 
 import copy
-import math
-from collections.abc import Iterable, Mapping, Sequence
+from collections.abc import Callable, Iterable, Mapping, Sequence
+from dataclasses import fields
 from datetime import UTC, datetime
 from typing import Any
 
@@ -19,6 +19,7 @@ from sqlalchemy.exc import IntegrityError
 from sqlalchemy.orm import Session
 
 from emblar.core.errors import InputError
+from emblar.store.recordings import Region
 from emblar.store.tables import (
     AccountRow,
     AudioRow,
@@ -31,6 +32,7 @@ from emblar.store.tables import (
 )
 
 Rows = dict[str, list[dict[str, Any]]]
+REGION = {field.name for field in fields(Region)}
 ACCESS = (AccountRow, LoginRow, InvitationRow, LoginAttemptRow)
 """Who may come in is of this machine: it is in a backup, and in no export."""
 APART = {row.__tablename__ for row in (StudioRow, AudioRow, SubmissionRow, *ACCESS)}
@@ -65,14 +67,14 @@ VALUES_IN_DOCUMENTS = {
     },
 }
 """Documents that name rows by id: at which path, with * for every name, and of which table."""
-LISTS = {
-    ("recording", "regions"),
-    ("drum", "findings"),
-    ("saved_kit", "drums"),
-    ("share", "parts"),
+LISTS: dict[tuple[str, str], Callable[[Any], bool]] = {
+    ("recording", "regions"): lambda row: isinstance(row, dict) and set(row) == REGION,
+    ("drum", "findings"): lambda row: isinstance(row, str),
+    ("saved_kit", "drums"): lambda row: isinstance(row, int),
+    ("share", "parts"): lambda row: isinstance(row, str),
 }
-"""Documents that are lists; all others have names."""
-LARGEST_ID, LONGEST_TEXT = 2**31 - 1, 20_000
+"""Documents that are lists, and whether something may be in them; all others have names."""
+LARGEST_ID, LONGEST_TEXT, LARGEST_NUMBER = 2**31 - 1, 20_000, 1e12
 
 
 def revision(db: Session) -> str:
@@ -287,15 +289,21 @@ def _read(column: Column[Any], value: Any, where: str) -> Any:
             return None
         raise InputError(f"{where} is empty.")
     if isinstance(column.type, JSONB):
-        if not isinstance(value, list if (column.table.name, column.name) in LISTS else dict):
+        fits = LISTS.get((column.table.name, column.name))
+        right = (
+            isinstance(value, list) and all(map(fits, value)) if fits else isinstance(value, dict)
+        )
+        if not right:
             raise InputError(f"{where} is no such document.")
+        if not _holds_numbers_of_ours(value):
+            raise InputError(f"{where} holds a number that cannot be right.")
         return value
     kind = str if _target(column) == AudioRow.__tablename__ else column.type.python_type
     if kind is datetime:
         return _time(value, where)
-    if kind is float and type(value) in (int, float) and math.isfinite(value):
+    if kind is float and type(value) in (int, float) and abs(value) <= LARGEST_NUMBER:
         return float(value)
-    right = type(value) is kind
+    right = type(value) is kind and kind is not float
     if right and kind is int:
         right = abs(value) <= LARGEST_ID
     if right and kind is str:
@@ -303,6 +311,20 @@ def _read(column: Column[Any], value: Any, where: str) -> Any:
     if not right:
         raise InputError(f"{where} cannot be {str(value)[:40]!r}.")
     return value
+
+
+def _holds_numbers_of_ours(document: Any) -> bool:
+    """Whether every number in a document is finite and of a size that something here can have."""
+    waiting = [document]
+    while waiting:
+        value = waiting.pop()
+        if isinstance(value, dict):
+            waiting += value.values()
+        elif isinstance(value, list):
+            waiting += value
+        elif isinstance(value, (int, float)) and not abs(value) <= LARGEST_NUMBER:
+            return False
+    return True
 
 
 def _time(value: Any, where: str) -> datetime:

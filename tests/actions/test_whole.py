@@ -206,11 +206,17 @@ BROKEN: dict[str, tuple[Callable[[dict[str, Any]], None], str]] = {
     "a sound of nobody's": (_first("recording", "audio_id", "0" * 64), "refers to"),
     "a kind there is none of": (_first("drum", "kind", "gong"), "contradict"),
     "a list for a document": (_first("plan", "document", [1]), "document"),
-    "a region of something": (_first("recording", "regions", [{"x": 1}]), "cannot be read"),
+    "a region of something": (_first("recording", "regions", [{"x": 1}]), "no such document"),
     "an id twice": (lambda d: d["tables"]["drum"][1].update(id=1), "twice"),
     "a time without its zone": (_first("session", "created_at", "2030-05-01"), "no time"),
     "a NUL": (_first("session", "name", "a\x00b"), "name"),
     "a number beyond all": (_first("measurement", "rod", 2**40), "rod"),
+    "a pitch beyond all": (_first("measurement", "hz", 1e308), "hz cannot be"),
+    "a pitch that no drum has": (_first("measurement", "hz", 9000.0), "9000 is outside"),
+    "a pitch known to nothing": (_first("measurement", "sd_hz", 5000.0), "says nothing"),
+    "a document with a number beyond all": (
+        _first("plan", "document", {"drums": {"1": {"x": [1e300]}}}), "cannot be right"
+    ),
     "nothing where something must be": (_first("session", "name", None), "is empty"),
 }  # fmt: skip
 
