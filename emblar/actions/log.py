@@ -26,7 +26,7 @@ from emblar.core.tuning.sweep import SweepPoint, sweep
 from emblar.formats.bench import BenchFile
 from emblar.formats.log import LogDrum, LogFile, LogHead, LogReading, LogSetup
 from emblar.formats.setup import SetupFile
-from emblar.formats.stored import lenient, readable
+from emblar.formats.stored import readable
 from emblar.store import bench as bench_store
 from emblar.store import drums as drum_store
 from emblar.store import log as store
@@ -285,9 +285,8 @@ def _drum_file(row: DrumLog) -> LogDrum:
             for r in row.readings
         ],
         setups=[
-            LogSetup(at=s.at, session=s.session, origin=s.origin,
-                     setup=lenient(SetupFile, s.document, "This setup"), note=s.note)
-            for s in row.setups
+            LogSetup(at=s.at, session=s.session, origin=s.origin, setup=setup, note=s.note)
+            for s in row.setups for setup in readable(SetupFile, [s.document], "This setup")
         ],
         heads=[
             LogHead(side=h.side, construction=h.construction, fitted_at=h.fitted_at,

@@ -19,8 +19,8 @@ from tests.kept import Once
 
 STEPS = ("listen", "kit", "plan", "plan/ways", "bench", "bench/hum", "match", "match/round",
          "match/pads", "sheet", "evening", "share", "brief")  # fmt: skip
-AROUND = ("/", "/log", "/log/drums/1", "/log/recipes", "/shelf", "/setlist", "/practice",
-          "/practice/drums/1")  # fmt: skip
+AROUND = ("/", "/log", "/log.csv", "/log.json", "/log/drums/1", "/log/recipes", "/shelf",
+          "/setlist", "/practice", "/practice/drums/1")  # fmt: skip
 ODD: tuple[Any, ...] = (None, 5, -1.5, "x", [], [1], {}, {"1": 5}, {"x": []}, True)
 
 
