@@ -4,14 +4,14 @@ from collections.abc import Sequence
 from dataclasses import dataclass
 from pathlib import PurePath
 
-from emblar.actions.bench import bench, change_setup, setup_of
+from emblar.actions.bench import bench, change_setup, setup_of, work_on
 from emblar.actions.bench_state import Bench
 from emblar.actions.listen import Heard, heard
 from emblar.actions.plan import target_of
 from emblar.actions.scope import Scope, in_session
 from emblar.actions.sessions import asked_of, one_session
 from emblar.actions.shelf import loose_heads, use_own_parts
-from emblar.actions.takes import Take, kept_sound, measured_take, take_voice
+from emblar.actions.takes import Take, kept_sound, measured_take, same_take, take_voice
 from emblar.actions.trials import trials
 from emblar.core.acoustics.drum import Side
 from emblar.core.catalogue import dampers as all_dampers
@@ -71,6 +71,8 @@ def bring_takes(
 ) -> list[RecordingInfo]:
     """Keep takes of one setup, one a microphone, and have each measured.
 
+    The same sound of the same setup is one take, however often it is sent.
+
     Parameters
     ----------
     sounds
@@ -92,10 +94,17 @@ def bring_takes(
     ]
     recordings = []
     with in_session(scope, session_id) as db:
+        work_on(db, session_id, slot_id)
         setup = setup_of(db, session_id, drum)
+        here = [t for t in store.takes(db, session_id, drum.drum_id) if t.setup_id == setup.id]
         for filename, form, media_type in kept:
+            audio_id = audio_store.keep(db, form, media_type)
+            recording = same_take(here, audio_id)
+            if recording is not None:
+                recordings.append(recording)
+                continue
             recording = store.create(
-                db, session_id=session_id, audio_id=audio_store.keep(db, form, media_type),
+                db, session_id=session_id, audio_id=audio_id,
                 filename=PurePath(filename).name or "take", kind="drums",
                 voice=take_voice(drum.owned.kind), take_of=(drum.drum_id, setup.id),
             )  # fmt: skip

@@ -7,7 +7,7 @@ from emblar.actions.listen import Heard, heard
 from emblar.actions.match_sound import fair_wavs, record_strokes, take_strokes
 from emblar.actions.plan import target_of
 from emblar.actions.scope import Scope, in_session
-from emblar.actions.takes import Take, kept_sound, measured_take, take_voice
+from emblar.actions.takes import Take, kept_sound, measured_take, same_take, take_voice
 from emblar.core.errors import InputError, NotFoundError
 from emblar.core.planning.kit import LONGEST_NAME
 from emblar.core.planning.target import Target
@@ -162,8 +162,12 @@ def bring_pad_take(
         pad = store.get(db, session_id, pad_id)
     form, media_type = kept_sound(filename, data, alone=True)
     with in_session(scope, session_id) as db:
+        audio_id = audio_store.keep(db, form, media_type)
+        sent_before = same_take(recordings.takes(db, session_id, pad_id=pad.id), audio_id)
+        if sent_before is not None:
+            return sent_before
         recording = recordings.create(
-            db, session_id=session_id, audio_id=audio_store.keep(db, form, media_type),
+            db, session_id=session_id, audio_id=audio_id,
             filename=PurePath(filename).name or "take", kind="drums",
             voice=take_voice(pad.part or UNGIVEN), pad_id=pad.id,
         )  # fmt: skip

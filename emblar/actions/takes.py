@@ -1,5 +1,6 @@
 """Takes: a sound of ours kept to be measured, and what it measures against the record."""
 
+from collections.abc import Sequence
 from dataclasses import dataclass
 from pathlib import PurePath
 from typing import Any
@@ -65,6 +66,11 @@ def measured_take(
         target = target_from_card(card_from_file(card))
         found = compare(record, target) if record is not None else None
     return Take(number, info, voice, setup, analysis, target, found, picture, note)
+
+
+def same_take(takes: Sequence[RecordingInfo], audio_id: int) -> RecordingInfo | None:
+    """Return the take that is of this sound already: it was sent twice. One that failed is not."""
+    return next((t for t in takes if t.audio_id == audio_id and t.state != "failed"), None)
 
 
 def kept_sound(filename: str, data: bytes, *, alone: bool) -> tuple[bytes, str]:

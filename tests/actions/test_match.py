@@ -1,5 +1,7 @@
 """Match: takes measured with their setup, moves made, the way back gone."""
 
+from concurrent.futures import ThreadPoolExecutor
+
 import numpy as np
 import pytest
 
@@ -59,6 +61,21 @@ def test_a_take_is_measured_and_held_against_the_record(planned: int) -> None:
     assert found.moves[0].kind == "turn"
     assert "+" in found.moves[0].what
     assert found.heard.recording.id != take
+
+
+def test_a_take_sent_twice_is_one_take(planned: int) -> None:
+    drum = drum_of(planned, "tom")
+    data = a_take(planned, drum)
+
+    def sent(_: int) -> int:
+        return match.bring_take(HERE, planned, drum.id, "take.wav", data).id
+
+    with ThreadPoolExecutor(4) as sending:
+        assert len(set(sending.map(sent, range(4)))) == 1
+    assert len(match.match(HERE, planned, drum.id).takes) == 1
+    match.note_change(HERE, planned, drum.id, "damper", "gel-pad")
+    sent(0)
+    assert len(match.match(HERE, planned, drum.id).takes) == 2, "of another setup it is another"
 
 
 def test_a_take_is_no_file_of_the_record(planned: int) -> None:

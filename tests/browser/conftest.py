@@ -7,6 +7,7 @@ import threading
 import time
 from collections.abc import Iterator
 from contextlib import contextmanager
+from pathlib import Path
 
 import pytest
 import uvicorn
@@ -87,3 +88,23 @@ def page(browser: Browser, address: str) -> Iterator[Page]:
     yield found
     context.close()
     assert errors == []
+
+
+@pytest.fixture
+def fake_microphone(tmp_path: Path) -> Path:
+    """The file that the browser hears as its microphone; it may be written anew each time."""
+    return tmp_path / "microphone.wav"
+
+
+@pytest.fixture
+def listening(playwright: Playwright, fake_microphone: Path, address: str) -> Iterator[Page]:
+    flags = [
+        *FLAGS,
+        "--use-fake-ui-for-media-stream",
+        "--use-fake-device-for-media-stream",
+        f"--use-file-for-fake-audio-capture={fake_microphone}%noloop",
+    ]
+    found = playwright.chromium.launch(executable_path="/usr/bin/chromium", args=flags)
+    context = found.new_context(base_url=address, permissions=["microphone"])
+    yield context.new_page()
+    found.close()

@@ -2,12 +2,10 @@
 
 import re
 import time
-from collections.abc import Iterator
 from pathlib import Path
 
 import numpy as np
-import pytest
-from playwright.sync_api import Browser, Page, Playwright, expect
+from playwright.sync_api import Browser, Page, expect
 
 from emblar.actions import bench
 from emblar.actions.bench_state import TOLERANCE_CENTS
@@ -16,7 +14,6 @@ from emblar.actions.scope import HERE
 from emblar.core.acoustics.drum import Side
 from emblar.sound.encode import wav_bytes
 from emblar.store.kit import KitDrum
-from tests.browser.conftest import FLAGS
 from tests.core.tuning.test_wires import tap
 from tests.practice import DrumInTheRoom
 from tests.recordings import RATE
@@ -115,6 +112,24 @@ def test_a_snare_is_tuned_by_typed_numbers_and_keys(page: Page, planned: int) ->
     expect(page.locator(BIG)).to_have_text("Done.")
 
 
+def test_typed_pitches_stay_while_the_connection_is_lost(page: Page, planned: int) -> None:
+    drum = drum_of(planned, "snare")
+    page.goto(f"/sessions/{planned}/bench?sel=d{drum.id}")
+    page.keyboard.press("e")
+    first = page.get_by_label("Rod 1 Hz", exact=True)
+    first.fill("250 Hz")
+    page.context.set_offline(True)
+    page.get_by_role("button", name="Save").click()
+    expect(page.locator(".field-error")).to_contain_text("did not get through")
+    expect(first).to_have_value("250 Hz")
+    page.context.set_offline(False)
+    page.get_by_role("button", name="Save").click()
+    expect(page.locator(".field-error")).to_have_count(0)
+    expect(page.locator(".bench-big")).to_contain_text("Tap")
+    readings = bench.bench(HERE, planned, drum.id).heads["batter"].readings
+    assert [row and row.hz for row in readings[:2]] == [250.0, None]
+
+
 def test_a_tom_is_tuned_on_a_phone(browser: Browser, address: str, planned: int) -> None:
     drum = drum_of(planned, "tom")
     room = DrumInTheRoom(bench.bench(HERE, planned, drum.id), 9)
@@ -153,26 +168,6 @@ def test_a_tom_is_tuned_on_a_phone(browser: Browser, address: str, planned: int)
     assert main is not None
     assert main["height"] >= 44
     context.close()
-
-
-@pytest.fixture
-def fake_microphone(tmp_path: Path) -> Path:
-    """The file that the browser hears as its microphone; it may be written anew each time."""
-    return tmp_path / "microphone.wav"
-
-
-@pytest.fixture
-def listening(playwright: Playwright, fake_microphone: Path, address: str) -> Iterator[Page]:
-    flags = [
-        *FLAGS,
-        "--use-fake-ui-for-media-stream",
-        "--use-fake-device-for-media-stream",
-        f"--use-file-for-fake-audio-capture={fake_microphone}%noloop",
-    ]
-    found = playwright.chromium.launch(executable_path="/usr/bin/chromium", args=flags)
-    context = found.new_context(base_url=address, permissions=["microphone"])
-    yield context.new_page()
-    found.close()
 
 
 def round_of_taps(room: DrumInTheRoom, side: Side, rods: tuple[int, ...]) -> bytes:

@@ -1,6 +1,7 @@
 """Match in the browser: a take brought, compared by key, a move made, and back again."""
 
 import re
+from pathlib import Path
 
 import numpy as np
 import pytest
@@ -66,6 +67,23 @@ def test_a_take_is_compared_moved_and_brought_back(page: Page, planned: int) -> 
     page.get_by_role("button", name="Done: the drum is there").click()
     expect(page.locator(".way")).to_have_count(0)
     assert way_to(HERE, planned, drum.id, first.bench.setup.id).nothing
+
+
+def test_a_take_recorded_while_the_connection_is_lost_is_sent_when_it_is_back(
+    listening: Page, fake_microphone: Path, planned: int
+) -> None:
+    drum = drum_of(planned, "tom")
+    fake_microphone.write_bytes(a_take(planned, drum))
+    listening.goto(f"/sessions/{planned}/match?sel=d{drum.id}")
+    listening.keyboard.press("n")
+    expect(listening.locator("[data-take-says]")).to_contain_text(re.compile("[Ss]top"))
+    listening.wait_for_timeout(2500)
+    listening.context.set_offline(True)
+    listening.keyboard.press("n")
+    expect(listening.locator("[data-heard]")).to_contain_text("The take is kept and sent again")
+    listening.context.set_offline(False)
+    expect(listening.get_by_text("Measuring the take")).to_be_visible()
+    assert len(match.match(HERE, planned, drum.id).takes) == 1
 
 
 def test_return_here_leads_over_the_bench_to_what_the_heads_stood_at(

@@ -1,4 +1,6 @@
 // Forms: an error stands at its field and the form stays as it was; nothing is sent twice.
+import { LOST } from "/static/sending.js";
+
 const clear = (form) => {
   form.querySelectorAll(".field-error").forEach((line) => line.remove());
   form.querySelectorAll("[aria-invalid]").forEach((field) => {
@@ -57,7 +59,7 @@ const send = async (form, submitter) => {
     show(form, response.headers.get("Emblar-Field"), text);
   } catch {
     busy(form, false);
-    show(form, "", "That did not get through; nothing was changed. Check that Emblar is running and send it again.");
+    show(form, "", LOST);
   }
 };
 
@@ -80,6 +82,11 @@ document.addEventListener("htmx:beforeSwap", (event) => {
   if (xhr.status < 400 || !form || !xhr.getResponseHeader("Emblar-Field")) return;
   event.detail.shouldSwap = false;
   show(form, xhr.getResponseHeader("Emblar-Field"), xhr.responseText);
+});
+document.addEventListener("htmx:sendError", (event) => {
+  const form = event.target.closest("form");
+  if (form) show(form, "", LOST);
+  else document.getElementById("message").textContent = LOST;
 });
 window.addEventListener("pageshow", () => {
   document.querySelectorAll("form[data-sending]").forEach((form) => busy(form, false));

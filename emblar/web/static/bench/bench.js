@@ -1,4 +1,5 @@
 // Bench: the microphone, the next rod said aloud, the screen kept awake. One page, one entry.
+import { sendUntilAnswered } from "/static/sending.js";
 import { wav } from "/static/wav.js";
 
 const BEFORE_S = 0.15;
@@ -28,18 +29,10 @@ const refresh = async () => {
   });
 };
 
-// A reading counts as taken only when the server has it: until then it is sent again.
-const send = async (href, form) => {
-  for (let tries = 0; ; tries += 1) {
-    try {
-      return await fetch(href, { method: "POST", body: form, headers: { accept: "application/json" } });
-    } catch (error) {
-      if (tries >= 20) throw error;
-      heard("Not sent yet: the server does not answer. The tap is kept and sent again.");
-      await new Promise((done) => setTimeout(done, Math.min(500 * (tries + 1), 5000)));
-    }
-  }
-};
+const send = (href, form) =>
+  sendUntilAnswered(href, form, { accept: "application/json" }, () =>
+    heard("Not sent yet: the server does not answer. The tap is kept and sent again."),
+  );
 
 const gotTap = async (samples, rate) => {
   const { base, side, rod, doing } = bench().dataset;
@@ -75,8 +68,6 @@ const gotTap = async (samples, rate) => {
     } else {
       say("Again");
     }
-  } catch (error) {
-    heard(`Not sent: ${error.message}. Tap again when the server is back.`);
   } finally {
     if (live) live.busy = false;
   }

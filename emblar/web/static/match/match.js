@@ -1,5 +1,6 @@
 // Match: record and take on one key, swapped without a gap; takes from the microphone.
 import * as player from "/static/player.js";
+import { sendUntilAnswered } from "/static/sending.js";
 import { wav } from "/static/wav.js";
 
 const LONGEST_S = 30;
@@ -105,7 +106,9 @@ const finish = async () => {
   form.append("file", wav(blocks, rate), "take.wav");
   heard("Listening to it …");
   const base = document.querySelector("[data-match]").dataset.match;
-  const answer = await fetch(`${base}/take`, { method: "POST", body: form, headers: { "HX-Request": "true" } });
+  const answer = await sendUntilAnswered(`${base}/take`, form, { "HX-Request": "true" }, () =>
+    heard("Not sent yet: the server does not answer. The take is kept and sent again."),
+  );
   if (answer.ok) window.location.assign(answer.url);
   else heard(await answer.text());
 };

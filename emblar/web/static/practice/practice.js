@@ -1,5 +1,6 @@
 // Practice: tapping beside a rod plays it; with numbers on, the page then shows what was read.
 import * as player from "/static/player.js";
+import { LOST } from "/static/sending.js";
 
 const place = document.querySelector("[data-practice]");
 const { practice: base } = place.dataset;
@@ -20,7 +21,11 @@ const choose = (rod) => {
 const tap = async () => {
   const form = new FormData();
   form.append("rod", place.dataset.rod);
-  const answer = await fetch(`${base}/tap.wav`, { method: "POST", body: form });
+  const answer = await fetch(`${base}/tap.wav`, { method: "POST", body: form }).catch(() => null);
+  if (!answer) {
+    place.querySelector("[data-heard]").textContent = LOST;
+    return;
+  }
   if (!answer.ok) {
     place.querySelector("[data-heard]").textContent = await answer.text();
     return;
