@@ -85,7 +85,7 @@ class _Undo:
             return self._way(setup)
         self._take_back(setup)
         if not setup.document.get("turned"):
-            return "The last change of the drum is undone"
+            return "the last change of the drum"
         side, turns = next(iter(setup.document["turned"].items()))
         order = [rod for rod, t in enumerate(turns) if t]
         self.file.turning = Turning(side=side, turns=turns, order=order, done=order[:-1])
@@ -100,7 +100,7 @@ class _Undo:
         if back is not None and back.setup == setup.document["back_to"]:
             self.file.jobs = back.jobs | self.file.jobs
             self.file.back_to, self.file.at = back.before, ""
-        return "The way back is undone: the drum is as it was before"
+        return "the way back; the drum is as it was before it"
 
     def _job(self, job_id: str) -> tuple[str, bool]:
         job = self.file.jobs.pop(job_id)

@@ -119,7 +119,7 @@ def test_a_way_back_that_was_gone_is_undone_whole(planned: int, tom: KitDrum) ->
     before = bench.bench(HERE, planned, tom.id)
     go_back(HERE, planned, tom.id, there)
     assert bench.bench(HERE, planned, tom.id).back_to is not None
-    assert "way back is undone" in undo(HERE, planned, tom.id)
+    assert "the way back" in undo(HERE, planned, tom.id)
     now = bench.bench(HERE, planned, tom.id)
     assert (now.setup, now.back_to, now.done) == (before.setup, None, before.done)
     assert now.heads["batter"].goal_hz == before.heads["batter"].goal_hz
@@ -131,7 +131,7 @@ def test_dampers_laid_on_by_a_job_or_in_match_come_off_again(planned: int, tom: 
     first = bench.bench(HERE, planned, tom.id).setup.id
     match.note_change(HERE, planned, tom.id, "damper", "gel-pad")
     assert bench.bench(HERE, planned, tom.id).setup.id != first
-    assert "last change" in undo(HERE, planned, tom.id)
+    assert "the last change" in undo(HERE, planned, tom.id)
     assert bench.bench(HERE, planned, tom.id).setup.id == first
 
 

@@ -127,7 +127,7 @@ def test_a_way_back_still_leads_to_its_own_setup_beside_other_data(
     assert now.back_to is not None
     assert now.back_to.setup == ways[0]
     assert ways[0] <= now.done["inspect"].setup_after < now.setup.id
-    assert "way back is undone" in undo(HERE, session, slot)
+    assert "the way back" in undo(HERE, session, slot)
 
 
 def _setups(drum_id: int) -> list[int]:
