@@ -179,19 +179,8 @@ def _put_table(
         own = values.pop("id", None)
         if own is None or own in found:
             raise InputError(f"{where}: its id is missing or stands there twice.")
-        for name, value in list(values.items()):
-            target = _target(told[name])
-            if value is None or target is None:
-                continue
-            if target == AudioRow.__tablename__:
-                values[name] = _referred(sound_ids, value, f"{where}, {name}")
-            elif target == table.name:
-                later.append((own, name, value))
-                values[name] = None
-            else:
-                values[name] = _referred(ids[target], value, f"{where}, {name}")
-        for name in set(values) & {c for t, c in KEYS_IN_DOCUMENTS if t == table.name}:
-            values[name] = _with_ids(values[name], *KEYS_IN_DOCUMENTS[table.name, name], ids)
+        own_table = _named(table, values, ids, sound_ids, where)
+        later += [(own, name, value) for name, value in own_table]
         if "studio_id" in table.c:
             values["studio_id"] = studio_id
         if as_they_are:
@@ -202,6 +191,31 @@ def _put_table(
         changed = {name: other, "updated_at": table.c.updated_at}
         db.execute(update(table).where(table.c.id == found[own]).values(**changed))
     return found
+
+
+def _named(
+    table: Table,
+    values: dict[str, Any],
+    ids: Mapping[str, Mapping[int, int]],
+    sound_ids: Mapping[str, int],
+    where: str,
+) -> list[tuple[str, int]]:
+    """Name what a row refers to by the ids of now; return what it refers to in its own table."""
+    later = []
+    for name, value in list(values.items()):
+        target = _target(table.columns[name])
+        if value is None or target is None:
+            continue
+        if target == AudioRow.__tablename__:
+            values[name] = _referred(sound_ids, value, f"{where}, {name}")
+        elif target == table.name:
+            later.append((name, value))
+            values[name] = None
+        else:
+            values[name] = _referred(ids[target], value, f"{where}, {name}")
+    for name in set(values) & {c for t, c in KEYS_IN_DOCUMENTS if t == table.name}:
+        values[name] = _with_ids(values[name], *KEYS_IN_DOCUMENTS[table.name, name], ids)
+    return later
 
 
 def _with_ids(

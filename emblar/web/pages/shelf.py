@@ -1,10 +1,12 @@
 """Shelf: loose heads, own dampers and own heads, as listed."""
 
+from collections.abc import Sequence
 from dataclasses import dataclass
 
 from emblar.actions.scope import Scope
 from emblar.actions.shelf import CONDITIONS, loose_heads, own_parts, use_own_parts
 from emblar.core.catalogue import constructions, numbers
+from emblar.store.shelf import OwnPart
 from emblar.web.pages.kit import Option
 
 KINDS = ("tom", "snare", "kick")
@@ -44,11 +46,9 @@ class ShelfPage:
     undo: str
 
 
-def shelf_page(scope: Scope, undo: str) -> ShelfPage:
-    """Return the Shelf; ``undo`` is what was just taken off, as ``head-3``."""
-    use_own_parts(scope)
+def _loose(scope: Scope) -> tuple[ShelfLine, ...]:
     names = constructions()
-    heads = [
+    return tuple(
         ShelfLine(
             f"{h.owned.count} × {names[h.owned.construction].name}",
             f"{h.owned.diameter_in:g} in, {h.owned.condition}",
@@ -56,18 +56,25 @@ def shelf_page(scope: Scope, undo: str) -> ShelfPage:
         )
         for h in loose_heads(scope)
         if h.owned.construction in names
-    ]
-    dampers = [
+    )
+
+
+def _own_dampers(parts: Sequence[OwnPart]) -> tuple[ShelfLine, ...]:
+    return tuple(
         ShelfLine(
             str(p.row["name"]),
             f"{p.row['kinds'][0]}, {p.row['side']}, {p.row['radius']:g} of the radius, "
             f"{p.row['resistance']:g} N s/m, {1000 * p.row['mass_kg']:g} g",
             f"/shelf/part/{p.id}/take",
         )
-        for p in own_parts(scope)
+        for p in parts
         if p.part == "damper"
-    ]
-    own_heads = [
+    )
+
+
+def _own_heads(parts: Sequence[OwnPart]) -> tuple[ShelfLine, ...]:
+    names = constructions()
+    return tuple(
         ShelfLine(
             str(p.row["name"]),
             f"{', '.join(p.row['kinds'])}; {' or '.join(p.row['sides'])}; "
@@ -75,17 +82,23 @@ def shelf_page(scope: Scope, undo: str) -> ShelfPage:
             + "".join(f", {text}" for field, text in MADE_TEXTS if p.row.get(field)),
             f"/shelf/part/{p.id}/take",
         )
-        for p in own_parts(scope)
+        for p in parts
         if p.part == "construction"
-    ]
+    )
+
+
+def shelf_page(scope: Scope, undo: str) -> ShelfPage:
+    """Return the Shelf; ``undo`` is what was just taken off, as ``head-3``."""
+    use_own_parts(scope)
+    parts = own_parts(scope)
     what, _, row_id = undo.partition("-")
     known = what in ("head", "part") and row_id.isdigit()
     return ShelfPage(
-        tuple(heads),
-        tuple(dampers),
-        tuple(own_heads),
+        _loose(scope),
+        _own_dampers(parts),
+        _own_heads(parts),
         tuple(Option(field, text, False) for field, text in (*MADE_TEXTS, HARD_COLLAR)),
-        tuple(Option(c.id, c.name, False) for c in names.values()),
+        tuple(Option(c.id, c.name, False) for c in constructions().values()),
         tuple(Option(c, c, c == "fresh") for c in CONDITIONS),
         tuple(Option(k, k, k == "tom") for k in KINDS),
         (Option("batter", "batter", True), Option("reso", "reso", False)),
