@@ -86,7 +86,7 @@ def put(table: str, column: str, row: int, value: Any) -> None:
         )
 
 
-@pytest.mark.parametrize("seed", range(4))
+@pytest.mark.parametrize("seed", range(2))
 def test_every_page_answers_whatever_is_stored(worked: int, calm: TestClient, seed: int) -> None:
     rng = random.Random(seed)
     for table, column, row, value in documents():
