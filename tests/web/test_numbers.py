@@ -3,7 +3,7 @@
 from datetime import UTC, datetime, timedelta
 
 from emblar.web.pages.frame import time_left
-from emblar.web.pages.words import inches, number, pitch, semitones, uncertainty
+from emblar.web.pages.words import changed_by, inches, number, pitch, semitones, uncertainty
 
 
 def test_numbers_are_written_with_unit_sign_and_uncertainty() -> None:
@@ -23,3 +23,11 @@ def test_the_time_left_is_told_in_words() -> None:
     assert time_left(now + timedelta(hours=14, minutes=20), now) == "downbeat in 14 h 20 m"
     assert time_left(now + timedelta(days=3, hours=1), now) == "downbeat in 3 d 1 h"
     assert time_left(now - timedelta(minutes=1), now) == "downbeat has passed"
+
+
+def test_a_change_is_said_without_its_name_twice() -> None:
+    assert changed_by("pitch", 3.04) == "pitch 3.0 higher"
+    assert changed_by("ring", -0.6) == "0.6 less ring"
+    assert changed_by("wires", 0.5) == "0.5 more wires"
+    assert changed_by("ring", 0.6, amount=False) == "more ring"
+    assert changed_by("length", -1.0, amount=False) == "length shorter"

@@ -3,8 +3,8 @@
 from dataclasses import dataclass
 
 from emblar.actions.cures import CuresView
-from emblar.core.quantities.registry import registry, steps
 from emblar.core.tuning.cures import Cure, Purpose
+from emblar.web.pages.words import changed_by
 
 HEARD, MOST_TOLD = 0.5, 4
 HEADINGS: dict[Purpose, str] = {
@@ -62,9 +62,5 @@ def _effect(cure: Cure) -> str:
     heard = [(name, by) for name, by in told if abs(by) >= HEARD][:MOST_TOLD]
     if not heard:
         return "By the model nobody hears it."
-    words = []
-    for name, by in heard:
-        way = steps()[name].more if by > 0.0 else steps()[name].less
-        shown = registry()[name].shown
-        words.append(f"{abs(by):.1f} {way}" if shown in way else f"{shown} {abs(by):.1f} {way}")
-    return f"By the model, in steps: {', '.join(words)}."
+    words = ", ".join(changed_by(name, by) for name, by in heard)
+    return f"By the model, in steps: {words}."

@@ -29,7 +29,7 @@ from emblar.web.drawing.match_rulers import MatchRow, match_rulers
 from emblar.web.drawing.small_decay import small_decay
 from emblar.web.pages.frame import Frame
 from emblar.web.pages.kit import Option
-from emblar.web.pages.words import number
+from emblar.web.pages.words import changed_by, number
 
 SHORT = {"pitch": "note", "bend": "bend", "sustain": "ring-out", "click": "brightness"}
 VERY_STEPS, ROOM_DB = 3.0, -14.0
@@ -202,7 +202,6 @@ def match_title(name: str, apart: Comparison | None) -> str:
 
 
 def _word(d: Difference) -> str:
-    step = steps()[d.name]
     much = (
         "much too "
         if abs(d.steps) > VERY_STEPS
@@ -223,7 +222,7 @@ def _word(d: Difference) -> str:
     if d.name in ("bend", "wires") and word is not None and word != "wiry":
         return word
     if word is None:
-        return f"{d.name} {step.more if d.steps > 0 else step.less}"
+        return changed_by(d.name, d.steps, amount=False)
     return much + word
 
 
@@ -282,10 +281,7 @@ def ruler_drawing(
 
 def _move_row(move: Move, kind: Kind) -> MoveRow:
     told = sorted(move.effect.items(), key=lambda kv: -abs(kv[1]))[:4]
-    effects = ", ".join(
-        f"{name} {abs(e):.1f} {steps()[name].more if e > 0 else steps()[name].less}"
-        for name, e in told
-    )
+    effects = ", ".join(changed_by(name, e) for name, e in told)
     time = f"{move.minutes:g} min, back: {move.back}" if move.minutes else f"Back: {move.back}"
     buys = " Not on the shelf." if move.buys else ""
     gain = f"{move.gain:.1f} ± {move.gain_sd:.1f} steps nearer in all"
@@ -374,7 +370,7 @@ def _soft_loud(shown: Take | None) -> str:
             continue
         apart = step.apart(loud.value, soft.value)
         if abs(apart) > VERY_STEPS:
-            off.append(f"{name} {step.more if apart > 0 else step.less} when loud")
+            off.append(f"{changed_by(name, apart, amount=False)} when loud")
     if not off:
         return "It holds from soft to loud in this take."
     return f"From soft to loud it changes: {', '.join(off)}."

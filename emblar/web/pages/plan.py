@@ -36,7 +36,7 @@ from emblar.web.pages.card import ReadingRow, reading_rows
 from emblar.web.pages.frame import Frame, sound_href
 from emblar.web.pages.kit import Option, section_head
 from emblar.web.pages.versions import VersionRow, stale_line, version_rows
-from emblar.web.pages.words import number, pitch
+from emblar.web.pages.words import changed_by, number, pitch
 
 RELATIONS = (
     ("", "let Emblar choose"),
@@ -472,7 +472,7 @@ def _worn(other: OtherFile) -> list[str]:
 def _other_row(file: DrumPlanFile, other: OtherFile, what: str, cost: str) -> OtherRow:
     recipe = other.recipe
     moves = once_long(other.moves)
-    words = [_moved(n, moves[n]) for n in sorted(moves, key=lambda n: -abs(moves[n]))[:3]]
+    words = [changed_by(n, moves[n]) for n in sorted(moves, key=lambda n: -abs(moves[n]))[:3]]
     return OtherRow(
         other.name,
         other.says,
@@ -496,10 +496,6 @@ def _cost(worse: float, minutes: float, buys: int) -> str:
     weighed = f"{abs(worse):.1f} steps {'worse' if worse >= 0.0 else 'better'} with its work"
     bought = f" and {buys} to buy" if buys else ""
     return f"{weighed}{bought} weighed in; {minutes:.0f} min"
-
-
-def _moved(name: str, by: float) -> str:
-    return f"{name} {abs(by):.1f} {steps()[name].more if by > 0 else steps()[name].less}"
 
 
 def _scores(file: DrumPlanFile) -> tuple[ScoreRow, ...]:

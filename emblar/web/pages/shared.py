@@ -14,6 +14,7 @@ from emblar.store.sessions import SessionInfo
 from emblar.store.shares import CommentInfo
 from emblar.web.pages.match import match_title, rulers_of
 from emblar.web.pages.sheet import SheetPage
+from emblar.web.pages.words import changed_by
 
 BECAME = {NEW: "", ACCEPTED: "taken up"}
 
@@ -124,7 +125,6 @@ def asked_words(comment: CommentInfo) -> str:
     """Return what there should be more or less of, in words."""
     if comment.quantity is None or comment.steps is None:
         return ""
-    step = steps().get(comment.quantity)
-    if step is None:
+    if comment.quantity not in steps():
         return ""
-    return f"{comment.quantity} {step.more if comment.steps > 0.0 else step.less}"
+    return changed_by(comment.quantity, comment.steps, amount=False)

@@ -1,6 +1,7 @@
 """Numbers as written on screen: unit, sign, uncertainty, note."""
 
 from emblar.core.notes import note_text
+from emblar.core.quantities.registry import registry, steps
 
 DIGITS = {"Hz": 1, "ct": 0, "s": 2, "dB": 1, "kHz": 1, "×": 2}
 MM_PER_INCH = 25.4
@@ -21,6 +22,17 @@ def uncertainty(sd: float, value: float, unit: str) -> str:
     shown = sd / scale
     digits = 2 if unit == "s" else 1 if shown < 10.0 else 0
     return f"± {shown:.{digits}f}"
+
+
+def changed_by(name: str, steps_: float, *, amount: bool = True) -> str:
+    """Return which way a quantity goes, as ``"pitch 3.0 higher"`` or ``"0.6 less ring"``.
+
+    ``steps_`` are audible steps; without ``amount`` how many is not said.
+    """
+    way = steps()[name].more if steps_ > 0.0 else steps()[name].less
+    told = f"{abs(steps_):.1f} {way}" if amount else way
+    shown = registry()[name].shown
+    return told if shown in way else f"{shown} {told}"
 
 
 def pitch(hz: float) -> str:
