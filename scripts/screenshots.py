@@ -6,7 +6,6 @@ import subprocess
 import sys
 import tempfile
 import time
-import urllib.error
 import urllib.request
 from collections.abc import Iterator
 from contextlib import contextmanager
@@ -68,7 +67,7 @@ def _demo() -> Iterator[None]:
 def _is_up() -> bool:
     try:
         urllib.request.urlopen(f"{ADDRESS}/health", timeout=3).close()
-    except urllib.error.URLError:
+    except OSError:
         return False
     return True
 

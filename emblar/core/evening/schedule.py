@@ -193,6 +193,8 @@ class _Model:
     def _solved(self, longest_s: float = LONGEST_SEARCH_S) -> cp_model.CpSolver | None:
         solver = cp_model.CpSolver()
         solver.parameters.random_seed = 1
+        # Once it has caught Ctrl-C, nobody else of this process hears it any more.
+        solver.parameters.catch_sigint_signal = False
         solver.parameters.num_workers = WORKERS
         # Evenings are tight: reasoning about energy proves in a second what search does not.
         solver.parameters.linearization_level = 2

@@ -1,6 +1,8 @@
 """The evening's schedule, held against trying everything on small cases."""
 
 import itertools
+import subprocess
+import sys
 from dataclasses import replace
 
 import numpy as np
@@ -187,3 +189,19 @@ def test_a_shop_that_closes_comes_before_everything_that_waits_for_it() -> None:
     late = replace(evening, jobs=(replace(evening.jobs[1], ends_by=30), *evening.jobs[2:]))
     with pytest.raises(NoSolutionError, match=r"“to the shop” cannot .* 30 min too late"):
         schedule(late)
+
+
+def test_ctrl_c_is_still_heard_after_an_evening_was_planned() -> None:
+    program = """
+import signal
+from emblar.core.evening.schedule import Evening, WorkJob, schedule
+schedule(Evening(60, {}, (WorkJob("a", 10),)))
+try:
+    signal.raise_signal(signal.SIGINT)
+except KeyboardInterrupt:
+    print("heard")
+"""
+    done = subprocess.run(
+        [sys.executable, "-c", program], capture_output=True, text=True, check=False
+    )
+    assert (done.returncode, done.stdout) == (0, "heard\n"), done.stderr
