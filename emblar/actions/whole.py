@@ -40,15 +40,16 @@ class Most:
     document: int
     sound: int
     values: int
+    says: str
 
 
-BY_PAGE = Most(200 * 2**20, 200 * 2**20, 6_000_000)
+BY_PAGE = Most(
+    200 * 2**20, 200 * 2**20, 6_000_000,
+    "This export is larger than what the page puts in. Put it in with the command: emblar import "
+    "FILE.",
+)  # fmt: skip
 """Some two hundred sessions; the process that answers others too stays under a gigabyte."""
-BY_COMMAND = Most(2**30, 2**30, 2**30)
-TOO_LARGE = (
-    "This export is larger than what is put in here. Put it in with the command: emblar import "
-    "FILE."
-)
+BY_COMMAND = Most(2**30, 2**30, 2**30, "This export is larger than any of Emblar's.")
 
 
 @dataclass(frozen=True, slots=True)
@@ -135,10 +136,10 @@ def _brought(scope: Scope, held: zipfile.ZipFile, most: Most) -> Brought:
 
 
 def _document(held: zipfile.ZipFile, most: Most) -> ExportFile:
-    data = _entry(held, DOCUMENT, most.document)
+    data = _entry(held, DOCUMENT, most.document, most)
     # Every value but the last of its list stands before a comma, or is a list or an object.
     if sum(data.count(mark) for mark in (b",", b"[", b"{")) > most.values:
-        raise InputError(TOO_LARGE)
+        raise InputError(most.says)
     try:
         return ExportFile.model_validate_json(data)
     except ValidationError as error:
@@ -148,19 +149,19 @@ def _document(held: zipfile.ZipFile, most: Most) -> ExportFile:
 
 
 def _sound(held: zipfile.ZipFile, sha256: str, most: Most) -> bytes:
-    data = _entry(held, SOUNDS + sha256, most.sound)
+    data = _entry(held, SOUNDS + sha256, most.sound, most)
     if hashlib.sha256(data).hexdigest() != sha256:
         raise InputError("A sound of this export is damaged. Nothing was put in.")
     return data
 
 
-def _entry(held: zipfile.ZipFile, name: str, most: int) -> bytes:
+def _entry(held: zipfile.ZipFile, name: str, largest: int, most: Most) -> bytes:
     try:
         size = held.getinfo(name).file_size
     except KeyError as error:
         raise InputError(f"{NO_EXPORT} It has no {name}.") from error
-    if size > most:
-        raise InputError(TOO_LARGE)
+    if size > largest:
+        raise InputError(most.says)
     try:
         return held.read(name)
     except (zipfile.BadZipFile, RuntimeError) as error:
