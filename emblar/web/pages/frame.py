@@ -111,6 +111,8 @@ def frame(work: Workspace, step: str, selection: str, now: datetime) -> Frame:
     """
     session_id, drums, found = work.session.id, list(work.drums), work.found
     drum, voice = _selected(selection, drums, found)
+    if step == "listen" and found is not None:
+        drum, voice = _on_the_record(drum, voice, drums, found)
     key = f"d{drum.id}" if drum else (voice or "")
     steps = tuple(
         Step(name, title, i + 1, _href(session_id, name, key), name == step)
@@ -161,6 +163,20 @@ def _selected(
         tuned = tuned_voices(found)
         return None, next(iter(tuned or voices), None)
     return drum, drum.voice
+
+
+def _on_the_record(
+    drum: KitDrum | None, voice: str | None, drums: list[KitDrum], found: Heard
+) -> tuple[KitDrum | None, str | None]:
+    """Return the selection if the record has that drum, else the record's first drum.
+
+    Listen shows the record, so one of your drums that plays no part of it cannot be shown there.
+    """
+    voices = [card.voice for card in found.analysis.voices]
+    if voice in voices or not voices:
+        return drum, voice
+    first = next(iter(tuned_voices(found) or voices))
+    return next((d for d in drums if d.voice == first), None), first
 
 
 def _strip_drums(work: Workspace, step: str, selected: str) -> list[StripDrum]:

@@ -6,6 +6,7 @@ import numpy as np
 from markupsafe import Markup
 
 from emblar.actions.evidence import CONFIDENCE
+from emblar.actions.kit import tuned_voices
 from emblar.actions.listen import Heard
 from emblar.actions.strokes import LastCorrection
 from emblar.actions.workspace import Workspace
@@ -110,6 +111,19 @@ class EvidenceRow:
 
 
 @dataclass(frozen=True, slots=True)
+class NextStep:
+    """What to do after the analysis: a sentence, and the button that does it.
+
+    ``matches`` is true where the button matches the kit's drums to the record; else it is a link.
+    """
+
+    text: str
+    button: str
+    href: str
+    matches: bool = False
+
+
+@dataclass(frozen=True, slots=True)
 class ListenPage:
     """Everything the Listen screen shows."""
 
@@ -147,6 +161,7 @@ class ListenPage:
     """Files that have to be analysed again before anything of them can be shown."""
     failed: str = ""
     """Why the newest file was not kept, or nothing."""
+    next_step: NextStep | None = None
 
 
 def listen_page(
@@ -200,7 +215,29 @@ def listen_page(
         renames=_renames(found.analysis, voice_name),
         unreadable=_unreadable(work),
         failed=_failed(recording),
+        next_step=_next_step(around),
     )
+
+
+def _next_step(around: Frame) -> NextStep:
+    """Return what the record needs next: a kit, its drums matched, or a plan."""
+    voices = tuned_voices(around.found)
+    count = f"{counted(len(voices), 'drum')} found on the record"
+    matched = {drum.voice for drum in around.drums if not drum.also}
+    open_voices = [voice for voice in voices if voice not in matched]
+    kit_href, plan_href = around.href("kit"), around.href("plan")
+    if not voices:
+        return NextStep("No drum with a pitch was found on the record.", "Go to Kit", kit_href)
+    if not around.drums:
+        return NextStep(f"{count}. Choose the kit you will play.", "Choose a kit", kit_href)
+    if not open_voices:
+        return NextStep(f"{count}, all matched to your kit.", "Go to Plan", plan_href)
+    if len(open_voices) == len(voices):
+        text, button = f"{count}. Match them to your kit.", "Match them to your kit"
+        return NextStep(text, button, kit_href, matches=True)
+    names = " and ".join(voice_title(voice).lower() for voice in open_voices)
+    verb = "has" if len(open_voices) == 1 else "have"
+    return NextStep(f"{count}; {names} {verb} no drum in your kit yet.", "Go to Kit", kit_href)
 
 
 def _undo_href(around: Frame, voice: str, window: Window, correction: LastCorrection | None) -> str:
