@@ -3,7 +3,8 @@
 import numpy as np
 import pytest
 
-from emblar.core.analysis.pitch.tracking import stroke_pitches, t60_s
+from emblar.core.analysis.pitch.decay import UNKNOWN_ROOM, fit_decay
+from emblar.core.analysis.pitch.tracking import stroke_pitches
 from emblar.core.analysis.signal.audio import ANALYSIS_RATE_HZ
 from emblar.core.analysis.signal.low_band import StrokeSpan, low_band
 from emblar.core.quantities.card import Track
@@ -34,6 +35,12 @@ def test_a_short_drum_is_read_short_in_a_room_too(
     low = stroke(hz, t60, room_db=room_db)
     found = stroke_pitches(low, [StrokeSpan(0.2, 1.4)], hz, tom=False)[0].t60_s
     assert found == pytest.approx(t60, rel=0.35 if room_db else 0.1)
+
+
+def t60_s(track: Track, noise_amplitude: float) -> float | None:
+    """T60 of a track after which a room may ring on."""
+    decay = fit_decay(track, noise_amplitude, room=UNKNOWN_ROOM)
+    return decay.t60_s if decay else None
 
 
 def test_a_beating_pair_is_followed_through_its_nulls() -> None:

@@ -3,7 +3,7 @@
 import numpy as np
 import pytest
 
-from emblar.core.analysis.card.room_tail import room_answers
+from emblar.core.analysis.card.room_tail import room_tail
 from emblar.core.analysis.pipeline import analyse
 from emblar.core.analysis.signal.audio import ANALYSIS_RATE_HZ as RATE
 from emblar.core.analysis.signal.audio import Audio
@@ -58,8 +58,11 @@ def test_a_room_is_heard_above_the_drum(wet_db: float | None, room: bool) -> Non
         wet = np.convolve(stroke, tail, "full")[: len(stroke)]
         stroke = stroke + 10.0 ** (wet_db / 20.0) * wet * np.std(stroke) / np.std(wet)
     spans = [StrokeSpan(0.5 + 3.0 * i, 2.9) for i in range(3)]
-    assert room_answers(recorded(stroke), spans) is room
+    found = room_tail(recorded(stroke), spans)
+    assert found.present is room
+    assert found.t60_s is None if wet_db is None else 0.6 < (found.t60_s or 0.0) < 2.0
 
 
 def test_where_no_stroke_leaves_the_time_nobody_can_tell() -> None:
-    assert room_answers(np.zeros(RATE), [StrokeSpan(0.1, 0.2)])
+    found = room_tail(np.zeros(RATE), [StrokeSpan(0.1, 0.2)])
+    assert found.present and found.t60_s is None

@@ -7,6 +7,7 @@ its measuring span and is within 15 dB of the voice's loudest. *Dynamics* is the
 and pitch per 10 dB of stroke level, over clean strokes.
 """
 
+import math
 from collections.abc import Sequence
 from dataclasses import dataclass, replace
 
@@ -19,7 +20,8 @@ from emblar.core.analysis.card.envelope import StrokeShape, stroke_shape
 from emblar.core.analysis.card.overtones import voice_ring
 from emblar.core.analysis.card.pooling import centre_and_spread, combined, slope_per_10_db
 from emblar.core.analysis.card.room import room_share
-from emblar.core.analysis.card.room_tail import room_answers
+from emblar.core.analysis.card.room_tail import room_tail
+from emblar.core.analysis.pitch.decay import UNKNOWN_ROOM
 from emblar.core.analysis.pitch.mode_choice import (
     EARLY_S,
     MOST_BED,
@@ -169,8 +171,9 @@ def _note(
         expected = together.hz if together else None
     strokes: list[StrokePitch] = []
     if expected is not None:
-        # A snare's wires sound on where a room would be heard: of it nobody can tell.
-        room = kind == "snare" or room_answers(mono, [s.undisturbed() for s in chosen])
+        # A snare's wires sound on where a room would be heard, so its room is not known.
+        known_room = kind != "snare"
+        room = room_tail(mono, [s.undisturbed() for s in chosen]) if known_room else UNKNOWN_ROOM
         strokes = stroke_pitches(low, spans, expected, tom=kind == "tom", over=over, room=room)
     settled = _whole_spans([p.settled_hz for p in strokes], spans, kind)
     unsteady = float(np.median([p.unsteady_cents for p in strokes])) if strokes else 0.0
@@ -359,6 +362,8 @@ def _pitch_quantities(
     ]
     decays = [p.t60_s for p in pitches]
     scale = centre_and_spread([d for d in decays if d])[0] if any(decays) else 0.0
+    doubts = [p.t60_doubt for p in pitches if p.t60_s is not None]
+    off = math.hypot(floor, float(np.median(doubts)) if doubts else 0.0)
     onset, base = [p.onset_hz for p in pitches], known or 0.0
     top = rings[0] if rings else None
     no_ring: Quantity = Unknown(why if known is None else "no overtone stands out")
@@ -368,7 +373,7 @@ def _pitch_quantities(
     return {
         "onset": combined(onset, "Hz", floor=0.01 * base, lone=0.02 * base, reason=why),
         "bend": combined(glides, "ct", floor=8.0, lone=20.0, reason=why),
-        "sustain": combined(decays, "s", floor=floor * scale, lone=0.15 * scale, reason=why),
+        "sustain": combined(decays, "s", floor=off * scale, lone=0.15 * scale, reason=why),
         "ring": Measured(top.level_db, top.level_sd_db, "dB") if top else no_ring,
         "ring_ratio": Measured(top.ratio, 0.01, "×") if top else no_ring,
         "ring_decay": ring_t60 if top else no_ring,

@@ -12,6 +12,7 @@ from collections.abc import Sequence
 import numpy as np
 from scipy.signal import butter, sosfilt
 
+from emblar.core.analysis.pitch.decay import RoomTail
 from emblar.core.analysis.signal.audio import ANALYSIS_RATE_HZ, Samples
 from emblar.core.analysis.signal.low_band import StrokeSpan
 
@@ -30,16 +31,26 @@ SHARE = 0.5
 """Share of the strokes that must have a tail."""
 
 
-def room_answers(mono: Samples, strokes: Sequence[StrokeSpan]) -> bool:
-    """Whether a tail is heard after most strokes that leave it the time.
+def room_tail(mono: Samples, strokes: Sequence[StrokeSpan]) -> RoomTail:
+    """Return whether a room rings on after most strokes that leave it the time, and its T60.
 
-    Where no stroke does it is taken to be there: then nobody can tell.
+    Where no stroke leaves it the time, a room is assumed and its T60 is not known.
+
+    Parameters
+    ----------
+    mono
+        The recording at the analysis rate.
+    strokes
+        Strokes of one drum, each with the time until anything else is struck.
     """
-    told = [_has_tail(mono, s) for s in strokes if s.available_s >= LATE_S[1]]
-    return not told or float(np.mean(told)) >= SHARE
+    tails = [_tail_t60_s(mono, s) for s in strokes if s.available_s >= LATE_S[1]]
+    known = [t60 for t60 in tails if t60 is not None]
+    present = not tails or len(known) / len(tails) >= SHARE
+    return RoomTail(present, float(np.median(known)) if present and known else None)
 
 
-def _has_tail(mono: Samples, stroke: StrokeSpan) -> bool:
+def _tail_t60_s(mono: Samples, stroke: StrokeSpan) -> float | None:
+    """Return T60 in s of the tail after a stroke, or None where there is no tail."""
     rate = ANALYSIS_RATE_HZ
     first = round((stroke.time_s - 2.0 * BEFORE_S) * rate)
     piece = mono[max(first, 0) : round((stroke.time_s + LATE_S[1]) * rate)]
@@ -53,5 +64,6 @@ def _has_tail(mono: Samples, stroke: StrokeSpan) -> bool:
     struck, before = level(-0.005, STROKE_S), level(-BEFORE_S, -FRAME_S)
     early, late = level(*EARLY_S), level(*LATE_S)
     fall = (early - late) / (0.5 * (sum(LATE_S) - sum(EARLY_S)))
-    decays = T60_S[0] < 60.0 / max(fall, 1e-3) < T60_S[1]
-    return bool(early > struck + LEAST_DB and early > before + OVER_BEFORE_DB and decays)
+    t60 = 60.0 / max(fall, 1e-3)
+    loud = early > struck + LEAST_DB and early > before + OVER_BEFORE_DB
+    return t60 if loud and T60_S[0] < t60 < T60_S[1] else None

@@ -1,4 +1,4 @@
-"""A drum's own decay where a room, which dies away more slowly, takes over from it.
+"""A decay read as two slopes: a fast one, and a slower one that takes over from it.
 
 Conventions
 -----------
@@ -11,6 +11,7 @@ much more than one (``BETTER``): drums with two slopes of their own are read as 
 Source: sums of exponentials as in coupled rooms (Xiang and Goggans 2001).
 """
 
+from dataclasses import dataclass
 from functools import cache
 
 import numpy as np
@@ -24,11 +25,14 @@ ROOM_T60_S = np.geomspace(0.25, 6.0, 28)
 """Decays of the room that are tried, s."""
 ROOM_DB = -np.arange(6.0, 30.0, 2.0)
 """Level of the room's part at the peak, re the drum's."""
-SLOWER, BETTER, MOST_OFF_DB = 2.0, 0.4, 6.0
-"""How many times as long the room rings; the share of what one slope leaves that two may leave;
-what one level counts for at most, dB."""
-FEWEST, LONGEST_S = 5, 1.0
-"""Levels that two slopes need; how much of a track is looked at, s."""
+SLOWER = 2.0
+"""How many times as long as the drum the room rings at least."""
+MOST_OFF_DB = 6.0
+"""What one level counts for at most, dB."""
+FEWEST = 5
+"""Levels that two slopes need."""
+LONGEST_S = 1.0
+"""How much of a track is looked at, s."""
 POWER_T60 = 2.0 * np.log(1e3)
 """Power falls by 60 dB in T60: 2 ln 1000."""
 
@@ -43,24 +47,42 @@ def _grid() -> tuple[Index, Index, Array]:
     return own[slower], room[slower], share[slower]
 
 
-def before_room_s(time_s: Array, level_db: Array) -> float | None:
-    """Return T60 in s of the faster of two slopes, or None where one explains it as well."""
+@dataclass(frozen=True, slots=True)
+class TwoSlopes:
+    """A decay read as two slopes: T60 of the faster and of the slower, s, and the misfit.
+
+    ``left`` is the misfit of two slopes over that of one slope.
+    """
+
+    fast_s: float
+    slow_s: float
+    left: float
+
+
+def two_slopes(time_s: Array, level_db: Array) -> TwoSlopes | None:
+    """Return the two slopes that explain a decay best, or None where there are too few levels.
+
+    Parameters
+    ----------
+    time_s, level_db
+        When, in s, and how loud, in dB, from the peak on; shape (levels,).
+    """
     own = time_s - time_s[0] < LONGEST_S if len(time_s) else np.empty(0, bool)
     if np.count_nonzero(own) < FEWEST:
         return None
     time, level = time_s[own] - time_s[0], level_db[own]
     stretch = np.gradient(time)
     weight = stretch / stretch.sum()
-    one = _off(level + 60.0 * time / T60_S[:, None], weight)
-    index, room, share = _grid()
+    one = _off(level + 60.0 * time / T60_S[:, None], weight).min()
+    fast, slow, share = _grid()
     dry, late = (np.exp(-POWER_T60 * time / t60[:, None]) for t60 in (T60_S, ROOM_T60_S))
-    power = dry[index] + share[:, None] * late[room]
+    power = dry[fast] + share[:, None] * late[slow]
+    off = _off(level - 10.0 * np.log10(power), weight)
     two = np.full(len(T60_S), np.inf)
-    np.minimum.at(two, index, _off(level - 10.0 * np.log10(power), weight))
-    best = int(np.argmin(two))
-    if two[best] >= BETTER * one.min():
-        return None
-    return float(T60_S[best] * (T60_S[1] / T60_S[0]) ** _between(two, best))
+    np.minimum.at(two, fast, off)
+    best, pair = int(np.argmin(two)), int(np.argmin(off))
+    fast_s = float(T60_S[best] * (T60_S[1] / T60_S[0]) ** _between(two, best))
+    return TwoSlopes(fast_s, float(ROOM_T60_S[slow[pair]]), float(two[best] / max(one, 1e-9)))
 
 
 def _off(residual_db: Array, weight: Array) -> Array:

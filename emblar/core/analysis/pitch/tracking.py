@@ -6,7 +6,7 @@ Works on the low band (``low_band``) near the mode that is chosen in ``mode_choi
 energy-weighted mean of the tracked fundamental over 80–350 ms after the stroke for toms (150–450 ms
 while it still glides by more than 30 cents per 100 ms; near that limit both spans have a say),
 20–150 ms for snare and kick. *Onset pitch*: 15–60 ms. T60 is from the slope of the tracked
-amplitude until the next stroke of any drum, or until it comes near the noise.
+amplitude (``decay``).
 
 Source: partials by ESPRIT (``esprit``) on consecutive windows.
 """
@@ -19,7 +19,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from emblar.core.analysis.pitch.chirp import FARTHEST_OCTAVES, Near, between, by_phase_hz, chirped
-from emblar.core.analysis.pitch.double_slope import before_room_s
+from emblar.core.analysis.pitch.decay import UNKNOWN_ROOM, Decay, RoomTail, fit_decay
 from emblar.core.analysis.pitch.esprit import Fits, fit_pieces
 from emblar.core.analysis.signal.low_band import LOW_RATE_HZ, StrokeSpan
 from emblar.core.quantities.card import Track
@@ -43,16 +43,6 @@ STILL_GLIDING_CENTS_PER_S = (250.0, 350.0)
 """Below the first a tom has settled in the usual span, above the second it is read later."""
 WANDERING_CENTS, UNSTEADY_CENTS = (45.0, 60.0), 40.0
 """How far off a line a partial may be, in the root mean square, times windows over those found."""
-NOISE_MARGIN_DB = 8.0
-"""A partial is lost when no more than this over the noise, dB."""
-FIRST_SLOPE_DB, WHOLE_DB, LEAST_FALL_DB = 22.0, 30.0, 6.0
-"""A decay is read this far down where a room answers, and where none does; and told if it falls by
-so much, dB."""
-FEWEST_ON_SLOPE, ENOUGH_ON_SLOPE, ATTACK_S = 3, 5, 0.03
-"""Windows a slope needs; windows with which the attack is left out; how long that is, s."""
-WELL_BELOW_DB, STEEP_DB_PER_S, AGAIN_DB, AGAIN_WITHIN, BEATING_DB = 9.0, 150.0, 2.5, 5, 6.0
-"""A fall to so far below the peak, or so steep, is the drum's; what rises by so much after it,
-within so many windows, is another's, unless it comes as near the peak as a beating pair, dB."""
 FAINTEST = 10.0**-4.5
 """Windows this much fainter than the loudest, in energy, say nothing."""
 MOST_EARLY = 0.25
@@ -72,6 +62,8 @@ class StrokePitch:
     track: Track
     unsteady_cents: float = 0.0
     """How much less sure its settled pitch is because no partial of it holds still."""
+    t60_doubt: float = 0.0
+    """Uncertainty of ``t60_s`` from how its decay may be read, as a natural logarithm."""
 
 
 def window_s(pitch_hz: float) -> float:
@@ -234,84 +226,6 @@ def _inside(track: Track, span: tuple[float, float]) -> NDArray[np.bool_]:
     return np.asarray((track.time_s >= span[0]) & (track.time_s <= span[1]))
 
 
-def t60_s(track: Track, noise_amplitude: float, *, room: bool = True) -> float | None:
-    """Return T60 in s of the tracked fundamental, or None where less than 6 dB is seen to fall.
-
-    Of two slopes the faster one is the drum's where a ``room`` answers; without a room both are.
-
-    Parameters
-    ----------
-    track
-        The tracked partial.
-    noise_amplitude
-        Amplitude of the noise, in which the partial is lost.
-    room
-        Whether a room may sound on after the drum.
-    """
-    heard = _until_lost(track.amplitude, 10.0 ** (NOISE_MARGIN_DB / 20.0) * noise_amplitude)
-    time, level = track.time_s[heard], 20.0 * np.log10(track.amplitude[heard] + 1e-20)
-    if len(time) < FEWEST_ON_SLOPE:
-        return None
-    peak = _peak_at(level)
-    own = before_room_s(time[peak:], level[peak:]) if room else None
-    if own is not None:
-        return own
-    stop = _first_slope(time, level, FIRST_SLOPE_DB if room else WHOLE_DB)
-    time, level = time[:stop], level[:stop]
-    # The first windows hold the attack, too; of a short drum they are all there is.
-    late = time > ATTACK_S
-    if np.count_nonzero(late) >= ENOUGH_ON_SLOPE:
-        time, level = time[late], level[late]
-    if len(time) < FEWEST_ON_SLOPE:
-        return None
-    # Robust line: fit, drop what lies far off (beats, a neighbour's tail), fit again.
-    for _ in range(3):
-        slope, offset = np.polyfit(time, level, 1)
-        residual = level - (slope * time + offset)
-        keep = np.abs(residual) <= max(2.0 * float(np.std(residual)), 0.3)
-        if keep.all() or np.count_nonzero(keep) < ENOUGH_ON_SLOPE:
-            break
-        time, level = time[keep], level[keep]
-    seen = -slope * (time[-1] - time[0])
-    return float(-60.0 / slope) if slope < 0 and seen >= LEAST_FALL_DB else None
-
-
-def _until_lost(amplitude: Array, least: float) -> NDArray[np.bool_]:
-    """Return where a partial is heard: what comes up again after it was lost is the room's."""
-    heard = np.asarray(amplitude > least)
-    if heard.any():
-        half = max(len(amplitude) // 2, 1)
-        peak = int(np.argmax(np.where(heard, amplitude, 0.0)[:half]))
-        lost = np.flatnonzero(~heard[peak:])
-        if len(lost) and lost[0] >= FEWEST_ON_SLOPE:
-            heard[peak + lost[0] :] = False
-    return heard
-
-
-def _peak_at(level_db: Array) -> int:
-    """Return where a partial is loudest, in the first half: what comes later is another's."""
-    return int(np.argmax(level_db[: max(len(level_db) // 2, 1)]))
-
-
-def _first_slope(time_s: Array, level_db: Array, down_db: float) -> int:
-    """Return how many windows there are before the room, or a neighbour, takes over.
-
-    That is ``down_db`` down, or where a steep fall well below the peak turns round without coming
-    near it again as a beating pair would.
-    """
-    peak = _peak_at(level_db)
-    fallen, since = level_db[peak] - level_db, time_s - time_s[peak]
-    under = np.nonzero(fallen[peak:] > down_db)[0]
-    stop = peak + int(under[0]) if len(under) else len(level_db)
-    for i in range(peak + 1, stop):
-        steep = fallen[i] > max(WELL_BELOW_DB, STEEP_DB_PER_S * since[i])
-        after = fallen[i + 1 : i + 1 + AGAIN_WITHIN]
-        again = len(after) > 0 and after.min() < fallen[i] - AGAIN_DB
-        if steep and again and fallen[i:].min() > BEATING_DB:
-            return i + 1
-    return stop
-
-
 def stroke_pitches(
     low: Array,
     strokes: Sequence[StrokeSpan],
@@ -319,7 +233,7 @@ def stroke_pitches(
     *,
     tom: bool,
     over: bool = False,
-    room: bool = True,
+    room: RoomTail = UNKNOWN_ROOM,
 ) -> list[StrokePitch]:
     """Measure the fundamental of each stroke of a drum.
 
@@ -332,7 +246,7 @@ def stroke_pitches(
     over
         Whether others sound on in its range: then only the tracked partial says where it is.
     room
-        Whether a room answers the strokes: then of two slopes the faster one is the drum's.
+        Whether a room rings on after the strokes, and for how long.
     """
     tracks = track_strokes(low, strokes, expected_hz)
     told = [
@@ -387,7 +301,7 @@ def _wandering(track: Track, near: Near, span_s: tuple[float, float]) -> float:
 
 
 def _stroke_pitch(
-    low: Array, stroke: StrokeSpan, track: Track, *, tom: bool, room: bool
+    low: Array, stroke: StrokeSpan, track: Track, *, tom: bool, room: RoomTail
 ) -> StrokePitch:
     if len(track.time_s) == 0:
         return StrokePitch(None, None, None, track)
@@ -403,4 +317,5 @@ def _stroke_pitch(
     quiet = low[max(first, 0) : max(last, 0)]
     # An amplitude fitted to noise of this RMS in the same window.
     noise = float(np.sqrt(np.mean(quiet**2))) * 0.4 if len(quiet) > 8 else 0.0
-    return StrokePitch(settled_hz(track, tom=tom), onset, t60_s(track, noise, room=room), track)
+    decay = fit_decay(track, noise, room=room) or Decay(None, 0.0)
+    return StrokePitch(settled_hz(track, tom=tom), onset, decay.t60_s, track, t60_doubt=decay.doubt)
