@@ -6,7 +6,7 @@ from sqlalchemy.orm import Session
 
 from emblar.actions.bench_state import Bench, Chain, bench_of
 from emblar.actions.journey import checked_note
-from emblar.actions.plan import changed_since, latest_plan, planned_from
+from emblar.actions.plan import changed_since, kit_plan_of, latest_plan, planned_from
 from emblar.actions.scope import Scope, in_session
 from emblar.core.acoustics.drum import Side
 from emblar.core.errors import EmblarError, InputError
@@ -18,6 +18,7 @@ from emblar.formats.bench import (
     CauseFile,
     HeadChange,
     JobDone,
+    LeftFile,
     Turning,
 )
 from emblar.formats.plan import DrumPlanFile
@@ -320,8 +321,23 @@ def work_on(db: Session, session_id: int, slot_id: int) -> tuple[KitDrum, BenchF
 
 
 def keep_work(db: Session, session_id: int, drum: KitDrum, file: BenchFile) -> None:
-    """Keep the work on a drum."""
+    """Keep the work on a drum, and where its heads were left by their last readings."""
+    file.left = _left(db, session_id, drum, file)
     store.keep(db, session_id, drum.drum_id, file.model_dump(by_alias=True, mode="json"))
+
+
+def _left(db: Session, session_id: int, drum: KitDrum, file: BenchFile) -> dict[Side, LeftFile]:
+    """Return the heads that are off their goal; none where the drum has no plan."""
+    info = plan_store.latest(db, session_id)
+    plan = kit_plan_of(info).drums.get(drum.id) if info and file.jobs else None
+    if info is None or plan is None:
+        return {}
+    heads = bench_of(drum, plan, info.version, _chain(db, session_id, drum), file).heads
+    return {
+        side: LeftFile(hz=head.hz, off_cents=head.off_cents)
+        for side, head in heads.items()
+        if head.hz is not None and head.off_cents is not None
+    }
 
 
 def setup_of(db: Session, session_id: int, drum: KitDrum) -> SetupInfo:

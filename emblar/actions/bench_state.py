@@ -40,6 +40,8 @@ from emblar.store.setups import MeasurementInfo, SetupInfo
 
 TOLERANCE_CENTS = {"kick": 12.0, "snare": 6.0, "tom": 6.0}
 """How far a rod's lug pitch may stay from the goal: a kick's evenness matters less."""
+LEFT_CENTS = 20.0
+"""A head whose lug pitch is this far from its goal is not tuned: most people hear that."""
 KNOWN_CENTS = 15.0
 """How well every rod has to be known for a head to be brought back to what it stood at."""
 Chain = tuple[tuple[SetupInfo, SetupFile, tuple[MeasurementInfo, ...]], ...]
@@ -91,6 +93,12 @@ class HeadNow:
         if self.state is None or not self.state.read:
             return None
         return float(self.goal_hz * 2.0 ** (self.state.mean_cents() / 1200.0))
+
+    @property
+    def off_cents(self) -> float | None:
+        """Cents of the head's lug pitch from its goal, None where it is near it or not known."""
+        off = None if self.hz is None else cents(self.hz, self.goal_hz)
+        return off if off is not None and abs(off) > LEFT_CENTS else None
 
     @property
     def left_turns(self) -> float | None:

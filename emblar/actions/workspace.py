@@ -1,6 +1,9 @@
 """Everything a screen of one session shows, loaded together."""
 
-from dataclasses import dataclass
+import contextlib
+from dataclasses import dataclass, field
+
+from pydantic import ValidationError
 
 from emblar.actions.kit import kit
 from emblar.actions.listen import Heard, cancelled_of, heard, recording_of, unreadable_of
@@ -8,11 +11,15 @@ from emblar.actions.plan import KitPlan, latest_plan
 from emblar.actions.scope import Scope
 from emblar.actions.sessions import one_session
 from emblar.actions.shelf import use_own_parts
+from emblar.core.acoustics.drum import Side
+from emblar.formats.bench import LeftFile
 from emblar.store import bench, plans
 from emblar.store.database import together
 from emblar.store.kit import KitDrum
 from emblar.store.recordings import RecordingInfo
 from emblar.store.sessions import SessionInfo
+
+SIDES: tuple[Side, ...] = ("batter", "reso")
 
 
 @dataclass(frozen=True, slots=True)
@@ -29,10 +36,22 @@ class Workspace:
     """The drums that the newest plan plans."""
     tuned: frozenset[int] = frozenset()
     """The drums that were brought to their plan."""
+    left: dict[int, dict[Side, LeftFile]] = field(default_factory=dict)
+    """Where drums were left whose jobs are done but whose heads are off their goal."""
     unreadable: tuple[RecordingInfo, ...] = ()
     """Analysed recordings of the record whose analysis cannot be read any more."""
     cancelled: RecordingInfo | None = None
     """The newest recording, if its analysis was cancelled."""
+
+
+def left_of(stored: dict[str, dict[str, float]]) -> dict[Side, LeftFile]:
+    """Return where a drum's heads were left, as far as what was kept can be read."""
+    found: dict[Side, LeftFile] = {}
+    for side in SIDES:
+        with contextlib.suppress(ValidationError):
+            if side in stored:
+                found[side] = LeftFile.model_validate(stored[side])
+    return found
 
 
 def workspace(scope: Scope, session_id: int, *, with_plan: bool) -> Workspace:
@@ -40,7 +59,7 @@ def workspace(scope: Scope, session_id: int, *, with_plan: bool) -> Workspace:
     with together() as db:
         use_own_parts(scope)
         planned = plans.planned(db, [session_id]).get(session_id, set())
-        tuned = bench.tuned(db, [session_id]).get(session_id, set())
+        finished = bench.finished(db, [session_id]).get(session_id, {})
         drums = tuple(kit(scope, session_id))
         return Workspace(
             one_session(scope, session_id),
@@ -49,7 +68,8 @@ def workspace(scope: Scope, session_id: int, *, with_plan: bool) -> Workspace:
             drums,
             latest_plan(scope, session_id) if with_plan else None,
             frozenset(planned),
-            frozenset(drum.id for drum in drums if drum.drum_id in tuned),
+            frozenset(d.id for d in drums if not finished.get(d.drum_id, {"unfinished": {}})),
+            {d.id: left_of(finished[d.drum_id]) for d in drums if finished.get(d.drum_id)},
             unreadable_of(scope, session_id),
             cancelled_of(scope, session_id),
         )

@@ -127,6 +127,13 @@ class BackTo(Strict):
     """The setup it was being brought back to when this way was gone."""
 
 
+class LeftFile(Strict):
+    """Where a head was left, off its goal: its lug pitch, Hz, and cents from the goal."""
+
+    hz: float = Field(gt=0.0)
+    off_cents: float
+
+
 class BenchFile(Strict):
     """How far the work on a drum is: jobs by id, turns under way."""
 
@@ -148,5 +155,7 @@ class BenchFile(Strict):
     level_before: LevelFile | None = None
     back_to: BackTo | None = None
     """The setup it is being brought back to; its pitches are the goals then, not the plan's."""
+    left: dict[Side, LeftFile] = Field(default_factory=dict)
+    """Heads whose last readings are off their goal; made whenever the work is kept."""
     at: str = ""
     """The job that was chosen to be shown, if another than the next one."""

@@ -36,14 +36,31 @@ def keep(db: Session, session_id: int, drum_id: int, document: dict[str, Any]) -
 
 
 def tuned(db: Session, session_ids: Sequence[int]) -> dict[int, set[int]]:
-    """Return which drums of the studio each session has brought to their plan, by session."""
+    """Return the studio's drums that are tuned, by session.
+
+    All jobs on them are done, and no head was off its goal when it was last measured.
+    """
+    return {
+        session_id: {drum_id for drum_id, left in drums.items() if not left}
+        for session_id, drums in finished(db, session_ids).items()
+        if not all(drums.values())
+    }
+
+
+def finished(
+    db: Session, session_ids: Sequence[int]
+) -> dict[int, dict[int, dict[str, dict[str, float]]]]:
+    """Return where each drum whose jobs are done was left off its goal, by session and drum.
+
+    Each is kept by head as ``{"hz": …, "off_cents": …}``; empty for a tuned drum.
+    """
     last = BenchRow.document["jobs"]["listen"]["state"].astext
-    query = select(BenchRow.session_id, BenchRow.drum_id).where(
+    query = select(BenchRow.session_id, BenchRow.drum_id, BenchRow.document["left"]).where(
         BenchRow.session_id.in_(session_ids), last == "done"
     )
-    found: dict[int, set[int]] = {}
-    for session_id, drum_id in db.execute(query):
-        found.setdefault(session_id, set()).add(drum_id)
+    found: dict[int, dict[int, dict[str, dict[str, float]]]] = {}
+    for session_id, drum_id, left in db.execute(query):
+        found.setdefault(session_id, {})[drum_id] = left if isinstance(left, dict) else {}
     return found
 
 

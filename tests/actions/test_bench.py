@@ -22,6 +22,8 @@ from emblar.core.errors import BadAudioError, InputError
 from emblar.core.notes import cents
 from emblar.sound.decode import decode
 from emblar.store.kit import KitDrum
+from emblar.web.pages.bench import bench_page
+from emblar.web.routers.context import load
 from tests.drums import OWNED_TOM
 from tests.practice import DrumInTheRoom
 
@@ -257,3 +259,26 @@ def test_a_pair_of_kicks_is_told_how_far_apart_it_is(planned: int) -> None:
     bench.keep_stroke(HERE, planned, first.id, 58.0, 0.2)
     assert bench.bench(HERE, planned, second.id).pair == ((first.owned.name, 58.0),)
     assert bench.bench(HERE, planned, first.id).pair == ()
+
+
+def test_a_drum_left_off_its_goal_is_not_tuned_though_every_job_is_done(planned: int) -> None:
+    drum = drum_of(planned, "tom")
+    goal = at(planned, drum).heads["batter"].goal_hz
+    low = [goal * 2.0 ** (-277.0 / 1200.0)] * drum.owned.rods
+    bench.type_readings(HERE, planned, drum.id, "batter", low)
+    while (job := at(planned, drum).job) is not None:
+        bench.finish_job(HERE, planned, drum.id, job.id)
+    shown = workspace(HERE, planned, with_plan=False)
+    assert drum.id not in shown.tuned
+    assert shown.left[drum.id]["batter"].off_cents == pytest.approx(-277.0, abs=10.0)
+    assert {d.name for d in home(HERE)[0].drums if d.how == "tuned"} == set()
+
+    page = bench_page(at(planned, drum), load(HERE, planned, "bench", f"d{drum.id}")[1])
+    left = f"left at {low[0]:.0f} Hz, 27"
+    assert page.big == "Not tuned yet."
+    assert any(row.left.startswith(left) and row.left.endswith("ct low") for row in page.rows)
+    assert page.then.startswith(f"Batter {left}")
+
+    right = [goal] * drum.owned.rods
+    bench.type_readings(HERE, planned, drum.id, "batter", right)
+    assert drum.id in workspace(HERE, planned, with_plan=False).tuned

@@ -42,6 +42,13 @@ class StripDrum:
     """``"rack"`` or ``"floor"``, if not where its size says."""
     place: int | None = None
     """Its place in the kit's order, if that was said."""
+    note: str = ""
+    """What is said instead of its state."""
+
+    @property
+    def state_words(self) -> str:
+        """How far the drum is, in words."""
+        return self.note or STATE_WORDS[self.state]
 
 
 def _rows(drums: Sequence[StripDrum]) -> list[list[StripDrum]]:
@@ -82,7 +89,7 @@ def kit_strip(drums: Sequence[StripDrum]) -> Markup:
                 x = radii[0] + 2.0 if column == 0 else WIDTH - radius - 2.0
             parts.append(_drum(drum, x, top + tallest, radius - 4.0, top + 2 * tallest + 14.0))
         top += 2.0 * tallest + ROW_GAP
-    described = "; ".join(f"{d.name}: {STATE_WORDS[d.state]}" for d in drums)
+    described = "; ".join(f"{d.name}: {d.state_words}" for d in drums)
     return drawing(
         "kit-strip", "The kit from above", described or "No drums yet", *parts,
         width=WIDTH, height=max(top, 40.0),
@@ -97,7 +104,7 @@ def _drum(drum: StripDrum, x: float, y: float, radius: float, below: float) -> M
         label(x, y + 5.0, number, "strip-number", "middle"),
         label(x, below, drum.name, "strip-name", "middle"),
     ]
-    words = f"{drum.name}, {STATE_WORDS[drum.state]}"
+    words = f"{drum.name}, {drum.state_words}"
     return el(
         "a",
         *parts,

@@ -22,6 +22,7 @@ from emblar.web.drawing.bench_ladder import Rung, bench_ladder
 from emblar.web.drawing.hoop import Hoop, about_mean, hoop
 from emblar.web.drawing.rods import rods
 from emblar.web.pages.frame import Frame
+from emblar.web.pages.words import left_words
 
 OTHER: dict[Side, Side] = {"batter": "reso", "reso": "batter"}
 USUAL_TURN, PAIR_CENTS = 0.25, 10.0
@@ -44,6 +45,8 @@ class JobRow:
     minutes: str
     now: bool
     note: str
+    left: str = ""
+    """Where its head was left, if that is off its goal."""
 
 
 @dataclass(frozen=True, slots=True)
@@ -242,7 +245,7 @@ def _words(
 ) -> tuple[str, str, str]:
     """Return the one thing to do, what comes after it, and what is good to know."""
     if job is None or text is None:
-        return "Done.", "Hear it against the record in Match.", ""
+        return _end_words(now)
     if doing == "turn" and at is not None and rod is not None:
         return _turn_words(at, rod)
     if doing == "tap" and at is not None and rod is not None:
@@ -266,6 +269,19 @@ def _words(
             text.expect,
         )
     return text.title, text.what, text.expect
+
+
+def _end_words(now: Bench) -> tuple[str, str, str]:
+    """Return what is shown when no job is open: tuned, or where its heads were left."""
+    off = [
+        f"{_head_words(now, side)} {left_words(head.hz, head.off_cents)}"
+        for side, head in now.heads.items()
+        if head.hz is not None and head.off_cents is not None
+    ]
+    if not off:
+        return "Done.", "Compare it with the record in Match.", ""
+    left = "; ".join(off)
+    return "Not tuned yet.", f"{left[:1].upper()}{left[1:]}.", "Open its job below to go on."
 
 
 def _way(off: float) -> str:
@@ -398,13 +414,24 @@ def _rows(now: Bench) -> tuple[JobRow, ...]:
     rows = []
     for job in now.jobs:
         text, done = _text(now, job), now.done.get(job.id)
+        left = _left_at(now, job) if done else ""
+        state = "left" if left else done.state if done else "open"
         rows.append(
             JobRow(
-                job.id, text.title if text else job.id, done.state if done else "open",
+                job.id, text.title if text else job.id, state,
                 f"{job.minutes:g} min", job == now.job, done.note if done else "",
+                left,
             )
         )  # fmt: skip
     return tuple(rows)
+
+
+def _left_at(now: Bench, job: Job) -> str:
+    """Return where the head of a tuning job was left, if that is off its goal."""
+    head = now.heads.get(job.side) if job.side and job.tunes else None
+    if head is None or head.hz is None or head.off_cents is None:
+        return ""
+    return left_words(head.hz, head.off_cents)
 
 
 def _progress(now: Bench) -> str:

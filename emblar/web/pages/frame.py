@@ -9,10 +9,12 @@ from emblar.actions.kit import tuned_voices
 from emblar.actions.listen import Heard
 from emblar.actions.plan import KitPlan
 from emblar.actions.workspace import Workspace
+from emblar.core.acoustics.limits import head_name
 from emblar.core.planning.recipe import kind_of_voice
 from emblar.store.kit import KitDrum
 from emblar.store.sessions import SessionInfo
 from emblar.web.drawing.kit_strip import State, StripDrum, kit_strip
+from emblar.web.pages.words import left_words
 
 STEPS = (
     ("brief", "Brief"),
@@ -179,6 +181,15 @@ def _on_the_record(
     return next((d for d in drums if d.voice == first), None), first
 
 
+def _left_words(drum: KitDrum, work: Workspace) -> str:
+    """Return where the heads of a drum were left that is not tuned although its jobs are done."""
+    rows = work.left.get(drum.id, {})
+    return "; ".join(
+        f"{head_name(drum.owned.kind, side)} {left_words(left.hz, left.off_cents)}"
+        for side, left in rows.items()
+    )
+
+
 def _strip_drums(work: Workspace, step: str, selected: str) -> list[StripDrum]:
     voices = tuned_voices(work.found)
     shown = []
@@ -199,6 +210,7 @@ def _strip_drums(work: Workspace, step: str, selected: str) -> list[StripDrum]:
                 href,
                 drum.stand,
                 drum.position,
+                _left_words(drum, work),
             )
         )
     played = {d.voice for d in work.drums}

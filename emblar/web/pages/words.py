@@ -7,6 +7,11 @@ DIGITS = {"Hz": 1, "ct": 0, "s": 2, "dB": 1, "kHz": 1, "×": 2}
 MM_PER_INCH = 25.4
 
 
+def left_words(hz: float, off_cents: float) -> str:
+    """Return where a head was left, for example ``"left at 158 Hz, 277 ct low"``."""
+    return f"left at {hz:.0f} Hz, {abs(off_cents):.0f} ct {'low' if off_cents < 0 else 'high'}"
+
+
 def number(value: float, unit: str) -> str:
     """Return a number with its unit; large Hz in kHz, a minus sign that is one."""
     if unit == "Hz" and value >= 1000.0:
