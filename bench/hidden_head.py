@@ -17,7 +17,6 @@ from emblar.core.tuning.head_state import (
     after_turns,
     goal_per_turn,
     head_at,
-    turn_shares,
 )
 from emblar.core.tuning.next_turns import NextTurns, next_turns
 
@@ -53,7 +52,8 @@ class HiddenHead:
         strength = self.response.strength or math.exp(rng.normal(0.0, 0.3))
         self.per_turn = tension_per_turn(self.drum, "batter", k).value * strength
         sharing = self.response.sharing or k["hoop_sharing"]
-        self.shares = turn_shares(rods, sharing)
+        around = np.roll(np.eye(rods), 1, axis=0) + np.roll(np.eye(rods), -1, axis=0)
+        self.shares = (np.eye(rods) + sharing * around) / (1.0 + 2.0 * sharing)
 
     def cents(self) -> Array:
         k = prior_coefficients()
@@ -81,26 +81,24 @@ class Tuned:
     moves: int
     rounds: int
     last: NextTurns
-    last_down: set[int]
 
     @property
     def good(self) -> bool:
-        return self.uneven <= 10.0 and abs(self.off) <= 10.0 and not self.last_down
+        return self.uneven <= 10.0 and abs(self.off) <= 10.0
 
 
 def tune(head: HiddenHead, rounds: int = 4) -> Tuned:
     """Follow the next turns."""
-    state, down, moves = head.state(), set(), 0
+    state, moves = head.state(), 0
     for done in range(rounds + 1):
         state = after_readings(state, head.read(), 5.0)
-        found = next_turns(state, owed=sorted(down))
+        found = next_turns(state)
         if found.done or done == rounds:
             break
         turns = np.array(found.turns)
         moves += int((turns != 0.0).sum())
         head.turn(turns)
         state = after_turns(state, found.turns)
-        down = {r for r in range(len(turns)) if turns[r] < 0.0 or (r in down and turns[r] == 0.0)}
     cents = head.cents()
     mean = float(cents.mean())
-    return Tuned(float(np.abs(cents - mean).max()), mean, moves, done, found, down)
+    return Tuned(float(np.abs(cents - mean).max()), mean, moves, done, found)

@@ -152,14 +152,12 @@ def come_back(seed: int) -> Returned | None:
 
 def _brought(head: Head) -> int:
     """Tap a head round and follow the next turns to where it stood; return the rounds."""
-    down: set[int] = set()
     for done in range(MOST_ROUNDS):
         head.tapped()
-        found = next_turns(head.state(head.goal), owed=sorted(down))
+        found = next_turns(head.state(head.goal))
         if found.done:
             return done
         head.turned(np.array(found.turns))
-        down = {r for r, t in enumerate(found.turns) if t < 0.0 or (r in down and t == 0.0)}
     return MOST_ROUNDS
 
 

@@ -174,6 +174,8 @@ def turned(
         if now is None:
             raise InputError("There is no such head on this drum.", field="side")
         if file.turning is None or file.turning.side != side:
+            if now.refusal:
+                raise InputError(now.refusal)
             if now.found is None or now.found.why != "turn" or now.unread:
                 raise InputError("Nothing is to be turned on this head now. Tap it first.")
             if file.turning is not None:
@@ -334,9 +336,9 @@ def _left(db: Session, session_id: int, drum: KitDrum, file: BenchFile) -> dict[
         return {}
     heads = bench_of(drum, plan, info.version, _chain(db, session_id, drum), file).heads
     return {
-        side: LeftFile(hz=head.hz, off_cents=head.off_cents)
+        side: LeftFile(hz=head.last_hz, off_cents=head.off_cents)
         for side, head in heads.items()
-        if head.hz is not None and head.off_cents is not None
+        if head.last_hz is not None and head.off_cents is not None
     }
 
 

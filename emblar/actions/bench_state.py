@@ -13,6 +13,7 @@ from emblar.core.notes import cents
 from emblar.core.planning.kick_window import kick_manner
 from emblar.core.planning.kit import model, wearing
 from emblar.core.quantities import Measured
+from emblar.core.tuning.goals import tuning_goal
 from emblar.core.tuning.head_state import (
     HeadState,
     after_readings,
@@ -81,6 +82,10 @@ class HeadNow:
     found: NextTurns | None
     turning: Turning | None
     rounds: int
+    taps: tuple[int, ...] = ()
+    """How often each rod was read since the head was last turned."""
+    refusal: str = ""
+    """Why this head must not be brought to its goal; empty where it may."""
 
     @property
     def unread(self) -> tuple[int, ...]:
@@ -97,8 +102,15 @@ class HeadNow:
     @property
     def off_cents(self) -> float | None:
         """Cents of the head's lug pitch from its goal, None where it is near it or not known."""
-        off = None if self.hz is None else cents(self.hz, self.goal_hz)
+        hz = self.last_hz
+        off = None if hz is None else cents(hz, self.goal_hz)
         return off if off is not None and abs(off) > LEFT_CENTS else None
+
+    @property
+    def last_hz(self) -> float | None:
+        """The mean of the last readings, Hz; as it should be now if it was turned since."""
+        read = [reading.hz for reading in self.readings if reading is not None]
+        return sum(read) / len(read) if read else self.hz
 
     @property
     def left_turns(self) -> float | None:
@@ -235,16 +247,26 @@ def _head_now(
     head = setup.batter if side == "batter" else setup.reso
     planned = plan.batter if side == "batter" else plan.reso
     made = head.construction if head is not None else ""
-    state, owed, rounds = _state(now, side, goal, chain)
+    state, rounds = _state(now, side, goal, chain)
+    # A head that comes off is not tuned to the plan's pitch.
+    safe = tuning_goal(now, side, goal) if planned is None or planned == made else None
     turning = file.turning if file.turning is not None and file.turning.side == side else None
     found = None
-    if state is not None and state.read:
+    if state is not None and state.read and not (safe and safe.refusal):
+        most = safe.most_tension if safe else inf
         tolerance = TOLERANCE_CENTS[drum.owned.kind]
-        found = next_turns(state, owed=owed, tolerance_cents=tolerance)
+        found = next_turns(state, tolerance_cents=tolerance, most_tension=most)
     return HeadNow(
         side, made, planned or made, planned_hz, goal, _readings(chain[-1][2], side, now.rods),
-        state, found, turning, rounds,
+        state, found, turning, rounds, _taps(chain[-1][2], side, now.rods),
+        safe.refusal if safe else "",
     )  # fmt: skip
+
+
+def _taps(rows: Sequence[MeasurementInfo], side: Side, rods: int) -> tuple[int, ...]:
+    """Return how often each rod was read."""
+    read = [row.rod for row in rows if row.side == side]
+    return tuple(read.count(rod + 1) for rod in range(rods))
 
 
 def _readings(
@@ -257,40 +279,105 @@ def _readings(
     return tuple(last.get(rod) for rod in range(rods))
 
 
-def _state(
-    drum: Drum, side: Side, goal_hz: float, chain: Chain
-) -> tuple[HeadState | None, list[int], int]:
-    """Return what is known of a head, the rods last turned down, and rounds since its start."""
-    state: HeadState | None = None
-    made = ""
-    last, rounds = [0.0] * drum.rods, 0
+@dataclass(frozen=True, slots=True)
+class _Fitted:
+    """A head that was found on the drum, or fitted: finger-tight if it is ``slack``."""
+
+    slack: bool
+
+
+@dataclass(frozen=True, slots=True)
+class _Turned:
+    """Turns of the key, by rod."""
+
+    turns: tuple[float, ...]
+
+
+@dataclass(frozen=True, slots=True)
+class _Read:
+    """Readings by rod, Hz or None, and their uncertainty, Hz."""
+
+    hz: tuple[float | None, ...]
+    sd_hz: tuple[float, ...]
+
+
+_Step = _Fitted | _Turned | _Read
+PREFIX = 50
+"""Steps that are followed at a stretch: what is known after each is remembered for a while."""
+
+
+def _state(drum: Drum, side: Side, goal_hz: float, chain: Chain) -> tuple[HeadState | None, int]:
+    """Return what is known of a head, and how many rounds of turns it had since its start."""
+    steps, rounds = _steps(drum, side, chain)
+    for stop in range(PREFIX, len(steps), PREFIX):
+        _after(drum, side, goal_hz, steps[:stop])
+    return _after(drum, side, goal_hz, steps), rounds
+
+
+def _steps(drum: Drum, side: Side, chain: Chain) -> tuple[tuple[_Step, ...], int]:
+    """Return what was done to a head, in order, and its rounds of turns since it was fitted."""
+    steps: list[_Step] = []
+    made, rounds = "", 0
     for _, setup, rows in chain:
         head = setup.batter if side == "batter" else setup.reso
         if head is None:
             continue
         if side in setup.slack or head.construction != made:
-            made = head.construction
-            slack = side in setup.slack
-            fresh = (
-                slack_head(drum, side, goal_hz) if slack
-                else head_at(drum.rods, 1.0, goal_per_turn(drum, side, goal_hz))
-            )  # fmt: skip
-            # What a turn does on this drum is kept from head to head, less surely.
-            state = with_response(fresh, state) if state is not None else fresh
-            last, rounds = [0.0] * drum.rods, 0
-        if state is None:
-            continue
+            made, rounds = head.construction, 0
+            steps.append(_Fitted(side in setup.slack))
         turns = setup.turned.get(side)
         if turns is not None and len(turns) == drum.rods:
-            state, rounds = after_turns(state, turns), rounds + 1
-            last = [new or old for new, old in zip(turns, last, strict=True)]
-        told = _readings(rows, side, drum.rods)
-        off = [None if row is None else cents(row.hz, goal_hz) for row in told]
-        sds = [
-            5.0 if row is None else cents(row.hz + row.sd_hz, row.hz) for row in told
-        ]  # fmt: skip
-        state = after_readings(state, off, sds)
-    return state, [rod for rod, t in enumerate(last) if t < 0.0], rounds
+            steps.append(_Turned(tuple(turns)))
+            rounds += 1
+        steps += _passes(rows, side, drum.rods)
+    return tuple(steps), rounds
+
+
+def _passes(rows: Sequence[MeasurementInfo], side: Side, rods: int) -> list[_Step]:
+    """Return readings as rounds of taps: a rod that was read twice is in two of them.
+
+    A pitch that was typed again replaces the one typed before it.
+    """
+    by_rod: list[list[MeasurementInfo]] = [[] for _ in range(rods)]
+    for row in rows:
+        if row.side != side or row.rod is None or not 0 < row.rod <= rods:
+            continue
+        own = by_rod[row.rod - 1]
+        if own and own[-1].how == row.how == "typed":
+            own.pop()
+        own.append(row)
+    found: list[_Step] = []
+    for turn in range(max((len(own) for own in by_rod), default=0)):
+        told = [own[turn] if turn < len(own) else None for own in by_rod]
+        hz = tuple(None if row is None else row.hz for row in told)
+        found.append(_Read(hz, tuple(1.0 if row is None else row.sd_hz for row in told)))
+    return found
+
+
+@lru_cache(maxsize=96)
+def _after(drum: Drum, side: Side, goal_hz: float, steps: tuple[_Step, ...]) -> HeadState | None:
+    """Return what is known of a head after some steps."""
+    if not steps:
+        return None
+    state, step = _after(drum, side, goal_hz, steps[:-1]), steps[-1]
+    if isinstance(step, _Fitted):
+        fresh = (
+            slack_head(drum, side, goal_hz)
+            if step.slack
+            else head_at(drum.rods, 1.0, goal_per_turn(drum, side, goal_hz))
+        )
+        # What a turn does on this drum is kept from head to head, less surely.
+        return with_response(fresh, state) if state is not None else fresh
+    if state is None:
+        return None
+    if isinstance(step, _Turned):
+        return after_turns(state, step.turns)
+    off = [None if hz is None else cents(hz, goal_hz) for hz in step.hz]
+    sds = [
+        5.0 if hz is None else cents(hz + sd, hz)
+        for hz, sd in zip(step.hz, step.sd_hz, strict=True)
+    ]
+    return after_readings(state, off, sds)
 
 
 def _takes(

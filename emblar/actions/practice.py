@@ -22,7 +22,9 @@ from emblar.store.database import transaction
 from emblar.store.practice import PracticeInfo
 
 RATE_HZ = 44100
-MOST_TURNS, MOST_LISTED = 2.0, 400
+MOST_TURNS = 4.0
+"""One rod is turned this far at a time at most, turns: as far as the next turns go."""
+MOST_LISTED = 400
 READ_SD_CENTS = 4.0
 PEAK = 0.6
 
@@ -193,13 +195,11 @@ def _advice(asked: Level, file: PracticeFile, goal_hz: float) -> NextTurns | Non
     if not file.numbers or any(hz is None for hz in file.readings):
         return None
     state = head_at(asked.rods, asked.start, goal_per_turn(asked.drum(), "batter", goal_hz))
-    last = [0.0] * asked.rods
     steps = [*file.steps, MeasuredStep(measured_hz=file.readings, sd_cents=READ_SD_CENTS)]
     for step in steps:
         if isinstance(step, TurnedStep):
             state = after_turns(state, step.turned)
-            last = [new or old for new, old in zip(step.turned, last, strict=True)]
         else:
             off = [None if hz is None else cents(hz, goal_hz) for hz in step.measured_hz]
             state = after_readings(state, off, step.sd_cents)
-    return next_turns(state, owed=[rod for rod, t in enumerate(last) if t < 0.0])
+    return next_turns(state)

@@ -61,8 +61,11 @@ def turns_of(file: TuningFile) -> TurnsFile:
     Raises
     ------
     InputError
-        The head was not measured yet.
+        The head was not measured yet, or must not be brought to its goal.
     """
     if not any(isinstance(s, MeasuredStep) and any(s.measured_hz) for s in file.steps):
         raise InputError("steps: measure the head first, at one rod at least.")
-    return turns_file(next_turns(file.state(), order=file.order, owed=file.owed()))
+    goal = file.goal()
+    goal.check()
+    found = next_turns(file.state(), order=file.order, most_tension=goal.most_tension)
+    return turns_file(found, goal)

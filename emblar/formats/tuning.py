@@ -6,6 +6,7 @@ from typing import Annotated, Literal, Self
 from pydantic import Field, model_validator
 
 from emblar.core.notes import cents
+from emblar.core.tuning.goals import Goal, tuning_goal
 from emblar.core.tuning.head_state import (
     HeadState,
     after_readings,
@@ -14,7 +15,7 @@ from emblar.core.tuning.head_state import (
     head_at,
     slack_head,
 )
-from emblar.core.tuning.next_turns import NextTurns, Order
+from emblar.core.tuning.next_turns import NextTurns, Order, Why
 from emblar.core.tuning.sweep import Sweep, SweepPoint, Verdict
 from emblar.core.tuning.tap import Tap
 from emblar.formats.drum import DrumFile, LugHz, Strict
@@ -76,13 +77,9 @@ class TuningFile(Strict):
                 state = after_readings(state, off, step.sd_cents)
         return state
 
-    def owed(self) -> list[int]:
-        """Return the rods, from 0, that were last turned down."""
-        last = [0.0] * self.drum.rods
-        for step in self.steps:
-            if isinstance(step, TurnedStep):
-                last = [new or old for new, old in zip(step.turned, last, strict=True)]
-        return [rod for rod, turned in enumerate(last) if turned < 0.0]
+    def goal(self) -> Goal:
+        """Return the lug pitch to go for, with what is safe on this head."""
+        return tuning_goal(self.drum.drum(), self.side, self.goal_hz)
 
 
 class TurnsFile(Strict):
@@ -90,9 +87,17 @@ class TurnsFile(Strict):
 
     schema_: Literal["emblar.turns/1"] = Field(default="emblar.turns/1", alias="schema")
     turns: list[float]
-    """Turns of the key per rod, rod 1 first, multiples of 0.0625, tightening positive."""
+    """Turns of the key per rod, rod 1 first, multiples of 0.0625, tightening positive.
+
+    A turn down is what remains of it: the rod goes a little lower and comes back up."""
     rods: list[int]
     """The rods to turn in the order to go in, counted from 1."""
+    why: Why
+    """What to do: turn, tap (again), check a reading; or why there is nothing to turn."""
+    tap_again: list[int]
+    """The rods whose reading is too far from the others: tap them again first. From 1."""
+    safe_hz: tuple[float, float]
+    """The lowest and the highest lug pitch that is safe on this head."""
     done: bool
     spread_cents: float
     mean_cents: float
@@ -101,11 +106,14 @@ class TurnsFile(Strict):
     says: str
 
 
-def turns_file(found: NextTurns) -> TurnsFile:
+def turns_file(found: NextTurns, goal: Goal) -> TurnsFile:
     """Return the published form of the next turns."""
     return TurnsFile(
         turns=list(found.turns),
         rods=[rod + 1 for rod in found.order],
+        why=found.why,
+        tap_again=[rod + 1 for rod in found.tap_again],
+        safe_hz=(round(goal.low_hz, 1), round(goal.high_hz, 1)),
         done=found.done,
         spread_cents=round(found.spread_cents, 1),
         mean_cents=round(found.mean_cents, 1),

@@ -1,20 +1,29 @@
 """Turns of the key in words, the same on screen and on the command line."""
 
+from collections.abc import Sequence
 from fractions import Fraction
 
-from emblar.core.tuning.next_turns import NextTurns
+from emblar.core.tuning.next_turns import NextTurns, Why
+from emblar.core.tuning.parameters import parameter
 from emblar.core.tuning.tap import WhyNot
 
 PARTS = {
     Fraction(1, 8): "⅛", Fraction(1, 4): "¼", Fraction(3, 8): "⅜", Fraction(1, 2): "½",
     Fraction(5, 8): "⅝", Fraction(3, 4): "¾", Fraction(7, 8): "⅞",
 }  # fmt: skip
-WHY_DONE = {
-    "there": "There: every rod is within what anybody hears.",
+WHY_DONE: dict[Why, str] = {
+    "there": "Tuned: no rod is off by more than most people hear.",
     "as near as it gets": "As near as a sixteenth of a turn brings it. Leave it.",
     "not the tuning": (
-        "The pitches do not follow the turns. Look at the edge, the hoop and the film before "
-        "you turn on."
+        "The pitches do not follow the turns. Look at the bearing edge, the hoop and the head "
+        "before you turn on."
+    ),
+    "tap first": "Tap next to each rod first.",
+    "tap again": "Tap round again before you turn: the readings are not sure enough yet.",
+    "no effect": (
+        "The last turns changed nothing, or the wrong way. Check: is a rod bottomed or stripped, "
+        "does the key slip, does the hoop bind, was this head tapped, is the other head muted? "
+        "Then tap round again."
     ),
 }
 WHY_NO_TAP: dict[WhyNot, str] = {
@@ -42,12 +51,28 @@ def move_words(rod: int, turns: float) -> str:
 
 def turns_say(found: NextTurns) -> str:
     """Return the next turns in one sentence."""
-    if found.why == "tap first":
-        return "Tap beside each rod first."
+    if found.why == "check reading":
+        return suspect_words(found.tap_again)
     if found.why != "turn":
         return WHY_DONE[found.why]
     moves = ", ".join(move_words(rod, found.turns[rod]) for rod in found.order)
     moves = moves[:1] + moves[1:].replace("Rod", "rod")
     down = any(turns < 0.0 for turns in found.turns)
-    after = " What goes down comes up again in the round after." if down else ""
-    return f"{moves}. Then tap round again.{after}"
+    after = f" {down_words()}" if down else ""
+    return f"{moves}.{after} Then tap round again."
+
+
+def down_words() -> str:
+    """Return how to turn a rod down so that it does not slip."""
+    size = turn_words(parameter("below_by"))
+    return f"Where it says down, go {size} of a turn lower and come back up: the rod holds then."
+
+
+def suspect_words(rods: Sequence[int]) -> str:
+    """Return which rods, counted from 0, to tap again before anything is turned."""
+    names = " and ".join(str(rod + 1) for rod in rods)
+    one = len(rods) == 1
+    return (
+        f"Tap rod{'' if one else 's'} {names} again before you turn: "
+        f"{'its reading is' if one else 'their readings are'} too far from the others to be right."
+    )

@@ -53,7 +53,7 @@ def test_what_cannot_be_turned_or_found_says_so() -> None:
     number = practice.begin_drum(HERE, "first-round")
     with pytest.raises(InputError, match="rods 1 to 6"):
         practice.tap_rod(HERE, number, 6)
-    with pytest.raises(InputError, match="outside 1/16 to 2"):
+    with pytest.raises(InputError, match="outside 1/16 to 4"):
         practice.turn_rod(HERE, number, 0, 5.0)
     with pytest.raises(NotFoundError):
         practice.practised(Scope(2), number)

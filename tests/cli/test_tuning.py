@@ -55,6 +55,24 @@ def test_next_turns_are_sixteenths_and_say_what_to_do(tmp_path: Path) -> None:
     assert json.loads(run("next-turns", tuning(tmp_path, even)))["done"]
 
 
+def test_a_wrong_reading_and_turns_without_effect_are_told(tmp_path: Path) -> None:
+    octave = [{"measured_hz": [150.0, 151.0, 300.0, 149.0, 150.0, 150.5]}]
+    found = json.loads(run("next-turns", tuning(tmp_path, octave)))
+    assert (found["why"], found["tap_again"], any(found["turns"])) == ("check reading", [3], False)
+    assert "Tap rod 3 again before you turn" in found["says"]
+    same = [{"measured_hz": [150.0] * 6}, {"turned": [0.5] * 6}] * 10
+    found = json.loads(run("next-turns", tuning(tmp_path, [*same, same[0]])))
+    assert (found["why"], any(found["turns"]), found["done"]) == ("no effect", False, False)
+    assert "does the key slip" in found["says"]
+
+
+@pytest.mark.parametrize(("goal_hz", "says"), [(700.0, "Hz or less"), (15.0, "Hz or more")])
+def test_a_goal_that_is_not_safe_is_refused(tmp_path: Path, goal_hz: float, says: str) -> None:
+    file = tuning(tmp_path, [{"measured_hz": [150.0] * 6}], goal_hz=goal_hz)
+    with pytest.raises(InputError, match=says):
+        run("next-turns", file)
+
+
 @pytest.mark.parametrize(
     ("steps", "more", "says"),
     [

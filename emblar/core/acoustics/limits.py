@@ -66,6 +66,38 @@ def stress_limits_pa(kind: Kind, side: Side, coefficients: Coefficients) -> tupl
     return coefficients[f"{film}_caution"], coefficients[f"{film}_stop"]
 
 
+@dataclass(frozen=True, slots=True)
+class SafeRange:
+    """Tensions that a head may be brought to, N/m, and what bounds them above."""
+
+    low_n_per_m: float
+    high_n_per_m: float
+    bound: Literal["film", "rods"]
+
+
+def safe_range(drum: Drum, side: Side, coefficients: Coefficients) -> SafeRange:
+    """Return the tensions that a plan or a turn of the key may bring a head to.
+
+    Below, the head hangs in its hoop without a note. Above, the film comes near tearing or the rods
+    near stripping.
+
+    Parameters
+    ----------
+    drum, side
+        The drum, as the model knows it, and the head; there must be one on that side.
+    coefficients
+        The model's coefficients.
+    """
+    film = drum.film(side)
+    assert film is not None
+    stop = stress_limits_pa(drum.kind, side, coefficients)[1]
+    by_film = coefficients["film_share_most"] * stop * film.thickness_m
+    around = 2.0 * math.pi * drum.radius_m(coefficients)
+    by_rods = coefficients["rod_most"] * drum.rods / around
+    bound: Literal["film", "rods"] = "film" if by_film <= by_rods else "rods"
+    return SafeRange(coefficients["slack_stop"], min(by_film, by_rods), bound)
+
+
 def papery_tension(kind: Kind, diameter_m: float, coefficients: Coefficients) -> float:
     """Return the tension in N/m below which a firm stroke wrinkles a head.
 

@@ -1,19 +1,23 @@
-"""What is known of a head's rods from taps and turns: an extended Kalman filter.
+"""What is known of one head from taps and turns: a Rao-Blackwellised particle filter.
 
 Conventions
 -----------
 Tensions are over the tension at the goal, so 1 is there; rods count from 0. Cents are from the
-goal. The state is each rod's tension, what a turn does over the prior, and the share of a rod's
-pull that each neighbour takes. A tap tells the mean and, of the unevenness, only what
-splits the (1,1) mode: a rod shares its pitch with its opposite (``acoustics.uneven``). What taps
-cannot tell (one rod tight, its opposite slack) is kept by the count of turns.
+goal. What differs from head to head is drawn once per sample: what a turn does (*strength*, over
+the prior), how a turn spreads along the hoop (*spread*, in rods), and what a tap hears beside the
+mean: the rod itself (*own*), the one facing it (*facing*), and how much finer unevenness counts
+(*taper*). Given these, tension is linear in turns and squared pitch is linear in tension, so each
+sample holds a Kalman filter of the rods' tensions; the samples are weighted by likelihood. Draws
+are seeded, so the same steps always give the same state.
 
-Source: any text on the extended Kalman filter; the split of the mode as in ``uneven``.
+Source: Doucet et al. 2000 (Rao-Blackwellised particle filtering); Liu and West 2001 (kernel
+shrinkage of the samples after resampling).
 """
 
 import math
 from collections.abc import Sequence
 from dataclasses import dataclass, replace
+from functools import lru_cache
 
 import numpy as np
 
@@ -26,8 +30,18 @@ from emblar.core.acoustics.uneven import split_share
 from emblar.core.tuning.parameters import parameter
 
 CENTS_PER_LOG = 1200.0 / math.log(2.0)
-LEAST_TENSION, LEAST_EFFECT = 0.01, 0.1
-UPDATES = 3
+LEAST_TENSION = 0.01
+"""Tension over the goal's below which a head is slack."""
+SAMPLES = 400
+"""Samples of what differs from head to head: enough for the same turns within a sixteenth."""
+LEAST_SHARE = 0.6
+"""Samples are drawn anew when fewer than this share of them count."""
+SHRINK = 0.95
+"""How near a newly drawn sample stays to the one it is drawn from (Liu and West)."""
+FEWEST_TO_JUDGE = 4
+"""Readings of a head never read before that are needed to tell a wrong one among them."""
+STRENGTH, SPREAD, OWN, FACING, TAPER = range(5)
+"""Columns of ``HeadState.response``; strength is kept as its natural logarithm."""
 
 
 @dataclass(frozen=True, slots=True, eq=False)
@@ -36,52 +50,92 @@ class HeadState:
 
     Parameters
     ----------
-    mean
-        Rods' tensions over the goal's, a turn's effect over the prior, hoop sharing;
-        shape (rods + 2,).
-    covariance
-        Of ``mean``, shape (rods + 2, rods + 2).
+    weight
+        Weight of each sample, shape (samples,), sum 1.
+    response
+        What differs from head to head, shape (samples, 5).
+    mean, covariance
+        Of the rods' tensions over the goal's, shapes (samples, rods) and (samples, rods, rods).
     per_turn
         What a turn of every rod adds over the goal's tension, by the prior.
     read
         Whether any tap was read yet.
     misfit
         Last round's readings against what was expected, mean square over variance; 1 is usual.
+    updates
+        How many rounds of taps went in: the seed of the next draw.
+    again
+        How many rounds of taps there were since the last turn; a part of a round counts as such.
+    suspects
+        Readings that are not used because the head could hardly sound so: rod and cents. They are
+        to be read again.
+    last
+        The last reading beside each rod before the last turns, cents; empty before any.
+    moved
+        By how many cents the turns since then should have moved each reading.
+    stuck
+        Whether the last turns changed nothing, or the wrong way.
     """
 
+    weight: Array
+    response: Array
     mean: Array
     covariance: Array
     per_turn: float
     read: bool = False
     misfit: float = 1.0
+    updates: int = 0
+    again: float = 0.0
+    suspects: tuple[tuple[int, float], ...] = ()
+    last: tuple[float | None, ...] = ()
+    moved: tuple[float, ...] = ()
+    stuck: bool = False
 
     @property
     def rods(self) -> int:
         """How many rods the head has."""
-        return len(self.mean) - 2
+        return int(self.mean.shape[1])
 
     @property
     def tensions(self) -> Array:
-        """Tension at each rod over the goal's, shape (rods,)."""
-        return self.mean[:-2]
+        """Expected tension at each rod over the goal's, shape (rods,)."""
+        return np.asarray(self.weight @ self.mean)
+
+    @property
+    def strengths(self) -> Array:
+        """What a turn of every rod adds over the goal's tension, shape (samples,)."""
+        return np.asarray(self.per_turn * np.exp(self.response[:, STRENGTH]))
 
     @property
     def gain(self) -> float:
         """What a turn of every rod adds over the goal's tension, as learned so far."""
-        return self.per_turn * max(float(self.mean[-2]), LEAST_EFFECT)
+        return float(self.weight @ self.strengths)
 
     @property
     def gain_sd(self) -> float:
         """Uncertainty of ``gain`` over itself."""
-        return math.sqrt(float(self.covariance[-2, -2])) / max(float(self.mean[-2]), LEAST_EFFECT)
+        off = self.strengths - self.gain
+        return math.sqrt(float(self.weight @ off**2)) / self.gain
 
-    def shares(self) -> Array:
-        """Return what a turn of each rod does at each rod over ``gain``, shape (rods, rods)."""
-        return turn_shares(self.rods, float(self.mean[-1]))
+    def spreading(self) -> Array:
+        """Return what a turn of rod j does at rod i over strength, shape (samples, rods, rods)."""
+        return turn_shares(self.rods, self.response[:, SPREAD])
+
+    def hearing(self) -> Array:
+        """Return how much a tap at rod i hears of the tension at rod j, (samples, rods, rods)."""
+        return heard_shares(self.rods, self.response[:, [OWN, FACING, TAPER]])
+
+    def heard(self) -> Array:
+        """Return the tension that each tap is expected to hear, shape (samples, rods)."""
+        return self.hearing_of(self.mean)
+
+    def hearing_of(self, tensions: Array) -> Array:
+        """Return what taps hear of tensions of each sample, shape (samples, rods)."""
+        return np.maximum((self.hearing() @ tensions[:, :, None])[:, :, 0], LEAST_TENSION)
 
     def cents(self) -> Array:
         """Return what a tap beside each rod is expected to read in cents, shape (rods,)."""
-        return heard_cents(self.tensions)
+        return np.asarray(self.weight @ to_cents(self.heard()))
 
     def mean_cents(self) -> float:
         """Return the head's lug pitch, the mean of its rods, cents from the goal."""
@@ -89,47 +143,73 @@ class HeadState:
 
     def cents_sd(self) -> Array:
         """Return the uncertainty of ``cents``, shape (rods,)."""
-        slope = _heard_slope(self.tensions)
-        spread = slope @ self.covariance[:-2, :-2] @ slope.T
-        return np.asarray(np.sqrt(np.maximum(np.diag(spread), 0.0)))
+        hearing, heard = self.hearing(), self.heard()
+        variance = ((hearing @ self.covariance) * hearing).sum(axis=2)
+        within = variance * (0.5 * CENTS_PER_LOG / heard) ** 2
+        off = to_cents(heard) - self.cents()
+        return np.asarray(np.sqrt(np.maximum(self.weight @ (within + off**2), 0.0)))
 
 
-def turn_shares(rods: int, sharing: float) -> Array:
-    """Return what a turn of rod j does at rod i, each column summing to 1; shape (rods, rods)."""
-    eye = np.eye(rods)
-    around = np.roll(eye, 1, axis=0) + np.roll(eye, -1, axis=0)
-    return np.asarray((eye + sharing * around) / (1.0 + 2.0 * sharing))
+def to_cents(heard: Array) -> Array:
+    """Return cents from the goal of tensions over the goal's."""
+    return np.asarray(0.5 * CENTS_PER_LOG * np.log(np.maximum(heard, LEAST_TENSION)))
 
 
-def _second(rods: int) -> Array:
-    """Return what makes the second harmonic at each rod of tensions, shape (rods, rods)."""
-    angle = 2.0 * math.pi * np.arange(rods) / rods
-    scale = 1.0 if rods == 4 else 2.0
-    return np.asarray(scale / rods * np.cos(2.0 * (angle[:, None] - angle[None, :])))
-
-
-def heard_cents(tensions: Array) -> Array:
-    """Return the lug pitch heard beside each rod in cents from the goal.
+def turn_shares(rods: int, spread: Array) -> Array:
+    """Return what a turn of rod j does at rod i, each column summing to 1.
 
     Parameters
     ----------
-    tensions
-        Over the goal's, shape (..., rods).
+    rods
+        How many rods.
+    spread
+        Length in rods along the hoop over which a turn fades by 1/e, shape (samples,).
+
+    Returns
+    -------
+    ndarray
+        Shape (samples, rods, rods).
     """
-    rods = tensions.shape[-1]
-    mean = np.maximum(tensions.mean(axis=-1, keepdims=True), LEAST_TENSION)
-    uneven = tensions @ _second(rods).T / mean
-    return np.asarray(CENTS_PER_LOG * (0.5 * np.log(mean) + 0.25 * split_share(1) * uneven))
+    apart = np.abs(np.arange(rods)[:, None] - np.arange(rods))
+    apart = np.minimum(apart, rods - apart)
+    share = np.exp(-apart / np.maximum(spread, 0.05)[:, None, None])
+    return np.asarray(share / share.sum(axis=1, keepdims=True))
 
 
-def _heard_slope(tensions: Array) -> Array:
-    """Return what each rod's tension does to each rod's reading, cents, shape (rods, rods)."""
-    rods = len(tensions)
-    mean = max(float(tensions.mean()), LEAST_TENSION)
-    second = _second(rods)
-    uneven = second @ tensions / mean
-    by_mean = (0.5 - 0.25 * split_share(1) * uneven) / (mean * rods)
-    return np.asarray(CENTS_PER_LOG * (by_mean[:, None] + 0.25 * split_share(1) * second / mean))
+@lru_cache(maxsize=16)
+def _harmonics(rods: int) -> Array:
+    """Return the projection on each harmonic round the hoop, shape (rods // 2 + 1, rods, rods)."""
+    angle = 2.0 * math.pi * (np.arange(rods)[:, None] - np.arange(rods)) / rods
+    order = np.arange(rods // 2 + 1)
+    once = (order == 0) | (2 * order == rods)
+    scale = np.where(once, 1.0, 2.0) / rods
+    return np.asarray(scale[:, None, None] * np.cos(order[:, None, None] * angle))
+
+
+def heard_shares(rods: int, ears: Array) -> Array:
+    """Return how much a tap at rod i hears of the tension at rod j; rows sum to 1.
+
+    Parameters
+    ----------
+    rods
+        How many rods.
+    ears
+        Own, facing and taper of each sample, shape (samples, 3): a reading hears ``own`` of its
+        rod, ``facing`` of the one opposite and the mean for the rest; harmonics of the unevenness
+        other than the second are worth ``taper``.
+
+    Returns
+    -------
+    ndarray
+        Shape (samples, rods, rods).
+    """
+    order = np.arange(rods // 2 + 1)
+    # With an odd number of rods the two that are most nearly opposite stand for it.
+    across = (-1.0) ** order * (np.cos(math.pi * order / rods) if rods % 2 else 1.0)
+    part = ears[:, [0]] + ears[:, [1]] * across
+    part = np.where(order == 2, part, part * ears[:, [2]])
+    part[:, 0] = 1.0
+    return np.asarray(np.einsum("sk,kij->sij", part, _harmonics(rods)))
 
 
 def goal_per_turn(drum: Drum, side: Side, goal_hz: float) -> float:
@@ -179,50 +259,89 @@ def head_at(
     gain_sd
         How well that is known, over itself; as well as of a drum never seen if left out.
     """
-    mean = np.concatenate([np.full(rods, tension), [1.0, prior_coefficients()["hoop_sharing"]]])
-    covariance = np.zeros((rods + 2, rods + 2))
-    apart = parameter("rods_apart") * tension
-    covariance[:rods, :rods] = (parameter("mean_unknown") * tension) ** 2 + apart**2 * np.eye(rods)
-    covariance[-2, -2] = (parameter("turn_effect_unknown") if gain_sd is None else gain_sd) ** 2
-    covariance[-1, -1] = prior_coefficients().rows["hoop_sharing"].sd ** 2
-    return HeadState(mean, covariance, per_turn)
+    sd = parameter("turn_effect_unknown") if gain_sd is None else gain_sd
+    response = _unknown_response(sd)
+    apart = np.random.default_rng(1).uniform(0.3, 1.3, SAMPLES) * parameter("rods_apart") * tension
+    eye = np.eye(rods)
+    together = (parameter("mean_unknown") * tension) ** 2
+    covariance = together + apart[:, None, None] ** 2 * eye
+    return HeadState(
+        np.full(SAMPLES, 1.0 / SAMPLES), response, np.full((SAMPLES, rods), tension), covariance,
+        per_turn,
+    )  # fmt: skip
+
+
+def _unknown_response(strength_sd: float) -> Array:
+    """Return samples of what differs from head to head, shape (samples, 5)."""
+    rng = np.random.default_rng(0)
+    low, high = parameter("spread_least"), parameter("spread_most")
+    response = np.empty((SAMPLES, 5))
+    response[:, STRENGTH] = rng.normal(0.0, strength_sd, SAMPLES)
+    response[:, SPREAD] = rng.uniform(low, high, SAMPLES)
+    response[:, OWN] = rng.uniform(parameter("own_least"), parameter("own_most"), SAMPLES)
+    response[:, FACING] = rng.uniform(parameter("facing_least"), parameter("facing_most"), SAMPLES)
+    response[:, TAPER] = rng.uniform(0.5, 1.0, SAMPLES)
+    # Some heads may be as the model of an ideal film has it: only what splits the mode is heard.
+    ideal = rng.random(SAMPLES) < parameter("ideal_share")
+    half = 0.25 * split_share(1) * rng.uniform(0.7, 1.6, SAMPLES)
+    response[ideal, OWN] = response[ideal, FACING] = half[ideal]
+    response[ideal, TAPER] = rng.uniform(0.0, 0.1, SAMPLES)[ideal]
+    return response
 
 
 def with_response(fresh: HeadState, before: HeadState) -> HeadState:
     """Return a head let down or fitted anew, with what was learned of turns on it before."""
-    mean, covariance = fresh.mean.copy(), fresh.covariance.copy()
-    mean[-2] = before.mean[-2]
-    known = float(before.covariance[-2, -2]) * parameter("response_kept") ** 2
-    covariance[-2, -2] = min(known, float(covariance[-2, -2]))
-    return replace(fresh, mean=mean, covariance=covariance)
+    rng = np.random.default_rng(2)
+    rows = rng.choice(SAMPLES, SAMPLES, p=before.weight)
+    wider = math.sqrt(parameter("response_kept") ** 2 - 1.0)
+    spread = before.response[rows].std(axis=0) * wider
+    response = before.response[rows] + spread * rng.standard_normal((SAMPLES, 5))
+    return replace(fresh, response=_bounded(response))
+
+
+def _bounded(response: Array) -> Array:
+    response = response.copy()
+    response[:, SPREAD] = np.clip(response[:, SPREAD], 0.05, 2.0)
+    response[:, [OWN, FACING]] = np.clip(response[:, [OWN, FACING]], 0.02, 0.8)
+    response[:, TAPER] = np.clip(response[:, TAPER], 0.0, 1.0)
+    return response
+
+
+def turn_noise(turns: Array) -> Array:
+    """Return how far each rod is turned from what was asked, one sd, turns; shape of ``turns``.
+
+    A rod turned down may slip as well.
+    """
+    error = parameter("turning_error") * np.abs(turns)
+    error = np.where(turns < 0.0, np.hypot(error, parameter("slip") * np.abs(turns)), error)
+    return np.asarray(error + parameter("turning_error_least") * (turns != 0.0))
 
 
 def after_turns(state: HeadState, turns: Sequence[float]) -> HeadState:
     """Return what is known after turns of the key at each rod, tightening positive."""
-    rods = state.rods
     asked = np.asarray(turns, np.float64)
-    shares = state.shares()
-    moved = state.gain * (shares @ asked)
-    mean = state.mean.copy()
-    mean[:rods] = np.maximum(mean[:rods] + moved, LEAST_TENSION)
-    slope = np.eye(rods + 2)
-    slope[:rods, -2] = state.per_turn * (shares @ asked)
-    nearby = turn_shares(rods, float(state.mean[-1]) + 0.01)
-    slope[:rods, -1] = state.gain * ((nearby - shares) @ asked) / 0.01
-    # Each rod is turned a little more or less than asked, and may slip.
-    error = parameter("turning_error") * np.abs(asked) + parameter("turning_error_least") * (
-        asked != 0.0
-    )
-    noise = np.zeros((rods + 2, rods + 2))
-    noise[:rods, :rods] = state.gain**2 * (shares * error**2) @ shares.T
-    covariance = slope @ state.covariance @ slope.T + noise
-    return replace(state, mean=mean, covariance=covariance)
+    if not asked.any():
+        return state
+    moves = state.strengths[:, None, None] * state.spreading()
+    mean = np.maximum(state.mean + moves @ asked, LEAST_TENSION)
+    moved = state.weight @ (to_cents(state.hearing_of(mean)) - to_cents(state.heard()))
+    before = np.array(state.moved) if state.moved else np.zeros(state.rods)
+    noise = (moves * turn_noise(asked) ** 2) @ np.swapaxes(moves, 1, 2)
+    return replace(
+        state, mean=mean, covariance=state.covariance + noise, again=0.0,
+        moved=tuple((before + moved).tolist()), suspects=(), stuck=False,
+    )  # fmt: skip
 
 
 def after_readings(
-    state: HeadState, cents: Sequence[float | None], sd_cents: Sequence[float] | float
+    state: HeadState,
+    cents: Sequence[float | None],
+    sd_cents: Sequence[float] | float,
 ) -> HeadState:
     """Return what is known after taps were read beside some of the rods.
+
+    A reading that the head could hardly give is not used: it is a suspect, to be read again. Read
+    again, and again the same, it counts if a slack or a tight rod can explain it.
 
     Parameters
     ----------
@@ -233,32 +352,159 @@ def after_readings(
     sd_cents
         Uncertainty of each reading, or of all.
     """
-    told = [i for i, value in enumerate(cents) if value is not None]
-    if not told:
+    if all(value is None for value in cents):
         return state
-    values = np.array([cents[i] for i in told], np.float64)
-    sds = np.broadcast_to(np.asarray(sd_cents, np.float64), (len(cents),))[told]
-    if not state.read:
-        state = _moved_to(state, float(values.mean()))
-    noise = np.diag(np.maximum(sds, parameter("reading_least_sd")) ** 2)
-    before, spread = state.mean, state.covariance
-    mean, slope = before, np.zeros((len(told), len(before)))
-    misfit = 1.0
-    for turn in range(UPDATES):
-        slope[:, :-2] = _heard_slope(mean[:-2])[told]
-        expected = heard_cents(mean[:-2])[told]
-        within = slope @ spread @ slope.T + noise
-        off = values - expected
-        if turn == 0:
-            misfit = float(off @ np.linalg.solve(within, off)) / len(told)
-        gain = np.linalg.solve(within, slope @ spread).T
-        mean = before + gain @ (off - slope @ (before - mean))
-        mean[:-2] = np.maximum(mean[:-2], LEAST_TENSION)
-    kept = np.eye(len(before)) - gain @ slope
-    covariance = kept @ spread @ kept.T + gain @ noise @ gain.T
-    return replace(
-        state, mean=mean, covariance=covariance, read=True, misfit=misfit if state.read else 1.0
+    sds = np.maximum(
+        np.broadcast_to(np.asarray(sd_cents, np.float64), (len(cents),)),
+        parameter("reading_least_sd"),
     )
+    earlier = dict(state.suspects)
+    known = np.array([value for value in cents if value is not None])
+    if not state.read:
+        state = _moved_to(state, float(np.median(known)))
+    new = [(rod, value) for rod, value in state.suspects if cents[rod] is None]
+    used = [rod for rod, value in enumerate(cents) if value is not None]
+    for rod, off_cents in _suspects(state, cents, sds):
+        value = cents[rod]
+        assert value is not None
+        same = rod in earlier and abs(value - earlier[rod]) <= parameter("same_reading")
+        if same and -parameter("slack_rod") <= off_cents <= parameter("tight_rod"):
+            continue
+        used.remove(rod)
+        if rod not in earlier:
+            new.append((rod, value))
+    stuck = _is_stuck(state, cents, used)
+    after = _updated(state, cents, sds, used) if used else state
+    told = tuple(cents[rod] if rod in used else None for rod in range(state.rods))
+    last = told if any(state.moved) or not state.last else _newest(state.last, told)
+    return replace(after, suspects=tuple(new), stuck=stuck, last=last if not stuck else state.last,
+                   moved=state.moved if stuck else ())  # fmt: skip
+
+
+def _newest(
+    before: tuple[float | None, ...], told: tuple[float | None, ...]
+) -> tuple[float | None, ...]:
+    return tuple(b if t is None else t for b, t in zip(before, told, strict=True))
+
+
+def _is_stuck(state: HeadState, cents: Sequence[float | None], used: Sequence[int]) -> bool:
+    """Whether turns that should be heard changed nothing, or the wrong way."""
+    if not state.moved or not state.last:
+        return False
+    rods = [rod for rod in used if state.last[rod] is not None]
+    expected = np.array([state.moved[rod] for rod in rods])
+    if len(rods) < 2 or math.sqrt(float(np.mean(expected**2))) < parameter("heard_move"):
+        return False
+    change = np.array([(cents[rod] or 0.0) - (state.last[rod] or 0.0) for rod in rods])
+    return float(change @ expected) < parameter("no_effect") * float(expected @ expected)
+
+
+def _suspects(
+    state: HeadState, cents: Sequence[float | None], sds: Array
+) -> list[tuple[int, float]]:
+    """Return the readings that the others and the turns so far make hardly possible.
+
+    What no slack or tight rod could give is left out first. Then each is tested against what all
+    others foretell; the worst is left out and the rest tested again. Returned are rod and distance
+    in cents.
+    """
+    told = {rod: value for rod, value in enumerate(cents) if value is not None}
+    middle = float(np.median(list(told.values())))
+    found = [
+        (rod, value - middle)
+        for rod, value in told.items()
+        if len(told) >= FEWEST_TO_JUDGE
+        and not -parameter("slack_rod") <= value - middle <= parameter("tight_rod")
+    ]
+    rods = [rod for rod in told if rod not in dict(found)]
+    while len(rods) >= (1 if state.updates else FEWEST_TO_JUDGE):
+        values = np.array([cents[rod] for rod in rods], np.float64)
+        away, off_cents = _against_others(state, rods, values, sds[rods])
+        worst = int(np.argmax(away))
+        if away[worst] <= parameter("suspect_sds"):
+            break
+        found.append((rods[worst], float(off_cents[worst])))
+        rods.pop(worst)
+    return found
+
+
+def _against_others(
+    state: HeadState, rods: Sequence[int], cents: Array, sds: Array
+) -> tuple[Array, Array]:
+    """Return how far each reading lies from what all others foretell, in sds and in cents.
+
+    Source: leave-one-out residuals of a Gaussian by its precision (Rasmussen and Williams 2006,
+    section 5.4.2); each sample counts by what it makes of the other readings.
+    """
+    heard, noise = _as_tension(cents, sds)
+    hearing = state.hearing()[:, list(rods)]
+    within = hearing @ state.covariance @ np.swapaxes(hearing, 1, 2) + np.diag(noise**2)
+    precision = np.linalg.inv(within)
+    each = np.einsum("sii->si", precision)
+    off = heard - (hearing @ state.mean[:, :, None])[:, :, 0]
+    residual = (precision @ off[:, :, None])[:, :, 0] / each
+    away = np.abs(residual) * np.sqrt(each)
+    # A reading that is wrong must not decide which samples count.
+    alike = -0.5 * np.minimum(away, parameter("suspect_sds")) ** 2 + 0.5 * np.log(each)
+    others = alike.sum(axis=1, keepdims=True) - alike
+    others += np.log(state.weight + 1e-300)[:, None]
+    weight = np.exp(others - others.max(axis=0))
+    weight /= weight.sum(axis=0)
+    foretold = np.maximum(heard - (weight * residual).sum(axis=0), LEAST_TENSION)
+    off_cents = cents - to_cents(foretold)
+    sd_away = (weight * away).sum(axis=0)
+    return np.where(np.abs(off_cents) > parameter("suspect_least"), sd_away, 0.0), off_cents
+
+
+def _updated(
+    state: HeadState, cents: Sequence[float | None], sds: Array, used: Sequence[int]
+) -> HeadState:
+    """Return the state after the readings that are used: each sample's filter, and its weight."""
+    first = not state.read
+    values = np.array([cents[rod] for rod in used], np.float64)
+    heard, noise = _as_tension(values, sds[list(used)])
+    hearing = state.hearing()[:, list(used)]
+    crossed = hearing @ state.covariance
+    within = crossed @ np.swapaxes(hearing, 1, 2) + np.diag(noise**2)
+    off = heard - (hearing @ state.mean[:, :, None])[:, :, 0]
+    solved = np.linalg.solve(within, np.concatenate([off[:, :, None], crossed], axis=2))
+    distance = (off * solved[:, :, 0]).sum(axis=1)
+    likelihood = -0.5 * (distance + np.linalg.slogdet(within)[1])
+    weight = state.weight * np.exp(likelihood - likelihood.max())
+    weight /= weight.sum()
+    mean = state.mean + (solved[:, None, :, 0] @ crossed)[:, 0]
+    covariance = state.covariance - np.swapaxes(crossed, 1, 2) @ solved[:, :, 1:]
+    misfit = 1.0 if first else float(state.weight @ distance) / len(used)
+    after = replace(
+        state, weight=weight, mean=np.maximum(mean, LEAST_TENSION), covariance=covariance,
+        read=True, misfit=misfit, updates=state.updates + 1,
+        again=state.again + len(used) / state.rods,
+    )  # fmt: skip
+    return _drawn_again(after)
+
+
+def _as_tension(cents: Array, sd_cents: Array) -> tuple[Array, Array]:
+    """Return readings in cents as the tension heard over the goal's, and its uncertainty."""
+    heard = np.exp(2.0 * cents / CENTS_PER_LOG)
+    return heard, heard * 2.0 * sd_cents / CENTS_PER_LOG
+
+
+def _drawn_again(state: HeadState) -> HeadState:
+    """Return the samples drawn anew by weight where few of them count, each moved a little."""
+    if 1.0 / float(np.sum(state.weight**2)) >= LEAST_SHARE * SAMPLES:
+        return state
+    rng = np.random.default_rng([3, state.updates])
+    # Systematic resampling: one draw for all.
+    place = (rng.random() + np.arange(SAMPLES)) / SAMPLES
+    rows = np.minimum(np.searchsorted(np.cumsum(state.weight), place), SAMPLES - 1)
+    middle = state.weight @ state.response
+    spread = np.sqrt(np.maximum(state.weight @ (state.response - middle) ** 2, 0.0))
+    noise = math.sqrt(1.0 - SHRINK**2) * spread * rng.standard_normal((SAMPLES, 5))
+    response = SHRINK * state.response[rows] + (1.0 - SHRINK) * middle + noise
+    return replace(
+        state, weight=np.full(SAMPLES, 1.0 / SAMPLES), response=_bounded(response),
+        mean=state.mean[rows], covariance=state.covariance[rows],
+    )  # fmt: skip
 
 
 def _moved_to(state: HeadState, cents: float) -> HeadState:
@@ -267,9 +513,5 @@ def _moved_to(state: HeadState, cents: float) -> HeadState:
     What was turned before stays as it was counted, over the new mean.
     """
     tension = math.exp(2.0 * cents / CENTS_PER_LOG)
-    rods = state.rods
     scale = tension / max(float(state.tensions.mean()), LEAST_TENSION)
-    moved = np.ones(rods + 2)
-    moved[:rods] = scale
-    covariance = state.covariance * np.outer(moved, moved)
-    return replace(state, mean=state.mean * moved, covariance=covariance)
+    return replace(state, mean=state.mean * scale, covariance=state.covariance * scale**2)

@@ -1,28 +1,37 @@
-"""Which rods to turn next, and how far: the fewest safe turns that bring a head to its note evenly.
+"""Which rods to turn next, and how far: the turns of the least expected cost.
 
 Conventions
 -----------
-Turns of the key in sixteenths, tightening positive; cents from the goal; rods count from 0. A rod
-that has to come down goes below where it will be and comes up again in a later round, so that no
-head is left with a rod that was last turned down.
+Turns of the key in sixteenths, tightening positive; cents from the goal; rods count from 0. A turn
+down is what remains of it: the rod goes below by a little and comes back up, so that no rod is left
+turned down. The cost is what is expected over all that is not known of the head (``head_state``),
+the turning error included, so that a head about which little is known is brought near in small
+steps.
 """
 
-import math
-from collections.abc import Sequence
 from dataclasses import dataclass
-from functools import lru_cache
+from math import inf
 from typing import Literal
 
 import numpy as np
 
 from emblar.core.acoustics.basis import Array
-from emblar.core.tuning.head_state import CENTS_PER_LOG, HeadState, after_turns, heard_cents
+from emblar.core.tuning.head_state import CENTS_PER_LOG, HeadState, after_turns
 from emblar.core.tuning.parameters import parameter
 
 Order = Literal["cross", "round"]
-Why = Literal["turn", "there", "as near as it gets", "not the tuning", "tap first"]
+Why = Literal[
+    "turn", "there", "as near as it gets", "not the tuning", "tap first", "tap again",
+    "check reading", "no effect",
+]  # fmt: skip
+NOT_DONE = {"turn", "tap first", "tap again", "check reading", "no effect"}
 SIXTEENTH = 1.0 / 16.0
-MOST_CHANGES = 80
+SURE_SDS = 1.64
+"""A rod counts as near its goal if it is so with 95 % certainty."""
+MOST_AGAIN = 4
+"""Rounds of taps, the first included, without a turn after which a head is left as it is."""
+MOST_CHANGES = 200
+"""Changes of the turns that are tried one after another."""
 
 
 @dataclass(frozen=True, slots=True)
@@ -37,11 +46,14 @@ class NextTurns:
         Rods with a turn in the order to go in.
     why
         ``"turn"``; or why not: it is there, a sixteenth would not bring it nearer, what is left is
-        not the tuning's fault, or the head has to be tapped first.
+        not the tuning's fault, the head has to be tapped first or once more, one reading is too far
+        from the others, or the last turns changed nothing.
     spread_cents, mean_cents
         How far apart the rods' lug pitches lie, and their mean from the goal, as known now.
     after_spread_cents, after_mean_cents
         The same as expected after these turns.
+    tap_again
+        With ``"check reading"`` the rods whose reading is too far from the others.
     """
 
     turns: tuple[float, ...]
@@ -51,11 +63,12 @@ class NextTurns:
     mean_cents: float
     after_spread_cents: float
     after_mean_cents: float
+    tap_again: tuple[int, ...] = ()
 
     @property
     def done(self) -> bool:
         """Whether the head is left as it is."""
-        return self.why not in {"turn", "tap first"}
+        return self.why not in NOT_DONE
 
 
 def rods_in_order(rods: int, order: Order) -> tuple[int, ...]:
@@ -80,8 +93,8 @@ def next_turns(
     state: HeadState,
     *,
     order: Order = "cross",
-    owed: Sequence[int] = (),
     tolerance_cents: float | None = None,
+    most_tension: float = inf,
 ) -> NextTurns:
     """Return the next turns of a head.
 
@@ -91,112 +104,115 @@ def next_turns(
         What is known of it.
     order
         In which the person likes to go.
-    owed
-        Rods that were last turned down: they come up before the head is done.
     tolerance_cents
         How far from the goal a rod's lug pitch may stay; the usual if left out.
+    most_tension
+        Tension over the goal's that no rod may pass.
     """
     near = parameter("near_enough") if tolerance_cents is None else tolerance_cents
-    heard = state.cents()
+    heard, sd = state.cents(), state.cents_sd()
     spread, mean = float(np.ptp(heard)), float(heard.mean())
-    nothing = tuple(0.0 for _ in heard)
-    there = float(np.abs(heard).max()) <= near and not owed
-    if state.read and there and float(state.cents_sd().max()) <= near:
-        return NextTurns(nothing, (), "there", spread, mean, spread, mean)
-    if state.read and state.misfit > parameter("misfit_too_large") and there:
-        return NextTurns(nothing, (), "not the tuning", spread, mean, spread, mean)
-    steps = _steps(state, owed)
-    turns = steps * SIXTEENTH
-    if not steps.any():
-        why: Why = "as near as it gets" if state.read else "tap first"
-        return NextTurns(nothing, (), why, spread, mean, spread, mean)
-    after = after_turns(state, turns.tolist()).cents()
+
+    def leave(why: Why, rods: tuple[int, ...] = ()) -> NextTurns:
+        nothing = (0.0,) * state.rods
+        return NextTurns(nothing, (), why, spread, mean, spread, mean, rods)
+
+    if state.suspects:
+        return leave("check reading", tuple(rod for rod, _ in state.suspects))
+    if state.stuck:
+        return leave("no effect")
+
+    there = float(np.abs(heard).max()) <= near
+    sure = bool(np.all(np.abs(heard) + SURE_SDS * sd <= near * parameter("audible_over_near")))
+    if state.read and there and sure:
+        return leave("there")
+    if state.read and there and state.misfit > parameter("misfit_too_large"):
+        return leave("not the tuning")
+    steps = _steps(state, most_tension)
+    after = after_turns(state, (steps * SIXTEENTH).tolist()).cents()
+    if not steps.any() or np.sum(after**2) >= np.sum(heard**2):
+        if not state.read:
+            return leave("tap first")
+        return leave("as near as it gets" if sure or state.again >= MOST_AGAIN else "tap again")
+    turns = tuple((steps * SIXTEENTH).tolist())
     goes = tuple(r for r in rods_in_order(state.rods, order) if steps[r] != 0)
-    return NextTurns(
-        tuple(turns.tolist()), goes, "turn", spread, mean, float(np.ptp(after)), float(after.mean())
-    )
+    return NextTurns(turns, goes, "turn", spread, mean, float(np.ptp(after)), float(after.mean()))
 
 
-def _steps(state: HeadState, owed: Sequence[int]) -> Array:
-    """Return sixteenths per rod, shape (rods,), of the least cost that a search finds."""
-    effect, aim = state.gain * state.shares(), _aim(state)
-    most = parameter("most_turns") / SIXTEENTH
-    even = float(np.clip((aim - state.tensions.mean()) / state.gain / SIXTEENTH, -most, most))
-    starts = [np.zeros(state.rods), np.full(state.rods, float(np.round(even)))]
-    tried = [_better(state, effect / aim, aim, start, owed, most) for start in starts]
-    best = min(tried, key=lambda t: float(_seen_cost(state, effect / aim, aim, t[None], owed)[0]))
-    return _coarse(best)
+@dataclass(frozen=True, slots=True)
+class _Cost:
+    """The expected cost of turns in sixteenths: t·Q·t − 2 b·t, and what each move costs."""
+
+    square: Array
+    linear: Array
+
+    def of(self, steps: Array) -> Array:
+        """Return the cost of turns, shape (..., rods), without what stays whatever is turned."""
+        bent = ((steps @ self.square) * steps).sum(axis=-1)
+        moves = (steps != 0.0).sum(axis=-1) * parameter("move_cost")
+        down = (steps < 0.0).sum(axis=-1) * parameter("down_cost")
+        return np.asarray(bent - 2.0 * steps @ self.linear + moves + down)
 
 
-def _aim(state: HeadState) -> float:
-    """Return the tension to go for now, over the goal's: short of it by what may go wrong.
+def _expected_cost(state: HeadState) -> _Cost:
+    """Return the expected cost: what is heard and what is not off the goal, in squared costs."""
+    heard = (0.5 * CENTS_PER_LOG / parameter("heard_cost")) ** 2
+    hidden = (0.5 * CENTS_PER_LOG / parameter("hidden_cost")) ** 2
+    moves = SIXTEENTH * state.strengths[:, None, None] * state.spreading()
+    hearing = state.hearing()
+    seen = hearing @ moves
+    wanted = 1.0 - (hearing @ state.mean[:, :, None])[:, :, 0]
+    each = heard * np.swapaxes(seen, 1, 2) @ seen + hidden * np.swapaxes(moves, 1, 2) @ moves
+    square = np.tensordot(state.weight, each, 1)
+    linear = state.weight * heard @ (wanted[:, None] @ seen)[:, 0]
+    linear += state.weight * hidden @ ((1.0 - state.mean)[:, None] @ moves)[:, 0]
+    error = parameter("turning_error") ** 2 * np.diag(np.diag(square))
+    return _Cost(square + error, linear)
 
-    A rod that came too far has to go down and up again, which costs two rounds.
-    """
-    way = 1.0 - float(state.tensions.mean())
-    if way <= 0.0:
-        return 1.0
-    error = math.hypot(state.gain_sd, parameter("turning_error") / math.sqrt(state.rods))
-    return 1.0 - way * min(parameter("caution_sds") * error, parameter("most_short"))
+
+def _steps(state: HeadState, most_tension: float) -> Array:
+    """Return sixteenths per rod, shape (rods,), of about the least expected cost."""
+    cost = _expected_cost(state)
+    known = state.gain_sd <= parameter("turn_effect_known")
+    most = parameter("most_turns_known" if known else "most_turns") / SIXTEENTH
+    best = np.linalg.solve(cost.square + 1e-9 * np.eye(state.rods), cost.linear)
+    steps = _improved(cost, _coarse(np.clip(best, -most, most)), most)
+    return _within(state, steps, most_tension)
 
 
-@lru_cache(maxsize=16)
-def _changes(rods: int) -> Array:
-    """Return changes of turns to try, sixteenths per rod, shape (changes, rods).
+def _coarse(steps: Array) -> Array:
+    """Round to quarters far away, eighths nearer, sixteenths for the last nudge."""
+    size = np.abs(steps)
+    grain = np.select([size >= 16, size >= 8], [4.0, 2.0], 1.0)
+    return np.asarray(np.sign(steps) * np.round(size / grain) * grain)
 
-    One rod, two that face each other, all; a sixteenth from one rod to another; a pair up and
-    another down.
-    """
+
+def _improved(cost: _Cost, steps: Array, most: float) -> Array:
+    """Change the turns of one rod or of two, the most helpful change first, while it costs less."""
+    rods = len(steps)
     eye = np.eye(rods)
-    pairs = [] if rods % 2 else [eye[i] + eye[i + rods // 2] for i in range(rods // 2)]
-    groups = [*eye, *pairs, np.ones(rods)]
-    rows = [size * group for group in groups for size in (-8, -4, -2, -1, 1, 2, 4, 8)]
-    rows += [a - b for some in (list(eye), pairs) for a in some for b in some if a is not b]
-    return np.stack(rows)
-
-
-def _cost(tensions: Array, steps: Array, owed: Sequence[int]) -> Array:
-    """Return the cost of turns, shape of all but the last axis."""
-    heard = heard_cents(tensions) / parameter("heard_cost")
-    apart = CENTS_PER_LOG * 0.5 * np.log(np.maximum(tensions, 0.01)) / parameter("hidden_cost")
-    down = (steps < 0.0).sum(axis=-1) * parameter("down_cost")
-    moves = (steps != 0.0).sum(axis=-1) * parameter("move_cost")
-    left_down = 0.0
-    if owed:
-        left_down = (steps[..., list(owed)] <= 0.0).sum(axis=-1) * parameter("owed_cost")
-    return np.asarray((heard**2).sum(axis=-1) + (apart**2).sum(axis=-1) + down + moves + left_down)
-
-
-def _seen_cost(
-    state: HeadState, effect: Array, aim: float, tries: Array, owed: Sequence[int]
-) -> Array:
-    """Return the cost of each of some turns in sixteenths, shape (tries,).
-
-    A rod turned down counts as come up again to its note: it goes below by as much.
-    """
-    under = parameter("below_by") / SIXTEENTH
-    settled = tries + np.where(tries < 0.0, under, 0.0)
-    return _cost(state.tensions / aim + settled @ effect.T * SIXTEENTH, tries, owed)
-
-
-def _better(
-    state: HeadState, effect: Array, aim: float, steps: Array, owed: Sequence[int], most: float
-) -> Array:
-    """Change turns, the most helpful change first, as long as that costs less."""
-    changes = _changes(state.rods)
-    best = float(_seen_cost(state, effect, aim, steps[None, :], owed)[0])
+    pairs = [a + sign * b for i, a in enumerate(eye) for b in eye[:i] for sign in (1.0, -1.0)]
+    changes = np.array([*eye, *(2.0 * eye), *pairs])
+    changes = np.concatenate([changes, -changes])
+    best = float(cost.of(steps))
     for _ in range(MOST_CHANGES):
-        tries = np.clip(steps[None, :] + changes, -most, most)
-        costs = _seen_cost(state, effect, aim, tries, owed)
+        tries = np.clip(np.concatenate([steps + changes, steps * (1.0 - eye)]), -most, most)
+        costs = cost.of(tries)
         first = int(np.argmin(costs))
         if float(costs[first]) >= best - 1e-9:
             break
         steps, best = tries[first], float(costs[first])
+    return _coarse(steps)
+
+
+def _within(state: HeadState, steps: Array, most_tension: float) -> Array:
+    """Shorten turns up until no rod is expected to pass the most tension it may have."""
+    moves = SIXTEENTH * state.gain * np.einsum("s,sij->ij", state.weight, state.spreading())
+    for _ in range(int(np.abs(steps).sum()) + 1):
+        after = state.tensions + moves @ steps
+        worst = int(np.argmax(after))
+        if after[worst] <= most_tension or steps.max() <= 0.0:
+            break
+        pulls = np.where(steps > 0.0, moves[worst], 0.0)
+        steps = steps - np.eye(len(steps))[int(np.argmax(pulls))]
     return steps
-
-
-def _coarse(steps: Array) -> Array:
-    """Round to halves and quarters far away, eighths nearer, sixteenths for the last nudge."""
-    size = np.abs(steps)
-    grain = np.select([size >= 16, size >= 8, size >= 4], [4.0, 2.0, 2.0], 1.0)
-    return np.asarray(np.sign(steps) * np.round(size / grain) * grain)

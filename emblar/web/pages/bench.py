@@ -16,8 +16,9 @@ from emblar.core.notes import cents, nearest_note, spread_hz
 from emblar.core.planning.kit import model, wearing
 from emblar.core.planning.sentence import interval_words
 from emblar.core.tuning.diagnosis import cause_texts
+from emblar.core.tuning.next_turns import NextTurns
 from emblar.core.tuning.procedure import Job, JobText, job_texts
-from emblar.formats.turn_words import WHY_DONE, move_words, turn_words
+from emblar.formats.turn_words import WHY_DONE, down_words, move_words, turn_words
 from emblar.web.drawing.bench_ladder import Rung, bench_ladder
 from emblar.web.drawing.hoop import Hoop, about_mean, hoop
 from emblar.web.drawing.rods import rods
@@ -27,6 +28,8 @@ from emblar.web.pages.words import left_words
 OTHER: dict[Side, Side] = {"batter": "reso", "reso": "batter"}
 USUAL_TURN, PAIR_CENTS = 0.25, 10.0
 CURES = {"snare": "If it chokes, or should be fatter", "tom": "If it chokes, or should smack"}
+AGAIN = ("check reading", "tap again", "no effect")
+"""Reasons of the next turns to tap again before anything is turned."""
 OWN_WAY = {"listen": "strike", "wires": "wires", "dampers": "muffle"}
 """Jobs that are done in another way than by turning and tapping."""
 FIRST_ROD = {False: "rod 1 nearest you", True: "rod 1 at the badge"}
@@ -63,7 +66,7 @@ class BenchPage:
     """Everything the Bench screen shows of one drum.
 
     ``doing`` is ``"tap"``, ``"turn"``, ``"there"``, ``"strike"``, ``"wires"``, ``"muffle"``,
-    ``"job"`` or ``"done"``.
+    ``"job"``, ``"refused"`` or ``"done"``.
     """
 
     title: str
@@ -190,9 +193,20 @@ def _doing(job: Job | None, at: HeadNow | None) -> tuple[str, int | None]:
         return "turn", at.turning.left[0]
     if at.unread:
         return "tap", at.unread[0]
+    if job.tunes and at.refusal:
+        return "refused", None
+    if job.tunes and at.found is not None and at.found.why in AGAIN:
+        return "tap", _next_again(at)
     if job.tunes and at.found is not None and at.found.why == "turn":
         return "turn", at.found.order[0]
     return "there", None
+
+
+def _next_again(at: HeadNow) -> int:
+    """Return the rod to tap again, from 0: a suspect one, else the next of another round."""
+    if at.found is not None and at.found.tap_again:
+        return at.found.tap_again[0]
+    return min(range(len(at.taps)), key=lambda rod: at.taps[rod])
 
 
 def _text(now: Bench, job: Job | None) -> JobText | None:
@@ -248,6 +262,10 @@ def _words(
         return _end_words(now)
     if doing == "turn" and at is not None and rod is not None:
         return _turn_words(at, rod)
+    if doing == "refused" and at is not None:
+        return "Stop.", at.refusal, "Change the pitch in Plan, or choose another head."
+    if doing == "tap" and at is not None and rod is not None and not at.unread and at.found:
+        return _again_words(at, at.found, rod)
     if doing == "tap" and at is not None and rod is not None:
         if len(at.unread) == now.drum.owned.rods:
             return (
@@ -271,12 +289,24 @@ def _words(
     return text.title, text.what, text.expect
 
 
+def _again_words(at: HeadNow, found: NextTurns, rod: int) -> tuple[str, str, str]:
+    """Return why taps are wanted again before anything is turned."""
+    if found.why == "check reading":
+        reading = at.readings[rod]
+        hz = f"{reading.hz:.0f} Hz is" if reading is not None else "Its reading is"
+        return f"Tap rod {rod + 1} again", f"{hz} too far from the other rods to be right.", ""
+    if found.why == "no effect":
+        what, check = WHY_DONE["no effect"].split(" Check: ", 1)
+        return "Stop and look.", what, f"{check[:1].upper()}{check[1:]}"
+    return f"Tap rod {rod + 1} again", "The readings are not sure enough to turn yet.", ""
+
+
 def _end_words(now: Bench) -> tuple[str, str, str]:
     """Return what is shown when no job is open: tuned, or where its heads were left."""
     off = [
-        f"{_head_words(now, side)} {left_words(head.hz, head.off_cents)}"
+        f"{_head_words(now, side)} {left_words(head.last_hz, head.off_cents)}"
         for side, head in now.heads.items()
-        if head.hz is not None and head.off_cents is not None
+        if head.last_hz is not None and head.off_cents is not None
     ]
     if not off:
         return "Done.", "Compare it with the record in Match.", ""
@@ -303,7 +333,7 @@ def _turn_words(at: HeadNow, rod: int) -> tuple[str, str, str]:
     more = f", then {len(left) - 2} more" if len(left) > 2 else ""
     untouched = len(turns) - len([t for t in turns if t])
     rest = " Leave the rest." if untouched and not more else ""
-    down = "It goes below its note and comes up again next round." if turns[rod] < 0.0 else ""
+    down = down_words() if turns[rod] < 0.0 else ""
     return big, f"then {then}{more}.{rest}", down
 
 
@@ -321,7 +351,7 @@ def _there_words(now: Bench, job: Job, at: HeadNow) -> tuple[str, str, str]:
         return hz, f"The {name} is about {size} of a turn on every rod from the plan, {way}.", ""
     why = at.found.why if at.found is not None else "there"
     words = WHY_DONE.get(why, WHY_DONE["there"])
-    big = {"there": "There.", "as near as it gets": "Near enough."}.get(why, "Stop and look.")
+    big = {"there": "Tuned.", "as near as it gets": "Near enough."}.get(why, "Stop and look.")
     return big, words.split(": ", 1)[-1][:1].upper() + words.split(": ", 1)[-1][1:], ""
 
 
@@ -429,9 +459,9 @@ def _rows(now: Bench) -> tuple[JobRow, ...]:
 def _left_at(now: Bench, job: Job) -> str:
     """Return where the head of a tuning job was left, if that is off its goal."""
     head = now.heads.get(job.side) if job.side and job.tunes else None
-    if head is None or head.hz is None or head.off_cents is None:
+    if head is None or head.last_hz is None or head.off_cents is None:
         return ""
-    return left_words(head.hz, head.off_cents)
+    return left_words(head.last_hz, head.off_cents)
 
 
 def _progress(now: Bench) -> str:
