@@ -28,6 +28,7 @@ from emblar.core.planning.plan_drum import (
 )
 from emblar.core.planning.target import Target, moved, target_from_card
 from emblar.core.planning.toms import School, tom_pitches_hz
+from emblar.core.planning.why import fit_warnings
 from emblar.core.synthesis.played import What, kit_played, played
 from emblar.core.synthesis.stroke import Samples, Voice, drum_voice
 from emblar.core.voices import is_tom
@@ -61,6 +62,8 @@ class KitPlan:
     version: int
     drums: dict[int, DrumPlanFile]
     problems: dict[int, str]
+    warnings: tuple[str, ...] = ()
+    """Cautions that concern several drums together."""
 
 
 def target_of(found: Heard | None, voice: str | None) -> Target | None:
@@ -256,11 +259,14 @@ def _keep(
     says: str,
 ) -> KitPlan:
     kit = kit_of(scope, session_id)
+    brief = asked_of(one_session(scope, session_id)).brief()
+    warnings = kit_warnings(list(drums.values()), brief)
     document = {
         "drums": {str(i): d.model_dump(by_alias=True, mode="json") for i, d in drums.items()},
         "problems": {str(i): text for i, text in problems.items()},
         "wishes": {str(d.id): d.wish for d in kit},
         "parts": {str(d.id): [d.voice, d.also] for d in kit},
+        "warnings": list(warnings),
     }
     marks = planned_from(scope, session_id)
     with in_session(scope, session_id) as db:
@@ -273,7 +279,7 @@ def _keep(
             info = before
         else:
             info = store.add(db, session_id, document, says=says, inputs=marks)
-    return KitPlan(info.version, drums, problems)
+    return KitPlan(info.version, drums, problems, warnings)
 
 
 def kit_plan_of(info: PlanInfo) -> KitPlan:
@@ -292,7 +298,23 @@ def kit_plan_of(info: PlanInfo) -> KitPlan:
             problems[i] = OFF_THE_SHELF.format(", ".join(gone))
         else:
             drums[i] = file
-    return KitPlan(info.version, drums, problems)
+    warnings = info.document.get("warnings")
+    texts = warnings if isinstance(warnings, list) else []
+    return KitPlan(info.version, drums, problems, tuple(str(text) for text in texts))
+
+
+def kit_warnings(planned: Sequence[DrumPlanFile], brief: Brief) -> tuple[str, ...]:
+    """Return the cautions that concern several drums of a plan together.
+
+    Those of one drum alone are with its own plan.
+    """
+    files = [file for file in planned if file.drum is not None]
+    shelf = Shelf(tuple(file.drum.owned() for file in files if file.drum), (), (), ())
+    rows = [file.weighed(place) for place, file in enumerate(files)]
+    together = [reason.text for reason in fit_warnings(rows, shelf, brief)]
+    alone = {text for file in files for text in file.cautions}
+    alone |= {reason.text for row in rows for reason in fit_warnings([row], shelf, brief)}
+    return tuple(text for text in together if text not in alone)
 
 
 def latest_plan(scope: Scope, session_id: int) -> KitPlan | None:

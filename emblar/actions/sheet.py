@@ -51,6 +51,7 @@ def sheet(scope: Scope, session_id: int) -> SheetFile:
         order=_order(planned),
         shopping=_counted(name for drum, file in planned for name in to_buy(drum, file)),
         packing=_counted(_packed(planned)),
+        warnings=list(plan.warnings),
     )
 
 

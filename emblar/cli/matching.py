@@ -38,7 +38,7 @@ def moves_command(
     found = compare(asked.record(), target_of_file(take, asked.voice, alone=True))
     learned = learned_shares(row.trial() for row in asked.tried)
     moves = next_moves(asked.setup(), found, learned=learned)
-    text = moves_file(moves).model_dump_json(by_alias=True, indent=2)
+    text = moves_file(moves, found).model_dump_json(by_alias=True, indent=2)
     sys.stdout.write(text + "\n")
 
 

@@ -26,6 +26,10 @@ def said(plan: "KitPlanFile") -> str:
             r = one.recipe
             lugs = f"{r.batter_hz:.0f}" + (f" / {r.reso_hz:.0f}" if r.reso_hz else "") + " Hz"
             lines.append(f"{voice}: {one.drum}, lugs {lugs}. {one.sentence}")
+            lines += [f"  Caution: {text}" for text in one.cautions]
+        cautions = {text for one in plan.alternatives[0].voices.values() for text in one.cautions}
+        warnings = [w.text for w in plan.alternatives[0].warnings if w.text not in cautions]
+        lines += [f"Caution: {text}" for text in warnings]
     return "\n".join([*lines, *(u.text for u in plan.unmet)]) + "\n"
 
 

@@ -13,6 +13,7 @@ from emblar.core.quantities.registry import steps
 from emblar.core.tuning.cures import Cure, Purpose
 from emblar.formats.brief import ShelfDrumFile
 from emblar.formats.drum import LugHz, PortInches, QuantityFile, Strict
+from emblar.formats.move_words import no_move_words
 
 
 class ApartFile(Strict):
@@ -155,11 +156,22 @@ class MovesFile(Strict):
         default="emblar.ranked-moves/1", alias="schema"
     )
     moves: list[MoveFile]
+    says: str = ""
+    """Why there is no change, where there is none."""
 
 
-def moves_file(moves: list[Move]) -> MovesFile:
-    """Return the published form of ranked moves."""
+def moves_file(moves: list[Move], found: Comparison) -> MovesFile:
+    """Return the published form of ranked moves.
+
+    Parameters
+    ----------
+    moves
+        The changes, the best first.
+    found
+        The take against the record.
+    """
     return MovesFile(
+        says="" if moves else no_move_words(found),
         moves=[
             MoveFile(
                 kind=m.kind, what=m.what,

@@ -6,8 +6,11 @@ from typing import Literal
 
 from pydantic import Field
 
+from emblar.core.acoustics.forward import predict
 from emblar.core.planning.assign import Alternative, KitPlan
 from emblar.core.planning.brief import Brief, Shelf
+from emblar.core.planning.cautions import cautions_of
+from emblar.core.planning.kit import model, wearing
 from emblar.core.planning.problem import Problem
 from emblar.core.planning.sentence import plan_sentence
 from emblar.core.planning.weighing import Recipe, Weighed
@@ -63,7 +66,9 @@ class VoicePlanFile(Strict):
     cut: bool
     missed_cents: float
     sentence: str = ""
-    """The plan as it is said in one sentence."""
+    """The plan in one sentence."""
+    cautions: list[str] = Field(default_factory=list)
+    """What to be careful about with this drum."""
     reasons: list[WhyFile] = Field(default_factory=list)
     schools: list[SideFile] = Field(default_factory=list)
 
@@ -110,6 +115,7 @@ def kit_plan_file(plan: KitPlan, problem: Problem) -> KitPlanFile:
         voices = {}
         for voice, row in alternative.chosen.items():
             one = voice_file(row, shelf)
+            one.cautions = list(_cautions(row, problem))
             if index == 0:
                 explain = Explainer(row, problem)
                 one.reasons = [WhyFile(**asdict(r)) for r in explain.reasons()]
@@ -129,6 +135,18 @@ def kit_plan_file(plan: KitPlan, problem: Problem) -> KitPlanFile:
             + [w.recipe.striker for w in best]
         ),
     )
+
+
+def _cautions(row: Weighed, problem: Problem) -> tuple[str, ...]:
+    recipe, owned = row.recipe, problem.shelf.drums[row.drum]
+    drum = model(
+        wearing(owned, recipe.reso, recipe.port_in),
+        batter=recipe.batter, reso=recipe.reso, dampers=recipe.dampers,
+        striker=recipe.striker, wires_setting=recipe.wires,
+    )  # fmt: skip
+    prediction = predict(drum, recipe.batter_hz, recipe.reso_hz)
+    wish_hz = problem.target(row.voice).value("pitch") or row.card["pitch"]
+    return cautions_of(row, prediction, problem.shelf, problem.brief, wish_hz=wish_hz)
 
 
 def _counted(names: Iterable[str]) -> list[str]:

@@ -16,6 +16,7 @@ from emblar.core.notes import spread_hz
 from emblar.core.planning.kit import stroke_on, wearing
 from emblar.core.planning.plan_drum import DrumPlan, Other
 from emblar.core.planning.sentence import plan_sentence
+from emblar.core.planning.weighing import Recipe, Weighed
 from emblar.core.quantities import Measured
 from emblar.core.quantities.registry import steps
 from emblar.formats.brief import ShelfDrumFile
@@ -100,6 +101,19 @@ class DrumPlanFile(Strict):
             strike=self._strike(),
             wires=wires(self.wires),
         )
+
+    def weighed(self, place: int) -> Weighed:
+        """Return the plan as it was weighed, for a drum at a place on the shelf."""
+        lugs = self.prediction.lug_hz
+        recipe = Recipe(
+            self.batter, self.reso, self.port_in, tuple(self.dampers), self.striker, self.wires,
+            self.semitones, lugs.batter, lugs.reso,
+        )  # fmt: skip
+        card = {name: quantity.value for name, quantity in self.card.items()}
+        return Weighed(
+            place, self.voice, recipe, card, self.apart, self.costs, self.minutes,
+            tuple(self.bought), self.cut, (),
+        )  # fmt: skip
 
     def sentence(self) -> str:
         """Return the plan as it is said in one sentence."""

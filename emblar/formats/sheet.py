@@ -86,6 +86,8 @@ class SheetFile(Strict):
     """The order of work of one person."""
     shopping: list[str] = Field(default_factory=list)
     packing: list[str] = Field(default_factory=list)
+    warnings: list[str] = Field(default_factory=list)
+    """Cautions that concern several drums together."""
 
 
 CSV_HEADER = [

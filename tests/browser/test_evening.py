@@ -29,7 +29,7 @@ def test_the_evening_is_planned_from_the_sheet_and_shrinks_with_the_work(
     rows.filter(has_text="Rack 12").first.get_by_role("link").click()
     expect(page.locator("h1")).to_contain_text("Rack 12")
     page.get_by_role("button", name="Skip").first.click()
-    expect(page.get_by_text("Look it over").first).to_be_visible()
+    expect(page.get_by_text("Inspect the drum").first).to_be_visible()
     page.goto(f"/sessions/{planned}/evening")
     expect(rows).to_have_count(before - 1)
     expect(page.get_by_text("Rack 12: 1 job done")).to_be_visible()

@@ -224,7 +224,7 @@ def test_limits_name_head_value_and_threshold() -> None:
     assert ("film_stress", "reso") in codes
     assert ("papery", "batter") in codes
     assert found[0].severity == "stop"
-    assert found[0].text.startswith("snare side: 111 % of what the film bears")
+    assert found[0].text.startswith("The snare side is at 111 % of the tension its film can take")
     everyday = limits(snare, Tensions(400.0, 4000.0), PRIOR)
     assert everyday == [], "that a snare side bears every day"
     hanging = limits(snare, Tensions(60.0, 1500.0), PRIOR)

@@ -1,13 +1,17 @@
 """What a tech would laugh at is not planned: dampers on toms, wires, far-off heads, what is seldom
 done; and what practitioners reach for can be reached."""
 
+import re
 from collections.abc import Sequence
 from dataclasses import replace
 
+import numpy as np
 import pytest
 
 from bench.independent import SITUATIONS, read
+from emblar.core.acoustics.coefficients import prior_coefficients
 from emblar.core.acoustics.forward import predict
+from emblar.core.acoustics.limits import safe_range
 from emblar.core.catalogue import (
     constructions,
     constructions_for,
@@ -15,9 +19,10 @@ from emblar.core.catalogue import (
     dampers_for,
     strikers_for,
 )
+from emblar.core.errors import NoSolutionError
 from emblar.core.planning.alike import alike_toms, family
 from emblar.core.planning.brief import Brief
-from emblar.core.planning.kit import OwnedDrum, model
+from emblar.core.planning.kit import OwnedDrum, model, wearing
 from emblar.core.planning.plan_drum import Request, plan_drum
 from emblar.core.planning.sentence import against_record, interval_words, plan_sentence
 from emblar.core.planning.target import Target
@@ -167,3 +172,45 @@ def test_one_tuning_has_other_sounds_without_a_key(owned: OwnedDrum) -> None:
         assert lengths["more open"] > plan.weighed.card["length"]
     if "drier" in lengths:
         assert lengths["drier"] < plan.weighed.card["length"]
+
+
+CEILING_BRIEFS = 60
+
+
+def test_no_plan_goes_past_the_ceiling_unless_by_hand() -> None:
+    """Of random drums and pitches; a pitch out of reach is refused instead."""
+    rng = np.random.default_rng(38)
+    k = prior_coefficients()
+    planned = 0
+    for _ in range(CEILING_BRIEFS):
+        owned = [OWNED_SNARE, OWNED_TOM, OWNED_KICK][int(rng.integers(3))]
+        owned = replace(owned, rods=int(rng.choice([6, 8, 10])))
+        low, high = {"snare": (150, 380), "tom": (80, 260), "kick": (35, 110)}[owned.kind]
+        voice = {"snare": "snare", "tom": "tom-1", "kick": "kick"}[owned.kind]
+        hz = float(rng.uniform(low, high))
+        asked = Target(voice, {"pitch": Measured(hz, 1.0, "Hz")}, {})
+        try:
+            plan = plan_drum(owned, asked, Request(), thorough=False)
+        except NoSolutionError:
+            continue
+        planned += 1
+        for side, tension in (
+            ("batter", plan.prediction.tensions.batter_n_per_m),
+            ("reso", plan.prediction.tensions.reso_n_per_m),
+        ):
+            if tension is None:
+                continue
+            drum = model(wearing(owned, plan.recipe.reso, plan.recipe.port_in),
+                         batter=plan.recipe.batter)  # fmt: skip
+            safe = safe_range(drum, "batter" if side == "batter" else "reso", k)
+            assert tension <= 1.001 * safe.high_n_per_m, (owned.name, hz, side)
+    assert planned > CEILING_BRIEFS // 3
+
+
+def test_what_is_entered_by_hand_goes_past_the_ceiling_and_the_number_is_stated() -> None:
+    asked = Target("snare", {"pitch": Measured(300.0, 1.0, "Hz")}, {})
+    snare = replace(OWNED_SNARE, rods=8)
+    with pytest.raises(NoSolutionError, match="nearest safe pitch"):
+        plan_drum(snare, asked, Request())
+    plan = plan_drum(snare, asked, Request(pitch_hz=300.0))
+    assert any(re.search(r"\d+ N on each rod|\d+ % of the tension", c) for c in plan.cautions)

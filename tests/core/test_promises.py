@@ -94,7 +94,7 @@ def test_a_kick_stays_in_its_window_with_its_front_at_or_above_the_batter(
 def test_a_kick_leaves_its_window_or_has_a_slacker_front_where_that_is_asked() -> None:
     by_hand = plan_drum(CLOSED, target("kick", **KICK), Request(pitch_hz=90.0), thorough=False)
     assert by_hand.weighed.card["pitch"] == pytest.approx(90.0, rel=0.01)
-    assert any("you gave the pitch by hand" in text for text in by_hand.cautions)
+    assert any("you entered the pitch" in text for text in by_hand.cautions)
     slack = planned(CLOSED, KICK, schools={FRONT: "front below"})
     assert slack.recipe.semitones < 0.0
     asked = plan_drum(CLOSED, target("kick", **KICK), Request(relation="lower"), thorough=False)

@@ -158,24 +158,24 @@ def _side_limits(drum: Drum, side: Side, tension: float, coefficients: Coefficie
     caution, stop = stress_limits_pa(drum.kind, side, coefficients)
     name, borne = head_name(drum.kind, side), f"{100.0 * stress / stop:.0f} %"
     if stress >= stop:
-        text = f"{name}: {borne} of what the film bears, it may tear; go no higher"
+        text = (
+            f"The {name} is at {borne} of the tension its film can take: it may tear. Tune lower."
+        )
         found.append(Limit("film_stress", "stop", side, stress, stop, text))
     elif stress >= caution:
-        text = f"{name}: close to tearing, {borne} of what the film bears"
+        text = f"The {name} is at {borne} of the tension its film can take."
         found.append(Limit("film_stress", "caution", side, stress, caution, text))
     load = rod_load_n(tension, drum.radius_m(coefficients), drum.rods)
     if load >= coefficients["rod_caution"]:
-        text = f"{name}: {load:.0f} N per rod; stop where the key needs force"
+        text = f"The {name} puts {load:.0f} N on each rod. Stop if the key needs force."
         found.append(Limit("rod_load", "caution", side, load, coefficients["rod_caution"], text))
     slack = coefficients["slack_stop"]
     papery = papery_tension(drum.kind, drum.diameter_m, coefficients)
     if tension < slack:
-        text = f"{name}: {tension:.0f} N/m is too slack to sound; a note begins at {slack:.0f} N/m"
+        text = f"The {name} is too slack to sound. Tune it higher."
         found.append(Limit("slack", "stop", side, tension, slack, text))
     elif tension < papery:
-        text = (
-            f"{name}: {tension:.0f} N/m is slack; below about {papery:.0f} N/m a head turns papery"
-        )
+        text = f"The {name} is slack: it may sound papery, and rods may back out. Use lug locks."
         found.append(Limit("papery", "note", side, tension, papery, text))
     return found
 

@@ -14,7 +14,14 @@ from emblar.core.planning.target import Target
 from emblar.core.quantities import Measured
 from emblar.core.quantities.registry import steps
 
-HEARD_STEPS, SURE_SDS, MOST_STEPS = 1.0, 1.0, 6.0
+HEARD_STEPS = 1.0
+"""A difference this large is heard, steps."""
+SURE_SDS = 1.0
+"""And it has to be this many times its own uncertainty."""
+FULL_STEPS = 6.0
+"""Up to here each step counts in full."""
+FAR_SHARE = 0.25
+"""What a step beyond counts where a drum is so far off that nothing else is left to mend."""
 
 
 @dataclass(frozen=True, slots=True)
@@ -85,10 +92,19 @@ def _difference(name: str, record: Measured, take: Measured) -> Difference | Non
     return Difference(name, record, take, step.apart(take.value, record.value), sd)
 
 
-def score(apart: Mapping[str, float]) -> float:
-    """Return how far off in all: the steps of every quantity beyond what nobody hears, added up.
+def score(apart: Mapping[str, float], *, far_share: float = 0.0) -> float:
+    """Return how far off in all: the audible steps of every quantity, added up.
 
-    Beyond ``MOST_STEPS`` a quantity counts no more: one that is far off must not hide the others.
+    Half a step is inaudible and left out.
+
+    Parameters
+    ----------
+    apart
+        Steps by quantity.
+    far_share
+        What a step beyond ``FULL_STEPS`` counts. By default nothing: one quantity that is far off
+        must not hide the others.
     """
-    unheard = 0.5 * HEARD_STEPS
-    return sum(min(max(abs(s) - unheard, 0.0), MOST_STEPS) for s in apart.values())
+    inaudible = 0.5 * HEARD_STEPS
+    sizes = (max(abs(steps) - inaudible, 0.0) for steps in apart.values())
+    return sum(min(s, FULL_STEPS) + far_share * max(s - FULL_STEPS, 0.0) for s in sizes)

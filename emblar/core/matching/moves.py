@@ -9,7 +9,7 @@ What nobody hears counts for nothing (``differences.score``).
 """
 
 import tomllib
-from collections.abc import Iterator, Mapping, Sequence
+from collections.abc import Callable, Iterator, Mapping, Sequence
 from dataclasses import dataclass, replace
 from functools import lru_cache
 from importlib import resources
@@ -30,7 +30,7 @@ from emblar.core.catalogue import (
     wire_settings,
 )
 from emblar.core.errors import EmblarError
-from emblar.core.matching.differences import Comparison, score
+from emblar.core.matching.differences import FAR_SHARE, Comparison, score
 from emblar.core.matching.learned import Share
 from emblar.core.naming import lower_first
 from emblar.core.planning.kit import OwnedDrum, model, wearing
@@ -41,6 +41,7 @@ from emblar.core.quantities.registry import steps
 Kind = Literal["force", "strike", "wires", "damper", "undamp", "turn", "head", "port"]
 FORCES = (0.7, 0.85, 1.2, 1.4)
 TURNS = (0.125, 0.25, 0.5, 1.0)
+FAR_TURNS = (*TURNS, 2.0, 4.0)
 FOLLOW_STEPS, LEAST_GAIN, MISSING_COSTS = 0.3, 0.15, 0.5
 TUNE_FIRST_STEPS = 1.5
 AS_MODELLED = Share()
@@ -73,6 +74,11 @@ class DrumSetup:
         )  # fmt: skip
         strike = replace(found.strike, impulse=found.strike.impulse * self.force)
         return replace(found, strike=strike)
+
+
+Change = tuple[Kind, str, DrumSetup]
+"""A change: its kind, its id, and the drum after it."""
+Weigh = Callable[[Mapping[str, float], Mapping[str, float], Share], tuple[float, float, bool]]
 
 
 @dataclass(frozen=True, slots=True)
@@ -170,14 +176,20 @@ def next_moves(
         What earlier changes did over what the model says, by kind (``learned.learned_shares``).
     """
     apart = {name: d.steps for name, d in found.told.items()}
-    moves = []
-    for kind, what, after in _changes(setup, heads=heads):
-        missing = have is not None and kind in ("damper", "strike", "head") and what not in have
-        share = (learned or {}).get(LEARNED_AS.get(kind, kind), AS_MODELLED)
-        move = _move(kind, what, setup, after, apart, share)
-        if move is not None:
-            moves.append(replace(move, buys=missing))
-    return _ordered(moves, apart.get("pitch", 0.0))
+    near = [*_changes(setup, heads=heads)]
+
+    def tried(changes: Sequence[Change], weigh: Weigh) -> list[Move]:
+        moves = []
+        for kind, what, after in changes:
+            missing = have is not None and kind in ("damper", "strike", "head") and what not in have
+            share = (learned or {}).get(LEARNED_AS.get(kind, kind), AS_MODELLED)
+            move = _move(kind, what, setup, after, apart, share, weigh)
+            if move is not None:
+                moves.append(replace(move, buys=missing))
+        return _ordered(moves, apart.get("pitch", 0.0))
+
+    # Where nothing counts any more because it is so far off, coming nearer has to count.
+    return tried(near, _gain) or tried([*near, *_turns(setup, FAR_TURNS)], _far_gain)
 
 
 def _move(
@@ -187,6 +199,7 @@ def _move(
     after: DrumSetup,
     apart: Mapping[str, float],
     share: Share,
+    weigh: "Weigh",
 ) -> Move | None:
     """Return what a change brings, or None if it may as well do harm: that is no advice."""
     try:
@@ -194,9 +207,8 @@ def _move(
     except EmblarError:
         return None
     effect = {name: share.mean * e for name, e in said.items()}
-    gain = score(apart) - score({name: s + effect.get(name, 0.0) for name, s in apart.items()})
-    doubt = share.sd * score({name: e for name, e in said.items() if name in apart})
-    if gain < max(LEAST_GAIN, doubt):
+    gain, doubt, harmless = weigh(apart, said, share)
+    if gain < LEAST_GAIN or not harmless:
         return None
     row = _rows()[kind]
     told = {name: e for name, e in effect.items() if abs(e) >= FOLLOW_STEPS}
@@ -204,6 +216,28 @@ def _move(
         kind, what, after, told, gain, doubt, minutes_of(kind), buys=False,
         back=str(row["back"]), tried=share.trials,
     )  # fmt: skip
+
+
+def _gain(
+    apart: Mapping[str, float], said: Mapping[str, float], share: Share
+) -> tuple[float, float, bool]:
+    """Return what a change brings, how unsure that is, and whether it can hardly do harm."""
+    after = {name: s + share.mean * said.get(name, 0.0) for name, s in apart.items()}
+    gain = score(apart) - score(after)
+    doubt = share.sd * score({name: e for name, e in said.items() if name in apart})
+    return gain, doubt, gain >= doubt
+
+
+def _far_gain(
+    apart: Mapping[str, float], said: Mapping[str, float], share: Share
+) -> tuple[float, float, bool]:
+    """Return the same for a drum that is far off; harmless is what helps at either end of it."""
+    gain, least, most = (
+        score(apart, far_share=FAR_SHARE)
+        - score({n: s + times * said.get(n, 0.0) for n, s in apart.items()}, far_share=FAR_SHARE)
+        for times in (share.mean, share.mean - share.sd, share.mean + share.sd)
+    )
+    return gain, 0.5 * max(abs(most - least), abs(most - gain)), min(least, most) > 0.0
 
 
 def _ordered(moves: Sequence[Move], off: float) -> list[Move]:
@@ -224,7 +258,7 @@ def _ordered(moves: Sequence[Move], off: float) -> list[Move]:
     return list(best.values())
 
 
-def _changes(setup: DrumSetup, *, heads: bool) -> Iterator[tuple[Kind, str, DrumSetup]]:
+def _changes(setup: DrumSetup, *, heads: bool) -> Iterator[Change]:
     kind = setup.owned.kind
     for share in FORCES:
         yield "force", f"{share:g}", replace(setup, force=setup.force * share)
@@ -248,12 +282,12 @@ def _changes(setup: DrumSetup, *, heads: bool) -> Iterator[tuple[Kind, str, Drum
         yield from _heads(setup)
 
 
-def _turns(setup: DrumSetup) -> Iterator[tuple[Kind, str, DrumSetup]]:
+def _turns(setup: DrumSetup, sizes: Sequence[float] = TURNS) -> Iterator[Change]:
     groups: tuple[tuple[str, tuple[Side, ...]], ...] = (("batter", ("batter",)),)
     if setup.reso is not None:
         groups += (("reso", ("reso",)), ("both", ("batter", "reso")))
     for name, sides in groups:
-        for turns in (sign * size for size in TURNS for sign in (1.0, -1.0)):
+        for turns in (sign * size for size in sizes for sign in (1.0, -1.0)):
             after = setup
             try:
                 for side in sides:
@@ -286,7 +320,7 @@ def turned(setup: DrumSetup, side: Side, turns: float) -> DrumSetup:
     return replace(setup, batter_hz=after) if side == "batter" else replace(setup, reso_hz=after)
 
 
-def _heads(setup: DrumSetup) -> Iterator[tuple[Kind, str, DrumSetup]]:
+def _heads(setup: DrumSetup) -> Iterator[Change]:
     for row in constructions_for(setup.owned.kind, "batter"):
         if row.id != setup.batter:
             yield "head", row.id, replace(setup, batter=row.id)

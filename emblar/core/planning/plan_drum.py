@@ -10,8 +10,7 @@ from emblar.core.errors import EmblarError, InputError, NoSolutionError
 from emblar.core.planning.alike import alike_toms
 from emblar.core.planning.assign import SAME_SIZE_IN, shared_out
 from emblar.core.planning.brief import Brief, Shelf
-from emblar.core.planning.findings import findings
-from emblar.core.planning.kick_window import kick_window
+from emblar.core.planning.cautions import cautions_of
 from emblar.core.planning.kit import OwnedDrum, check_range, model, wearing
 from emblar.core.planning.predicted import predicted_card
 from emblar.core.planning.problem import Problem
@@ -20,19 +19,11 @@ from emblar.core.planning.search import DrumSearch, Locks, Port
 from emblar.core.planning.sounds import other_sounds
 from emblar.core.planning.target import Target
 from emblar.core.planning.weighing import Recipe, Weighed
-from emblar.core.planning.why import Explainer, Reason, School, fit_warnings
+from emblar.core.planning.why import Explainer, Reason, School
 from emblar.core.quantities import Measured
 from emblar.core.quantities.registry import steps
 from emblar.core.synthesis.stroke import Partial, Voice, settle_span_s
 
-HEARING = "Wear hearing protection while tuning, and take breaks."
-FORCE = "Stop where the key needs force; keep the face off the head's line."
-CAN = "Lift properly, and secure what lies in the kick so that it cannot roll."
-LEGS = "Turned legs: see that the drum stands fast, and mind floors and shins."
-CUT = (
-    "A cut cannot be undone: try a borrowed or old head first. Head off the drum and clamped, "
-    "sharp blade away from the hand, deburr, reinforcing ring."
-)
 NOTHING_ASKED = Brief()
 SETTLINGS = 2
 LEAST_STEPS = 0.5
@@ -263,8 +254,8 @@ class _Search:
         found = search.best()
         if not found:
             raise NoSolutionError(
-                f"{self.owned.name}: {self.pitch:.1f} Hz is past what its heads bear so. Choose "
-                "another drum for this voice, another relation of the heads, or another pitch."
+                f"{self.owned.name}: these heads cannot be tuned to {self.pitch:.0f} Hz. Choose "
+                "another drum for this part, another relation of the heads, or another pitch."
             )
         return search.finalists(found) if thorough else found
 
@@ -272,11 +263,11 @@ class _Search:
         """Return the plan with the first recipe, the others as other ways."""
         best, owned = found[0], self.owned
         if best.short_cents and owned.kind != "kick":
-            size = "a smaller" if best.short_cents < 0 else "a larger"
+            way, size = ("high", "smaller") if best.short_cents < 0 else ("low", "larger")
             raise NoSolutionError(
-                f"{owned.name}: {self.pitch:.1f} Hz is past what its heads bear; the nearest is "
-                f"{best.card['pitch']:.1f} Hz, {abs(best.short_cents):.0f} cents off. Choose "
-                f"{size} drum for this voice, or another pitch."
+                f"{owned.name}: its heads cannot be tuned that {way} ({self.pitch:.0f} Hz). The "
+                f"nearest safe pitch is {best.card['pitch']:.0f} Hz, {abs(best.short_cents):.0f} "
+                f"cents off. Choose a {size} drum for this part, or enter the pitch by hand."
             )
         recipe = best.recipe
         drum = model(
@@ -287,7 +278,6 @@ class _Search:
         pitch = best.card["pitch"] if best.short_cents else self.pitch
         row, prediction = _settled_at(best, drum, owned.kind, pitch)
         explain = Explainer(row, self.problem)
-        warnings = [r.text for r in fit_warnings([row], self.shelf, self.brief)]
         return DrumPlan(
             owned=owned,
             voice=self.target.voice,
@@ -304,9 +294,8 @@ class _Search:
             target=dict(self.target.values),
             missing=dict(self.target.missing),
             range_hz=workable_range_hz(drum, prediction.tensions),
-            cautions=(
-                *_off_window(row, owned, self.pitch),
-                *_found(owned, recipe), *warnings, *_cautions(owned, row, prediction),
+            cautions=cautions_of(
+                replace(row, drum=0), prediction, self.shelf, self.brief, wish_hz=self.pitch
             ),
         )  # fmt: skip
 
@@ -349,26 +338,6 @@ def _hole_may_be_had(request: Request, owned: OwnedDrum, brief: Brief) -> bool:
         here = request.reso == owned.reso and owned.port_in is not None
         return here or construction(request.reso).hole_in is not None
     return owned.port_in is not None or not (brief.only_owned or brief.budget_heads == 0)
-
-
-def _off_window(row: Weighed, owned: OwnedDrum, wish_hz: float) -> list[str]:
-    """Return what is off where a kick would leave the pitches that kicks are tuned to."""
-    if owned.kind != "kick":
-        return []
-    window, lug = kick_window(owned.diameter_in), row.recipe.batter_hz
-    usual = f"the {window.low_hz:.0f} to {window.high_hz:.0f} Hz that a {owned.diameter_in:g} in"
-    if row.short_cents:
-        return [
-            f"{wish_hz:.0f} Hz would take the batter out of {usual} kick is tuned to. Planned is "
-            f"the nearest, {row.card['pitch']:.0f} Hz. Is {wish_hz:.0f} Hz the note or an "
-            "overtone? Choose another reading, or give the pitch by hand."
-        ]
-    if not window.low_hz * 0.99 <= lug <= window.high_hz * 1.01:
-        return [
-            f"{lug:.0f} Hz at the batter's lugs is outside {usual} kick is tuned to. It is planned "
-            "because you gave the pitch by hand."
-        ]
-    return []
 
 
 def _settled_at(row: Weighed, drum: Drum, kind: Kind, wish_hz: float) -> tuple[Weighed, Prediction]:
@@ -417,26 +386,3 @@ def _moves(row: Weighed, than: Weighed) -> dict[str, float]:
         if n in than.card and n != "pitch"
     }
     return {n: v for n, v in moves.items() if abs(v) >= LEAST_STEPS}
-
-
-def _found(owned: OwnedDrum, recipe: Recipe) -> list[str]:
-    """Return what an inspection found; a spent head only while it stays on."""
-    rows = [findings()[name] for name in owned.findings]
-    return [
-        f"{owned.name} has {row.name}: {row.advice}."
-        for row in rows
-        if row.changes is None or getattr(recipe, row.changes) == getattr(owned, row.changes)
-    ]
-
-
-def _cautions(owned: OwnedDrum, best: Weighed, prediction: Prediction) -> tuple[str, ...]:
-    found = [limit.text for limit in prediction.limits]
-    if any(limit.severity in ("stop", "caution") for limit in prediction.limits):
-        found.append(FORCE)
-    if best.cut:
-        found.append(CUT)
-    if any(d.startswith("leg") for d in best.recipe.dampers):
-        found.append(LEGS)
-    if owned.kind == "kick" and "sand-can" in best.recipe.dampers:
-        found.append(CAN)
-    return (*found, HEARING)

@@ -118,6 +118,7 @@ class DrumSearch(Weigher):
     ) -> None:
         super().__init__(number, target, shelf, brief, weights)
         self.locks = locks
+        self.past_ceiling = locks.pitch or locks.semitones is not None
         if self.owned.kind == "kick" and not locks.pitch:
             self.window = kick_window(self.owned.diameter_in)
         asked = ((locks.batter, self.owned.batter), (locks.reso, self.owned.reso))

@@ -112,6 +112,10 @@ class Weighed:
         return self.costs["distance"] + self.costs.get(RENDERED, 0.0)
 
 
+SETTLING_ROOM = 0.98
+"""Share of a ceiling that the search uses: lug pitches still move a little when a plan settles."""
+
+
 @dataclass(frozen=True, slots=True, eq=False)
 class _Scored:
     """Candidates weighed: arrays over them; ``total`` is infinite where heads do not bear it."""
@@ -184,6 +188,8 @@ class Weigher:
         self.shelf, self.brief, self.weights = shelf, brief, weights
         self.window: Window | None = None
         """Between which lug pitches a kick is tuned; None where a pitch was asked for by hand."""
+        self.past_ceiling = False
+        """Whether heads may go past the ceiling: the pitch or the interval was entered by hand."""
         self.may_buy = math.inf
         """How many heads may be bought for it; what is only compared may cost what it will."""
         self.target = aimed(target, brief)
@@ -253,7 +259,10 @@ class Weigher:
     def _scored(self, field: Field, options: Options, wish: float) -> _Scored:
         told = field.outlook(options, wish)
         k = prior_coefficients()
-        bears = told.reached & (told.stress_share < 1.0)
+        share, load = (1.0, math.inf) if self.past_ceiling else (
+            SETTLING_ROOM * k["film_share_most"], SETTLING_ROOM * k["rod_most"]
+        )  # fmt: skip
+        bears = told.reached & (told.stress_share < share) & (told.rod_n <= load)
         bears &= told.slackest_n_per_m >= k["slack_stop"]
         bears &= self._in_window(field, told) & (self._buys(field, options) <= self.may_buy)
         distance, apart = self._distances(told.card, len(options))

@@ -25,7 +25,9 @@ LIVELY = ("sustain", "length", "ring")
 """What is longer or louder the less lies on a drum."""
 LEAST_DOUBT_STEPS = 0.5
 """No quantity is weighed against another as if it were exact."""
-Do = Literal["strike", "lay", "take off", "enough", "all on"]
+Do = Literal["strike", "lay", "take off", "enough", "all on", "too dead"]
+TOO_DEAD_STEPS = -1.0
+"""A drum that rings this much less than the wish is too dead, steps."""
 
 
 @dataclass(frozen=True, slots=True)
@@ -111,8 +113,9 @@ def _next(
     was = _apart(target, before) if before is not None else None
     if apart is not None and was is not None and apart > was + parameter("muffling_worse"):
         return "take off", last
-    if past is not None and past.steps < -1.0 and last is not None and before is None:
-        return "take off", last
+    if past is not None and past.steps < TOO_DEAD_STEPS:
+        # Taking the last damper off is tried once; with nothing on it no damper can help.
+        return ("take off", last) if last is not None and before is None else ("too dead", None)
     if past is not None and past.steps < 1.0:
         return "enough", None
     for damper in planned:

@@ -8,7 +8,7 @@ it. A head that stays on is neither fitted nor seated. Times are minutes of one 
 
 import tomllib
 from collections.abc import Iterator
-from dataclasses import dataclass
+from dataclasses import dataclass, field, replace
 from functools import lru_cache
 from importlib import resources
 
@@ -76,6 +76,22 @@ class JobText:
     expect: str
     minutes: float
     caution: str = ""
+    snare: dict[str, str] = field(default_factory=dict)
+    """What differs on a snare, by field."""
+    snare_side: dict[str, str] = field(default_factory=dict)
+    """What differs on a snare's snare side, by field."""
+
+    def on(self, kind: Kind, side: Side | None) -> "JobText":
+        """Return the text for one head of a kind of drum."""
+        if kind != "snare":
+            return self
+        other = self.snare | (self.snare_side if side == "reso" else {})
+        return replace(
+            self,
+            what=other.get("what", self.what),
+            expect=other.get("expect", self.expect),
+            caution=other.get("caution", self.caution),
+        )
 
 
 @lru_cache(maxsize=1)

@@ -213,7 +213,7 @@ def _text(now: Bench, job: Job | None) -> JobText | None:
     """Return a job's text with what it is about filled in."""
     if job is None:
         return None
-    raw = job_texts()[job.text]
+    raw = job_texts()[job.text].on(now.drum.owned.kind, job.side)
     at = now.heads.get(job.side) if job.side else None
     words = {
         "head": _head_words(now, job.side) if job.side else "",

@@ -24,6 +24,7 @@ from emblar.core.naming import counted, lower_first
 from emblar.core.planning.target import Target
 from emblar.core.quantities.registry import steps
 from emblar.formats.drum import QuantityFile
+from emblar.formats.move_words import no_move_words
 from emblar.formats.turn_words import turn_words
 from emblar.web.drawing.match_rulers import MatchRow, match_rulers
 from emblar.web.drawing.small_decay import small_decay
@@ -328,17 +329,11 @@ def _stop(found: Match, apart: Comparison | None) -> str:
     if pitch is not None and abs(pitch.steps) > FAR_STEPS:
         way = "under" if pitch.steps < 0 else "over"
         return (
-            f"The note is {abs(pitch.steps):.0f} steps {way} the record's. Bring the drum to its "
-            "plan in Bench first; nothing else will sound like it before."
+            f"The pitch is {abs(pitch.steps):.0f} steps {way} the record's. Tune the drum to its "
+            "plan in Bench first; nothing else will match before."
         )
-    if not apart.heard:
-        return "Stop here: what is left cannot be heard."
-    if not found.moves and found.shown.number == len(found.takes):
-        return (
-            "No single change brings it clearly nearer. What is left may be the room, the desk or "
-            "the player's hand."
-        )
-    return ""
+    newest = found.shown.number == len(found.takes)
+    return no_move_words(apart) if not apart.heard or (not found.moves and newest) else ""
 
 
 def _leave_alone(found: Match, apart: Comparison | None) -> tuple[str, ...]:

@@ -96,7 +96,7 @@ def _big(step: Step) -> str:
         return f"Add: {_small(step.damper)}"
     if step.do == "take off" and step.damper:
         return f"Take off: {_small(step.damper)}"
-    return "Enough" if step.do == "enough" else "All of it is on"
+    return {"enough": "Enough", "too dead": "Too dead"}.get(step.do, "All of it is on")
 
 
 def _then(step: Step, wish: str) -> str:
@@ -109,6 +109,11 @@ def _then(step: Step, wish: str) -> str:
         return f"{_worst(step, wish)} It was nearer without."
     if step.do == "enough":
         return f"{far} Leave the rest off: every damper costs loudness and attack."
+    if step.do == "too dead":
+        return (
+            f"{far} No damper makes a drum ring longer. Bring both heads to the same pitch, or "
+            "choose a head without built-in damping in Plan."
+        )
     return f"{far} What is left shows in Match."
 
 

@@ -238,7 +238,7 @@ def _plan_page(around: Frame) -> PlanPage:
         others=_others(file),
         sounds=_sounds(file),
         scores=_scores(file),
-        cautions=tuple(file.cautions),
+        cautions=tuple(dict.fromkeys([*file.cautions, *kit_plan.warnings])),
         record_play=_record_play(around, file.voice),
         plan_play=f"/sessions/{around.session.id}/plan/{drum.id}/stroke.wav?version={kit_plan.version}",
         audio_href=_audio_href(around),

@@ -5,7 +5,7 @@ from dataclasses import dataclass
 from emblar.core.acoustics.limits import head_name
 from emblar.core.naming import voice_title
 from emblar.core.notes import spread_hz
-from emblar.core.planning.plan_drum import HEARING
+from emblar.core.planning.cautions import HEARING
 from emblar.core.planning.sentence import relation_words
 from emblar.formats.sheet import SheetDrum, SheetFile, SheetHead, WorkStep
 from emblar.formats.turn_words import turn_words
@@ -83,7 +83,7 @@ def sheet_page(file: SheetFile) -> SheetPage:
         tuple(file.order),
         tuple(file.shopping),
         tuple(file.packing),
-        (*cautions, HEARING),
+        tuple(dict.fromkeys([*cautions, *file.warnings, HEARING])),
     )
 
 

@@ -11,6 +11,7 @@ from hypothesis import strategies as st
 from emblar.core.acoustics.forward import predict
 from emblar.core.analysis.pipeline import analyse
 from emblar.core.analysis.signal.audio import Audio
+from emblar.core.catalogue import strikers_for
 from emblar.core.matching.differences import compare, score
 from emblar.core.matching.fair_pair import LEAD_S, cut_strokes, fair_pair, loudness_lufs
 from emblar.core.matching.in_context import over_rest, struck_again
@@ -19,7 +20,10 @@ from emblar.core.matching.way_back import Node, way_between
 from emblar.core.planning.kit import OwnedDrum, model
 from emblar.core.planning.predicted import predicted_card
 from emblar.core.planning.target import Target, target_from_card
+from emblar.core.quantities import Measured
 from emblar.core.synthesis.stroke import drum_voice, render_stroke
+from emblar.formats.move_words import no_move_words
+from tests.drums import OWNED_KICK, OWNED_SNARE, OWNED_TOM
 
 RATE = 44100
 SNARE = OwnedDrum(
@@ -210,3 +214,38 @@ def test_a_head_that_was_exchanged_is_brought_up_anew() -> None:
     way = way_between(journey, 2, 1)
     assert (way.fit, way.anew, way.turns) == ({"batter": "double-coated"}, ("batter",), {})
     assert way_between(journey, 1, 1).nothing
+
+
+@pytest.mark.parametrize("share", [0.5, 0.75, 1.35, 1.8])
+@pytest.mark.parametrize("kind", ["tom", "snare", "kick"])
+def test_a_pitch_that_is_far_off_is_answered_by_a_turn_towards_it(kind: str, share: float) -> None:
+    owned = {"tom": OWNED_TOM, "snare": OWNED_SNARE, "kick": OWNED_KICK}[kind]
+    lugs = {"tom": (160.0, 160.0), "snare": (300.0, 340.0), "kick": (70.0, 80.0)}[kind]
+    striker = strikers_for(owned.kind)[0].id
+    setup = DrumSetup(owned, owned.batter, owned.reso, *lugs, (), striker, "medium")
+    card = predicted_card(predict(setup.drum(), *lugs), owned.kind)
+    wanted = dict(card)
+    wanted["pitch"] = replace(card["pitch"], value=share * card["pitch"].value)
+    moves = next_moves(setup, compare(Target(kind, wanted, {}), Target(kind, dict(card), {})))
+    assert moves[0].kind == "turn"
+    assert moves[0].effect["pitch"] * (share - 1.0) > 0.0
+
+
+def test_a_drum_that_rings_far_too_long_is_answered_by_a_damper() -> None:
+    setup = DrumSetup(
+        OWNED_TOM, OWNED_TOM.batter, OWNED_TOM.reso, 160.0, 160.0, (),
+        strikers_for("tom")[0].id, "medium",
+    )  # fmt: skip
+    card = predicted_card(predict(setup.drum(), 160.0, 160.0), "tom")
+    wanted = {n: replace(q, value=0.1 * q.value) if n in ("sustain", "length") else q
+              for n, q in card.items()}  # fmt: skip
+    found = compare(Target("tom-1", wanted, {}), Target("tom-1", dict(card), {}))
+    assert {move.kind for move in next_moves(setup, found)} & {"damper", "head"}
+
+
+def test_where_no_change_helps_the_largest_difference_is_named() -> None:
+    record = Target("tom-1", {"sustain": Measured(5.0, 0.1, "s")}, {})
+    take = Target("tom-1", {"sustain": Measured(0.5, 0.05, "s")}, {})
+    said = no_move_words(compare(record, take))
+    assert said.startswith("The largest difference is sustain: ")
+    assert "more than a single change can mend" in said

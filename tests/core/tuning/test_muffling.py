@@ -69,6 +69,18 @@ def test_a_drum_that_came_too_dead_is_opened_up() -> None:
     assert (told.do, told.damper) == ("take off", "tape-flag")
 
 
+def test_a_drum_too_dead_without_any_damper_is_named_and_gets_none() -> None:
+    longer = ("sustain", "length")
+    wanted = {
+        name: replace(q, value=6.0 * q.value) if name in longer else q
+        for name, q in struck([]).card.items()
+    }
+    target = Target("tom-1", wanted, {})
+    found = next_step(target, ["gel-pad"], [], [struck([])])
+    assert (found.do, found.damper) == ("too dead", None)
+    assert found.too_long is not None and found.too_long < -1.0
+
+
 def test_with_nothing_to_hold_against_the_plans_dampers_go_on() -> None:
     told = next_step(Target("tom-1", {}, {}), ["gel-pad"], [], [struck([])])
     assert (told.do, told.damper, told.too_long) == ("lay", "gel-pad", None)

@@ -65,3 +65,17 @@ def test_every_job_has_its_text_and_no_id_stands_twice(kind: Kind) -> None:
         found = jobs(Work(kind, changes, two, damped, off, kick))
         assert len({job.id for job in found}) == len(found)
         assert all(job.text in job_texts() for job in found)
+
+
+def test_a_snare_side_is_never_pressed_and_its_wires_are_off_before_it_is_tapped() -> None:
+    work = Work("snare", {"batter": True, "reso": True}, has_reso=True, damped=False)
+    found = {job.id: job_texts()[job.text].on("snare", job.side) for job in jobs(work)}
+    for name in ("finger-reso", "seat-reso", "settle-reso"):
+        assert "not press" in found[name].what, name
+        assert "palm" not in found[name].what
+    for name in ("as-found", "even-reso", "even-batter", "again-reso"):
+        assert "wires off" in found[name].what, name
+    mount = found["mount-reso"].what
+    assert mount.index("take them off the drum") < mount.index("take the old")
+    assert mount.index("Loosen every rod") < mount.index("take the old")
+    assert "palm" in job_texts()["seat"].on("tom", "reso").what
