@@ -41,6 +41,15 @@ def use_reading(scope: Scope, session_id: int, voice: str, hz: float) -> Evidenc
     return _keep(scope, session_id, voice, "pitch", hz, sd, CONFIDENCE["sure"], CHOSEN)
 
 
+def undo_reading(scope: Scope, session_id: int, evidence_id: int) -> None:
+    """Undo the choice of a reading: the choice before it counts again, or none does."""
+    with in_session(scope, session_id) as db:
+        store.take_away(db, session_id, evidence_id)
+        earlier = store.before(db, session_id, evidence_id)
+        if earlier is not None:
+            store.bring_back(db, session_id, earlier.id)
+
+
 def give_gear(scope: Scope, session_id: int, voice: str, words: str, trust: str) -> EvidenceInfo:
     """Keep what is known of the gear a voice was played on."""
     if not words.strip():

@@ -12,7 +12,9 @@ from emblar.core.planning.findings import findings
 from emblar.core.planning.kit import LONGEST_NAME, OwnedDrum
 from emblar.core.planning.recipe import kind_of_voice
 from emblar.core.voices import TUNED, VoiceName, checked_voice
+from emblar.store import drums as drum_store
 from emblar.store import kit as store
+from emblar.store.database import transaction
 from emblar.store.kit import KitDrum
 
 STANDS = ("rack", "floor")
@@ -30,6 +32,18 @@ def tuned_voices(found: Heard | None) -> list[str]:
         return []
     names = [voice.voice for voice in found.analysis.voices]
     return [name for name in names if VoiceName(name).is_tuned]
+
+
+def _check_name(scope: Scope, name: str, *, but: int | None = None) -> None:
+    """Raise ``InputError`` where another drum of the studio has a name."""
+    with transaction() as db:
+        others = [d for d in drum_store.listing(db, scope.studio_id) if d.id != but]
+    if any(d.owned.name.casefold() == name.strip().casefold() for d in others):
+        raise InputError(
+            f"You already have a drum named “{name.strip()}”. Add it from your drums, or choose "
+            "another name.",
+            field="name",
+        )
 
 
 def _check(scope: Scope, owned: OwnedDrum) -> None:
@@ -57,6 +71,7 @@ def _check(scope: Scope, owned: OwnedDrum) -> None:
 def add_drum(scope: Scope, session_id: int, owned: OwnedDrum, *, lent_by: str = "") -> KitDrum:
     """Add a drum; it is given the voice it suits best among those that no drum plays yet."""
     _check(scope, owned)
+    _check_name(scope, owned.name)
     found = heard(scope, session_id)
     with in_session(scope, session_id) as db:
         taken = {d.voice for d in store.listing(db, session_id)}
@@ -99,6 +114,8 @@ def change_drum(
         raise InputError(f"“{stand}” is none of {', '.join(STANDS)}.", field="stand")
     with in_session(scope, session_id) as db:
         drum = store.get(db, session_id, drum_id)
+        if owned.name.strip().casefold() != drum.owned.name.casefold():
+            _check_name(scope, owned.name, but=drum.drum_id)
         if second_for:
             _check_part(owned, second_for)
             store.assign(db, drum_id, second_for, also=True)
@@ -108,6 +125,20 @@ def change_drum(
             store.set_stand(db, session_id, drum_id, stand or None)
         lender = lent_by.strip() if lent_by is not None else None
         return store.change(db, session_id, drum_id, owned, lent_by=lender)
+
+
+def delete_drum(scope: Scope, drum_id: int) -> str:
+    """Delete a drum from the studio and from every kit, for 30 days undoable; return its name."""
+    with transaction() as db:
+        name = drum_store.get(db, scope.studio_id, drum_id).owned.name
+        drum_store.delete(db, scope.studio_id, drum_id)
+    return name
+
+
+def restore_drum(scope: Scope, drum_id: int) -> None:
+    """Undo the deletion of a drum."""
+    with transaction() as db:
+        drum_store.restore(db, scope.studio_id, drum_id)
 
 
 def take_out_drum(scope: Scope, session_id: int, drum_id: int) -> KitDrum:

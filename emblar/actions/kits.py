@@ -1,10 +1,14 @@
 """Kits from before: the last session's, one kept by name, one to begin with; the studio's drums."""
 
+import contextlib
+from collections.abc import Sequence
 from dataclasses import dataclass, replace
+
+from sqlalchemy.orm import Session
 
 from emblar.actions.kit import suggest_voices
 from emblar.actions.scope import Scope, in_session
-from emblar.core.errors import InputError
+from emblar.core.errors import InputError, NotFoundError
 from emblar.core.planning.kit import LONGEST_NAME, OwnedDrum
 from emblar.core.planning.presets import preset_kit, preset_kits
 from emblar.store import drums as drum_store
@@ -54,8 +58,21 @@ def kit_choices(scope: Scope, *, without: int | None = None) -> list[KitChoice]:
     return choices
 
 
-def bring_kit(scope: Scope, session_id: int, source: str) -> list[KitDrum]:
-    """Put a kit from before into a session, beside what is in it, and give the drums their parts.
+@dataclass(frozen=True, slots=True)
+class KitChange:
+    """What bringing a kit changed: slots added and removed, and drums new to the studio."""
+
+    added: tuple[KitDrum, ...]
+    removed: tuple[int, ...] = ()
+
+
+def bring_kit(
+    scope: Scope, session_id: int, source: str, *, replace_kit: bool = False
+) -> KitChange:
+    """Add a kit to a session, or put it in place of the session's kit; match it to the record.
+
+    A drum that is in the kit already stays as it is. A preset's drum that the studio has already is
+    that drum; one of another size by the same name gets a number.
 
     Parameters
     ----------
@@ -63,6 +80,8 @@ def bring_kit(scope: Scope, session_id: int, source: str) -> list[KitDrum]:
         Where to.
     source
         Of a ``KitChoice``.
+    replace_kit
+        Whether the drums that are in the kit now are removed from it.
 
     Raises
     ------
@@ -71,27 +90,69 @@ def bring_kit(scope: Scope, session_id: int, source: str) -> list[KitDrum]:
     """
     kind, _, key = source.partition("-")
     with in_session(scope, session_id) as db:
+        before = {drum.id for drum in store.listing(db, session_id)}
         if kind == PRESET:
-            for owned in preset_kit(key).drums:
-                store.add(db, session_id, owned, None)
+            slots = [_preset_drum(db, scope, session_id, d) for d in preset_kit(key).drums]
         elif kind == FROM_SESSION and key.isdigit():
             session_store.get(db, scope.studio_id, int(key))
-            before = store.listing(db, int(key))
-            slots = [store.use(db, session_id, drum.drum_id) for drum in before]
-            for slot, drum in zip(slots, before, strict=True):
+            theirs = store.listing(db, int(key))
+            slots = [store.use(db, session_id, drum.drum_id) for drum in theirs]
+            for slot, drum in zip(slots, theirs, strict=True):
                 store.set_stand(db, session_id, slot.id, drum.stand)
             store.set_order(db, session_id, [slot.id for slot in slots])
         elif kind == SAVED and key.isdigit():
             found = [k for k in store.saved(db, scope.studio_id) if k.id == int(key)]
             if not found:
                 raise InputError("That kit is not here any more. Choose another.", field="kit")
-            for drum_id in found[0].drum_ids:
-                store.use(db, session_id, drum_id)
+            slots = [store.use(db, session_id, drum_id) for drum_id in found[0].drum_ids]
         else:
-            raise InputError(f"“{source}” is no kit. Choose one of the list.", field="kit")
+            raise InputError("Choose a kit from the list.", field="kit")
+        there = {slot.id for slot in slots}
+        removed = tuple(sorted(before - there)) if replace_kit else ()
+        for slot_id in removed:
+            store.delete(db, session_id, slot_id)
     suggest_voices(scope, session_id)
     with in_session(scope, session_id) as db:
-        return store.listing(db, session_id)
+        rows = store.listing(db, session_id)
+        return KitChange(tuple(d for d in rows if d.id in there - before), removed)
+
+
+def _preset_drum(db: Session, scope: Scope, session_id: int, owned: OwnedDrum) -> KitDrum:
+    """Put a preset's drum into a kit: the studio's own if it has it, else a new one."""
+    drums = drum_store.listing(db, scope.studio_id)
+    by_name = {d.owned.name.casefold(): d for d in drums}
+    same = by_name.get(owned.name.casefold())
+    if same is not None and _size(same.owned) == _size(owned):
+        return store.use(db, session_id, same.id)
+    name = free_name(owned.name, [d.owned.name for d in drums])
+    return store.add(db, session_id, replace(owned, name=name), None)
+
+
+def _size(owned: OwnedDrum) -> tuple[str, float, float]:
+    return owned.kind, owned.diameter_in, owned.depth_in
+
+
+def undo_kit(scope: Scope, session_id: int, added: Sequence[int], removed: Sequence[int]) -> None:
+    """Undo what bringing a kit changed.
+
+    Parameters
+    ----------
+    scope, session_id
+        Where.
+    added, removed
+        Ids of the slots that were added, and of those that were removed. A drum that was new to the
+        studio with its slot, and is in no other kit, is deleted.
+    """
+    with in_session(scope, session_id) as db:
+        there = {d.id: d for d in store.listing(db, session_id)}
+        for slot_id in added:
+            if slot_id in there:
+                store.delete(db, session_id, slot_id)
+                if store.is_new_with(db, slot_id):
+                    drum_store.delete(db, scope.studio_id, there[slot_id].drum_id)
+        for slot_id in removed:
+            with contextlib.suppress(NotFoundError):
+                store.restore(db, session_id, slot_id)
 
 
 def save_kit(scope: Scope, session_id: int, name: str) -> SavedKit:
@@ -138,14 +199,19 @@ def copy_drum(scope: Scope, session_id: int, slot_id: int) -> KitDrum:
     """Add a drum like one that is there, under a name of its own."""
     with in_session(scope, session_id) as db:
         drum = store.get(db, session_id, slot_id)
-        names = {d.owned.name for d in store.listing(db, session_id)}
-        return store.add(db, session_id, _renamed(drum.owned, names), None, lent_by=drum.lent_by)
+        names = [d.owned.name for d in drum_store.listing(db, scope.studio_id)]
+        owned = replace(drum.owned, name=free_name(drum.owned.name, names))
+        return store.add(db, session_id, owned, None, lent_by=drum.lent_by)
 
 
-def _renamed(owned: OwnedDrum, taken: set[str]) -> OwnedDrum:
-    base = owned.name[: LONGEST_NAME - 4]
-    number = next(n for n in range(2, len(taken) + 3) if f"{base} {n}" not in taken)
-    return replace(owned, name=f"{base} {number}")
+def free_name(name: str, taken: Sequence[str]) -> str:
+    """Return a name that no drum has: the one wished for, or with a number after it."""
+    used = {one.casefold() for one in taken}
+    if name.casefold() not in used:
+        return name
+    base = name[: LONGEST_NAME - 4]
+    numbered = (f"{base} {n}" for n in range(2, len(used) + 3))
+    return next(one for one in numbered if one.casefold() not in used)
 
 
 def move_drum(scope: Scope, session_id: int, slot_id: int, by: int) -> None:

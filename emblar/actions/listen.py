@@ -148,6 +148,8 @@ def bring_recording(
     ------
     BadAudioError
         It cannot be read or holds nothing to measure; nothing was kept.
+    InputError
+        The session's record has the same sound already.
     """
     check_session(scope, session_id)
     known = next((k for k in KINDS if k == kind), None)
@@ -162,6 +164,12 @@ def bring_recording(
     with in_session(scope, session_id) as db:
         there = store.files(db, session_id)
         audio_id = audio_store.keep(db, kept, media_type)
+        twin = store.with_sound(db, session_id, audio_id)
+        if twin is not None:
+            raise InputError(
+                f"{twin.filename} holds the same sound and is here already. Choose another file.",
+                field="file",
+            )
         recording = store.create(
             db,
             session_id=session_id,

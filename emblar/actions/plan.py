@@ -187,13 +187,20 @@ def replan_for_reading(scope: Scope, session_id: int, drum_id: int, hz: float) -
         drum = kit_store.get(db, session_id, drum_id)
         if drum.voice is None:
             raise InputError(f"{drum.owned.name} has no part of the record yet.")
-        use_reading(scope, session_id, drum.voice, hz)
+        chosen = use_reading(scope, session_id, drum.voice, hz)
         wish = {name: value for name, value in drum.wish.items() if name != "pitch_hz"}
-        return _replan_drum(scope, session_id, drum_id, wish, f"Reading {hz:.0f} Hz used")
+        says = f"Reading {hz:.0f} Hz used"
+        return _replan_drum(scope, session_id, drum_id, wish, says, reading=chosen.id)
 
 
 def _replan_drum(
-    scope: Scope, session_id: int, drum_id: int, wish: dict[str, Any], says: str
+    scope: Scope,
+    session_id: int,
+    drum_id: int,
+    wish: dict[str, Any],
+    says: str,
+    *,
+    reading: int | None = None,
 ) -> KitPlan:
     found, brief = (
         measured_record(scope, session_id),
@@ -233,7 +240,7 @@ def _replan_drum(
     if not says and now is not None:
         says = what_followed(changed, now, drums[drum_id], kept_rest=rest is not None)
     says = f"{drum.owned.name}: {says or 'changed by hand'}"
-    return _keep(scope, session_id, drums, problems, says)
+    return _keep(scope, session_id, drums, problems, says, reading=reading)
 
 
 def left_by(others: Sequence[DrumPlanFile], shelf: Shelf, brief: Brief) -> tuple[Shelf, Brief]:
@@ -257,7 +264,10 @@ def _keep(
     drums: dict[int, DrumPlanFile],
     problems: dict[int, str],
     says: str,
+    *,
+    reading: int | None = None,
 ) -> KitPlan:
+    """Keep a version; ``reading`` is the choice of a reading that led to it, undone with it."""
     kit = kit_of(scope, session_id)
     brief = asked_of(one_session(scope, session_id)).brief()
     warnings = kit_warnings(list(drums.values()), brief)
@@ -267,6 +277,7 @@ def _keep(
         "wishes": {str(d.id): d.wish for d in kit},
         "parts": {str(d.id): [d.voice, d.also] for d in kit},
         "warnings": list(warnings),
+        "reading": reading,
     }
     marks = planned_from(scope, session_id)
     with in_session(scope, session_id) as db:

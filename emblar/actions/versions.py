@@ -1,12 +1,13 @@
 """Plan versions: listed, looked at beside each other, and taken back."""
 
+from emblar.actions.evidence import undo_reading
 from emblar.actions.plan import KitPlan, kit_plan_of, planned_from
 from emblar.actions.scope import Scope, in_session
 from emblar.core.errors import InputError
 from emblar.formats.stored import by_id
 from emblar.store import kit as kit_store
 from emblar.store import plans as store
-from emblar.store.database import one_at_a_time
+from emblar.store.database import one_at_a_time, together
 from emblar.store.plans import PlanInfo
 
 
@@ -60,4 +61,8 @@ def undo_plan(scope: Scope, session_id: int) -> PlanInfo:
         before = next((row for row in listed if row.version == shown - 1), None)
         if before is None:
             raise InputError("There is no plan before this one.")
-        return use_version(scope, session_id, before.restores or before.version)
+        with together() as db:
+            reading = store.get(db, session_id, shown).document.get("reading")
+            if isinstance(reading, int):
+                undo_reading(scope, session_id, reading)
+            return use_version(scope, session_id, before.restores or before.version)

@@ -41,8 +41,11 @@ def kits_command(
     keep: Annotated[
         str | None, typer.Option("--keep", help="Keep the session's kit by this name")
     ] = None,
+    instead: Annotated[
+        bool, typer.Option("--instead", help="Remove the drums that are in the session's kit now")
+    ] = False,
 ) -> None:
-    """List the kits there are; bring one into a session, or keep a session's by name."""
+    """List the kits there are; add one to a session, or save a session's kit by name."""
     from emblar.actions.kits import bring_kit, kit_choices, save_kit
     from emblar.actions.scope import HERE
     from emblar.formats.studio import KitRow, KitsFile
@@ -52,7 +55,7 @@ def kits_command(
         raise InputError("Say which session: its number, as emblar sessions lists it.")
     with database_at_hand():
         if session is not None and use is not None:
-            bring_kit(HERE, session, use)
+            bring_kit(HERE, session, use, replace_kit=instead)
         if session is not None and keep is not None:
             save_kit(HERE, session, keep)
         rows = [

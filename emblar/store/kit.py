@@ -12,7 +12,7 @@ from emblar.core.errors import NotFoundError
 from emblar.core.planning.kit import OwnedDrum
 from emblar.store import drums
 from emblar.store.database import read_once
-from emblar.store.tables import DrumRow, HeadRow, KitSlotRow, SavedKitRow, SessionRow
+from emblar.store.tables import DrumRow, HeadRow, KitSlotRow, SavedKitRow, SessionRow, SetupRow
 
 
 @dataclass(frozen=True, slots=True)
@@ -177,6 +177,16 @@ def delete(db: Session, session_id: int, slot_id: int) -> KitDrum:
     _slot(db, slot_id, session_id).deleted_at = datetime.now(UTC)
     db.flush()
     return found
+
+
+def is_new_with(db: Session, slot_id: int) -> bool:
+    """Whether a drum was made for a slot: it is in no other kit, and nothing was done on it."""
+    row = db.get_one(KitSlotRow, slot_id)
+    others = select(KitSlotRow.id).where(
+        KitSlotRow.drum_id == row.drum_id, KitSlotRow.id != slot_id
+    )
+    work = select(SetupRow.id).where(SetupRow.drum_id == row.drum_id)
+    return db.execute(others).first() is None and db.execute(work).first() is None
 
 
 def restore(db: Session, session_id: int, slot_id: int) -> KitDrum:

@@ -173,6 +173,15 @@ def latest(db: Session, session_id: int) -> RecordingInfo | None:
     return _info(row) if row else None
 
 
+def with_sound(db: Session, session_id: int, audio_id: int) -> RecordingInfo | None:
+    """Return a file of a session's newest record that holds a sound, or None."""
+    there = {file.id: file for file in files(db, session_id)}
+    newest = latest(db, session_id)
+    if newest is not None and newest.active:
+        there[newest.id] = newest
+    return next((file for file in there.values() if file.audio_id == audio_id), None)
+
+
 def waiting_beside(db: Session, recording_id: int) -> tuple[int, int]:
     """Return the studio of a recording, and how many others of it wait to be analysed."""
     studio = select(SessionRow.studio_id).join(

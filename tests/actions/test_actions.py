@@ -181,7 +181,7 @@ def test_a_way_that_cuts_is_planned_cut_and_one_that_does_not_stays_closed(sessi
 
 def test_a_drum_without_a_voice_is_told_on_the_sheet(heard: int) -> None:
     kit.add_drum(HERE, heard, OWNED_TOM)
-    kit.add_drum(HERE, heard, OWNED_TOM)
+    kit.add_drum(HERE, heard, replace(OWNED_TOM, name="Rack 13"))
     plan.plan_kit(HERE, heard)
     (problem,) = sheet.sheet(HERE, heard).unplanned
     assert "has no part of the record yet" in problem

@@ -5,7 +5,7 @@ from dataclasses import replace
 import pytest
 from sqlalchemy import text
 
-from emblar.actions import kit, kits, plan, shelf
+from emblar.actions import kit, kits, log, plan, shelf
 from emblar.actions.home import home
 from emblar.actions.scope import HERE, Scope
 from emblar.actions.sessions import Brief, start_session
@@ -48,7 +48,7 @@ def test_every_kit_to_begin_with_can_be_brought(preset: str) -> None:
     session = new_session()
     brought = kits.bring_kit(HERE, session, f"preset-{preset}")
     wanted = next(k for k in preset_kits() if k.id == preset)
-    assert [d.owned for d in brought] == list(wanted.drums)
+    assert [d.owned for d in brought.added] == list(wanted.drums)
 
 
 def test_a_kit_is_kept_by_name_and_brought_again(planned: int) -> None:
@@ -196,3 +196,56 @@ def test_saying_that_a_kick_has_no_front_puts_no_head_on_the_shelf(planned: int)
         kit.change_drum(HERE, planned, kick.id, replace(kick.owned, reso=None, port_in=None))
         kit.change_drum(HERE, planned, kick.id, kick.owned)
     assert shelf.loose_heads(HERE) == []
+
+
+def test_a_preset_pressed_twice_adds_its_drums_once_and_can_be_undone() -> None:
+    session = new_session()
+    source = kits.kit_choices(HERE, without=session)[0].source
+    first = kits.bring_kit(HERE, session, source)
+    assert len(first.added) == len(names(session)) == 4
+    again = kits.bring_kit(HERE, session, source)
+    assert (again.added, len(names(session))) == ((), 4)
+    kits.undo_kit(HERE, session, [d.id for d in first.added], first.removed)
+    assert names(session) == []
+    assert kits.studio_drums(HERE, session) == [], "drums that were new with the kit go with it"
+
+
+def test_a_kit_put_in_place_of_another_comes_back_by_undo(planned: int) -> None:
+    before = sorted(names(planned))
+    preset = preset_kits()[0]
+    change = kits.bring_kit(HERE, planned, f"preset-{preset.id}", replace_kit=True)
+    assert sorted(names(planned)) == sorted(d.owned.name for d in change.added) or change.removed
+    assert not set(change.removed) & {d.id for d in kit.kit(HERE, planned)}
+    kits.undo_kit(HERE, planned, [d.id for d in change.added], change.removed)
+    assert sorted(names(planned)) == before
+
+
+def test_a_drum_of_a_preset_that_the_studio_has_is_that_drum() -> None:
+    preset = preset_kits()[0]
+    one, other = new_session("One"), new_session("Other")
+    first = kits.bring_kit(HERE, one, f"preset-{preset.id}")
+    second = kits.bring_kit(HERE, other, f"preset-{preset.id}")
+    assert [d.drum_id for d in second.added] == [d.drum_id for d in first.added]
+
+
+def test_two_drums_have_two_names(planned: int) -> None:
+    with pytest.raises(InputError, match="already have a drum named “rack 12”"):
+        kit.add_drum(HERE, planned, replace(OWNED_TOM, name="rack 12"))
+    other = kit.add_drum(HERE, planned, replace(OWNED_TOM, name="Rack 12 B"))
+    with pytest.raises(InputError, match="already have a drum"):
+        kit.change_drum(HERE, planned, other.id, replace(OWNED_TOM, name=" Rack 12 "))
+    kit.change_drum(HERE, planned, other.id, replace(OWNED_TOM, name="Rack 12 b", depth_in=9))
+    copies = [kits.copy_drum(HERE, planned, other.id).owned.name for _ in range(2)]
+    assert len({*copies, "Rack 12 b", "Rack 12"}) == 4
+
+
+def test_a_deleted_drum_is_in_no_list_until_that_is_undone(planned: int) -> None:
+    drum = kit.kit(HERE, planned)[0]
+    assert kit.delete_drum(HERE, drum.drum_id) == drum.owned.name
+    assert drum.owned.name not in names(planned)
+    assert drum.drum_id not in [row.drum.id for row in log.log(HERE)]
+    assert drum.drum_id not in [d.id for d in kits.studio_drums(HERE, planned)]
+    kit.restore_drum(HERE, drum.drum_id)
+    assert drum.owned.name in names(planned)
+    with pytest.raises(NotFoundError):
+        kit.delete_drum(Scope(2), drum.drum_id)

@@ -11,6 +11,8 @@ from emblar.core.analysis.corrections import Seen
 from emblar.core.errors import InputError
 from emblar.core.synthesis.low_ferry import low_ferry_voices
 from emblar.core.synthesis.stroke import render_stroke
+from emblar.web.pages.listen import listen_page
+from emblar.web.routers.context import load
 from tests.kept import Once
 from tests.recordings import RATE, encoded, short_groove
 
@@ -175,3 +177,36 @@ def test_a_region_needs_a_name_and_a_length(session: int) -> None:
         strokes.name_region(HERE, session, " ", 0.0, 2.0, measure=False)
     with pytest.raises(InputError, match="is empty"):
         strokes.name_region(HERE, session, "x", 2.0, 2.0, measure=False)
+
+
+@pytest.mark.parametrize("beside", [True, False])
+def test_the_same_sound_is_not_taken_twice(session: int, groove: bytes, beside: bool) -> None:
+    with pytest.raises(InputError, match=r"mix\.flac holds the same sound"):
+        bring(session, "copy.flac", groove, "drums", beside=beside)
+    assert [file.filename for file in found(session).files] == ["mix.flac"]
+
+
+def test_a_file_that_was_removed_may_be_brought_again(session: int, groove: bytes) -> None:
+    only = found(session).recording.id
+    listen.take_file_away(HERE, session, only)
+    assert bring(session, "mix.flac", groove, "mix") != only
+
+
+def test_the_choice_of_a_reading_is_undone_and_the_one_before_counts_again(session: int) -> None:
+    measured = card(session, "tom-1")
+    evidence.use_reading(HERE, session, "tom-1", 90.0)
+    second = evidence.use_reading(HERE, session, "tom-1", 140.0)
+    assert card(session, "tom-1").fundamental_hz == pytest.approx(140.0, rel=0.02)
+    evidence.undo_reading(HERE, session, second.id)
+    assert card(session, "tom-1").fundamental_hz == pytest.approx(90.0, rel=0.02)
+    first = next(piece for piece in found(session).evidence if piece.voice == "tom-1")
+    evidence.undo_reading(HERE, session, first.id)
+    assert card(session, "tom-1").fundamental_hz == measured.fundamental_hz
+
+
+def test_what_was_analysed_stays_on_screen_while_another_file_waits(session: int) -> None:
+    listen.bring_recording(HERE, session, "kick.wav", one_stroke("kick"), "hit", beside=True)
+    work, around = load(HERE, session, "listen", "")
+    assert work.recording is not None and work.recording.active
+    page = listen_page(work, around, None, None, None)
+    assert page.window is not None and page.rows

@@ -40,7 +40,7 @@ def test_a_fresh_studio_gets_from_a_recording_to_the_bench_by_what_is_offered(
     expect(page.get_by_role("heading", name="on the record")).to_be_visible()
     page.get_by_role("link", name="Choose a kit").click()
     page.get_by_role("button", name="Use new").first.click()
-    expect(page.get_by_text("3 of 3 drums on the record have one")).to_be_visible()
+    expect(page.get_by_text("3 of 3 drums on the record matched")).to_be_visible()
     plan_and_go_to_the_bench(page)
 
     # The next session offers the kit of the last one: its drums play no part of the new record yet.
@@ -49,5 +49,5 @@ def test_a_fresh_studio_gets_from_a_recording_to_the_bench_by_what_is_offered(
     page.reload()
     expect(page.get_by_role("heading", name="on the record")).to_be_visible()
     page.get_by_role("button", name="Match them to your kit").click()
-    expect(page.get_by_text("3 of 3 drums on the record have one")).to_be_visible()
+    expect(page.get_by_text("3 of 3 drums on the record matched")).to_be_visible()
     plan_and_go_to_the_bench(page)

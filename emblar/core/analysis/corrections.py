@@ -23,6 +23,10 @@ LEAST_SPLIT_CENTS = 15.0
 """Strokes of one drum lie closer than this, from one to the next."""
 
 
+MOST_NAMED = 3
+"""Strokes that are named one by one in a sentence."""
+
+
 @dataclass(frozen=True, slots=True)
 class Edit:
     """One correction."""
@@ -96,6 +100,8 @@ def _hit(hits: Hits, seen: Seen) -> AnalysedHit:
 def move(hits: Hits, seen: Sequence[Seen], voice: str) -> Edit:
     """Give strokes to another voice; those that are on it already stay.
 
+    A stroke stays where it is if the other voice has one at the same time; the edit names it.
+
     Parameters
     ----------
     hits
@@ -110,24 +116,34 @@ def move(hits: Hits, seen: Sequence[Seen], voice: str) -> Edit:
     ConflictError
         A stroke is not there, or not on that drum, any more.
     InputError
-        There is none to move, or a stroke of that voice is there already.
+        There is none to move, or that voice has a stroke at the time of each of them.
     """
     checked_voice(voice)
-    found = [hit for hit in (_hit(hits, one) for one in seen) if hit.voice != voice]
-    if not found:
+    chosen = [hit for hit in (_hit(hits, one) for one in seen) if hit.voice != voice]
+    if not chosen:
         raise InputError("Choose a stroke first, then the drum it belongs to.")
-    for hit in found:
-        if any(h.voice == voice and abs(h.time_s - hit.time_s) < SAME_S for h in hits):
-            raise InputError(
-                f"There is a {_said(voice)} stroke at {hit.time_s:.2f} s already. Remove one of "
-                "them instead."
-            )
-    if len(found) == 1:
-        says = f"Stroke at {found[0].time_s:.2f} s moved from {_said(found[0].voice)}"
+    taken = [h.time_s for h in hits if h.voice == voice]
+    movable: list[AnalysedHit] = []
+    staying: list[AnalysedHit] = []
+    for hit in chosen:
+        clash = any(abs(time - hit.time_s) < SAME_S for time in taken)
+        (staying if clash else movable).append(hit)
+        taken.append(hit.time_s)
+    stay = ", ".join(f"{hit.time_s:.2f} s" for hit in staying[:MOST_NAMED])
+    if not movable:
+        raise InputError(
+            f"There is a {_said(voice)} stroke at {stay} already. Remove one of them instead."
+        )
+    if len(movable) == 1:
+        says = f"Stroke at {movable[0].time_s:.2f} s moved from {_said(movable[0].voice)}"
     else:
-        says = f"{len(found)} strokes moved"
-    added = tuple(replace(hit, voice=voice, confidence=1.0) for hit in found)
-    return Edit(f"{says} to {_said(voice)}", tuple(found), added)
+        says = f"{len(movable)} strokes moved"
+    says += f" to {_said(voice)}"
+    if staying:
+        more = " and others" if len(staying) > MOST_NAMED else ""
+        says += f"; {len(staying)} stayed: {_said(voice)} has a stroke at {stay}{more} already"
+    added = tuple(replace(hit, voice=voice, confidence=1.0) for hit in movable)
+    return Edit(says, tuple(movable), added)
 
 
 def take_out(hits: Hits, seen: Sequence[Seen]) -> Edit:

@@ -21,3 +21,5 @@ RING_S, RING_FROM_RATIO, RING_BELOW_HZ = (0.040, 0.120), 1.25, 900.0
 """*Ring*: energy of an overtone over the fundamental's; where overtones are looked for."""
 WIRES_S, WIRES_HZ, TONAL_HZ = (0.030, 0.150), (2000.0, 10000.0), (80.0, 1200.0)
 """*Wires*: energy in the first band over that in the second."""
+LEAST_CLICK_HZ = 200.0
+"""Below this the first moment of a kick is its note, and not a click."""

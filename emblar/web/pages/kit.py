@@ -16,7 +16,7 @@ from emblar.core.catalogue import (
     hoops,
     shells,
 )
-from emblar.core.naming import voice_title
+from emblar.core.naming import counted, voice_title
 from emblar.core.planning.findings import findings
 from emblar.core.planning.kit import OwnedDrum
 from emblar.core.planning.recipe import kind_of_voice
@@ -78,20 +78,31 @@ class DrumForm:
 
 
 @dataclass(frozen=True, slots=True)
+class BroughtKit:
+    """Slots that bringing a kit has just added and removed."""
+
+    added: tuple[int, ...]
+    removed: tuple[int, ...]
+
+
+@dataclass(frozen=True, slots=True)
 class KitPage:
     """Everything the Kit screen shows."""
 
     frame: Frame
+    subtitle: str
     voices: tuple[VoiceRow, ...]
     form: DrumForm
     section: Markup | None
     adding: bool
-    assigned: int
     undo: int | None
     choices: tuple[KitChoice, ...] = ()
     """Kits from before that may be brought."""
     others: tuple[Option, ...] = ()
     """The studio's drums that are not in this kit."""
+    brought: BroughtKit | None = None
+    brought_words: str = ""
+    """What bringing a kit has just changed."""
 
 
 def section_head(made: Construction, lug_hz: float | None) -> SectionHead:
@@ -105,6 +116,7 @@ def kit_page(
     undo: int | None,
     choices: Sequence[KitChoice] = (),
     others: Sequence[StudioDrum] = (),
+    brought: BroughtKit | None = None,
 ) -> KitPage:
     """Return the Kit screen.
 
@@ -118,6 +130,8 @@ def kit_page(
         A drum just taken out, to offer bringing it back.
     choices, others
         Kits from before, and the studio's drums that are not in this kit.
+    brought
+        What bringing a kit has just changed, to offer undoing it.
     """
     drum = around.drum
     is_new = bool(adding) or drum is None
@@ -131,20 +145,35 @@ def kit_page(
         form = replace(
             form, lent_by=drum.lent_by, stands=_stands(drum), seconds=_seconds(around, drum)
         )
+    assigned = sum(not row.open for row in voices)
     return KitPage(
         frame=around,
+        subtitle=(
+            f"{counted(len(around.drums), 'drum')} in this kit, {assigned} of "
+            f"{counted(len(voices), 'drum')} on the record matched"
+        ),
         voices=voices,
         form=form,
         section=None if is_new else _section(owned),
         adding=is_new,
-        assigned=sum(not row.open for row in voices),
         undo=undo,
         choices=tuple(choices),
         others=tuple(
             Option(str(d.id), f"{d.owned.name}, {d.owned.diameter_in:g} in{_lent(d)}", False)
             for d in others
         ),
+        brought=brought,
+        brought_words=_brought_words(around, brought) if brought else "",
     )
+
+
+def _brought_words(around: Frame, brought: BroughtKit) -> str:
+    names = [d.owned.name for d in around.drums if d.id in brought.added]
+    if not names and not brought.removed:
+        return "These drums are in the kit already."
+    said = f"Added {', '.join(names)}" if names else "No drum added"
+    gone = f"; removed {counted(len(brought.removed), 'drum')}" if brought.removed else ""
+    return f"{said}{gone}."
 
 
 def _lent(drum: StudioDrum) -> str:

@@ -50,6 +50,7 @@ class LogPage:
 class DrumLogPage:
     """One drum over time."""
 
+    id: int
     name: str
     size: str
     history: Markup | None
@@ -120,6 +121,7 @@ def drum_log_page(row: DrumLog) -> DrumLogPage:
     drawn = row.rounds[-MOST_DRAWN:]
     points = [Point(_when(r.at), r.batter_hz, r.reso_hz, r.drum_hz) for r in drawn]
     return DrumLogPage(
+        id=row.drum.id,
         name=row.drum.owned.name,
         size=_size(row),
         history=history(points) if points else None,

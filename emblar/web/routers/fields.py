@@ -1,7 +1,7 @@
 """What forms and addresses may hold: checked once, here, for every route."""
 
 import math
-from collections.abc import Mapping
+from collections.abc import Iterable, Mapping
 from typing import Annotated, Any
 
 from fastapi import Path, Query
@@ -85,3 +85,14 @@ def parts_from_text(text: str) -> dict[int, str | None]:
         if number.isascii() and number.isdigit() and int(number) <= LARGEST_ID:
             found[int(number)] = part or None
     return found
+
+
+def ids_as_text(ids: Iterable[int]) -> str:
+    """Return ids for an address or a hidden field: ``12_13``."""
+    return "_".join(str(one) for one in ids)
+
+
+def ids_from_text(text: str) -> tuple[int, ...]:
+    """Return what ``ids_as_text`` wrote; what cannot be read is left out."""
+    rows = [row for row in text[:LONGEST_TEXT].split("_") if row.isascii() and row.isdigit()]
+    return tuple(int(row) for row in rows if 0 < int(row) <= LARGEST_ID)

@@ -23,6 +23,7 @@ from emblar.actions.kits import (
     move_drum,
     save_kit,
     studio_drums,
+    undo_kit,
     use_drum,
 )
 from emblar.actions.once import only_once
@@ -31,7 +32,7 @@ from emblar.core.acoustics.drum import Kind
 from emblar.core.catalogue import USUAL_EDGE
 from emblar.core.errors import InputError
 from emblar.core.planning.kit import OwnedDrum
-from emblar.web.pages.kit import KINDS, kit_page
+from emblar.web.pages.kit import KINDS, BroughtKit, kit_page
 from emblar.web.routers.context import given_line, go, load
 from emblar.web.routers.fields import (
     AskedId,
@@ -39,6 +40,8 @@ from emblar.web.routers.fields import (
     Number,
     Text,
     as_number,
+    ids_as_text,
+    ids_from_text,
     parts_as_text,
     parts_from_text,
 )
@@ -118,13 +121,16 @@ def show(
     add: str = "",
     undo: AskedId = None,
     was: Text = "",
+    added: Text = "",
+    removed: Text = "",
 ) -> Response:
     """Show the kit."""
     _, around = load(scope, session_id, "kit", sel)
     adding = add if add in dict(KINDS) else ""
     given = given_line(scope, session_id, was)
     choices = kit_choices(scope, without=session_id)
-    page = kit_page(around, adding, undo, choices, studio_drums(scope, session_id))
+    brought = BroughtKit(ids_from_text(added), ids_from_text(removed)) if added or removed else None
+    page = kit_page(around, adding, undo, choices, studio_drums(scope, session_id), brought)
     context = {"page": page, "frame": around, "given": given}
     return render(request, "kit/page.html", context)
 
@@ -154,9 +160,27 @@ def change(
 
 
 @router.post("/bring")
-def bring(scope: Here, session_id: Id, kit: Annotated[Text, Form()] = "") -> Response:
-    """Put a kit from before into this session."""
-    bring_kit(scope, session_id, kit)
+def bring(
+    scope: Here,
+    session_id: Id,
+    kit: Annotated[Text, Form()] = "",
+    instead: Annotated[bool, Form()] = False,
+) -> Response:
+    """Add a kit to this session, or put it in place of the one that is there."""
+    change = bring_kit(scope, session_id, kit, replace_kit=instead)
+    added = ids_as_text([drum.id for drum in change.added]) or "0"
+    return go(f"{_kit(session_id)}?added={added}&removed={ids_as_text(change.removed)}")
+
+
+@router.post("/undo-bring")
+def undo_bring(
+    scope: Here,
+    session_id: Id,
+    added: Annotated[Text, Form()] = "",
+    removed: Annotated[Text, Form()] = "",
+) -> Response:
+    """Undo what bringing a kit changed."""
+    undo_kit(scope, session_id, ids_from_text(added), ids_from_text(removed))
     return go(_kit(session_id))
 
 

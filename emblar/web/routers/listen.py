@@ -43,22 +43,25 @@ def show(
     file_back: AskedId = None,
     evidence_back: AskedId = None,
     done: AskedId = None,
+    read: AskedId = None,
 ) -> Response:
     """Show what was heard, or how far it is, or where to bring a recording."""
     work, around = load(scope, session_id, "listen", sel)
     page = listen_page(work, around, start, stop, strokes.last_correction(scope, session_id))
     shown = {"page": page, "frame": around, "file_back": file_back, "evidence_back": evidence_back,
-             "done": done}  # fmt: skip
+             "done": done, "read": read}  # fmt: skip
     return render(request, "listen/page.html", shown)
 
 
 @router.get("/progress")
-def progress(scope: Here, request: Request, session_id: Id, recording: AskedId) -> Response:
-    """Show how far the analysis is; when it has ended, have the browser load the step anew."""
+def progress(
+    scope: Here, request: Request, session_id: Id, recording: AskedId, line: bool = False
+) -> Response:
+    """Show how far the analysis is; when it has ended, have the browser load the step again."""
     info = one_recording(scope, session_id, recording or 0)
     if not info.active:
         return Response(headers={"HX-Redirect": f"/sessions/{session_id}/listen"})
-    return render(request, "listen/_progress.html", {"recording": info})
+    return render(request, "listen/_progress.html", {"recording": info, "line": line})
 
 
 @router.get("/measured")
@@ -296,7 +299,14 @@ def reading(
     scope: Here, session_id: Id, sel: Annotated[Text, Form()], hz: Annotated[Number, Form()]
 ) -> Response:
     """Keep which reading of the pitch a person hears."""
-    evidence.use_reading(scope, session_id, sel, hz)
+    chosen = evidence.use_reading(scope, session_id, sel, hz)
+    return go(f"/sessions/{session_id}/listen?sel={sel}&read={chosen.id}")
+
+
+@router.post("/reading/{evidence_id}/undo")
+def reading_undo(scope: Here, session_id: Id, evidence_id: Id, sel: str = "") -> Response:
+    """Undo the choice of a reading."""
+    evidence.undo_reading(scope, session_id, evidence_id)
     return go(f"/sessions/{session_id}/listen?sel={sel}")
 
 

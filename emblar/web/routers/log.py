@@ -9,6 +9,7 @@ from fastapi.responses import FileResponse
 from starlette.background import BackgroundTask
 
 from emblar.actions import log as actions
+from emblar.actions.kit import delete_drum, restore_drum
 from emblar.actions.recipes import worked
 from emblar.actions.scope import check_session
 from emblar.actions.shelf import dampers_learned
@@ -16,7 +17,8 @@ from emblar.actions.whole import BY_PAGE, export_everything, import_everything
 from emblar.formats.log import log_csv
 from emblar.web.pages.log import drum_log_page, log_page
 from emblar.web.pages.worked import worked_page
-from emblar.web.routers.fields import Id, Text
+from emblar.web.routers.context import go
+from emblar.web.routers.fields import AskedId, Id, Text
 from emblar.web.routers.here import Here
 from emblar.web.routers.reading import ReadAtOnce
 from emblar.web.templating import render
@@ -25,10 +27,24 @@ router = APIRouter(route_class=ReadAtOnce)
 
 
 @router.get("/log")
-def show(scope: Here, request: Request, q: Text = "") -> Response:
+def show(scope: Here, request: Request, q: Text = "", undo: AskedId = None) -> Response:
     """Show every drum with what was last read on it."""
     page = log_page(actions.log(scope, q), q, dampers=dampers_learned(scope))
-    return render(request, "log/page.html", {"page": page})
+    return render(request, "log/page.html", {"page": page, "undo": undo})
+
+
+@router.post("/log/drums/{drum_id}/delete")
+def delete(scope: Here, drum_id: Id) -> Response:
+    """Delete a drum from the studio, offering to undo it."""
+    delete_drum(scope, drum_id)
+    return go(f"/log?undo={drum_id}")
+
+
+@router.post("/log/drums/{drum_id}/restore")
+def restore(scope: Here, drum_id: Id) -> Response:
+    """Undo the deletion of a drum."""
+    restore_drum(scope, drum_id)
+    return go(f"/log/drums/{drum_id}")
 
 
 @router.get("/log/everything")

@@ -138,3 +138,22 @@ def test_corrections_are_made_again_on_strokes_found_a_little_elsewhere() -> Non
     assert [edit is not None for edit in made] == [True, True, False]
     assert made[0] is not None
     assert names(applied(now, made[0].undone()))[0] == (0.503, "kick")
+
+
+def test_strokes_that_clash_stay_and_are_named_while_the_others_move() -> None:
+    hits = sorted([*HITS, hit(1.5, "snare")], key=lambda h: (h.time_s, h.voice))
+    edit = move(hits, [Seen(1.0, "tom-1"), Seen(1.5, "tom-1"), Seen(2.0, "tom-2")], "snare")
+    after = applied(hits, edit)
+    assert [(h.time_s, h.voice) for h in after if h.voice == "snare"] == [
+        (1.0, "snare"), (1.5, "snare"), (2.0, "snare"),
+    ]  # fmt: skip
+    assert (1.5, "tom-1") in names(after)
+    assert edit.says.startswith("2 strokes moved to snare; 1 stayed: snare has a stroke at 1.50 s")
+    with pytest.raises(InputError, match=r"snare stroke at 1\.50 s already"):
+        move(hits, [Seen(1.5, "tom-1")], "snare")
+
+
+def test_two_chosen_strokes_at_one_time_do_not_become_one_twice() -> None:
+    hits = sorted([*HITS, hit(1.0, "hat")], key=lambda h: (h.time_s, h.voice))
+    edit = move(hits, [Seen(1.0, "tom-1"), Seen(1.0, "hat")], "snare")
+    assert len(edit.added) == 1

@@ -39,6 +39,7 @@ from emblar.core.analysis.voices.pitch_posterior import Tuned, tuned, weighed
 from emblar.core.notes import cents, spread_hz
 from emblar.core.quantities import Measured, Quantity, Unknown
 from emblar.core.quantities.card import Alternative, Card, Part, Ring
+from emblar.core.quantities.spans import LEAST_CLICK_HZ
 from emblar.core.voices import VoiceName
 
 Array = NDArray[np.float64]
@@ -54,6 +55,7 @@ OVER_BED = (
     "other instruments sound in its range, and its strokes do not agree over them: bring a drum "
     "stem or single hits"
 )
+NO_CLICK = "the first moment is the drum's note: no click stands out of it"
 CLIPPED = "the recording is clipped: its loud strokes were cut to the level of softer ones"
 LEAST_FIRM = 0.15
 """A decay under others is told if its uncertainty is at most this share of it."""
@@ -448,10 +450,16 @@ def _shape_quantities(
     if kind == "snare":
         wires = of([s.wires_db for s in shapes], "dB", 0.7, 2.0, cut)
         wires_decay = of([s.wires_t60_s for s in shapes], "s", 0.03, 0.08, cut)
+    clicks = [s.click_hz for s in shapes]
+    told = [c for c in clicks if c is not None]
+    if kind == "kick" and told and float(np.median(told)) < LEAST_CLICK_HZ:
+        click: Quantity = Unknown(NO_CLICK)
+    else:
+        click = of(clicks, "Hz", 80.0, 300.0, cut)
     return {
         "length": of([s.length_s for s in shapes], "s", 0.01, 0.05, cut),
         "attack": of([s.attack_db for s in shapes], "dB", 0.5, 1.5, cut),
-        "click": of([s.click_hz for s in shapes], "Hz", 80.0, 300.0, cut),
+        "click": click,
         "body": of([s.body_db for s in shapes], "dB", 0.3, 1.0, why),
         "wires": wires,
         "wires_decay": wires_decay,
