@@ -182,7 +182,7 @@ def bench_of(
     if setup.reso is not None and lugs.reso is not None:
         planned["reso"] = lugs.reso
     takes = _takes(drum, plan, chain, planned)
-    before = Pitch(plan.prediction.drum_pitch_hz, plan.prediction.drum_pitch_sd_cents)
+    before = Pitch(plan.card["pitch"].value, plan.prediction.drum_pitch_sd_cents)
     as_planned = model(wearing(drum.owned, plan.reso, plan.port_in), batter=plan.batter)
     offset, after = _learned(takes, as_planned, planned["batter"], planned.get("reso"), before)
     back = file.back_to if file.back_to is not None and file.back_to.plan == version else None

@@ -164,7 +164,8 @@ def bring_recording(
     with in_session(scope, session_id) as db:
         there = store.files(db, session_id)
         audio_id = audio_store.keep(db, kept, media_type)
-        twin = store.with_sound(db, session_id, audio_id)
+        played_by = voice if known == "hit" else None
+        twin = store.with_sound(db, session_id, audio_id, known, played_by)
         if twin is not None:
             raise InputError(
                 f"{twin.filename} holds the same sound and is here already. Choose another file.",
@@ -177,7 +178,7 @@ def bring_recording(
             filename=name,
             kind=known,
             main_id=there[0].id if beside and there else None,
-            voice=voice if known == "hit" else None,
+            voice=played_by,
         )
         defer_analysis(db, recording.id)
     return recording

@@ -172,16 +172,17 @@ def _takes(scope: Scope, session_id: int, now: Bench, record: Target) -> tuple[T
     voice = take_voice(now.drum.owned.kind)
     with in_session(scope, session_id) as db:
         rows = store.takes(db, session_id, now.drum.drum_id)
+        numbers = store.take_numbers(db, session_id)
         setups = {s.id: s for s in setup_store.listing(db, now.drum.drum_id)}
         documents = {
             row.id: store.analysis_document(db, row.id) for row in rows if row.state == "done"
         }
     found = []
-    for number, row in enumerate(rows, start=1):
+    for row in rows:
         info = setups.get(row.setup_id or 0)
         found.append(
             measured_take(
-                number, row, documents.get(row.id), voice, record,
+                numbers[row.id], row, documents.get(row.id), voice, record,
                 setup=_as_made(info, now.plan.dampers) if info else None,
                 picture=info is not None and info.picture_id is not None,
                 note=info.note if info else "",

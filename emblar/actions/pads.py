@@ -52,6 +52,7 @@ def pads(scope: Scope, session_id: int) -> Pads:
     with in_session(scope, session_id) as db:
         infos = store.listing(db, session_id)
         kept = {info.id: recordings.takes(db, session_id, pad_id=info.id) for info in infos}
+        numbers = recordings.take_numbers(db, session_id)
         documents = {
             row.id: recordings.analysis_document(db, row.id)
             for rows in kept.values()
@@ -63,8 +64,8 @@ def pads(scope: Scope, session_id: int) -> Pads:
         record = target_of(found, info.part)
         voice = take_voice(info.part or UNGIVEN)
         takes = tuple(
-            measured_take(number, row, documents.get(row.id), voice, record)
-            for number, row in enumerate(kept[info.id], start=1)
+            measured_take(numbers[row.id], row, documents.get(row.id), voice, record)
+            for row in kept[info.id]
         )
         rows.append(Pad(info, record, takes))
     return Pads(tuple(rows), _parts(found), found)

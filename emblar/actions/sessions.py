@@ -1,10 +1,11 @@
 """Sessions: start one, say what it is about, delete it, bring it back."""
 
+import hashlib
 from dataclasses import dataclass, field
 from datetime import datetime
 
 from emblar.actions.scope import Scope
-from emblar.core.errors import DocumentError, InputError
+from emblar.core.errors import ConflictError, DocumentError, InputError
 from emblar.formats.brief import AskFile
 from emblar.formats.stored import lenient
 from emblar.store import sessions as store
@@ -57,10 +58,38 @@ def start_session(scope: Scope, brief: Brief) -> SessionInfo:
         )
 
 
-def change_brief(scope: Scope, session_id: int, brief: Brief) -> SessionInfo:
-    """Change what a session says of itself."""
+def brief_mark(session: SessionInfo) -> str:
+    """Return a mark that changes with a session's brief."""
+    told = (
+        session.name, session.studio, session.artist, session.wish, session.downbeat_at,
+        sorted(session.asked.items()),
+    )  # fmt: skip
+    return hashlib.sha256(repr(told).encode()).hexdigest()[:16]
+
+
+def change_brief(scope: Scope, session_id: int, brief: Brief, *, seen: str = "") -> SessionInfo:
+    """Change a session's brief.
+
+    Parameters
+    ----------
+    scope, session_id, brief
+        Which session, and its brief from now on.
+    seen
+        The mark of the brief that the person changed; not checked if empty.
+
+    Raises
+    ------
+    ConflictError
+        It was changed meanwhile; nothing was saved.
+    """
     checked = _checked(brief)
     with transaction() as db:
+        now = store.get(db, scope.studio_id, session_id, lock=True)
+        if seen and seen != brief_mark(now):
+            raise ConflictError(
+                "The brief was changed in another window since this page was loaded. Nothing was "
+                "saved. Open the brief in a new window, then enter your changes there."
+            )
         return store.change(
             db,
             scope.studio_id,

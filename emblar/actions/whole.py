@@ -99,8 +99,17 @@ def _write(out: zipfile.ZipFile, name: str, data: bytes, *, packed: bool) -> Non
     out.writestr(entry, data)
 
 
-def import_everything(scope: Scope, file: Path | IO[bytes], most: Most = BY_COMMAND) -> Brought:
-    """Put in what a file holds, beside what is here; all of it or nothing.
+def import_everything(
+    scope: Scope, file: Path | IO[bytes], most: Most = BY_COMMAND, *, skip_known: bool = False
+) -> Brought:
+    """Add what an export holds to the studio's data, all of it or nothing.
+
+    Parameters
+    ----------
+    scope, file, most
+        The studio, the export, and what it may hold at most.
+    skip_known
+        Whether sessions and drums that are here already are left out; else they stop the import.
 
     Raises
     ------
@@ -109,12 +118,12 @@ def import_everything(scope: Scope, file: Path | IO[bytes], most: Most = BY_COMM
     """
     try:
         with zipfile.ZipFile(file) as held:
-            return _brought(scope, held, most)
+            return _brought(scope, held, most, skip_known=skip_known)
     except (zipfile.BadZipFile, zipfile.LargeZipFile, OSError, EOFError) as error:
         raise InputError(NO_EXPORT) from error
 
 
-def _brought(scope: Scope, held: zipfile.ZipFile, most: Most) -> Brought:
+def _brought(scope: Scope, held: zipfile.ZipFile, most: Most, *, skip_known: bool) -> Brought:
     document = _document(held, most)
     rows = document.tables
     with together() as db:
@@ -123,14 +132,20 @@ def _brought(scope: Scope, held: zipfile.ZipFile, most: Most) -> Brought:
                 f"This export was made by another Emblar (its data are of version "
                 f"{document.database}, this one's of {whole.revision(db)}). Nothing was put in."
             )
-        here = whole.twice(db, scope.studio_id, rows)
-        if here is not None:
-            raise InputError(f"“{here}” of this export is here already. Nothing was put in.")
+        known = None
+        if skip_known:
+            rows, known = whole.without_known(db, scope.studio_id, rows)
+        elif (here := whole.twice(db, scope.studio_id, rows)) is not None:
+            raise InputError(
+                f"“{here}” of this export is here already. Nothing was imported. To import only "
+                "what is new, tick “Skip what is here already”.",
+                field="skip",
+            )
         sounds = {
             entry.sha256: audio.keep(db, _sound(held, entry.sha256, most), entry.media_type)
             for entry in document.sounds
         }
-        whole.put(db, scope.studio_id, rows, sounds)
+        whole.put(db, scope.studio_id, rows, sounds, known)
         _look_through(scope, db)
     return _counted(rows, len(sounds))
 

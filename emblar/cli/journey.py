@@ -87,12 +87,14 @@ def way_command(
         raise InputError("Only a way from how the drum is now can be gone. Leave --from out.")
     with database_at_hand():
         slot = _drum(session, drum)
-        takes = match(HERE, session, slot.id).takes
+        takes = {take.number: take for take in match(HERE, session, slot.id).takes}
+        if not takes:
+            raise InputError(f"{slot.owned.name} has no takes yet. Record one in Match first.")
         for number in (to, start):
-            if number is not None and not 1 <= number <= len(takes):
-                raise InputError(f"There are takes 1 to {len(takes)}; {number} is none of them.")
-        setup = takes[to - 1].info.setup_id or 0
-        first = None if start is None else takes[start - 1].info.setup_id
+            if number is not None and number not in takes:
+                raise InputError(f"Choose one of the takes {', '.join(map(str, takes))}.")
+        setup = takes[to].info.setup_id or 0
+        first = None if start is None else takes[start].info.setup_id
         if gone:
             way = go_back(HERE, session, slot.id, setup)
         else:

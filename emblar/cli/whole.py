@@ -30,8 +30,11 @@ def export_command(
 
 def import_command(
     file: Annotated[Path, typer.Argument(help="A file that emblar export wrote")],
+    skip: Annotated[
+        bool, typer.Option("--skip", help="Skip sessions and drums that are here already")
+    ] = False,
 ) -> None:
-    """Put in what an export holds, beside what is here: all of it or nothing."""
+    """Add what an export holds to your data: all of it or nothing."""
     from emblar.actions.scope import HERE
     from emblar.actions.whole import import_everything
     from emblar.service.supervisor import database_at_hand
@@ -39,6 +42,6 @@ def import_command(
     if not file.is_file():
         raise InputError(f"{file} cannot be read: there is no such file.")
     with database_at_hand():
-        found = import_everything(HERE, file)
+        found = import_everything(HERE, file, skip_known=skip)
     json.dump(asdict(found), sys.stdout)
     sys.stdout.write("\n")

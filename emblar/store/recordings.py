@@ -173,13 +173,16 @@ def latest(db: Session, session_id: int) -> RecordingInfo | None:
     return _info(row) if row else None
 
 
-def with_sound(db: Session, session_id: int, audio_id: int) -> RecordingInfo | None:
-    """Return a file of a session's newest record that holds a sound, or None."""
+def with_sound(
+    db: Session, session_id: int, audio_id: int, kind: str, voice: str | None
+) -> RecordingInfo | None:
+    """Return a file of a session's newest record that is a sound read the same way, or None."""
     there = {file.id: file for file in files(db, session_id)}
     newest = latest(db, session_id)
     if newest is not None and newest.active:
         there[newest.id] = newest
-    return next((file for file in there.values() if file.audio_id == audio_id), None)
+    same = audio_id, kind, voice
+    return next((f for f in there.values() if (f.audio_id, f.kind, f.voice) == same), None)
 
 
 def waiting_beside(db: Session, recording_id: int) -> tuple[int, int]:
@@ -245,6 +248,22 @@ def takes(
         RecordingRow.state != "cancelled",
     )
     return [_info(row) for row in db.execute(query.order_by(RecordingRow.id)).scalars()]
+
+
+def take_numbers(db: Session, session_id: int) -> dict[int, int]:
+    """Return the number of each take of a session's drums and pads, by recording.
+
+    A take that was removed keeps its number, so that the others keep theirs.
+    """
+    query = select(RecordingRow.id, RecordingRow.drum_id, RecordingRow.pad_id).where(
+        RecordingRow.session_id == session_id, RecordingRow.purpose == "take"
+    )
+    counts: dict[tuple[int | None, int | None], int] = {}
+    numbers = {}
+    for recording_id, drum_id, pad_id in db.execute(query.order_by(RecordingRow.id)):
+        whose = drum_id, pad_id
+        counts[whose] = numbers[recording_id] = counts.get(whose, 0) + 1
+    return numbers
 
 
 @read_once

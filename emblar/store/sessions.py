@@ -68,9 +68,15 @@ def create(
     return _info(row)
 
 
-def get(db: Session, studio_id: int, session_id: int) -> SessionInfo:
-    """Return one session of a studio, or raise ``NotFoundError``."""
-    return _info(_row(db, studio_id, session_id))
+def get(db: Session, studio_id: int, session_id: int, *, lock: bool = False) -> SessionInfo:
+    """Return one session of a studio, or raise ``NotFoundError``.
+
+    With ``lock`` others who change it wait until this transaction has ended.
+    """
+    row = _row(db, studio_id, session_id)
+    if lock:
+        db.refresh(row, with_for_update=True)
+    return _info(row)
 
 
 def change(

@@ -110,8 +110,66 @@ def sounds(db: Session, found: Rows) -> list[tuple[int, str, str]]:
     return [(i, sha256, kind) for i, sha256, kind in db.execute(query) if sha256 in used]
 
 
-def put(db: Session, studio_id: int, given: Rows, sound_ids: Mapping[str, int]) -> None:
+def without_known(
+    db: Session, studio_id: int, given: Rows
+) -> tuple[Rows, dict[str, dict[int, int]]]:
+    """Leave out the rows that a studio has already.
+
+    A session that is here is left out with everything in it; a drum that is here stays as it is
+    here, and what is new in the rows and refers to it refers to that drum. Rows are the same if
+    they were made at the same time, in the same order.
+
+    Returns
+    -------
+    tuple
+        The rows that are left, and the ids of the known rows here by table and by their id there.
+    """
+    known = {name: _same(db, studio_id, name, given.get(name, [])) for name in TABLES}
+    gone: dict[str, set[int]] = {"session": set(known["session"])}
+    left: Rows = {}
+    for name, table in TABLES.items():
+        targets = {c.name: _target(c) for c in table.columns}
+        rows = []
+        for row in given.get(name, []):
+            inside = any(
+                row.get(column) in gone.get(target or "", ()) for column, target in targets.items()
+            )
+            of_known_drum = name == "fitting" and row.get("drum_id") in known["drum"]
+            if inside or of_known_drum:
+                gone.setdefault(name, set()).add(row.get("id", 0))
+            elif row.get("id") not in known[name]:
+                rows.append(row)
+        left[name] = rows
+    return left, known
+
+
+def _same(
+    db: Session, studio_id: int, name: str, given: Sequence[Mapping[str, Any]]
+) -> dict[int, int]:
+    """Return the ids here of rows that are here already, by their ids there."""
+    table = TABLES[name]
+    query = select(table.c.created_at, table.c.id).where(table.c.id.in_(_ids(table, studio_id)))
+    here: dict[str, list[int]] = {}
+    for at, row_id in db.execute(query.order_by(table.c.id)):
+        here.setdefault(at.astimezone(UTC).isoformat(), []).append(row_id)
+    found = {}
+    for row in given:
+        ids = here.get(str(row.get("created_at")))
+        if ids and isinstance(row.get("id"), int):
+            found[int(row["id"])] = ids.pop(0)
+    return found
+
+
+def put(
+    db: Session,
+    studio_id: int,
+    given: Rows,
+    sound_ids: Mapping[str, int],
+    known: Mapping[str, Mapping[int, int]] | None = None,
+) -> None:
     """Put rows into a studio: with their own ids into an empty database, else with new ones.
+
+    ``known`` are ids of rows that are here already, as ``without_known`` returns them.
 
     Raises
     ------
@@ -126,14 +184,17 @@ def put(db: Session, studio_id: int, given: Rows, sound_ids: Mapping[str, int]) 
         db.execute(select(table.c.id).limit(1)).first() for table in TABLES.values()
     )
     ids: dict[str, dict[int, int]] = {}
+    put_in: dict[str, dict[int, int]] = {}
     try:
         for name, table in TABLES.items():
-            ids[name] = _put_table(
+            added = _put_table(
                 db, table, given.get(name, []), ids, sound_ids, studio_id, as_they_are=as_they_are
             )
+            ids[name] = {**(known or {}).get(name, {}), **added}
+            put_in[name] = added
         if not as_they_are:
             for (name, column), paths in VALUES_IN_DOCUMENTS.items():
-                _rename(db, TABLES[name], column, paths, ids)
+                _rename(db, TABLES[name], column, paths, ids, put_in[name])
     except IntegrityError as error:
         told = str(error.orig).partition("\n")[0]
         raise InputError(f"Rows of this export contradict one another: {told}.") from error
@@ -241,10 +302,11 @@ def _rename(
     column: str,
     paths: Mapping[tuple[str, ...], str],
     ids: Mapping[str, Mapping[int, int]],
+    added: Mapping[int, int],
 ) -> None:
     """Name rows by their ids of now in documents that were put in; those gone are left out."""
-    put_in = table.c.id.in_(list(ids[table.name].values()))
-    for row in db.execute(select(table.c.id, table.c[column]).where(put_in)).all():
+    own = table.c.id.in_(list(added.values()))
+    for row in db.execute(select(table.c.id, table.c[column]).where(own)).all():
         document = copy.deepcopy(row[1])
         for path, target in paths.items():
             _rename_at(document, path, ids[target])

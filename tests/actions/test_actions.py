@@ -10,10 +10,16 @@ from typing import Any
 import pytest
 from sqlalchemy import text
 
-from emblar.actions import kit, listen, plan, sheet, wishes
+from emblar.actions import bench, hum, kit, listen, plan, sheet, wishes
 from emblar.actions.scope import HERE, Scope
-from emblar.actions.sessions import Brief, start_session
-from emblar.core.errors import BadAudioError, InputError, NotFoundError
+from emblar.actions.sessions import (
+    Brief,
+    brief_mark,
+    change_brief,
+    one_session,
+    start_session,
+)
+from emblar.core.errors import BadAudioError, ConflictError, InputError, NotFoundError
 from emblar.core.planning.weighing import Recipe
 from emblar.store.database import transaction
 from tests.drums import OWNED_KICK, OWNED_SNARE, OWNED_TOM
@@ -68,8 +74,10 @@ def test_a_studio_that_brings_many_recordings_keeps_no_other_waiting(
         db.execute(text("insert into studio (id, name) overriding system value values (2, 'B')"))
     other = Scope(2)
     theirs = start_session(other, Brief("Theirs")).id
-    ours = [listen.bring_recording(HERE, session, f"{n}.flac", groove, "drums").id
-            for n in range(3)]  # fmt: skip
+    ours = [
+        listen.bring_recording(HERE, session, f"{kind}.flac", groove, kind).id
+        for kind in ("drums", "mix", "auto")
+    ]
     late = listen.bring_recording(other, theirs, "late.flac", groove, "drums").id
     with transaction() as db:
         rows = db.execute(
@@ -249,3 +257,28 @@ def test_a_worker_killed_midway_is_followed_by_another_and_no_hit_is_doubled(
     assert found.recording.attempts == 2
     keys = [(h.time_s, h.voice) for h in found.analysis.hits]
     assert len(keys) == len(set(keys))
+
+
+def test_a_brief_changed_in_another_window_is_not_overwritten(heard: int) -> None:
+    seen = brief_mark(one_session(HERE, heard))
+    change_brief(HERE, heard, Brief("Low Ferry", wish="Nothing that rings on."), seen=seen)
+    with pytest.raises(ConflictError, match="changed in another window"):
+        change_brief(HERE, heard, Brief("Low Ferry", wish="More ring."), seen=seen)
+    assert one_session(HERE, heard).wish == "Nothing that rings on."
+    newer = brief_mark(one_session(HERE, heard))
+    change_brief(HERE, heard, Brief("Low Ferry", wish="More ring."), seen=newer)
+    assert one_session(HERE, heard).wish == "More ring."
+
+
+def test_the_planned_pitch_is_one_number_in_plan_bench_hum_and_sheet(planned: int) -> None:
+    found = hum.hum_map(HERE, planned)
+    heights = {d.id: d.hz for d in found.drums}
+    for drum in kit.kit(HERE, planned):
+        latest = plan.latest_plan(HERE, planned)
+        assert latest is not None
+        wanted = latest.drums[drum.id].card["pitch"].value
+        now = bench.bench(HERE, planned, drum.id)
+        assert (now.before.hz, now.now.hz) == (wanted, wanted)
+        assert heights[drum.id] == wanted
+        row = next(d for d in sheet.sheet(HERE, planned).drums if d.name == drum.owned.name)
+        assert row.drum_pitch_hz == wanted

@@ -182,7 +182,7 @@ def test_a_region_needs_a_name_and_a_length(session: int) -> None:
 @pytest.mark.parametrize("beside", [True, False])
 def test_the_same_sound_is_not_taken_twice(session: int, groove: bytes, beside: bool) -> None:
     with pytest.raises(InputError, match=r"mix\.flac holds the same sound"):
-        bring(session, "copy.flac", groove, "drums", beside=beside)
+        bring(session, "copy.flac", groove, "mix", beside=beside)
     assert [file.filename for file in found(session).files] == ["mix.flac"]
 
 

@@ -4,6 +4,7 @@ import io
 import json
 import zipfile
 from collections.abc import Callable
+from dataclasses import replace
 from pathlib import Path
 from typing import Any
 
@@ -80,13 +81,13 @@ def test_into_an_empty_database_it_is_the_same_again(filled: Path, tmp_path: Pat
     assert latest_plan(HERE, session.id) is not None
     assert changed_since(HERE, session.id) == before, "the plan is no older for having travelled"
     # New rows come after those that were put in with their ids.
-    assert kit.add_drum(HERE, session.id, OWNED_TOM).id > 3
+    assert kit.add_drum(HERE, session.id, replace(OWNED_TOM, name="Rack 13")).id > 3
 
 
 def test_beside_other_data_everything_finds_its_own(filled: Path) -> None:
     emptied()
     other = start_session(HERE, Brief("Another song"))
-    kit.add_drum(HERE, other.id, OWNED_TOM)
+    kit.add_drum(HERE, other.id, replace(OWNED_TOM, name="Rack 13"))
     import_everything(HERE, filled)
     found = {s.name: s.id for s in all_sessions(HERE)}
     assert set(found) == {"Another song", "Low Ferry"}
@@ -115,7 +116,7 @@ def test_a_way_back_still_leads_to_its_own_setup_beside_other_data(
     emptied()
     other = start_session(HERE, Brief("Another song"))
     for _ in range(3):
-        tom = kit.add_drum(HERE, other.id, OWNED_TOM)
+        tom = kit.add_drum(HERE, other.id, replace(OWNED_TOM, name="Rack 13"))
         plan.replan_drum(HERE, other.id, tom.id, {"pitch_hz": 150.0})
         bench.bench(HERE, other.id, tom.id)
     import_everything(HERE, tmp_path / "a.zip")
@@ -140,6 +141,32 @@ def test_what_is_here_already_is_not_put_in_twice(filled: Path) -> None:
     with pytest.raises(InputError, match="here already"):
         import_everything(HERE, filled)
     assert before == {name: count(name) for name in TABLES}
+
+
+def test_two_machines_merge_by_skipping_what_is_here(filled: Path, tmp_path: Path) -> None:
+    """The other machine adds a session on the same drums; what both have stays as it is here."""
+    first = all_sessions(HERE)[0]
+    other = start_session(HERE, Brief("Slack Water")).id
+    kits.bring_kit(HERE, other, f"session-{first.id}")
+    drum = kit.kit(HERE, other)[0]
+    both = tmp_path / "both.zip"
+    export_everything(HERE, both)
+    emptied()
+    import_everything(HERE, filled)
+    here = next(d for d in kit.kit(HERE, first.id) if d.owned.name == drum.owned.name)
+    kit.change_drum(HERE, first.id, here.id, replace(here.owned, name="Renamed here"))
+
+    with pytest.raises(InputError, match="Skip what is here already"):
+        import_everything(HERE, both)
+    brought = import_everything(HERE, both, skip_known=True)
+    assert (brought.sessions, brought.drums) == (1, 0)
+    added = next(s for s in all_sessions(HERE) if s.name == "Slack Water")
+    there = {d.drum_id: d.owned.name for d in kit.kit(HERE, added.id)}
+    assert there == {d.drum_id: d.owned.name for d in kit.kit(HERE, first.id)}
+    assert "Renamed here" in there.values()
+    again = import_everything(HERE, both, skip_known=True)
+    assert (again.sessions, again.drums, again.readings) == (0, 0, 0)
+    assert len(all_sessions(HERE)) == 2
 
 
 def test_a_session_that_was_renamed_since_is_here_already(filled: Path) -> None:

@@ -42,7 +42,7 @@ def test_the_way_from_a_take_to_another_is_told_and_kept(planned: int, told: Any
     assert (way["schema"], way["put_on"], way["minutes"]) == ("emblar.way/1", ["gel-pad"], 1.0)
     assert told("way", planned, number, 1, "--gone")["take_off"] == ["gel-pad"]
     assert told("way", planned, number, 1)["take_off"] == []
-    with pytest.raises(InputError, match="takes 1 to 2"):
+    with pytest.raises(InputError, match="Choose one of the takes 1, 2"):
         told("way", planned, number, 3)
     with pytest.raises(InputError, match="Leave --from out"):
         told("way", planned, number, 2, "--from", 1, "--gone")

@@ -4,6 +4,7 @@ import io
 import re
 import threading
 from collections.abc import Iterator
+from dataclasses import replace
 
 import numpy as np
 import pytest
@@ -355,7 +356,7 @@ def test_a_drum_with_a_dented_edge_is_not_swapped_in_silently(
     planned: int, calm: TestClient
 ) -> None:
     base = f"/sessions/{planned}/kit"
-    kit.add_drum(HERE, planned, OWNED_TOM)
+    kit.add_drum(HERE, planned, replace(OWNED_TOM, name="Rack 13"))
     kit.assign_voice(HERE, planned, "tom-1", 4)
     dented = {**TOM, "diameter_in": "10", "depth_in": "7", "found": ["edge-dent"]}
     calm.post(f"{base}/drums/1", data=dented)

@@ -2,6 +2,7 @@
 
 from collections.abc import Iterator
 from contextlib import contextmanager
+from dataclasses import replace
 
 import pytest
 from fastapi.testclient import TestClient
@@ -59,7 +60,7 @@ def test_no_page_asks_more_often_the_more_there_is(client: TestClient, planned: 
     def one_more(number: int) -> None:
         more = start_session(HERE, Brief(f"Song {number}")).id
         kits.bring_kit(HERE, more, f"session-{planned}")
-        kit.add_drum(HERE, planned, OWNED_TOM)
+        kit.add_drum(HERE, planned, replace(OWNED_TOM, name=f"Rack {20 + number}"))
 
     one_more(0)
     before = {page: asked_for(client, page) for page in pages}

@@ -1,6 +1,7 @@
 import json
 import re
 import zlib
+from dataclasses import replace
 from typing import Any
 
 import pytest
@@ -77,7 +78,7 @@ def test_recipes_are_taken_along_and_brought_to_another_kit(
     answer = client.get(f"/sessions/{planned}/plan/recipes.json")
     assert answer.json()["schema"] == "emblar.recipes/1"
     other = start_session(HERE, Brief("Other room")).id
-    kit.add_drum(HERE, other, OWNED_TOM)
+    kit.add_drum(HERE, other, replace(OWNED_TOM, name="Rack 13"))
     brought = client.post(
         f"/sessions/{other}/plan/recipes", files={"file": ("recipes.json", answer.content)}
     )

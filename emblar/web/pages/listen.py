@@ -276,7 +276,9 @@ def _stretches(around: Frame, analysis: AnalysisFile, voice: str) -> tuple[Stret
             f"{_clock(s.start_s)} to {_clock(s.stop_s)}, {s.clean} clean",
             f"{base}&start={s.start_s:.2f}&stop={s.stop_s:.2f}",
         )
-        for s in clean_stretches(hits_from_file(analysis), voice)
+        for s in clean_stretches(
+            hits_from_file(analysis), voice, duration_s=analysis.source.duration_s
+        )
     )
 
 

@@ -332,7 +332,7 @@ def _stop(found: Match, apart: Comparison | None) -> str:
             f"The pitch is {abs(pitch.steps):.0f} steps {way} the record's. Tune the drum to its "
             "plan in Bench first; nothing else will match before."
         )
-    newest = found.shown.number == len(found.takes)
+    newest = found.shown is found.takes[-1]
     return no_move_words(apart) if not apart.heard or (not found.moves and newest) else ""
 
 

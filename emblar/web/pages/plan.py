@@ -171,6 +171,8 @@ class PlanPage:
     hear: tuple[HearButton, ...]
     tom_schools: tuple[Option, ...]
     stale: str
+    empty: str = ""
+    """What is needed before there is a plan."""
     brought: str = ""
     versions: tuple[VersionRow, ...] = ()
     taps: tuple[HearButton, ...] = ()
@@ -213,6 +215,15 @@ def _brought(brought: Brought) -> str:
     return f"Planned by the recipes brought: {pairs}.{left}"
 
 
+def _empty(around: Frame) -> str:
+    """Return what is needed before there is a plan."""
+    if not around.drums:
+        return "No plan yet. Choose a kit in Kit first."
+    if not any(drum.voice or drum.wish for drum in around.drums):
+        return "No plan yet. Match your drums to the record in Kit first."
+    return "No plan yet. Plan the kit to get heads, lug pitches and muffling for each drum."
+
+
 def _plan_page(around: Frame) -> PlanPage:
     drum, kit_plan = around.drum, around.plan
     file = kit_plan.drums.get(drum.id) if drum and kit_plan else None
@@ -221,7 +232,7 @@ def _plan_page(around: Frame) -> PlanPage:
     if drum is None or kit_plan is None or file is None:
         return PlanPage(
             around, drum.owned.name if drum else "Plan", "", None, problem, None, None, None,
-            form, (), (), (), (), (), "", "", "", (), (), stale="",
+            form, (), (), (), (), (), "", "", "", (), (), stale="", empty=_empty(around),
         )  # fmt: skip
     return PlanPage(
         frame=around,

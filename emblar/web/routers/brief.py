@@ -6,7 +6,7 @@ from typing import Annotated
 from fastapi import APIRouter, Form, Request, Response
 from pydantic import BaseModel, ValidationError
 
-from emblar.actions.sessions import Brief, asked_of, change_brief
+from emblar.actions.sessions import Brief, asked_of, brief_mark, change_brief
 from emblar.core.errors import InputError
 from emblar.formats.brief import AskFile
 from emblar.formats.errors import at_field
@@ -24,6 +24,7 @@ class BriefFields(BaseModel):
     """The form; a box that is not ticked is not sent."""
 
     name: str
+    seen: str = ""
     artist: str = ""
     studio: str = ""
     wish: str = ""
@@ -90,7 +91,11 @@ def show(scope: Here, request: Request, session_id: Id, sel: str = "") -> Respon
     """Show the brief."""
     _, around = load(scope, session_id, "brief", sel)
     page = brief_page(around, asked_of(around.session))
-    return render(request, "brief/page.html", {"page": page, "frame": around})
+    return render(
+        request,
+        "brief/page.html",
+        {"page": page, "frame": around, "seen": brief_mark(around.session)},
+    )
 
 
 @router.post("/brief")
@@ -107,5 +112,6 @@ def change(scope: Here, session_id: Id, fields: Annotated[BriefFields, Form()]) 
         scope,
         session_id,
         Brief(fields.name, fields.studio, fields.artist, fields.wish, at, fields.ask()),
+        seen=fields.seen,
     )
     return go(f"/sessions/{session_id}/listen")

@@ -4,7 +4,7 @@ import tempfile
 from pathlib import Path
 from typing import Annotated
 
-from fastapi import APIRouter, File, Request, Response, UploadFile
+from fastapi import APIRouter, File, Form, Request, Response, UploadFile
 from fastapi.responses import FileResponse
 from starlette.background import BackgroundTask
 
@@ -64,9 +64,14 @@ def everything(scope: Here) -> Response:
 
 
 @router.post("/log/everything")
-def bring(scope: Here, request: Request, file: Annotated[UploadFile, File()]) -> Response:
-    """Put in what an export holds."""
-    brought = import_everything(scope, file.file, BY_PAGE)
+def bring(
+    scope: Here,
+    request: Request,
+    file: Annotated[UploadFile, File()],
+    skip: Annotated[bool, Form()] = False,
+) -> Response:
+    """Add what an export holds to the studio's data."""
+    brought = import_everything(scope, file.file, BY_PAGE, skip_known=skip)
     page = log_page(actions.log(scope), "", brought, dampers_learned(scope))
     return render(request, "log/page.html", {"page": page})
 

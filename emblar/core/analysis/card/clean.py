@@ -7,6 +7,7 @@ is within 15 dB of its voice's loudest. Hats and cymbals do not disturb the low 
 drums disturb everything. A clipped stroke is clean: its note is not moved by it (``clipping``).
 """
 
+import math
 from collections import Counter
 from collections.abc import Sequence
 from dataclasses import dataclass, replace
@@ -149,7 +150,12 @@ class Stretch:
 
 
 def clean_stretches(
-    hits: Sequence[AnalysedHit], voice: str, *, length_s: float = 8.0, most: int = 3
+    hits: Sequence[AnalysedHit],
+    voice: str,
+    *,
+    duration_s: float = math.inf,
+    length_s: float = 8.0,
+    most: int = 3,
 ) -> list[Stretch]:
     """Return the stretches in which a voice is heard most cleanly, best first, none overlapping.
 
@@ -159,8 +165,10 @@ def clean_stretches(
         The strokes of the recording, ascending.
     voice
         Name of the voice: ``kick``, ``tom-1``, …
+    duration_s
+        How long the recording is, s: no stretch passes its end.
     length_s
-        How long each is, s.
+        How long each is at most, s.
     most
         How many at most.
     """
@@ -171,6 +179,6 @@ def clean_stretches(
         counts = np.searchsorted(left, left + length_s, side="right") - np.arange(len(left))
         best = int(np.argmax(counts))
         start = max(float(left[best]) - 0.5, 0.0)
-        found.append(Stretch(start, start + length_s, int(counts[best])))
+        found.append(Stretch(start, min(start + length_s, duration_s), int(counts[best])))
         left = left[(left < start - length_s) | (left >= start + length_s)]
     return found
