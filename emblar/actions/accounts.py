@@ -6,6 +6,9 @@ kept. After too many wrong passwords for a name or from an address nobody tries 
 
 import hashlib
 import secrets
+import threading
+from collections.abc import Iterator
+from contextlib import contextmanager
 from dataclasses import dataclass
 from datetime import timedelta
 from functools import lru_cache
@@ -15,7 +18,7 @@ from argon2 import PasswordHasher
 from argon2.exceptions import InvalidHashError, VerificationError
 
 from emblar.actions.scope import Scope
-from emblar.core.errors import InputError, NotFoundError
+from emblar.core.errors import InputError, NotFoundError, ServiceError
 from emblar.settings import now
 from emblar.store import accounts as store
 from emblar.store.accounts import AccountInfo, LoginInfo
@@ -55,6 +58,34 @@ class Entered:
     def scope(self) -> Scope:
         """The studio, and who asks."""
         return Scope(self.account.studio_id, self.account.name)
+
+
+HASHES_AT_ONCE = 2
+"""Passwords that are hashed at a time: each takes 64 MiB and a processor."""
+HASH_WAIT_S = 10.0
+"""How long a login waits for its turn, s."""
+_hashing = threading.BoundedSemaphore(HASHES_AT_ONCE)
+
+
+class BusyError(ServiceError):
+    """Too many passwords are being checked at once."""
+
+
+@contextmanager
+def _turn() -> Iterator[None]:
+    """Hash a few passwords at a time: a flood of logins must not take all memory.
+
+    Raises
+    ------
+    BusyError
+        No turn came in ``HASH_WAIT_S``.
+    """
+    if not _hashing.acquire(timeout=HASH_WAIT_S):
+        raise BusyError("Too many people are logging in just now. Try again in a minute.")
+    try:
+        yield
+    finally:
+        _hashing.release()
 
 
 @lru_cache(maxsize=1)
@@ -97,7 +128,8 @@ def _password(password: str, name: str) -> str:
         )  # fmt: skip
     if password.casefold().strip() == name.casefold():
         raise InputError("The password must not be the name.", field="password")
-    return _hasher().hash(password)
+    with _turn():
+        return _hasher().hash(password)
 
 
 def add_account(studio_id: int, name: str, role: str, password: str) -> AccountInfo:
@@ -170,7 +202,8 @@ def log_in(name: str, password: str, device: str, address: str) -> str:
 
 def _fits(account: AccountInfo | None, password: str) -> bool:
     try:
-        return _hasher().verify(account.password if account else _nobodys(), password)
+        with _turn():
+            return _hasher().verify(account.password if account else _nobodys(), password)
     except (VerificationError, InvalidHashError):
         return False
 

@@ -5,7 +5,8 @@ from sqlalchemy.orm import Session
 from emblar.actions.scope import Scope, in_session
 from emblar.core.errors import InputError, NotFoundError
 from emblar.formats.bench import LONGEST_NOTE
-from emblar.formats.picture import MEDIA_TYPE, kept_picture
+from emblar.formats.picture import LARGEST_BYTES, MEDIA_TYPE
+from emblar.sound.apart import ApartError, run_apart
 from emblar.store import audio as files
 from emblar.store import kit as kit_store
 from emblar.store import setups as store
@@ -57,10 +58,23 @@ def keep_picture(scope: Scope, session_id: int, slot_id: int, setup_id: int, dat
     """
     with in_session(scope, session_id) as db:
         _setup(db, session_id, slot_id, setup_id)
-    kept = kept_picture(data)
+    kept = _picture(data)
     with in_session(scope, session_id) as db:
         setup = _setup(db, session_id, slot_id, setup_id)
         store.set_picture(db, setup.id, files.keep(db, kept, MEDIA_TYPE))
+
+
+def _picture(data: bytes) -> bytes:
+    """Return a picture as it is kept, made in a process of its own: it may unpack to gigabytes."""
+    if len(data) > LARGEST_BYTES:
+        raise InputError(f"Up to {LARGEST_BYTES // 2**20} MB a picture.", field="picture")
+    try:
+        answer, kept = run_apart("emblar.formats.picture", [], data)
+    except ApartError as error:
+        raise InputError(error.text, field="picture") from error
+    if "error" in answer:
+        raise InputError(str(answer["error"]), field="picture")
+    return bytes(kept)
 
 
 def take_picture_away(scope: Scope, session_id: int, slot_id: int, setup_id: int) -> None:

@@ -21,7 +21,7 @@ from emblar.core.analysis.pipeline import (
     peaks,
 )
 from emblar.core.analysis.separation.wiener import Parts, TemplateSeparator
-from emblar.core.analysis.signal.audio import Audio, check_audio
+from emblar.core.analysis.signal.audio import Audio
 from emblar.core.analysis.signal.scene import SourceKind
 from emblar.core.errors import (
     BadAudioError,
@@ -46,9 +46,9 @@ from emblar.formats.analysis import (
 )
 from emblar.jobs.queue import ANALYSE, RENEW, defer_analysis, defer_measuring, defer_renewal
 from emblar.settings import settings
-from emblar.sound.apart import decode_apart
+from emblar.sound.apart import keep_apart
 from emblar.sound.decode import decode
-from emblar.sound.encode import encode, kept_form
+from emblar.sound.encode import encode
 from emblar.sound.neural import neural_separator
 from emblar.store import audio as audio_store
 from emblar.store import evidence as evidence_store
@@ -157,9 +157,7 @@ def bring_recording(
         raise InputError(f"“{kind}” is not a kind of recording: use {', '.join(KINDS)}.")
     if voice is not None:
         checked_voice(voice)
-    decoded = decode_apart(data)
-    check_audio(decoded.audio)
-    kept, media_type = kept_form(data, decoded)
+    kept, media_type = keep_apart(data)
     name = PurePath(filename).name or "recording"
     with in_session(scope, session_id) as db:
         there = store.files(db, session_id)

@@ -5,14 +5,12 @@ from dataclasses import dataclass
 from pathlib import PurePath
 from typing import Any
 
-from emblar.core.analysis.signal.audio import check_audio
 from emblar.core.errors import BadAudioError, DocumentError
 from emblar.core.matching.differences import Comparison, compare
 from emblar.core.planning.target import Target, target_from_card
 from emblar.formats.analysis import AnalysisFile, analysis_from_document, card_from_file
 from emblar.formats.setup import SetupFile
-from emblar.sound.apart import decode_apart
-from emblar.sound.encode import kept_form
+from emblar.sound.apart import keep_apart
 from emblar.store.recordings import RecordingInfo
 
 TOM_VOICE = "tom-1"
@@ -82,10 +80,8 @@ def kept_sound(filename: str, data: bytes, *, alone: bool) -> tuple[bytes, str]:
         It cannot be read or holds nothing to measure.
     """
     try:
-        decoded = decode_apart(data)
-        check_audio(decoded.audio)
+        return keep_apart(data)
     except BadAudioError as error:
         if alone:
             raise
         raise BadAudioError(f"{PurePath(filename).name}: {error} None of them was kept.") from error
-    return kept_form(data, decoded)

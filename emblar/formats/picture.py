@@ -1,6 +1,9 @@
 """Pictures as they are kept: upright, small, and without what the camera wrote about where."""
 
 import io
+import json
+import resource
+import sys
 import warnings
 
 from PIL import Image, ImageOps, UnidentifiedImageError
@@ -46,3 +49,22 @@ def kept_picture(data: bytes) -> bytes:
     out = io.BytesIO()
     upright.save(out, "JPEG", quality=QUALITY, optimize=True)
     return out.getvalue()
+
+
+def main() -> None:
+    """Read a picture; write a line of JSON, then the picture as it is kept."""
+    out = sys.stdout.buffer
+    try:
+        kept = kept_picture(sys.stdin.buffer.read())
+    except InputError as error:
+        out.write(json.dumps({"error": str(error)}).encode() + b"\n")
+        return
+    out.write(b"{}\n" + kept)
+
+
+if __name__ == "__main__":
+    # The most pixels three times over, as bytes of red, green and blue, and the libraries.
+    limit = 2**30
+    resource.setrlimit(resource.RLIMIT_AS, (limit, limit))
+    resource.setrlimit(resource.RLIMIT_CPU, (30, 30))
+    main()

@@ -8,6 +8,7 @@ from fastapi import FastAPI
 
 from emblar.service.address import check_port
 from emblar.service.certificate import certificate
+from emblar.service.guard import GuardedProtocol
 from emblar.settings import settings
 
 STOPS_WITHIN_S = 3.0
@@ -51,7 +52,7 @@ class OpenDoors:
     ) -> None:
         config = uvicorn.Config(
             app, host=host, port=port, log_level="warning", timeout_graceful_shutdown=1,
-            ssl_certfile=cert, ssl_keyfile=key,
+            ssl_certfile=cert, ssl_keyfile=key, http=GuardedProtocol,
         )  # fmt: skip
         server = uvicorn.Server(config)
         thread = threading.Thread(target=server.run, name=f"door-{port}", daemon=True)

@@ -12,6 +12,7 @@ import uvicorn
 from emblar.logs import set_up_logs
 from emblar.service.certificate import certificate
 from emblar.service.children import Kept
+from emblar.service.guard import GuardedProtocol
 from emblar.settings import COUNTS_FOLDER, settings
 
 GRACE_S, BACKLOG = 3, 2048
@@ -67,8 +68,7 @@ def answer(listening: socket.socket, cert: str | None, key: str | None) -> None:
     set_up_logs()
     config = uvicorn.Config(
         create_app(), log_config=None, timeout_graceful_shutdown=GRACE_S,
-        timeout_keep_alive=KEPT_OPEN_S, ssl_certfile=cert,
-        ssl_keyfile=key,
+        timeout_keep_alive=KEPT_OPEN_S, ssl_certfile=cert, ssl_keyfile=key, http=GuardedProtocol,
     )  # fmt: skip
     uvicorn.Server(config).run(sockets=[listening])
 

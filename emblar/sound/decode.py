@@ -90,7 +90,11 @@ def decode(data: bytes, limits: Limits = RECORD) -> Decoded:
             if container != "MP3":
                 check_duration(declared / rate, limits.longest_s)
                 _check_samples(declared * channels, rate, channels, limits)
-            samples = _read_all(file, channels, limits)
+            if container == "MP3":
+                samples = _read_all(file, channels, limits)
+            else:
+                # As much as the header says, once: pieces put together would be there twice.
+                samples = file.read(out=np.empty((declared, channels), np.float32))
     except soundfile.LibsndfileError as error:
         raise BadAudioError(
             f"This is not a sound file Emblar can read ({error.error_string.strip('. ')}). "

@@ -115,8 +115,8 @@ def test_a_way_back_still_leads_to_its_own_setup_beside_other_data(
     export_everything(HERE, tmp_path / "a.zip")
     emptied()
     other = start_session(HERE, Brief("Another song"))
-    for _ in range(3):
-        tom = kit.add_drum(HERE, other.id, replace(OWNED_TOM, name="Rack 13"))
+    for number in range(3):
+        tom = kit.add_drum(HERE, other.id, replace(OWNED_TOM, name=f"Rack {20 + number}"))
         plan.replan_drum(HERE, other.id, tom.id, {"pitch_hz": 150.0})
         bench.bench(HERE, other.id, tom.id)
     import_everything(HERE, tmp_path / "a.zip")

@@ -82,7 +82,7 @@ def test_recipes_are_taken_along_and_brought_to_another_kit(
     brought = client.post(
         f"/sessions/{other}/plan/recipes", files={"file": ("recipes.json", answer.content)}
     )
-    assert "Planned by the recipes brought: Rack 12." in brought.text
+    assert "Planned by the recipes brought: Rack 13 as Rack 12." in brought.text
     assert "No drum here for: Kick 22, Snare 14." in brought.text
     found = plan.latest_plan(HERE, other)
     assert found is not None

@@ -11,8 +11,8 @@ router = APIRouter()
 
 
 @router.get("/health")
-def up() -> dict[str, str]:
-    """Answer that the web process is up."""
+async def up() -> dict[str, str]:
+    """Answer that the web process is up, also while every thread is busy."""
     return {"state": "up"}
 
 
