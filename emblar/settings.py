@@ -34,6 +34,11 @@ class Settings(BaseSettings):
         description="Ask for an account also at this machine's own address, as behind a proxy; at "
         "any other address one is always asked for",
     )
+    known_hosts: str = Field(
+        default="",
+        description="Host names at which browsers reach Emblar, with commas, for example behind a "
+        "proxy; this machine's own names and addresses are known",
+    )
     backups: int = Field(
         default=5,
         ge=0,

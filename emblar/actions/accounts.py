@@ -12,6 +12,7 @@ from contextlib import contextmanager
 from dataclasses import dataclass
 from datetime import timedelta
 from functools import lru_cache
+from importlib import resources
 from typing import Literal, get_args
 
 from argon2 import PasswordHasher
@@ -21,7 +22,7 @@ from emblar.actions.scope import Scope
 from emblar.core.errors import InputError, NotFoundError, ServiceError
 from emblar.settings import now
 from emblar.store import accounts as store
-from emblar.store.accounts import AccountInfo, LoginInfo
+from emblar.store.accounts import AccountInfo, InvitationInfo, LoginInfo
 from emblar.store.database import transaction
 
 Role = Literal["owner", "tech", "guest"]
@@ -32,10 +33,20 @@ MAY: dict[str, str] = {
     "guest": "look and listen, change nothing",
 }
 LEAST_LETTERS, MOST_LETTERS, LONGEST_NAME, LONGEST_DEVICE = 10, 200, 60, 120
+LEAST_DIFFERENT = 5
+"""A password has this many different characters at least."""
 TOKEN_BYTES = 32
 LASTS, INVITED_FOR = timedelta(days=30), timedelta(days=7)
-MOST_WRONG, MOST_WRONG_FROM, WAIT = 5, 20, timedelta(minutes=15)
+MOST_WRONG = 5
+"""Wrong passwords for a name from one address before both have to wait."""
+MOST_WRONG_FROM = 20
+"""Wrong passwords from one address before it has to wait."""
+MOST_WRONG_EVERYWHERE = 100
+"""Wrong passwords for a name from all addresses together before everybody has to wait."""
+WAIT = timedelta(minutes=15)
+"""How long to wait after too many wrong passwords."""
 SEEN_EVERY = timedelta(minutes=5)
+CHOOSE_ROLE = "Choose owner, tech or guest."
 WRONG = "That name and password do not belong together."
 WAIT_SAYS = "Too many wrong passwords. Try again in a quarter of an hour."
 NOT_INVITED = "This invitation was used or has expired. Ask for a new one."
@@ -116,16 +127,34 @@ def _checked(name: str, role: str, password: str) -> tuple[str, str]:
     if not called or len(called) > LONGEST_NAME:
         raise InputError(f"Give a name of up to {LONGEST_NAME} letters.", field="name")
     if role not in ROLES:
-        raise InputError(f"“{role}” is none of {', '.join(ROLES)}.", field="role")
+        raise InputError(CHOOSE_ROLE, field="role")
     return called, _password(password, called)
+
+
+@lru_cache(maxsize=1)
+def _common() -> frozenset[str]:
+    text = (resources.files("emblar.actions") / "common_passwords.txt").read_text("utf-8")
+    return frozenset(line for line in text.splitlines() if line and not line.startswith("#"))
+
+
+def _is_common(password: str) -> bool:
+    """Whether a password is on the list, one repeated, or of hardly any different characters."""
+    folded = password.casefold().strip()
+    bare = folded.strip("0123456789!.?*#@$% ")
+    return len(set(folded)) < LEAST_DIFFERENT or folded in _common() or bare in _common()
 
 
 def _password(password: str, name: str) -> str:
     if not LEAST_LETTERS <= len(password) <= MOST_LETTERS:
         raise InputError(
-            f"Take {LEAST_LETTERS} to {MOST_LETTERS} letters: a few words that come to mind are "
-            "good.", field="password",
-        )  # fmt: skip
+            f"Use {LEAST_LETTERS}–{MOST_LETTERS} characters; a few random words work well.",
+            field="password",
+        )
+    if _is_common(password):
+        raise InputError(
+            "That password is among the first that attackers try. A few random words work well.",
+            field="password",
+        )
     if password.casefold().strip() == name.casefold():
         raise InputError("The password must not be the name.", field="password")
     with _turn():
@@ -180,11 +209,16 @@ def log_in(name: str, password: str, device: str, address: str) -> str:
     InputError
         Name and password do not belong together.
     """
-    keys = (f"name {store.folded(name)}", f"address {address}")
+    folded = store.folded(name)
+    # Guesses from elsewhere do not lock out whoever knows the password, unless there are very many.
+    limits = {
+        f"name {folded} from {address}": MOST_WRONG,
+        f"address {address}": MOST_WRONG_FROM,
+        f"name {folded}": MOST_WRONG_EVERYWHERE,
+    }
     with transaction() as db:
         attempts = [
-            store.attempt(db, _hash(key), now(), now() - WAIT, most)
-            for key, most in zip(keys, (MOST_WRONG, MOST_WRONG_FROM), strict=True)
+            store.attempt(db, _hash(key), now(), now() - WAIT, most) for key, most in limits.items()
         ]
         account = store.by_name(db, name)
     if None in attempts:
@@ -248,22 +282,56 @@ def change_password(who: Entered, old: str, new: str) -> None:
     InputError
         The old one is wrong, or the new one will not do.
     """
+    with transaction() as db:
+        key = _hash(f"change {who.account.id}")
+        attempt = store.attempt(db, key, now(), now() - WAIT, MOST_WRONG)
+    if attempt is None:
+        raise TooManyAttemptsError(WAIT_SAYS)
     if not _fits(who.account, old[: MOST_LETTERS + 1]):
-        raise InputError("That is not your password now.", field="old")
+        raise InputError("That is not your current password.", field="old")
     kept = _password(new, who.account.name)
     with transaction() as db:
+        store.was_right(db, [attempt])
         store.set_password(db, who.account.id, kept)
         store.end_logins(db, who.account.id, now(), keep=who.login.id)
 
 
-def invite(scope: Scope, role: str) -> str:
-    """Make an invitation and return its token, which is not kept."""
+def invite(scope: Scope, role: str, *, made_by: int | None = None) -> str:
+    """Make an invitation and return its token, which is not kept.
+
+    Parameters
+    ----------
+    scope, role
+        The studio, and the role it gives.
+    made_by
+        The account that makes it: it ends with it. None on the command line.
+    """
     if role not in ROLES:
-        raise InputError(f"“{role}” is none of {', '.join(ROLES)}.", field="role")
+        raise InputError(CHOOSE_ROLE, field="role")
     token = secrets.token_urlsafe(TOKEN_BYTES)
     with transaction() as db:
-        store.invite(db, scope.studio_id, _hash(token), role, now() + INVITED_FOR)
+        until = now() + INVITED_FOR
+        store.invite(db, scope.studio_id, _hash(token), role, until, made_by)
     return token
+
+
+def invitations(scope: Scope) -> list[InvitationInfo]:
+    """Return the studio's open invitations, the newest first."""
+    with transaction() as db:
+        return store.invitations(db, scope.studio_id, now())
+
+
+def revoke_invitation(scope: Scope, invitation_id: int) -> None:
+    """End an open invitation.
+
+    Raises
+    ------
+    NotFoundError
+        It was used, has expired or was revoked.
+    """
+    with transaction() as db:
+        if not store.revoke(db, scope.studio_id, invitation_id, now()):
+            raise NotFoundError("That invitation is not open any more.")
 
 
 def invited_as(token: str) -> str:

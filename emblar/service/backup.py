@@ -3,19 +3,25 @@
 Conventions
 -----------
 A backup begins with one line of JSON (``emblar.backup/1``: version, shape of the database, length
-and SHA-256 of what follows); the rest is PostgreSQL's own archive. It is written beside its name
-and put there once it is whole. A restore goes into a new database that takes the old one's place
-when it has been checked and migrated: until then nothing is touched.
+and SHA-256 of what follows); the rest is PostgreSQL's own archive. It is written next to its name
+and renamed once it is whole.
+
+An archive holds SQL, so a restore trusts nothing in it: our own migrations make the tables in a
+new database, and a role without any privilege but to fill them loads the rows of our tables and
+nothing else. The new database takes the old one's place when that has worked: until then nothing
+is touched.
 """
 
 import hashlib
 import json
 import os
 import re
+import secrets
 import shutil
 import subprocess
 import sys
 import threading
+from collections.abc import Sequence
 from contextlib import suppress
 from datetime import UTC, datetime
 from pathlib import Path
@@ -23,7 +29,7 @@ from typing import IO, Any
 
 import psycopg
 from psycopg import sql
-from sqlalchemy import create_engine, make_url
+from sqlalchemy import URL, create_engine, make_url
 
 from emblar import __version__
 from emblar.core.errors import InputError, ServiceError
@@ -35,6 +41,8 @@ SCHEMA = "emblar.backup/1"
 LONGEST_HEADER, PIECE = 4096, 1 << 20
 EVERY_H, FIRST_AFTER_S, FOLDER = 24.0, 60.0, "backups"
 NAME = re.compile(r"emblar-\d{8}-\d{6}\.backup")
+CONTENTS = re.compile(r"\d+; \d+ \d+ (?P<what>TABLE DATA|SEQUENCE SET) public (?P<name>\w+) ")
+"""A line of an archive's contents that holds rows, or where a counter stands."""
 NO_BACKUP = "This is no backup of Emblar's: choose a file that “emblar backup” wrote."
 
 
@@ -48,13 +56,14 @@ def backup(url: str, file: Path) -> int:
     """
     part, dump = (file.with_name(file.name + end) for end in (".part", ".dump"))
     try:
+        _private(dump).close()
         _run("pg_dump", url, ["--format=custom", "--no-owner", f"--file={dump}"])
         size, digest = _measured(dump)
         header = {
             "schema": SCHEMA, "version": __version__, "database": _revision(url), "bytes": size,
             "sha256": digest, "made_at": datetime.now(UTC).isoformat(timespec="seconds"),
         }  # fmt: skip
-        with part.open("wb") as out, dump.open("rb") as held:
+        with _private(part) as out, dump.open("rb") as held:
             out.write(json.dumps(header).encode() + b"\n")
             shutil.copyfileobj(held, out, PIECE)
             out.flush()
@@ -66,6 +75,12 @@ def backup(url: str, file: Path) -> int:
         for gone in (part, dump):
             gone.unlink(missing_ok=True)
     return file.stat().st_size
+
+
+def _private(file: Path) -> IO[bytes]:
+    """Open a file for writing that only its owner may read: a backup holds everything."""
+    file.unlink(missing_ok=True)
+    return os.fdopen(os.open(file, os.O_WRONLY | os.O_CREAT | os.O_EXCL, 0o600), "wb")
 
 
 def restore(url: str, file: Path) -> dict[str, Any]:
@@ -82,13 +97,13 @@ def restore(url: str, file: Path) -> dict[str, Any]:
     try:
         with file.open("rb") as held:
             header = _header(held)
-            with dump.open("wb") as out:
+            with _private(dump) as out:
                 shutil.copyfileobj(held, out, PIECE)
         if _measured(dump) != (header["bytes"], header["sha256"]):
             raise InputError(
                 "This backup is damaged: its checksum is another. Nothing was touched."
             )
-        _replaced(url, dump)
+        _replaced(url, dump, str(header["database"]))
     except OSError as error:
         raise InputError(f"{file} cannot be read: {error.strerror}.") from error
     finally:
@@ -117,7 +132,82 @@ def _measured(file: Path) -> tuple[int, str]:
     return file.stat().st_size, digest.hexdigest()
 
 
-def _replaced(url: str, dump: Path) -> None:
+def _fill(url: str, dump: Path) -> None:
+    """Load the rows of our tables as a role that may do nothing else."""
+    own = make_url(url)
+    role, password = f"emblar_restore_{secrets.token_hex(8)}", secrets.token_urlsafe(24)
+    name = sql.Identifier(role)
+    with psycopg.connect(
+        own.set(drivername="postgresql").render_as_string(hide_password=False), autocommit=True
+    ) as admin:
+        tables = [
+            str(row[0])
+            for row in admin.execute("select tablename from pg_tables where schemaname = 'public'")
+        ]
+        keys = admin.execute(
+            "select conrelid::regclass::text, conname, pg_get_constraintdef(oid)"
+            " from pg_constraint where contype = 'f' and connamespace = 'public'::regnamespace"
+        ).fetchall()
+        admin.execute(
+            sql.SQL("create role {} login nosuperuser password {}").format(
+                name, sql.Literal(password)
+            )
+        )
+        try:
+            for table, key, _ in keys:
+                # The order of the rows is the archive's: references are checked at the end.
+                drop = sql.SQL("alter table {} drop constraint {}")
+                admin.execute(drop.format(sql.SQL(str(table)), sql.Identifier(str(key))))
+            for table in tables:
+                admin.execute(sql.SQL("truncate {} cascade").format(sql.Identifier(table)))
+                admin.execute(
+                    sql.SQL("alter table {} disable trigger user").format(sql.Identifier(table))
+                )
+            for grant in (
+                "grant select, insert, update on all tables in schema public to {}",
+                "grant usage, update on all sequences in schema public to {}",
+            ):
+                admin.execute(sql.SQL(grant).format(name))
+            _load(own.set(username=role, password=password), dump, tables)
+            for table in tables:
+                admin.execute(
+                    sql.SQL("alter table {} enable trigger user").format(sql.Identifier(table))
+                )
+            for table, key, definition in keys:
+                add = sql.SQL("alter table {} add constraint {} {}").format(
+                    sql.SQL(str(table)), sql.Identifier(str(key)), sql.SQL(str(definition))
+                )
+                admin.execute(add)
+        finally:
+            admin.execute(sql.SQL("drop owned by {}").format(name))
+            admin.execute(sql.SQL("drop role {}").format(name))
+
+
+def _load(own: URL, dump: Path, tables: Sequence[str]) -> None:
+    """Load what an archive's own list calls rows of our tables, and where counters stand."""
+    listed = _run("pg_restore", own.render_as_string(hide_password=False), ["--list", str(dump)],
+                  connect=False)  # fmt: skip
+    wanted = [line for line in listed.splitlines() if _is_ours(line, tables)]
+    contents = dump.with_name(dump.name + ".list")
+    try:
+        contents.write_text("\n".join(wanted) + "\n", encoding="utf-8")
+        _run(
+            "pg_restore", own.render_as_string(hide_password=False),
+            ["--data-only", "--no-owner", "--exit-on-error", f"--use-list={contents}", str(dump)],
+        )  # fmt: skip
+    finally:
+        contents.unlink(missing_ok=True)
+
+
+def _is_ours(line: str, tables: Sequence[str]) -> bool:
+    """Whether a line of an archive's contents is rows of one of our tables, or a counter."""
+    found = CONTENTS.match(line)
+    if found is None:
+        return False
+    return found["what"] == "SEQUENCE SET" or found["name"] in tables
+
+
+def _replaced(url: str, dump: Path, revision: str) -> None:
     """Restore into a new database, bring it up to date, and let it take the old one's place."""
     own = make_url(url)
     name = own.database or DATABASE
@@ -127,9 +217,10 @@ def _replaced(url: str, dump: Path) -> None:
         connection.execute(sql.SQL("create database {}").format(sql.Identifier(new)))
         try:
             there = own.set(database=new).render_as_string(hide_password=False)
-            _run("pg_restore", there, ["--no-owner", "--exit-on-error", str(dump)])
             engine = create_engine(there)
             try:
+                migrate(engine, revision)
+                _fill(there, dump)
                 migrate(engine)
             finally:
                 engine.dispose()
@@ -168,17 +259,20 @@ def _revision(url: str) -> str:
     return str(row[0]) if row else ""
 
 
-def _run(program: str, url: str, arguments: list[str]) -> None:
+def _run(program: str, url: str, arguments: list[str], *, connect: bool = True) -> str:
+    """Run one of PostgreSQL's programs; return what it prints."""
     own = make_url(url)
-    command = [
-        str(binaries() / program), f"--host={own.host}", f"--port={own.port}",
-        f"--username={own.username}", f"--dbname={own.database}", *arguments,
+    where = [
+        f"--host={own.host}", f"--port={own.port}", f"--username={own.username}",
+        f"--dbname={own.database}",
     ]  # fmt: skip
+    command = [str(binaries() / program), *(where if connect else ()), *arguments]
     environment = {**os.environ, "PGPASSWORD": own.password or ""}
     done = subprocess.run(command, env=environment, capture_output=True, text=True, check=False)
     if done.returncode != 0:
         last = [line for line in done.stderr.splitlines() if line.strip()][-1:] or ["no message"]
         raise ServiceError(f"{program}: {last[0]}")
+    return done.stdout
 
 
 class Backups:

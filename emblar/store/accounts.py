@@ -108,6 +108,10 @@ def end(db: Session, account_id: int, at: datetime) -> None:
     row = db.get_one(AccountRow, account_id)
     row.ended_at, row.folded = at, f"{row.folded}\n{row.id}"
     end_logins(db, account_id, at)
+    query = update(InvitationRow).where(
+        InvitationRow.made_by == account_id, InvitationRow.used_at.is_(None)
+    )
+    db.execute(query.values(used_at=at))
 
 
 def set_password(db: Session, account_id: int, password: str) -> None:
@@ -167,11 +171,48 @@ def end_logins(
     return len(ended)
 
 
-def invite(db: Session, studio_id: int, token_sha256: str, role: str, until: datetime) -> None:
-    """Keep an invitation."""
-    db.add(
-        InvitationRow(studio_id=studio_id, token_sha256=token_sha256, role=role, expires_at=until)
-    )
+@dataclass(frozen=True, slots=True)
+class InvitationInfo:
+    """An open invitation: the role it gives, who made it, and until when it holds."""
+
+    id: int
+    role: str
+    made_by: str
+    expires_at: datetime
+
+
+def invite(
+    db: Session, studio_id: int, token_sha256: str, role: str, until: datetime, made_by: int | None
+) -> None:
+    """Keep an invitation, with the account that made it."""
+    row = InvitationRow(
+        studio_id=studio_id, token_sha256=token_sha256, role=role, expires_at=until,
+        made_by=made_by,
+    )  # fmt: skip
+    db.add(row)
+
+
+def invitations(db: Session, studio_id: int, at: datetime) -> list[InvitationInfo]:
+    """Return a studio's open invitations, the newest first."""
+    query = (
+        select(InvitationRow, AccountRow.name)
+        .outerjoin(AccountRow, AccountRow.id == InvitationRow.made_by)
+        .where(
+            InvitationRow.studio_id == studio_id, InvitationRow.used_at.is_(None),
+            InvitationRow.expires_at > at,
+        )
+    )  # fmt: skip
+    rows = db.execute(query.order_by(InvitationRow.id.desc()))
+    return [InvitationInfo(row.id, row.role, name or "", row.expires_at) for row, name in rows]
+
+
+def revoke(db: Session, studio_id: int, invitation_id: int, at: datetime) -> bool:
+    """End an open invitation; return whether there was one."""
+    query = update(InvitationRow).where(
+        InvitationRow.id == invitation_id, InvitationRow.studio_id == studio_id,
+        InvitationRow.used_at.is_(None),
+    )  # fmt: skip
+    return bool(db.execute(query.values(used_at=at).returning(InvitationRow.id)).all())
 
 
 def invited(

@@ -440,6 +440,8 @@ class InvitationRow(Timed, Base):
     role: Mapped[str]
     expires_at: Mapped[datetime] = mapped_column(Timestamp)
     used_at: Mapped[datetime | None] = mapped_column(Timestamp)
+    made_by: Mapped[int | None] = mapped_column(ForeignKey("account.id"))
+    """The account that made it: it ends with it."""
 
 
 class LoginAttemptRow(Base):

@@ -1,5 +1,8 @@
 """The web application."""
 
+import socket
+from urllib.parse import urlsplit
+
 from fastapi import FastAPI
 from fastapi.staticfiles import StaticFiles
 from starlette.middleware.body_limit import RequestBodyLimitMiddleware
@@ -10,6 +13,7 @@ from emblar.settings import settings
 from emblar.web.entrance import Entrance
 from emblar.web.errors import add_error_handlers
 from emblar.web.metrics import Measured, Metrics
+from emblar.web.pages.share import reached_by
 from emblar.web.routers import (
     account,
     bench,
@@ -78,8 +82,7 @@ def create_app() -> FastAPI:
         app.include_router(router.router)
     app.state.metrics = Metrics()
     add_error_handlers(app)
-    # Where whoever comes says who they are, a page of another site has no cookie of ours.
-    hosts = ["*"] if settings().asks_who else [settings().host, *LOOPBACK]
+    hosts = known_hosts()
     if settings().asks_who:
         app.add_middleware(Entrance)
         app.include_router(account.router)
@@ -88,3 +91,13 @@ def create_app() -> FastAPI:
     app.add_middleware(Guard)
     app.add_middleware(Measured, metrics=app.state.metrics)
     return app
+
+
+def known_hosts() -> list[str]:
+    """Return the host names that are answered: a forged one must not get into a link."""
+    own = settings()
+    names = {own.host, *LOOPBACK, *(name.strip() for name in own.known_hosts.split(","))}
+    if own.asks_who:
+        names |= {reached_by(own.host), socket.gethostname(), f"{socket.gethostname()}.local"}
+        names.add(urlsplit(own.share_url).hostname or "")
+    return sorted(names - {"", "*"})

@@ -2,6 +2,7 @@
 
 import json
 import os
+import tempfile
 import time
 from collections.abc import Iterator
 from pathlib import Path
@@ -165,3 +166,33 @@ def test_one_is_made_at_the_start_unless_the_last_is_fresh(
         time.sleep(0.05)
     kept.stop()
     assert len(kept.listed()) == 2
+
+
+def test_a_restore_runs_nothing_that_an_archive_says(url: str, tmp_path: Path) -> None:
+    """A view that writes a file when it is filled, as a superuser could; and a table of its own."""
+    written = Path(tempfile.mkdtemp())
+    written.chmod(0o777)
+    file = tmp_path / "all.backup"
+    plain = make_url(url).set(drivername="postgresql").render_as_string(hide_password=False)
+    with psycopg.connect(plain, autocommit=True) as there:
+        there.execute(
+            "create function public.harm() returns int language plpgsql as $$ begin"
+            f" copy (select 1) to program 'touch {written}/harm'; return 1; end $$"
+        )
+        there.execute("create materialized view public.trap as select public.harm() as n")
+        there.execute("create table public.theirs as select 1 as n")
+    (written / "harm").unlink(missing_ok=True)
+    backup(url, file)
+    restore(url, file)
+    assert not list(written.iterdir())
+    with psycopg.connect(plain) as there:
+        found = {row[0] for row in there.execute("select relname from pg_class")}
+        roles = {row[0] for row in there.execute("select rolname from pg_roles")}
+    assert not found & {"trap", "theirs"}
+    assert not [role for role in roles if role.startswith("emblar_restore")]
+
+
+def test_only_its_owner_may_read_a_backup(url: str, tmp_path: Path) -> None:
+    file = tmp_path / "all.backup"
+    backup(url, file)
+    assert file.stat().st_mode & 0o777 == 0o600

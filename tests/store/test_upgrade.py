@@ -7,6 +7,7 @@ file beside it, corrections, evidence, a plan with a choice by hand, loose heads
 
 import gzip
 from collections.abc import Iterator
+from dataclasses import replace
 from pathlib import Path
 from typing import Any
 
@@ -108,5 +109,5 @@ def test_going_back_and_up_again_loses_nothing(filled: None) -> None:
     # What is added now gets an id of its own.
     session = next(s.id for s in all_sessions(HERE) if s.name == "Second Ferry")
     first = kit.kit(HERE, session)[0]
-    kit.add_drum(HERE, session, first.owned)
+    kit.add_drum(HERE, session, replace(first.owned, name="Rack 12 B"))
     assert len(kit.kit(HERE, session)) == 3

@@ -2,6 +2,8 @@
 
 import contextlib
 import re
+import threading
+import time
 from collections.abc import Callable, Iterator
 from concurrent.futures import ThreadPoolExecutor
 from datetime import timedelta
@@ -10,6 +12,7 @@ from zipfile import ZipFile
 
 import pytest
 from argon2 import PasswordHasher
+from argon2.exceptions import VerificationError
 from fastapi import FastAPI
 from fastapi.testclient import TestClient
 from sqlalchemy import text
@@ -38,6 +41,7 @@ FREE = ("/login", "/invite/{token}", "/health", "/healthz")
 def site(planned: int, monkeypatch: pytest.MonkeyPatch) -> Iterator[FastAPI]:
     """The application as others reach it, with an owner, a tech and a guest."""
     monkeypatch.setattr(settings(), "accounts", True)
+    monkeypatch.setattr(settings(), "known_hosts", "studio.local")
     # A third of a second for every login would be most of what these tests take.
     cheap = PasswordHasher(time_cost=1, memory_cost=64, parallelism=1)
     monkeypatch.setattr(actions, "_hasher", lambda: cheap)
@@ -325,3 +329,93 @@ def test_accounts_are_made_listed_and_ended_from_the_shell(
     assert "comes in no more" in CliRunner().invoke(shell, ["account", "end", str(tech.id)]).stdout
     assert [a.name for a in actions.accounts(HERE)] == ["Owner"]
     assert actions.accounts(Scope(2)) == []
+
+
+@pytest.mark.parametrize("host", ["evil.example", "studio.local.evil.example", "127.0.0.1.evil"])
+def test_a_forged_host_is_not_answered_and_gets_into_no_link(
+    as_: Callable[[str], TestClient], host: str
+) -> None:
+    owner = as_("Owner")
+    forged = {"host": host, "origin": f"https://{host}"}
+    answer = owner.post("/account/people/invite", data={"role": "tech"}, headers=forged)
+    assert answer.status_code in (400, 403)
+    assert "/invite/" not in answer.text
+    right = owner.post("/account/people/invite", data={"role": "tech"})
+    assert "https://studio.local/invite/" in right.text
+
+
+def test_an_invitation_is_listed_and_can_be_revoked(as_: Callable[[str], TestClient]) -> None:
+    owner = as_("Owner")
+    link = re.search(r"/invite/[\w-]+", owner.post(
+        "/account/people/invite", data={"role": "tech"}).text)  # fmt: skip
+    assert link is not None
+    listed = owner.get("/account").text
+    assert "tech, made by Owner" in listed
+    number = re.search(r"/account/invitations/(\d+)/revoke", listed)
+    assert number is not None
+    owner.post(number.group(0))
+    assert "made by Owner" not in owner.get("/account").text
+    with pytest.raises(NotFoundError):
+        actions.invited_as(link.group(0).rpartition("/")[2])
+
+
+def test_an_invitation_ends_with_the_account_that_made_it(site: FastAPI) -> None:
+    second = add_account(HERE.studio_id, "Second", "owner", PASSWORD)
+    token = actions.invite(HERE, "owner", made_by=second.id)
+    assert actions.invited_as(token) == "owner"
+    actions.end_account(HERE, second.id)
+    with pytest.raises(NotFoundError):
+        actions.accept(token, "Third", PASSWORD)
+
+
+def test_guesses_from_elsewhere_do_not_lock_out_who_knows_the_password(site: FastAPI) -> None:
+    for number in range(MOST_WRONG + 3):
+        with contextlib.suppress(InputError):
+            actions.log_in("Owner", f"guess number {number}", "d", "203.0.113.9")
+    assert actions.log_in("Owner", PASSWORD, "d", "198.51.100.4")
+    with pytest.raises(TooManyAttemptsError):
+        actions.log_in("Owner", PASSWORD, "d", "203.0.113.9")
+
+
+def test_guesses_of_the_old_password_are_limited(site: FastAPI) -> None:
+    who = actions.entered(actions.log_in("Tech", PASSWORD, "d", "198.51.100.4"))
+    assert who is not None
+    for number in range(MOST_WRONG):
+        with pytest.raises(InputError, match="not your current password"):
+            actions.change_password(who, f"guess number {number}", "five wooden drums here")
+    with pytest.raises(TooManyAttemptsError):
+        actions.change_password(who, PASSWORD, "five wooden drums here")
+
+
+@pytest.mark.parametrize(
+    "password", ["password123", "PasswordPassword", "1234567890", "aaaaaaaaaaaa", "qwertyuiop!!"]
+)
+def test_a_password_that_attackers_try_first_is_refused(database: None, password: str) -> None:
+    with pytest.raises(InputError, match="first that attackers try"):
+        add_account(HERE.studio_id, "Somebody", "tech", password)
+
+
+def test_few_passwords_are_hashed_at_a_time(site: FastAPI, monkeypatch: pytest.MonkeyPatch) -> None:
+    running, most, lock = 0, 0, threading.Lock()
+
+    class Slow:
+        def verify(self, *_: str) -> bool:
+            nonlocal running, most
+            with lock:
+                running += 1
+                most = max(most, running)
+            time.sleep(0.05)
+            with lock:
+                running -= 1
+            raise VerificationError
+
+    monkeypatch.setattr(actions, "_hasher", Slow)
+    monkeypatch.setattr(actions, "_nobodys", lambda: "")
+
+    def wrong(number: int) -> None:
+        with contextlib.suppress(InputError):
+            actions.log_in(f"nobody {number}", "wrong", "d", f"198.51.100.{number}")
+
+    with ThreadPoolExecutor(8) as pool:
+        list(pool.map(wrong, range(16)))
+    assert most == actions.HASHES_AT_ONCE

@@ -116,7 +116,7 @@ def _page(request: Request, link: str) -> Response:
     people = actions.accounts(who.scope) if owner else []
     told = {
         "who": who, "logins": actions.logins(who), "people": people, "roles": actions.MAY,
-        "link": link,
+        "link": link, "open": actions.invitations(who.scope) if owner else [],
     }  # fmt: skip
     return render(request, "account/page.html", told)
 
@@ -141,8 +141,16 @@ def end_login(request: Request, login_id: Id) -> Response:
 def invite(request: Request, role: Annotated[Text, Form()] = "") -> Response:
     """Make an invitation; its link is shown once."""
     who = _who(request)
-    token = actions.invite(who.scope, role)
+    token = actions.invite(who.scope, role, made_by=who.account.id)
+    # The host is a known one: others are not answered (web/app.py).
     return _page(request, str(request.url_for("invitation", token=token)))
+
+
+@router.post("/account/invitations/{invitation_id}/revoke")
+def revoke(request: Request, invitation_id: Id) -> Response:
+    """End an open invitation."""
+    actions.revoke_invitation(_who(request).scope, invitation_id)
+    return go("/account")
 
 
 @router.post("/account/people/{account_id}/end")
