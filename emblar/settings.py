@@ -6,8 +6,10 @@ from ipaddress import ip_address
 from pathlib import Path
 from typing import Literal
 
-from pydantic import Field
+from pydantic import Field, ValidationError
 from pydantic_settings import BaseSettings, SettingsConfigDict
+
+from emblar.core.errors import InputError
 
 COUNTS_FOLDER = "PROMETHEUS_MULTIPROC_DIR"
 """Where several processes keep their counts; looked at when prometheus_client is imported."""
@@ -50,9 +52,14 @@ class Settings(BaseSettings):
         description="Address at which links that were shared are answered, and nothing else; "
         "empty: they open on this machine only",
     )
-    share_port: int = Field(default=8010, description="Port for links that were shared")
+    share_port: int = Field(
+        default=8010, ge=1, le=65535, description="Port for links that were shared"
+    )
     phone_port: int = Field(
-        default=8011, description="Port for paired phones, beside that for shared links"
+        default=8011,
+        ge=1,
+        le=65535,
+        description="Port for paired phones, beside that for shared links",
     )
     share_url: str = Field(
         default="", description="How links begin, where that is not the address itself"
@@ -60,7 +67,7 @@ class Settings(BaseSettings):
     now: datetime | None = Field(
         default=None, description="The time it is taken to be, for pictures; empty: what it is"
     )
-    port: int = Field(default=8000, description="Port the browser connects to")
+    port: int = Field(default=8000, ge=1, le=65535, description="Port the browser connects to")
     web_processes: int = Field(
         default=1,
         ge=1,
@@ -92,8 +99,20 @@ class Settings(BaseSettings):
 
 @lru_cache(maxsize=1)
 def settings() -> Settings:
-    """Return the settings of this process."""
-    return Settings()
+    """Return the settings of this process.
+
+    Raises
+    ------
+    InputError
+        A variable of the environment holds something it cannot.
+    """
+    try:
+        return Settings()
+    except ValidationError as error:
+        first = error.errors()[0]
+        name = "EMBLAR_" + "_".join(str(part) for part in first["loc"]).upper()
+        given = str(first["input"])[:40]
+        raise InputError(f"{name} cannot be “{given}”. {first['msg']}.") from None
 
 
 def now() -> datetime:

@@ -15,7 +15,7 @@ from emblar.core.planning.brief import (
     Weights,
     usual_weights,
 )
-from emblar.core.planning.kit import LONGEST_READ, OwnedDrum
+from emblar.core.planning.kit import LONGEST_READ, OwnedDrum, check_range
 from emblar.core.planning.microphones import KickMicrophone
 from emblar.core.planning.problem import Problem
 from emblar.core.planning.schools import checked_schools
@@ -179,6 +179,12 @@ class LockFile(Strict):
         return Locks(**values)
 
 
+LARGEST_QUANTITY = 1e6
+"""No quantity of a drum sound is larger, in its unit."""
+SMALLEST_QUANTITY = 1e-6
+"""And none but 0 is smaller."""
+
+
 class BriefFile(Strict):
     """A whole question to the planner."""
 
@@ -210,6 +216,14 @@ class BriefFile(Strict):
             for name, quantity in quantities.items():
                 if known[name].kind == "ratio" and quantity.value <= 0.0:
                     raise ValueError(f"{voice}: {name} is {quantity.value:g}; it must be above 0")
+                size = abs(quantity.value)
+                if size > LARGEST_QUANTITY or 0.0 < size < SMALLEST_QUANTITY:
+                    raise ValueError(f"{voice}: {name} cannot be {quantity.value:g}")
+            try:
+                if "pitch" in quantities:
+                    check_range("drum_pitch_hz", quantities["pitch"].value)
+            except EmblarError as error:
+                raise ValueError(f"{voice}: {error}") from error
         for name, lock in self.locks.items():
             if name not in {d.name for d in self.shelf.drums}:
                 raise ValueError(f"locks: no drum is called {name}")

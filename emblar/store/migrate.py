@@ -4,7 +4,11 @@ from importlib import resources
 
 from alembic import command
 from alembic.config import Config
-from sqlalchemy import Engine, text
+from alembic.runtime.migration import MigrationContext
+from alembic.script import ScriptDirectory
+from sqlalchemy import Connection, Engine, text
+
+from emblar.core.errors import ServiceError
 
 LOCK = 6_021_977
 """Key of the advisory lock that keeps two starting processes apart."""
@@ -25,11 +29,25 @@ def migrate(engine: Engine, revision: str = "head") -> None:
         connection.commit()
         try:
             config.attributes["connection"] = connection
+            _check_known(config, connection)
             command.upgrade(config, revision)
             connection.commit()
         finally:
             connection.execute(text("select pg_advisory_unlock(:key)"), {"key": LOCK})
             connection.commit()
+
+
+def _check_known(config: Config, connection: Connection) -> None:
+    """Raise ``ServiceError`` where a newer Emblar has changed the database."""
+    here = MigrationContext.configure(connection).get_current_revision()
+    known = {script.revision for script in ScriptDirectory.from_config(config).walk_revisions()}
+    connection.commit()
+    if here is not None and here not in known:
+        raise ServiceError(
+            f"This database was made by a newer Emblar (its data are of version {here}, this "
+            f"program knows up to {max(known)}). Start the newer Emblar, or restore a backup of "
+            "this version. Nothing was changed."
+        )
 
 
 def downgrade(engine: Engine, revision: str) -> None:

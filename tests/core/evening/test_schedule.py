@@ -194,6 +194,8 @@ def test_a_shop_that_closes_comes_before_everything_that_waits_for_it() -> None:
 def test_ctrl_c_is_still_heard_after_an_evening_was_planned() -> None:
     program = """
 import signal
+# A program that a shell starts in the background ignores Ctrl-C, and so do its children.
+signal.signal(signal.SIGINT, signal.default_int_handler)
 from emblar.core.evening.schedule import Evening, WorkJob, schedule
 schedule(Evening(60, {}, (WorkJob("a", 10),)))
 try:
