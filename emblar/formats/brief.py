@@ -185,6 +185,21 @@ SMALLEST_QUANTITY = 1e-6
 """And none but 0 is smaller."""
 
 
+def _check_values(voice: str, quantities: dict[str, QuantityFile]) -> None:
+    """Raise ``ValueError`` where a quantity of the record cannot be what it says."""
+    for name, quantity in quantities.items():
+        if steps()[name].kind == "ratio" and quantity.value <= 0.0:
+            raise ValueError(f"{voice}: {name} is {quantity.value:g}; it must be above 0")
+        size = abs(quantity.value)
+        if size > LARGEST_QUANTITY or 0.0 < size < SMALLEST_QUANTITY:
+            raise ValueError(f"{voice}: {name} cannot be {quantity.value:g}")
+    try:
+        if "pitch" in quantities:
+            check_range("drum_pitch_hz", quantities["pitch"].value)
+    except EmblarError as error:
+        raise ValueError(f"{voice}: {error}") from error
+
+
 class BriefFile(Strict):
     """A whole question to the planner."""
 
@@ -213,17 +228,7 @@ class BriefFile(Strict):
                             f"{voice}: no quantity is called {name}: {', '.join(known)}"
                         )
         for voice, quantities in self.record.items():
-            for name, quantity in quantities.items():
-                if known[name].kind == "ratio" and quantity.value <= 0.0:
-                    raise ValueError(f"{voice}: {name} is {quantity.value:g}; it must be above 0")
-                size = abs(quantity.value)
-                if size > LARGEST_QUANTITY or 0.0 < size < SMALLEST_QUANTITY:
-                    raise ValueError(f"{voice}: {name} cannot be {quantity.value:g}")
-            try:
-                if "pitch" in quantities:
-                    check_range("drum_pitch_hz", quantities["pitch"].value)
-            except EmblarError as error:
-                raise ValueError(f"{voice}: {error}") from error
+            _check_values(voice, quantities)
         for name, lock in self.locks.items():
             if name not in {d.name for d in self.shelf.drums}:
                 raise ValueError(f"locks: no drum is called {name}")
