@@ -41,6 +41,11 @@ class Settings(BaseSettings):
         description="Host names at which browsers reach Emblar, with commas, for example behind a "
         "proxy; this machine's own names and addresses are known",
     )
+    proxy: str = Field(
+        default="",
+        description="Address of a proxy in front of Emblar, whose X-Forwarded-For is believed; "
+        "empty: nobody's is",
+    )
     backups: int = Field(
         default=5,
         ge=0,

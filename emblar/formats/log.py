@@ -1,12 +1,11 @@
 """``emblar.log/1``: what was read, set up and fitted on a studio's drums."""
 
-import csv
-import io
 from datetime import datetime
 from typing import Literal
 
 from pydantic import Field
 
+from emblar.formats.csv_text import csv_text
 from emblar.formats.drum import Strict
 from emblar.formats.setup import SetupFile
 
@@ -67,13 +66,13 @@ class LogFile(Strict):
 
 def log_csv(file: LogFile) -> str:
     """Return every reading as CSV, a line each."""
-    out = io.StringIO()
-    writer = csv.writer(out)
-    writer.writerow(["drum", "time", "session", "what", "side", "rod", "Hz", "sd Hz", "how"])
+    rows: list[list[object]] = [
+        ["drum", "time", "session", "what", "side", "rod", "Hz", "sd Hz", "how"]
+    ]
     for drum in file.drums:
         for r in drum.readings:
             side, rod = r.side or "", "" if r.rod is None else r.rod
-            row = [drum.name, r.at.isoformat(timespec="seconds"), r.session, r.what, side, rod,
-                   f"{r.hz:.2f}", f"{r.sd_hz:.2f}", r.how]  # fmt: skip
-            writer.writerow(row)
-    return out.getvalue()
+            at = r.at.isoformat(timespec="seconds")
+            values = [f"{r.hz:.2f}", f"{r.sd_hz:.2f}", r.how]
+            rows.append([drum.name, at, r.session, r.what, side, rod, *values])
+    return csv_text(rows)

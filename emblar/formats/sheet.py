@@ -1,11 +1,10 @@
 """``emblar.sheet/1``: the setup sheet of a kit, as JSON and CSV."""
 
-import csv
-import io
 from typing import Literal
 
 from pydantic import Field
 
+from emblar.formats.csv_text import csv_text
 from emblar.formats.drum import LimitFile, Strict
 
 
@@ -100,12 +99,10 @@ CSV_HEADER = [
 
 def sheet_csv(sheet: SheetFile) -> str:
     """Return the sheet as CSV, one row a drum."""
-    out = io.StringIO()
-    writer = csv.writer(out, lineterminator="\r\n")
-    writer.writerow(CSV_HEADER)
+    rows: list[list[object]] = [list(CSV_HEADER)]
     for drum in sheet.drums:
         reso = drum.reso
-        row = [
+        row: list[object] = [
             drum.name, drum.kind, drum.size, drum.rods, drum.voice,
             drum.batter.construction, _number(drum.batter.lug_hz),
             reso.construction if reso else "", _number(reso.lug_hz if reso else None),
@@ -116,15 +113,9 @@ def sheet_csv(sheet: SheetFile) -> str:
             drum.struck_with, drum.wires, "" if drum.minutes is None else f"{drum.minutes:.0f}",
             drum.microphone, "; ".join(drum.to_buy), " ".join(drum.cautions),
         ]  # fmt: skip
-        writer.writerow(_safe(cell) for cell in row)
-    return out.getvalue()
+        rows.append(row)
+    return csv_text(rows)
 
 
 def _number(value: float | None) -> str:
     return "" if value is None else f"{value:.1f}"
-
-
-def _safe(cell: object) -> str:
-    """Keep a spreadsheet from reading a typed name as a formula."""
-    text = str(cell)
-    return "'" + text if text[:1] in ("=", "+", "@") else text

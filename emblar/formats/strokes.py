@@ -8,7 +8,6 @@ beat, so that times are kept to a millisecond. Velocity follows level, each drum
 usual stroke is ``USUAL``, so that no drum drowns another.
 """
 
-import csv
 import io
 import json
 from statistics import median
@@ -18,6 +17,7 @@ import mido
 from emblar.core.quantities.registry import registry
 from emblar.core.voices import VoiceName
 from emblar.formats.analysis import AnalysisFile, HitFile
+from emblar.formats.csv_text import csv_text
 
 TICKS_PER_BEAT = 960
 USUAL_BPM = 120.0
@@ -72,12 +72,9 @@ def midi_bytes(analysis: AnalysisFile, title: str, tempo_bpm: float | None = Non
 
 def strokes_csv(analysis: AnalysisFile) -> str:
     """Return the strokes as CSV, one row each."""
-    out = io.StringIO()
-    writer = csv.writer(out)
-    writer.writerow(["time_s", "voice", "level_db", "confidence", "clean"])
-    for hit in analysis.hits:
-        writer.writerow([hit.time_s, hit.voice, hit.level_db, hit.confidence, int(hit.clean)])
-    return out.getvalue()
+    head = ["time_s", "voice", "level_db", "confidence", "clean"]
+    hits = ([h.time_s, h.voice, h.level_db, h.confidence, int(h.clean)] for h in analysis.hits)
+    return csv_text([head, *hits])
 
 
 def card_csv(analysis: AnalysisFile) -> str:
@@ -85,20 +82,18 @@ def card_csv(analysis: AnalysisFile) -> str:
 
     Quantities are called as on the screen.
     """
-    out = io.StringIO()
-    writer = csv.writer(out)
-    writer.writerow(["drum", "quantity", "value", "unit", "sd", "sd unit", "reason"])
+    rows: list[list[object]] = [["drum", "quantity", "value", "unit", "sd", "sd unit", "reason"]]
     for voice in analysis.voices:
         drum = voice.voice.replace("-", " ")
         for entry in registry().values():
             value, sd = getattr(voice, entry.field), getattr(voice, entry.sd_field)
             if value is None:
                 why = voice.reasons.get(entry.field, "not told")
-                writer.writerow([drum, entry.shown, "", "", "", "", why])
+                rows.append([drum, entry.shown, "", "", "", "", why])
             else:
                 row = [value, entry.unit, sd if sd is not None else "", entry.sd_unit, ""]
-                writer.writerow([drum, entry.shown, *row])
-    return out.getvalue()
+                rows.append([drum, entry.shown, *row])
+    return csv_text(rows)
 
 
 def strokes_jams(analysis: AnalysisFile, title: str) -> str:

@@ -12,6 +12,19 @@ DAYS = 800
 LONGEST_S = 30.0
 
 
+REQUEST = """[req]
+distinguished_name = name
+x509_extensions = extensions
+prompt = no
+[name]
+CN = Emblar
+[extensions]
+basicConstraints = critical,CA:FALSE
+subjectAltName = {names}
+"""
+"""What the certificate is for: this server, and signing no others, so that trusting it is safe."""
+
+
 def certificate(home: Path, names: Sequence[str]) -> tuple[Path, Path]:
     """Return certificate and key for some names and addresses, made unless they are there.
 
@@ -28,10 +41,12 @@ def certificate(home: Path, names: Sequence[str]) -> tuple[Path, Path]:
     folder.mkdir(mode=0o700, parents=True, exist_ok=True)
     key.unlink(missing_ok=True)
     os.close(os.open(key, os.O_WRONLY | os.O_CREAT, 0o600))
+    request = folder / "request.cnf"
+    request.write_text(REQUEST.format(names=wanted), encoding="utf-8")
     command = [
         "openssl", "req", "-x509", "-newkey", "ec", "-pkeyopt", "ec_paramgen_curve:prime256v1",
-        "-nodes", "-days", str(DAYS), "-subj", "/CN=Emblar", "-addext", f"subjectAltName={wanted}",
-        "-keyout", str(key), "-out", str(cert),
+        "-nodes", "-days", str(DAYS), "-config", str(request), "-keyout", str(key),
+        "-out", str(cert),
     ]  # fmt: skip
     try:
         done = subprocess.run(

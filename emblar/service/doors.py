@@ -52,7 +52,7 @@ class OpenDoors:
     ) -> None:
         config = uvicorn.Config(
             app, host=host, port=port, log_level="warning", timeout_graceful_shutdown=1,
-            ssl_certfile=cert, ssl_keyfile=key, http=GuardedProtocol,
+            ssl_certfile=cert, ssl_keyfile=key, http=GuardedProtocol, proxy_headers=False,
         )  # fmt: skip
         server = uvicorn.Server(config)
         thread = threading.Thread(target=server.run, name=f"door-{port}", daemon=True)

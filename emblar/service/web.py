@@ -69,6 +69,7 @@ def answer(listening: socket.socket, cert: str | None, key: str | None) -> None:
     config = uvicorn.Config(
         create_app(), log_config=None, timeout_graceful_shutdown=GRACE_S,
         timeout_keep_alive=KEPT_OPEN_S, ssl_certfile=cert, ssl_keyfile=key, http=GuardedProtocol,
+        proxy_headers=bool(settings().proxy), forwarded_allow_ips=settings().proxy or "127.0.0.1",
     )  # fmt: skip
     uvicorn.Server(config).run(sockets=[listening])
 

@@ -11,6 +11,7 @@ from starlette.datastructures import Headers, MutableHeaders
 from starlette.types import ASGIApp, Message, Receive, Scope, Send
 
 from emblar.core.errors import BadAudioError
+from emblar.settings import settings
 from emblar.sound.decode import LARGEST_BYTES, check_size
 
 POLICY = (
@@ -49,7 +50,9 @@ class Guard:
                 for name, value in HEADERS.items():
                     headers.setdefault(name, value)
                 if not scope["path"].startswith("/static/"):
-                    headers.setdefault("Cache-Control", "no-cache")
+                    # Where people log in, a shared computer must not show their pages afterwards.
+                    private = "no-store" if settings().asks_who else "no-cache"
+                    headers.setdefault("Cache-Control", private)
             await send(message)
 
         headers = Headers(scope=scope)

@@ -94,3 +94,12 @@ def test_a_plan_takes_a_loose_head_before_it_buys_one() -> None:
     assert taken.total <= bought.total
     assert taken.recipe.batter != OWNED_TOM.batter
     assert (taken.recipe.batter, 12.0) in taken.shelf_heads
+
+
+def test_only_the_heads_removed_last_come_back() -> None:
+    first = shelf.add_head(HERE, "double-coated", 12.0, 2, "fresh")
+    shelf.take_off_shelf(HERE, "head", first.id)
+    second = shelf.add_head(HERE, "double-coated", 12.0, 3, "fresh")
+    shelf.take_off_shelf(HERE, "head", second.id)
+    shelf.put_back(HERE, "head", second.id)
+    assert [head.owned.count for head in shelf.loose_heads(HERE)] == [3]

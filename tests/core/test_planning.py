@@ -17,7 +17,7 @@ from emblar.core.errors import DrumError, InputError, NoSolutionError
 from emblar.core.notes import cents
 from emblar.core.planning.brief import Brief
 from emblar.core.planning.kit import OwnedDrum, model
-from emblar.core.planning.plan_drum import Request, plan_drum
+from emblar.core.planning.plan_drum import Request, plan_drum, with_less_to_buy
 from emblar.core.planning.predicted import planned_stroke
 from emblar.core.planning.recipe import Relation, kind_of_voice
 from emblar.core.planning.target import Target, target_from_card
@@ -219,3 +219,10 @@ def test_a_kick_without_front_head_gets_no_damper_there() -> None:
     assert model(bare).reso is None
     assert plan.recipe.reso is None
     assert all(damper(d).side == "batter" for d in plan.recipe.dampers)
+
+
+def test_heads_that_are_bought_leave_less_to_buy_for_the_next_drum() -> None:
+    brief = Brief(budget_heads=3)
+    assert with_less_to_buy(brief, 2).budget_heads == 1
+    assert with_less_to_buy(brief, 5).budget_heads == 0
+    assert with_less_to_buy(brief, 0) == brief

@@ -419,3 +419,40 @@ def test_few_passwords_are_hashed_at_a_time(site: FastAPI, monkeypatch: pytest.M
     with ThreadPoolExecutor(8) as pool:
         list(pool.map(wrong, range(16)))
     assert most == actions.HASHES_AT_ONCE
+
+
+def test_too_many_wrong_names_from_one_address_have_to_wait(site: FastAPI) -> None:
+    for number in range(actions.MOST_WRONG_FROM):
+        with contextlib.suppress(InputError):
+            actions.log_in(f"nobody {number}", "wrong", "d", "203.0.113.7")
+    with pytest.raises(TooManyAttemptsError):
+        actions.log_in("Guest", PASSWORD, "d", "203.0.113.7")
+
+
+def test_a_login_that_is_not_used_for_a_month_has_ended(
+    site: FastAPI, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    token = actions.log_in("Guest", PASSWORD, "d", "198.51.100.4")
+    monkeypatch.setattr(actions, "now", lambda: now() + timedelta(days=29))
+    assert actions.entered(token) is not None
+    monkeypatch.setattr(actions, "now", lambda: now() + timedelta(days=29 + 31))
+    assert actions.entered(token) is None
+
+
+def test_an_unknown_name_is_hashed_as_a_known_one_is(
+    site: FastAPI, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    hashed: list[str] = []
+
+    class Counted:
+        def verify(self, kept: str, _: str) -> bool:
+            hashed.append(kept)
+            raise VerificationError
+
+    monkeypatch.setattr(actions, "_hasher", Counted)
+    monkeypatch.setattr(actions, "_nobodys", lambda: "of nobody")
+    for name in ("Owner", "Nobody at all"):
+        with pytest.raises(InputError):
+            actions.log_in(name, "wrong password", "d", "198.51.100.4")
+    assert len(hashed) == 2
+    assert hashed[1] == "of nobody"

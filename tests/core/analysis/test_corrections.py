@@ -157,3 +157,10 @@ def test_two_chosen_strokes_at_one_time_do_not_become_one_twice() -> None:
     hits = sorted([*HITS, hit(1.0, "hat")], key=lambda h: (h.time_s, h.voice))
     edit = move(hits, [Seen(1.0, "tom-1"), Seen(1.0, "hat")], "snare")
     assert len(edit.added) == 1
+
+
+def test_a_voice_given_away_doubles_no_stroke() -> None:
+    hits = [*HITS, hit(1.0, "snare"), hit(1.5004, "snare")]
+    hits.sort(key=lambda h: (h.time_s, h.voice))
+    after = applied(hits, give_voice(hits, "tom-1", "snare"))
+    assert [h.time_s for h in after if h.voice == "snare"] == [1.0, 1.5004]

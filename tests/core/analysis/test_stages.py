@@ -8,7 +8,7 @@ import soxr
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
-from emblar.core.analysis.card.clean import AnalysedHit, clean_stretches
+from emblar.core.analysis.card.clean import AnalysedHit, clean_stretches, mark_clean
 from emblar.core.analysis.card.overtones import voice_ring
 from emblar.core.analysis.card.pooling import slope_per_10_db
 from emblar.core.analysis.card.room import room_share
@@ -223,3 +223,10 @@ def test_over_a_bed_of_other_instruments_the_strongest_mode_counts_not_the_lowes
         spectrum[int(np.argmin(np.abs(grid_hz() - hz)))] = power
     assert modes_hz(spectrum, "snare")[0][0] == pytest.approx(130.0, abs=1.0)
     assert modes_hz(spectrum, "snare", over_others=True)[0][0] == pytest.approx(196.0, abs=1.0)
+
+
+def test_a_stroke_far_softer_than_the_loudest_is_not_clean() -> None:
+    hits = [AnalysedHit(t, "tom-1", level, 0.9, True)
+            for t, level in ((1.0, -10.0), (3.0, -24.0), (5.0, -26.0))]  # fmt: skip
+    marked = mark_clean(hits, 8.0)
+    assert [hit.clean for hit in marked] == [True, True, False]
