@@ -362,9 +362,17 @@ def after_readings(
     known = np.array([value for value in cents if value is not None])
     if not state.read:
         state = _moved_to(state, float(np.median(known)))
+    suspects = _suspects(state, cents, sds)
+    if (
+        state.updates
+        and len(known) >= FEWEST_TO_JUDGE
+        and _was_changed(state, cents, sds, suspects)
+    ):
+        state = _moved_to(_as_unread(state), float(np.median(known)))
+        suspects = _suspects(state, cents, sds)
     new = [(rod, value) for rod, value in state.suspects if cents[rod] is None]
     used = [rod for rod, value in enumerate(cents) if value is not None]
-    for rod, off_cents in _suspects(state, cents, sds):
+    for rod, off_cents in suspects:
         value = cents[rod]
         assert value is not None
         same = rod in earlier and abs(value - earlier[rod]) <= parameter("same_reading")
@@ -504,6 +512,34 @@ def _drawn_again(state: HeadState) -> HeadState:
     return replace(
         state, weight=np.full(SAMPLES, 1.0 / SAMPLES), response=_bounded(response),
         mean=state.mean[rows], covariance=state.covariance[rows],
+    )  # fmt: skip
+
+
+def _was_changed(
+    state: HeadState,
+    cents: Sequence[float | None],
+    sds: Array,
+    suspects: Sequence[tuple[int, float]],
+) -> bool:
+    """Whether the head was changed without Emblar: no single wrong reading explains a round.
+
+    Most readings are suspect, or, with no turn since the last round, they fit it as a whole badly.
+    """
+    read = [rod for rod, value in enumerate(cents) if value is not None]
+    if len(suspects) > len(read) / 2.0:
+        return True
+    used = [rod for rod in read if rod not in dict(suspects)]
+    if not state.again or len(used) < FEWEST_TO_JUDGE:
+        return False
+    return _updated(state, cents, sds, used).misfit > parameter("misfit_too_large")
+
+
+def _as_unread(state: HeadState) -> HeadState:
+    """Return a head of whose tensions nothing is known any more, what a turn does on it is."""
+    fresh = head_at(state.rods, float(state.tensions.mean()), state.per_turn)
+    return replace(
+        fresh, weight=state.weight, response=state.response, updates=0, again=state.again,
+        suspects=(),
     )  # fmt: skip
 
 

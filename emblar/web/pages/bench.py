@@ -388,8 +388,8 @@ def _hoop_says(at: HeadNow) -> str:
         tied = ""
     if mean is not None:
         far = f"the goal is {abs(mean):.0f} ct {'higher' if mean < 0 else 'lower'}"
-        return f"The hoop unrolled, cents from its own mean; {far}. Shaded: nobody hears it.{tied}"
-    return f"The hoop unrolled, cents from the goal. Shaded: nobody hears it.{tied}"
+        return f"The hoop unrolled, cents from its own mean; {far}. Shaded: inaudible.{tied}"
+    return f"The hoop unrolled, cents from the goal. Shaded: inaudible.{tied}"
 
 
 def _numbers(at: HeadNow | None) -> str:

@@ -130,6 +130,14 @@ def test_a_rod_that_came_loose_counts_once_it_is_read_twice() -> None:
     assert found.turns[0] > 0.0
 
 
+def test_a_head_that_was_changed_without_emblar_is_taken_as_it_is_now() -> None:
+    state = read(6, [-110.0] * 6, 4.0)
+    now = after_readings(state, [-280.0, -275.0, -282.0, -279.0, -284.0, -277.0], 4.0)
+    assert now.suspects == ()
+    assert now.mean_cents() == pytest.approx(-280.0, abs=8.0)
+    assert next_turns(now).why == "turn"
+
+
 def test_missing_readings_are_usual() -> None:
     state = read(8, [-200.0, None, -190.0, None, None, -210.0, -200.0, None])
     assert next_turns(state).why == "turn"
