@@ -325,7 +325,9 @@ def after_turns(state: HeadState, turns: Sequence[float]) -> HeadState:
     moves = state.strengths[:, None, None] * state.spreading()
     mean = np.maximum(state.mean + moves @ asked, LEAST_TENSION)
     moved = state.weight @ (to_cents(state.hearing_of(mean)) - to_cents(state.heard()))
-    before = np.array(state.moved) if state.moved else np.zeros(state.rods)
+    # Turns that did not reach the head are not expected to be heard with the next ones.
+    counted = state.moved and not state.stuck
+    before = np.array(state.moved) if counted else np.zeros(state.rods)
     noise = (moves * turn_noise(asked) ** 2) @ np.swapaxes(moves, 1, 2)
     return replace(
         state, mean=mean, covariance=state.covariance + noise, again=0.0,
@@ -382,6 +384,12 @@ def after_readings(
         if rod not in earlier:
             new.append((rod, value))
     stuck = _is_stuck(state, cents, used)
+    if stuck:
+        # What a turn does is not learned from turns that did not reach the head.
+        moved, last = state.moved, state.last
+        state = replace(
+            _moved_to(_as_unread(state), float(np.median(known))), moved=moved, last=last
+        )
     after = _updated(state, cents, sds, used) if used else state
     told = tuple(cents[rod] if rod in used else None for rod in range(state.rods))
     last = told if any(state.moved) or not state.last else _newest(state.last, told)

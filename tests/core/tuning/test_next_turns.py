@@ -150,6 +150,7 @@ def test_turns_that_changed_nothing_are_not_repeated() -> None:
         state = after_readings(after_turns(state, found.turns), [-400.0] * 6, 5.0)
         again = next_turns(state)
         assert (again.why, any(again.turns)) == ("no effect", False)
+        assert state.gain_sd > 0.2, "nothing is learned of a turn that did not reach the head"
     moved = after_readings(after_turns(state, found.turns), [-150.0] * 6, 5.0)
     assert next_turns(moved).why != "no effect"
 
