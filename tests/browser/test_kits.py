@@ -15,7 +15,7 @@ def test_the_second_session_begins_with_the_kit_of_the_first(page: Page, planned
     expect(page.locator("h1")).to_have_text("Bring the record")
     page.keyboard.press("3")
     expect(page.locator("h1")).to_have_text("Kit")
-    expect(page.get_by_text("3 drums here")).to_be_visible()
+    expect(page.get_by_text("3 drums in this kit")).to_be_visible()
     for name in ("Rack 12", "Kick 22", "Snare 14"):
         expect(page.get_by_label("Drums").get_by_role("link", name=name).first).to_be_visible()
     page.goto("/")
@@ -31,9 +31,9 @@ def test_an_empty_session_begins_with_a_preset_kit(page: Page) -> None:
     expect(page.locator("h1")).to_have_text("Bring the record")
     page.keyboard.press("3")
     page.get_by_role("button", name="Use new small jazz kit").click()
-    expect(page.get_by_text("4 drums here")).to_be_visible()
+    expect(page.get_by_text("4 drums in this kit")).to_be_visible()
     page.get_by_role("button", name="Copy").click()
-    expect(page.get_by_text("5 drums here")).to_be_visible()
+    expect(page.get_by_text("5 drums in this kit")).to_be_visible()
     expect(page.get_by_label("Name", exact=True)).to_have_value("Rack 12 2")
     page.get_by_label("Borrowed from").fill("Quillfeather Rooms")
     page.get_by_label("Stands", exact=True).select_option(label="on the floor")
@@ -41,12 +41,12 @@ def test_an_empty_session_begins_with_a_preset_kit(page: Page) -> None:
     expect(page.get_by_label("Borrowed from")).to_have_value("Quillfeather Rooms")
     expect(page.get_by_label("Stands", exact=True)).to_have_value("floor")
     page.get_by_role("button", name="Remove Rack 12 2 from the kit").click()
-    expect(page.get_by_text("4 drums here")).to_be_visible()
+    expect(page.get_by_text("4 drums in this kit")).to_be_visible()
     page.get_by_label("One of your drums that is not in this kit").select_option(
         label="Rack 12 2, 12 in, borrowed from Quillfeather Rooms"
     )
     page.get_by_role("button", name="Add it").click()
-    expect(page.get_by_text("5 drums here")).to_be_visible()
+    expect(page.get_by_text("5 drums in this kit")).to_be_visible()
     page.get_by_text("Bring or save a kit").click()
     page.get_by_label("Save this kit as").fill("Room A")
     with page.expect_navigation():
