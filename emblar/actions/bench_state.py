@@ -348,9 +348,9 @@ def _passes(rows: Sequence[MeasurementInfo], side: Side, rods: int) -> list[_Ste
         own.append(row)
     found: list[_Step] = []
     for turn in range(max((len(own) for own in by_rod), default=0)):
-        told = [own[turn] if turn < len(own) else None for own in by_rod]
-        hz = tuple(None if row is None else row.hz for row in told)
-        found.append(_Read(hz, tuple(1.0 if row is None else row.sd_hz for row in told)))
+        taps = [own[turn] if turn < len(own) else None for own in by_rod]
+        hz = tuple(None if row is None else row.hz for row in taps)
+        found.append(_Read(hz, tuple(1.0 if row is None else row.sd_hz for row in taps)))
     return found
 
 

@@ -60,11 +60,11 @@ def start_session(scope: Scope, brief: Brief) -> SessionInfo:
 
 def brief_mark(session: SessionInfo) -> str:
     """Return a mark that changes with a session's brief."""
-    told = (
+    values = (
         session.name, session.studio, session.artist, session.wish, session.downbeat_at,
         sorted(session.asked.items()),
     )  # fmt: skip
-    return hashlib.sha256(repr(told).encode()).hexdigest()[:16]
+    return hashlib.sha256(repr(values).encode()).hexdigest()[:16]
 
 
 def change_brief(scope: Scope, session_id: int, brief: Brief, *, seen: str = "") -> SessionInfo:

@@ -15,7 +15,7 @@ shrinkage of the samples after resampling).
 """
 
 import math
-from collections.abc import Sequence
+from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, replace
 from functools import lru_cache
 
@@ -360,8 +360,8 @@ def after_readings(
         np.broadcast_to(np.asarray(sd_cents, np.float64), (len(cents),)),
         parameter("reading_least_sd"),
     )
-    earlier = dict(state.suspects)
     known = np.array([value for value in cents if value is not None])
+    earlier = state.suspects
     if not state.read:
         state = _moved_to(state, float(np.median(known)))
     suspects = _suspects(state, cents, sds)
@@ -372,7 +372,32 @@ def after_readings(
     ):
         state = _moved_to(_as_unread(state), float(np.median(known)))
         suspects = _suspects(state, cents, sds)
-    new = [(rod, value) for rod, value in state.suspects if cents[rod] is None]
+    used, asked = _sorted_out(cents, suspects, dict(earlier))
+    moved, last = state.moved, state.last
+    stuck = _is_stuck(state, cents, used)
+    if stuck:
+        # What a turn does is not learned from turns that did not reach the head.
+        state = _moved_to(_as_unread(state), float(np.median(known)))
+    after = _updated(state, cents, sds, used) if used else state
+    if stuck:
+        return replace(after, suspects=asked, stuck=True, last=last, moved=moved)
+    newest = tuple(cents[rod] if rod in used else None for rod in range(state.rods))
+    if last and not any(moved):
+        newest = _newest(last, newest)
+    return replace(after, suspects=asked, stuck=False, last=newest, moved=())
+
+
+def _sorted_out(
+    cents: Sequence[float | None],
+    suspects: Sequence[tuple[int, float]],
+    earlier: Mapping[int, float],
+) -> tuple[list[int], tuple[tuple[int, float], ...]]:
+    """Return the rods whose reading is used, and the readings to ask for again.
+
+    A suspect that was read again alike counts if a slack or a tight rod can explain it; otherwise
+    it is left out and not asked for any more.
+    """
+    asked = [(rod, value) for rod, value in earlier.items() if cents[rod] is None]
     used = [rod for rod, value in enumerate(cents) if value is not None]
     for rod, off_cents in suspects:
         value = cents[rod]
@@ -382,25 +407,15 @@ def after_readings(
             continue
         used.remove(rod)
         if rod not in earlier:
-            new.append((rod, value))
-    stuck = _is_stuck(state, cents, used)
-    if stuck:
-        # What a turn does is not learned from turns that did not reach the head.
-        moved, last = state.moved, state.last
-        state = replace(
-            _moved_to(_as_unread(state), float(np.median(known))), moved=moved, last=last
-        )
-    after = _updated(state, cents, sds, used) if used else state
-    told = tuple(cents[rod] if rod in used else None for rod in range(state.rods))
-    last = told if any(state.moved) or not state.last else _newest(state.last, told)
-    return replace(after, suspects=tuple(new), stuck=stuck, last=last if not stuck else state.last,
-                   moved=state.moved if stuck else ())  # fmt: skip
+            asked.append((rod, value))
+    return used, tuple(asked)
 
 
 def _newest(
-    before: tuple[float | None, ...], told: tuple[float | None, ...]
+    before: tuple[float | None, ...], after: tuple[float | None, ...]
 ) -> tuple[float | None, ...]:
-    return tuple(b if t is None else t for b, t in zip(before, told, strict=True))
+    """Return the last reading of each rod."""
+    return tuple(b if a is None else a for b, a in zip(before, after, strict=True))
 
 
 def _is_stuck(state: HeadState, cents: Sequence[float | None], used: Sequence[int]) -> bool:
@@ -424,15 +439,15 @@ def _suspects(
     others foretell; the worst is left out and the rest tested again. Returned are rod and distance
     in cents.
     """
-    told = {rod: value for rod, value in enumerate(cents) if value is not None}
-    middle = float(np.median(list(told.values())))
+    readings = {rod: value for rod, value in enumerate(cents) if value is not None}
+    middle = float(np.median(list(readings.values())))
     found = [
         (rod, value - middle)
-        for rod, value in told.items()
-        if len(told) >= FEWEST_TO_JUDGE
+        for rod, value in readings.items()
+        if len(readings) >= FEWEST_TO_JUDGE
         and not -parameter("slack_rod") <= value - middle <= parameter("tight_rod")
     ]
-    rods = [rod for rod in told if rod not in dict(found)]
+    rods = [rod for rod in readings if rod not in dict(found)]
     while len(rods) >= (1 if state.updates else FEWEST_TO_JUDGE):
         values = np.array([cents[rod] for rod in rods], np.float64)
         away, off_cents = _against_others(state, rods, values, sds[rods])
@@ -534,6 +549,8 @@ def _was_changed(
     Most readings are suspect, or, with no turn since the last round, they fit it as a whole badly.
     """
     read = [rod for rod, value in enumerate(cents) if value is not None]
+    if not state.updates or len(read) < FEWEST_TO_JUDGE:
+        return False
     if len(suspects) > len(read) / 2.0:
         return True
     used = [rod for rod in read if rod not in dict(suspects)]

@@ -451,8 +451,8 @@ def _shape_quantities(
         wires = of([s.wires_db for s in shapes], "dB", 0.7, 2.0, cut)
         wires_decay = of([s.wires_t60_s for s in shapes], "s", 0.03, 0.08, cut)
     clicks = [s.click_hz for s in shapes]
-    told = [c for c in clicks if c is not None]
-    if kind == "kick" and told and float(np.median(told)) < LEAST_CLICK_HZ:
+    measured = [c for c in clicks if c is not None]
+    if kind == "kick" and measured and float(np.median(measured)) < LEAST_CLICK_HZ:
         click: Quantity = Unknown(NO_CLICK)
     else:
         click = of(clicks, "Hz", 80.0, 300.0, cut)

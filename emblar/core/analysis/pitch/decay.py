@@ -91,8 +91,8 @@ def fit_decay(track: Track, noise_amplitude: float, *, room: RoomTail) -> Decay 
     room
         Whether a room may ring on after the drum.
     """
-    heard = _until_lost(track.amplitude, 10.0 ** (NOISE_MARGIN_DB / 20.0) * noise_amplitude)
-    time, level = track.time_s[heard], 20.0 * np.log10(track.amplitude[heard] + 1e-20)
+    audible = _until_lost(track.amplitude, 10.0 ** (NOISE_MARGIN_DB / 20.0) * noise_amplitude)
+    time, level = track.time_s[audible], 20.0 * np.log10(track.amplitude[audible] + 1e-20)
     if len(time) < FEWEST_ON_SLOPE:
         return None
     whole = _slope_t60_s(time, level, WHOLE_DB)
