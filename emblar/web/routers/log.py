@@ -73,7 +73,7 @@ def bring(
     """Add what an export holds to the studio's data."""
     brought = import_everything(scope, file.file, BY_PAGE, skip_known=skip)
     page = log_page(actions.log(scope), "", brought, dampers_learned(scope))
-    return render(request, "log/page.html", {"page": page})
+    return render(request, "log/page.html", {"page": page, "undo": None})
 
 
 @router.get("/log/recipes")
