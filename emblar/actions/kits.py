@@ -60,7 +60,7 @@ def kit_choices(scope: Scope, *, without: int | None = None) -> list[KitChoice]:
 
 @dataclass(frozen=True, slots=True)
 class KitChange:
-    """What bringing a kit changed: slots added and removed, and drums new to the studio."""
+    """Slots that were added to a kit and removed from it."""
 
     added: tuple[KitDrum, ...]
     removed: tuple[int, ...] = ()

@@ -315,9 +315,9 @@ def kit_plan_of(info: PlanInfo) -> KitPlan:
 
 
 def kit_warnings(planned: Sequence[DrumPlanFile], brief: Brief) -> tuple[str, ...]:
-    """Return the cautions that concern several drums of a plan together.
+    """Return the cautions that concern several drums together.
 
-    Those of one drum alone are with its own plan.
+    The plan of each drum holds the cautions for that drum alone.
     """
     files = [file for file in planned if file.drum is not None]
     shelf = Shelf(tuple(file.drum.owned() for file in files if file.drum), (), (), ())

@@ -128,7 +128,7 @@ class BackTo(Strict):
 
 
 class LeftFile(Strict):
-    """Where a head was left, off its goal: its lug pitch, Hz, and cents from the goal."""
+    """A head left off its goal: its lug pitch in Hz and the distance from the goal in cents."""
 
     hz: float = Field(gt=0.0)
     off_cents: float

@@ -22,7 +22,7 @@ CN = Emblar
 basicConstraints = critical,CA:FALSE
 subjectAltName = {names}
 """
-"""What the certificate is for: this server, and signing no others, so that trusting it is safe."""
+"""The certificate cannot sign others, so trusting it is safe."""
 
 
 def certificate(home: Path, names: Sequence[str]) -> tuple[Path, Path]:

@@ -184,7 +184,7 @@ class InvitationInfo:
 def invite(
     db: Session, studio_id: int, token_sha256: str, role: str, until: datetime, made_by: int | None
 ) -> None:
-    """Keep an invitation, with the account that made it."""
+    """Store an invitation and the account that made it."""
     row = InvitationRow(
         studio_id=studio_id, token_sha256=token_sha256, role=role, expires_at=until,
         made_by=made_by,

@@ -113,7 +113,7 @@ class Weighed:
 
 
 SETTLING_ROOM = 0.98
-"""Share of a ceiling that the search uses: lug pitches still move a little when a plan settles."""
+"""Share of the ceiling the search uses: the final lug pitches move a little afterwards."""
 
 
 @dataclass(frozen=True, slots=True, eq=False)

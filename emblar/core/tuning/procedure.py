@@ -77,7 +77,7 @@ class JobText:
     minutes: float
     caution: str = ""
     snare: dict[str, str] = field(default_factory=dict)
-    """What differs on a snare, by field."""
+    """Text fields that differ on a snare."""
     snare_side: dict[str, str] = field(default_factory=dict)
     """What differs on a snare's snare side, by field."""
 

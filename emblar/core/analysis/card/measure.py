@@ -173,7 +173,7 @@ def _note(
         expected = together.hz if together else None
     strokes: list[StrokePitch] = []
     if expected is not None:
-        # A snare's wires sound on where a room would be heard, so its room is not known.
+        # A snare's wires hide the tail of the room, so its room is not known.
         known_room = kind != "snare"
         room = room_tail(mono, [s.undisturbed() for s in chosen]) if known_room else UNKNOWN_ROOM
         strokes = stroke_pitches(low, spans, expected, tom=kind == "tom", over=over, room=room)
