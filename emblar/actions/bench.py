@@ -30,7 +30,6 @@ from emblar.store import heads as head_store
 from emblar.store import kit as kit_store
 from emblar.store import plans as plan_store
 from emblar.store import setups as setup_store
-from emblar.store.database import writable
 from emblar.store.kit import KitDrum
 from emblar.store.setups import SetupInfo
 
@@ -343,10 +342,18 @@ def _left(db: Session, session_id: int, drum: KitDrum, file: BenchFile) -> dict[
 
 
 def setup_of(db: Session, session_id: int, drum: KitDrum) -> SetupInfo:
-    """Return the drum's newest setup; as found, with no pitch known, the first time."""
-    found = setup_store.latest(db, drum.drum_id)
-    if found is not None:
-        return found
+    """Return the drum's newest setup, saving it as found, with no pitch known, the first time."""
+    newest = setup_store.latest(db, drum.drum_id)
+    if newest is not None:
+        return newest
+    found = _as_found(session_id, drum)
+    return setup_store.add(
+        db, drum.drum_id, found.document, origin=found.origin, session_id=session_id
+    )
+
+
+def _as_found(session_id: int, drum: KitDrum) -> SetupInfo:
+    """Return the setup of a drum of which nothing was saved yet; its id is 0."""
     unknown: list[float | None] = [None] * drum.owned.rods
     owned = drum.owned
     file = SetupFile(
@@ -354,11 +361,17 @@ def setup_of(db: Session, session_id: int, drum: KitDrum) -> SetupInfo:
         reso=SideFile(construction=owned.reso, lug_hz=unknown) if owned.reso else None,
         port_in=owned.port_in,
     )
-    document = file.model_dump(by_alias=True, mode="json")
-    with writable(db) as own:
-        return setup_store.add(
-            own, drum.drum_id, document, origin="as found", session_id=session_id
-        )
+    return SetupInfo(
+        id=0,
+        drum_id=drum.drum_id,
+        session_id=session_id,
+        parent_id=None,
+        origin="as found",
+        document=file.model_dump(by_alias=True, mode="json"),
+        note="",
+        picture_id=None,
+        created_at=clock(),
+    )
 
 
 def change_setup(
@@ -434,9 +447,8 @@ def mark_as_planned(scope: Scope, session_id: int, before: Sequence[str]) -> Non
 
 
 def _chain(db: Session, session_id: int, drum: KitDrum) -> Chain:
-    """Return the drum's setups, the oldest first, with what was read on each."""
-    setup_of(db, session_id, drum)
-    infos = setup_store.listing(db, drum.drum_id)
+    """Return the drum's setups, the oldest first, with what was measured on each."""
+    infos = setup_store.listing(db, drum.drum_id) or [_as_found(session_id, drum)]
     rows = setup_store.measurements(db, [info.id for info in infos])
     return tuple(
         (

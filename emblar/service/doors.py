@@ -1,68 +1,110 @@
-"""The doors that others on the network may use: shared links, and paired phones."""
+"""The second listener, for others on the network: shared links, and paired phones.
 
+Conventions
+-----------
+It runs in a process of its own, so that whatever strangers send cannot stop the owner's pages.
+"""
+
+import signal
+import sys
 import threading
 from pathlib import Path
 
 import uvicorn
 from fastapi import FastAPI
 
+from emblar.logs import set_up_logs
 from emblar.service.address import check_port
 from emblar.service.certificate import certificate
+from emblar.service.children import Kept
 from emblar.service.guard import GuardedProtocol
 from emblar.settings import settings
 
-STOPS_WITHIN_S = 3.0
+STOP_TIMEOUT_S = 3.0
+"""How long requests being answered may take to finish when Emblar stops, s."""
+POLL_S = 1.0
+"""How often the process looks whether both servers still run, s."""
 
 
 class OpenDoors:
-    """Answers shared links and paired phones at an address of their own, if one is set."""
+    """Keeps the second listener running, if an address is set for it."""
 
     def __init__(self) -> None:
-        self._servers: list[uvicorn.Server] = []
-        self._threads: list[threading.Thread] = []
+        self._process: Kept | None = None
 
     def start(self) -> None:
-        """Answer from now on.
+        """Start the process that answers shared links and paired phones.
 
         Raises
         ------
         ServiceError
             A port is taken, or there is no certificate for phones.
         """
-        own = settings()
-        if not own.share_host:
+        current = settings()
+        if not current.share_host:
             return
         # Imported late: the engine reads its URL from the settings that the supervisor made.
         from emblar.web.pages.share import reached_at  # noqa: PLC0415
-        from emblar.web.phone_app import create_phone_app  # noqa: PLC0415
-        from emblar.web.share_app import create_share_app  # noqa: PLC0415
 
-        for port in (own.share_port, own.phone_port):
-            check_port(own.share_host, port)
-        cert, key = certificate(own.home, [reached_at(), "localhost"])
-        self._open(create_share_app(), own.share_host, own.share_port)
-        self._open(create_phone_app(), own.share_host, own.phone_port, cert, key)
+        for port in (current.share_port, current.phone_port):
+            check_port(current.share_host, port)
+        cert, key = certificate(current.home, [reached_at(), "localhost"])
+        self._process = Kept([sys.executable, "-m", "emblar.service.doors", str(cert), str(key)])
+        self._process.start()
         print(
-            f"Shared links are answered at port {own.share_port}, phones at {own.phone_port}.",
+            f"Shared links are answered at port {current.share_port}, "
+            f"phones at {current.phone_port}.",
             flush=True,
         )
 
-    def _open(
-        self, app: FastAPI, host: str, port: int, cert: Path | None = None, key: Path | None = None
-    ) -> None:
-        config = uvicorn.Config(
-            app, host=host, port=port, log_level="warning", timeout_graceful_shutdown=1,
-            ssl_certfile=cert, ssl_keyfile=key, http=GuardedProtocol, proxy_headers=False,
-        )  # fmt: skip
-        server = uvicorn.Server(config)
-        thread = threading.Thread(target=server.run, name=f"door-{port}", daemon=True)
-        self._servers.append(server)
-        self._threads.append(thread)
-        thread.start()
-
     def stop(self) -> None:
-        """Answer no more."""
-        for server in self._servers:
-            server.should_exit = True
-        for thread in self._threads:
-            thread.join(STOPS_WITHIN_S)
+        """Stop the process, if it was started."""
+        if self._process is not None:
+            self._process.stop(signal.SIGTERM, patience_s=STOP_TIMEOUT_S)
+
+
+def _server(
+    app: FastAPI, port: int, cert: Path | None = None, key: Path | None = None
+) -> uvicorn.Server:
+    config = uvicorn.Config(
+        app,
+        host=settings().share_host,
+        port=port,
+        log_config=None,
+        timeout_graceful_shutdown=1,
+        ssl_certfile=cert,
+        ssl_keyfile=key,
+        http=GuardedProtocol,
+        proxy_headers=False,
+    )
+    return uvicorn.Server(config)
+
+
+def main() -> None:
+    """Answer shared links and paired phones until a signal comes or one of the servers ends."""
+    # Imported late: they read the settings.
+    from emblar.web.phone_app import create_phone_app  # noqa: PLC0415
+    from emblar.web.share_app import create_share_app  # noqa: PLC0415
+
+    cert, key = map(Path, sys.argv[1:])
+    set_up_logs()
+    stopping = threading.Event()
+    for number in (signal.SIGTERM, signal.SIGINT):
+        signal.signal(number, lambda *_: stopping.set())
+    servers = [
+        _server(create_share_app(), settings().share_port),
+        _server(create_phone_app(), settings().phone_port, cert, key),
+    ]
+    threads = [threading.Thread(target=server.run, daemon=True) for server in servers]
+    for thread in threads:
+        thread.start()
+    while all(thread.is_alive() for thread in threads) and not stopping.wait(POLL_S):
+        pass
+    for server in servers:
+        server.should_exit = True
+    for thread in threads:
+        thread.join(STOP_TIMEOUT_S)
+
+
+if __name__ == "__main__":
+    main()

@@ -20,7 +20,15 @@ from emblar.service.postgres import LOG, START_S, OwnPostgres
 from emblar.service.web import serve_web
 from emblar.settings import settings
 
-WATCH_S, MOST_RESTARTS, RESTARTS_WITHIN_S = 0.3, 6, 120.0
+WATCH_S = 0.3
+"""How often the database server is looked at, s."""
+MAX_RESTARTS = 6
+"""More than this within ``RESTARTS_WITHIN_S``: something is wrong that a restart does not mend."""
+RESTARTS_WITHIN_S = 120.0
+GONE_FOR_GOOD = (
+    "PostgreSQL does not stay up, so Emblar has stopped. What was saved is still in its files. "
+    "Its last messages are in {log}: check the disk, then start Emblar again, or restore a backup."
+)
 
 
 @contextmanager
@@ -50,11 +58,13 @@ class DatabaseKeeper:
     server
         The server, started.
     give_up
-        Called once it has died ``MOST_RESTARTS`` times within ``RESTARTS_WITHIN_S``.
+        Called once it has died ``MAX_RESTARTS`` times within ``RESTARTS_WITHIN_S``.
     """
 
     def __init__(self, server: OwnPostgres, give_up: Callable[[], None]) -> None:
         self._server, self._give_up = server, give_up
+        self.gave_up = False
+        """Whether the server died too often to be started again."""
         self._leaving = threading.Event()
         self._thread = threading.Thread(target=self._keep, name="database-keeper", daemon=True)
 
@@ -70,8 +80,8 @@ class DatabaseKeeper:
                 continue
             now = time.monotonic()
             died = [at for at in died if now - at < RESTARTS_WITHIN_S] + [now]
-            if len(died) > MOST_RESTARTS:
-                print(f"PostgreSQL died {len(died)} times in a row: see {LOG}.", file=sys.stderr)
+            if len(died) > MAX_RESTARTS:
+                self.gave_up = True
                 self._give_up()
                 break
             try:
@@ -112,6 +122,8 @@ def database() -> Iterator[None]:
     finally:
         if own is not None:
             own.stop()
+            if own.gave_up:
+                raise ServiceError(GONE_FOR_GOOD.format(log=settings().home / LOG))
 
 
 @contextmanager

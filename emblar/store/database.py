@@ -107,23 +107,6 @@ def reading() -> Iterator[Session]:
 
 
 @contextmanager
-def writable(db: Session) -> Iterator[Session]:
-    """Return a session that may write: this one, or where it only reads one of its own.
-
-    What is written is kept at once and seen by what is read afterwards.
-    """
-    if db.info.get(READ) is None:
-        yield db
-        return
-    token = _shared.set(None)
-    try:
-        with transaction() as own:
-            yield own
-    finally:
-        _shared.reset(token)
-
-
-@contextmanager
 def apart() -> Iterator[None]:
     """Let the transactions inside be their own where all others are one that only reads.
 

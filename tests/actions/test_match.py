@@ -149,6 +149,7 @@ def test_a_way_back_is_kept_whole_or_not_at_all(
     planned: int, monkeypatch: pytest.MonkeyPatch
 ) -> None:
     drum = drum_of(planned, "tom")
+    match.note_change(HERE, planned, drum.id, "damper", "gel-pad")
     first = bench.bench(HERE, planned, drum.id).setup
     match.note_change(HERE, planned, drum.id, "damper", "gel-pad")
     before = bench.bench(HERE, planned, drum.id).setup

@@ -59,7 +59,7 @@ def test_a_server_that_dies_is_there_again_under_the_same_address(home: Path) ->
 
 
 def test_a_server_that_keeps_dying_is_given_up(home: Path, monkeypatch: pytest.MonkeyPatch) -> None:
-    monkeypatch.setattr(supervisor, "MOST_RESTARTS", 2)
+    monkeypatch.setattr(supervisor, "MAX_RESTARTS", 2)
     monkeypatch.setattr(supervisor, "WATCH_S", 0.02)
     given_up = threading.Event()
     server = OwnPostgres(home)

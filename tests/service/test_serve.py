@@ -2,10 +2,12 @@ import os
 import shutil
 import signal
 import socket
+import ssl
 import subprocess
 import sys
 import tempfile
 import time
+import urllib.error
 import urllib.request
 from collections.abc import Iterator
 from pathlib import Path
@@ -30,7 +32,7 @@ def home() -> Iterator[Path]:
 class Served:
     """``emblar serve`` as a process of its own."""
 
-    def __init__(self, home: Path, web_processes: int = 1) -> None:
+    def __init__(self, home: Path, web_processes: int = 1, **settings: str) -> None:
         self.port = free_port()
         self.home = home
         environment = {
@@ -38,6 +40,7 @@ class Served:
             "EMBLAR_HOME": str(home),
             "EMBLAR_PORT": str(self.port),
             "EMBLAR_WEB_PROCESSES": str(web_processes),
+            **settings,
         }
         self.process = subprocess.Popen(
             [sys.executable, "-m", "emblar.cli.main", "serve"],
@@ -225,3 +228,63 @@ def test_data_of_a_home_that_others_cannot_reach_is_kept_where_the_server_can(ho
         assert place.parts[:4] == ("/", "var", "lib", "emblar")
     else:
         assert place == inner / "var" / "postgres"
+
+
+def answers(port: int, status: int, scheme: str = "http", seconds: float = 60.0) -> bool:
+    """Whether a server answers at a port with a status, within a time."""
+    trusting = ssl.create_default_context()
+    trusting.check_hostname, trusting.verify_mode = False, ssl.CERT_NONE
+    deadline = time.monotonic() + seconds
+    while time.monotonic() < deadline:
+        try:
+            urllib.request.urlopen(
+                f"{scheme}://127.0.0.1:{port}/s/none", timeout=5, context=trusting
+            )
+        except urllib.error.HTTPError as error:
+            return error.code == status
+        except OSError:
+            time.sleep(0.1)
+    return False
+
+
+def test_the_second_listener_is_a_process_of_its_own(home: Path) -> None:
+    share, phone = free_port(), free_port()
+    served = Served(
+        home,
+        EMBLAR_SHARE_HOST="127.0.0.1",
+        EMBLAR_SHARE_PORT=str(share),
+        EMBLAR_PHONE_PORT=str(phone),
+    )
+    try:
+        served.wait_up()
+        listeners = [
+            pid
+            for pid in served.children()
+            if "emblar.service.doors" in Path(f"/proc/{pid}/cmdline").read_text()
+        ]
+        assert len(listeners) == 1
+        assert answers(share, 404) and answers(phone, 404, scheme="https")
+        # It is started again should it die, and meanwhile the owner's pages stay.
+        os.kill(listeners[0], signal.SIGKILL)
+        with urllib.request.urlopen(served.url("/health"), timeout=5) as answer:
+            assert answer.status == 200
+        assert answers(share, 404)
+        served.process.send_signal(signal.SIGINT)
+        assert served.process.wait(60) == 0
+        assert not answers(share, 404, seconds=0.5)
+    finally:
+        served.process.kill()
+        served.process.communicate()
+
+
+def test_a_database_that_does_not_stay_up_ends_with_an_error(home: Path) -> None:
+    served = Served(home)
+    try:
+        served.wait_up()
+        (home / "postgres" / "global").rename(home / "postgres" / "global-gone")
+        os.kill(served.postmaster(), signal.SIGKILL)
+        _, errors = served.process.communicate(timeout=120)
+    finally:
+        served.process.kill()
+    assert served.process.returncode == 2
+    assert "PostgreSQL does not stay up" in errors.splitlines()[-1]

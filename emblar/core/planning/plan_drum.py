@@ -264,10 +264,12 @@ class _Search:
         best, owned = found[0], self.owned
         if best.short_cents and owned.kind != "kick":
             way, size = ("high", "smaller") if best.short_cents < 0 else ("low", "larger")
+            by_hand = self.request.pitch_hz is not None
             raise NoSolutionError(
                 f"{owned.name}: its heads cannot be tuned that {way} ({self.pitch:.0f} Hz). The "
                 f"nearest safe pitch is {best.card['pitch']:.0f} Hz, {abs(best.short_cents):.0f} "
-                f"cents off. Choose a {size} drum for this part, or enter the pitch by hand."
+                f"cents off. Choose a {size} drum for this part"
+                + (", or other heads." if by_hand else ", or enter the pitch by hand.")
             )
         recipe = best.recipe
         drum = model(
