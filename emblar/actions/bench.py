@@ -5,7 +5,6 @@ from collections.abc import Callable, Sequence
 from sqlalchemy.orm import Session
 
 from emblar.actions.bench_state import Bench, Chain, bench_of
-from emblar.actions.journey import checked_note
 from emblar.actions.plan import changed_since, kit_plan_of, latest_plan, planned_from
 from emblar.actions.scope import Scope, in_session
 from emblar.core.acoustics.drum import Side
@@ -14,6 +13,7 @@ from emblar.core.planning.kit import check_range
 from emblar.core.tuning.diagnosis import Cause
 from emblar.core.tuning.procedure import Job
 from emblar.formats.bench import (
+    LONGEST_NOTE,
     BenchFile,
     CauseFile,
     HeadChange,
@@ -36,6 +36,8 @@ from emblar.store.setups import SetupInfo
 HOW = ("microphone", "clip", "typed", "practice")
 LEAST_SD_HZ = 0.1
 TYPED_SD_CENTS = 6.0
+UNSAVED_SETUP = 0
+"""Id of the setup of a drum of which nothing was saved yet: it is saved with the first change."""
 PLAN_FIRST = (
     "This drum is not planned yet, so there is no pitch to bring it to. Plan the kit first."
 )
@@ -266,6 +268,20 @@ def show_job(scope: Scope, session_id: int, slot_id: int, job_id: str) -> None:
         keep_work(db, session_id, drum, file)
 
 
+def checked_note(note: str, field: str) -> str:
+    """Return what is said of a setup as it is kept.
+
+    Raises
+    ------
+    InputError
+        It is too long.
+    """
+    text = note.strip()
+    if len(text) > LONGEST_NOTE:
+        raise InputError(f"Up to {LONGEST_NOTE} letters; these are {len(text)}.", field=field)
+    return text
+
+
 def note_setup(scope: Scope, session_id: int, slot_id: int, note: str) -> None:
     """Keep what is said of a drum as it is now, for the log: the drummer's word, the weather.
 
@@ -353,7 +369,7 @@ def setup_of(db: Session, session_id: int, drum: KitDrum) -> SetupInfo:
 
 
 def _as_found(session_id: int, drum: KitDrum) -> SetupInfo:
-    """Return the setup of a drum of which nothing was saved yet; its id is 0."""
+    """Return the setup of a drum of which nothing was saved yet."""
     unknown: list[float | None] = [None] * drum.owned.rods
     owned = drum.owned
     file = SetupFile(
@@ -362,7 +378,7 @@ def _as_found(session_id: int, drum: KitDrum) -> SetupInfo:
         port_in=owned.port_in,
     )
     return SetupInfo(
-        id=0,
+        id=UNSAVED_SETUP,
         drum_id=drum.drum_id,
         session_id=session_id,
         parent_id=None,

@@ -2,9 +2,9 @@
 
 from sqlalchemy.orm import Session
 
+from emblar.actions.bench import UNSAVED_SETUP, checked_note, setup_of
 from emblar.actions.scope import Scope, in_session
 from emblar.core.errors import InputError, NotFoundError
-from emblar.formats.bench import LONGEST_NOTE
 from emblar.formats.picture import LARGEST_BYTES, MEDIA_TYPE
 from emblar.sound.apart import ApartError, run_apart
 from emblar.store import audio as files
@@ -15,24 +15,12 @@ from emblar.store.setups import SetupInfo
 
 def _setup(db: Session, session_id: int, slot_id: int, setup_id: int) -> SetupInfo:
     drum = kit_store.get(db, session_id, slot_id)
+    if setup_id == UNSAVED_SETUP:
+        return setup_of(db, session_id, drum)
     found = next((s for s in store.listing(db, drum.drum_id) if s.id == setup_id), None)
     if found is None:
         raise NotFoundError("That setup is not here any more.")
     return found
-
-
-def checked_note(note: str, field: str) -> str:
-    """Return what is said of a setup as it is kept.
-
-    Raises
-    ------
-    InputError
-        It is too long.
-    """
-    text = note.strip()
-    if len(text) > LONGEST_NOTE:
-        raise InputError(f"Up to {LONGEST_NOTE} letters; these are {len(text)}.", field=field)
-    return text
 
 
 def keep_note(scope: Scope, session_id: int, slot_id: int, setup_id: int, note: str) -> None:
@@ -58,14 +46,20 @@ def keep_picture(scope: Scope, session_id: int, slot_id: int, setup_id: int, dat
     """
     with in_session(scope, session_id) as db:
         _setup(db, session_id, slot_id, setup_id)
-    kept = _picture(data)
+    kept = checked_picture(data)
     with in_session(scope, session_id) as db:
         setup = _setup(db, session_id, slot_id, setup_id)
         store.set_picture(db, setup.id, files.keep(db, kept, MEDIA_TYPE))
 
 
-def _picture(data: bytes) -> bytes:
-    """Return a picture as it is kept, made in a process of its own: it may unpack to gigabytes."""
+def checked_picture(data: bytes) -> bytes:
+    """Return a picture as it is kept, made in a process of its own: it may unpack to gigabytes.
+
+    Raises
+    ------
+    InputError
+        It cannot be decoded or is too large.
+    """
     if len(data) > LARGEST_BYTES:
         raise InputError(f"Up to {LARGEST_BYTES // 2**20} MB a picture.", field="picture")
     try:
@@ -91,6 +85,8 @@ def picture(scope: Scope, session_id: int, slot_id: int, setup_id: int) -> bytes
     NotFoundError
         There is none.
     """
+    if setup_id == UNSAVED_SETUP:
+        raise NotFoundError("There is no picture of that setup.")
     with in_session(scope, session_id) as db:
         found = _setup(db, session_id, slot_id, setup_id).picture_id
         if found is None:

@@ -62,7 +62,7 @@ def _recipe(drum: KitDrum, plan: DrumPlanFile) -> DrumRecipeFile:
 
 
 @dataclass(frozen=True, slots=True)
-class Brought:
+class ImportedRecipes:
     """What came of recipes: which drum got which, and which found none."""
 
     given: tuple[tuple[str, str], ...]
@@ -102,7 +102,7 @@ def worked(scope: Scope) -> list[Worked]:
     return found
 
 
-def bring_from(scope: Scope, session_id: int, other_id: int) -> Brought:
+def bring_from(scope: Scope, session_id: int, other_id: int) -> ImportedRecipes:
     """Ask each drum of the kit for a recipe that worked in another session, and plan the kit.
 
     Raises
@@ -118,7 +118,7 @@ def bring_from(scope: Scope, session_id: int, other_id: int) -> Brought:
         return _bring(scope, session_id, file)
 
 
-def bring_recipes(scope: Scope, session_id: int, data: bytes) -> Brought:
+def bring_recipes(scope: Scope, session_id: int, data: bytes) -> ImportedRecipes:
     """Ask each drum of the kit for the recipe of the drum most like it, and plan the kit.
 
     The drum of the same name and kind comes first, then the one nearest in diameter. Lug pitches
@@ -136,7 +136,7 @@ def bring_recipes(scope: Scope, session_id: int, data: bytes) -> Brought:
         return _bring(scope, session_id, file)
 
 
-def _bring(scope: Scope, session_id: int, file: RecipesFile) -> Brought:
+def _bring(scope: Scope, session_id: int, file: RecipesFile) -> ImportedRecipes:
     with in_session(scope, session_id) as db:
         drums = store.listing(db, session_id)
     pairs, left = matched(file.drums, drums)
@@ -156,7 +156,7 @@ def _bring(scope: Scope, session_id: int, file: RecipesFile) -> Brought:
             if found is not None and found.voice(row.voice) is not None:
                 store.assign(db, drum.id, row.voice)
     plan_kit(scope, session_id, says="Recipes brought")
-    return Brought(
+    return ImportedRecipes(
         tuple((row.name, drum.owned.name) for row, drum in pairs), tuple(r.name for r in left)
     )
 

@@ -2,8 +2,12 @@
 
 import hashlib
 import json
+import lzma
+import secrets
+import struct
 import zipfile
-from collections.abc import Callable
+import zlib
+from collections.abc import Callable, Iterable
 from dataclasses import dataclass
 from pathlib import Path
 from typing import IO
@@ -12,14 +16,18 @@ from pydantic import ValidationError
 from sqlalchemy.exc import DataError
 from sqlalchemy.orm import Session
 
+from emblar.actions.journey import checked_picture
 from emblar.actions.scope import Scope
 from emblar.actions.sessions import asked_of
 from emblar.actions.shelf import use_own_parts
 from emblar.core.catalogue import construction
-from emblar.core.errors import EmblarError, InputError
+from emblar.core.errors import BadAudioError, EmblarError, InputError
 from emblar.core.planning.kit import check_range
 from emblar.formats.errors import wrong_fields
 from emblar.formats.export import DOCUMENT, SOUNDS, ExportFile, SoundEntry
+from emblar.formats.picture import MEDIA_TYPE
+from emblar.settings import now
+from emblar.sound.apart import media_type_apart
 from emblar.store import audio, evidence, heads, kit, plans, recordings, sessions, setups, whole
 from emblar.store import drums as drum_store
 from emblar.store.database import together, transaction
@@ -31,30 +39,53 @@ NO_EXPORT = "This is no export of Emblar's: choose a file that was made by “Ex
 
 
 @dataclass(frozen=True, slots=True)
-class Most:
-    """How much of an export is put in: bytes of its document and of each sound, and values.
+class ImportLimits:
+    """How large an export may be: bytes of its document and of all sounds together, and values.
 
     A value in a document of rows takes up to a hundred bytes of memory, and twenty in a usual one.
     """
 
-    document: int
-    sound: int
+    document_bytes: int
+    sounds_bytes: int
     values: int
-    says: str
+    too_large: str
 
 
-BY_PAGE = Most(
-    200 * 2**20, 200 * 2**20, 6_000_000,
-    "This export is larger than what the page puts in. Put it in with the command: emblar import "
+BY_PAGE = ImportLimits(
+    document_bytes=200 * 2**20,
+    sounds_bytes=2 * 2**30,
+    values=6_000_000,
+    too_large="This export is too large for the page. Import it with the command: emblar import "
     "FILE.",
-)  # fmt: skip
+)
 """Some two hundred sessions; the process that answers others too stays under a gigabyte."""
-BY_COMMAND = Most(2**30, 2**30, 2**30, "This export is larger than any of Emblar's.")
+BY_COMMAND = ImportLimits(
+    document_bytes=2**30,
+    sounds_bytes=64 * 2**30,
+    values=2**30,
+    too_large="This export is larger than any that Emblar writes.",
+)
+DAMAGED = "This export is damaged. Nothing was imported. Export again, or copy the file again."
+ZIP_ERRORS = (
+    zipfile.BadZipFile,
+    zipfile.LargeZipFile,
+    zlib.error,
+    struct.error,
+    lzma.LZMAError,
+    NotImplementedError,
+    RuntimeError,
+    OSError,
+    EOFError,
+    ValueError,
+    OverflowError,
+    IndexError,
+)
+"""What Python's ``zipfile`` raises on files that are damaged, encrypted or packed in other ways."""
 
 
 @dataclass(frozen=True, slots=True)
-class Brought:
-    """How much an import brought."""
+class ImportSummary:
+    """How much an import added."""
 
     sessions: int
     drums: int
@@ -62,7 +93,7 @@ class Brought:
     sounds: int
 
 
-def export_everything(scope: Scope, file: Path) -> Brought:
+def export_everything(scope: Scope, file: Path) -> ImportSummary:
     """Write everything of the studio to a file; the same data give the same bytes.
 
     The file is there once it is whole.
@@ -76,7 +107,7 @@ def export_everything(scope: Scope, file: Path) -> Brought:
     return brought
 
 
-def _exported(scope: Scope, file: Path) -> Brought:
+def _exported(scope: Scope, file: Path) -> ImportSummary:
     with transaction() as db, zipfile.ZipFile(file, "w") as out:
         rows = whole.rows(db, scope.studio_id)
         used = whole.sounds(db, rows)
@@ -100,37 +131,45 @@ def _write(out: zipfile.ZipFile, name: str, data: bytes, *, packed: bool) -> Non
 
 
 def import_everything(
-    scope: Scope, file: Path | IO[bytes], most: Most = BY_COMMAND, *, skip_known: bool = False
-) -> Brought:
+    scope: Scope,
+    file: Path | IO[bytes],
+    limits: ImportLimits = BY_COMMAND,
+    *,
+    skip_known: bool = False,
+) -> ImportSummary:
     """Add what an export holds to the studio's data, all of it or nothing.
 
     Parameters
     ----------
-    scope, file, most
-        The studio, the export, and what it may hold at most.
+    scope, file, limits
+        The studio, the export, and how large it may be.
     skip_known
         Whether sessions and drums that are here already are left out; else they stop the import.
 
     Raises
     ------
     InputError
-        It is no export, one of another version, damaged, too large, or here already.
+        It is no export, one of another version, damaged, too large, or here already, or one of
+        its sounds cannot be decoded.
     """
     try:
-        with zipfile.ZipFile(file) as held:
-            return _brought(scope, held, most, skip_known=skip_known)
-    except (zipfile.BadZipFile, zipfile.LargeZipFile, OSError, EOFError) as error:
+        held = zipfile.ZipFile(file)
+    except ZIP_ERRORS as error:
         raise InputError(NO_EXPORT) from error
+    with held:
+        return _import(scope, held, limits, skip_known=skip_known)
 
 
-def _brought(scope: Scope, held: zipfile.ZipFile, most: Most, *, skip_known: bool) -> Brought:
-    document = _document(held, most)
-    rows = document.tables
+def _import(
+    scope: Scope, held: zipfile.ZipFile, limits: ImportLimits, *, skip_known: bool
+) -> ImportSummary:
+    document = _document(held, limits)
+    rows = _without_access(document.tables)
     with together() as db:
         if document.database != whole.revision(db):
             raise InputError(
-                f"This export was made by another Emblar (its data are of version "
-                f"{document.database}, this one's of {whole.revision(db)}). Nothing was put in."
+                f"This export was made by another version of Emblar (its data are of version "
+                f"{document.database}, this one's of {whole.revision(db)}). Nothing was imported."
             )
         known = None
         if skip_known:
@@ -141,20 +180,38 @@ def _brought(scope: Scope, held: zipfile.ZipFile, most: Most, *, skip_known: boo
                 "what is new, tick “Skip what is here already”.",
                 field="skip",
             )
+        entries = {entry.sha256: entry for entry in document.sounds}
+        _check_total(held, entries, limits)
         sounds = {
-            entry.sha256: audio.keep(db, _sound(held, entry.sha256, most), entry.media_type)
-            for entry in document.sounds
+            name: audio.keep(db, *_stored_form(entry, _sound(held, name)))
+            for name, entry in entries.items()
         }
         whole.put(db, scope.studio_id, rows, sounds, known)
         _look_through(scope, db)
     return _counted(rows, len(sounds))
 
 
-def _document(held: zipfile.ZipFile, most: Most) -> ExportFile:
-    data = _entry(held, DOCUMENT, most.document, most)
+def _without_access(rows: whole.Rows) -> whole.Rows:
+    """Return the rows with every shared link ended: whoever made the file may know its token."""
+    ended = now().isoformat()
+    links = [
+        {
+            **row,
+            "revoked_at": row.get("revoked_at") or ended,
+            "token_sha256": secrets.token_hex(32),
+        }
+        for row in rows.get("share", [])
+    ]
+    return {**rows, "share": links} if links else rows
+
+
+def _document(held: zipfile.ZipFile, limits: ImportLimits) -> ExportFile:
+    if _size(held, DOCUMENT) > limits.document_bytes:
+        raise InputError(limits.too_large)
+    data = _entry(held, DOCUMENT)
     # Every value but the last of its list stands before a comma, or is a list or an object.
-    if sum(data.count(mark) for mark in (b",", b"[", b"{")) > most.values:
-        raise InputError(most.says)
+    if sum(data.count(mark) for mark in (b",", b"[", b"{")) > limits.values:
+        raise InputError(limits.too_large)
     try:
         return ExportFile.model_validate_json(data)
     except ValidationError as error:
@@ -163,24 +220,46 @@ def _document(held: zipfile.ZipFile, most: Most) -> ExportFile:
         raise InputError(NO_EXPORT) from error
 
 
-def _sound(held: zipfile.ZipFile, sha256: str, most: Most) -> bytes:
-    data = _entry(held, SOUNDS + sha256, most.sound, most)
+def _check_total(held: zipfile.ZipFile, names: Iterable[str], limits: ImportLimits) -> None:
+    if sum(_size(held, SOUNDS + name) for name in names) > limits.sounds_bytes:
+        raise InputError(limits.too_large)
+
+
+def _sound(held: zipfile.ZipFile, sha256: str) -> bytes:
+    data = _entry(held, SOUNDS + sha256)
     if hashlib.sha256(data).hexdigest() != sha256:
-        raise InputError("A sound of this export is damaged. Nothing was put in.")
+        raise InputError("A sound of this export is damaged. Nothing was imported.")
     return data
 
 
-def _entry(held: zipfile.ZipFile, name: str, largest: int, most: Most) -> bytes:
+def _stored_form(entry: SoundEntry, data: bytes) -> tuple[bytes, str]:
+    """Return a sound or picture as it came, with the media type that it really has.
+
+    Both are decoded in a process of their own, as when they are uploaded.
+    """
     try:
-        size = held.getinfo(name).file_size
+        if entry.media_type == MEDIA_TYPE:
+            checked_picture(data)
+            return data, MEDIA_TYPE
+        return data, media_type_apart(data)
+    except (BadAudioError, InputError) as error:
+        raise InputError(
+            f"Emblar cannot use a sound or picture of this export. {error} Nothing was imported."
+        ) from error
+
+
+def _size(held: zipfile.ZipFile, name: str) -> int:
+    try:
+        return held.getinfo(name).file_size
     except KeyError as error:
         raise InputError(f"{NO_EXPORT} It has no {name}.") from error
-    if size > largest:
-        raise InputError(most.says)
+
+
+def _entry(held: zipfile.ZipFile, name: str) -> bytes:
     try:
         return held.read(name)
-    except (zipfile.BadZipFile, RuntimeError) as error:
-        raise InputError("This export is damaged. Nothing was put in.") from error
+    except ZIP_ERRORS as error:
+        raise InputError(DAMAGED) from error
 
 
 def _look_through(scope: Scope, db: Session) -> None:
@@ -189,12 +268,12 @@ def _look_through(scope: Scope, db: Session) -> None:
         try:
             look(scope, db)
         except (*UNREADABLE, DataError) as error:
-            told = _first_line(error)
+            cause = _first_line(error)
             raise InputError(
-                f"Something in this export cannot be read ({told}). Nothing was put in."
+                f"Something in this export cannot be read ({cause}). Nothing was imported."
             ) from error
         except EmblarError as error:
-            raise InputError(f"{error} Nothing was put in.") from error
+            raise InputError(f"{error} Nothing was imported.") from error
 
 
 def _drums(scope: Scope, db: Session) -> None:
@@ -231,8 +310,8 @@ def _sessions(scope: Scope, db: Session) -> None:
             reader(db, session.id)
 
 
-def _counted(rows: whole.Rows, sounds: int) -> Brought:
+def _counted(rows: whole.Rows, sounds: int) -> ImportSummary:
     count = {name: len(found) for name, found in rows.items()}
-    return Brought(
+    return ImportSummary(
         count.get("session", 0), count.get("drum", 0), count.get("measurement", 0), sounds
     )

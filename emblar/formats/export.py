@@ -17,10 +17,10 @@ DOCUMENT, SOUNDS = "everything.json", "sounds/"
 
 
 class SoundEntry(Strict):
-    """A sound of the export."""
+    """A sound, or a picture of a setup."""
 
     sha256: str = Field(pattern="^[0-9a-f]{64}$")
-    media_type: str = Field(pattern=r"^audio/[A-Za-z0-9.+-]{1,60}$")
+    media_type: str = Field(pattern=r"^(audio/[A-Za-z0-9.+-]{1,60}|image/jpeg)$")
 
 
 class ExportFile(Strict):

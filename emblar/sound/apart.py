@@ -17,7 +17,7 @@ import numpy as np
 
 from emblar.core.analysis.signal.audio import Audio, check_audio
 from emblar.core.errors import BadAudioError
-from emblar.sound.decode import RECORD, Decoded, Limits, check_size, decode
+from emblar.sound.decode import MEDIA_TYPES, RECORD, Decoded, Limits, check_size, decode
 from emblar.sound.encode import kept_form
 
 MEMORY_BYTES = 3 * 2**30
@@ -128,6 +128,18 @@ def keep_apart(data: bytes, limits: Limits = RECORD) -> tuple[bytes, str]:
     return (data if answer["as_it_is"] else bytes(kept)), str(answer["media_type"])
 
 
+def media_type_apart(data: bytes, limits: Limits = RECORD) -> str:
+    """Decode a stored recording whole in a process of its own; return its media type.
+
+    Raises
+    ------
+    BadAudioError
+        As ``decode``; or it takes too much time or memory.
+    """
+    answer, _ = _read_apart("check", data, limits)
+    return str(answer["media_type"])
+
+
 def main() -> None:
     """Read what comes in; write a line of JSON, then samples as 32-bit floats, or what to keep."""
     bounded()
@@ -139,6 +151,9 @@ def main() -> None:
             check_audio(decoded.audio)
     except BadAudioError as error:
         out.write(json.dumps({"error": str(error)}).encode() + b"\n")
+        return
+    if sys.argv[1] == "check":
+        out.write(json.dumps({"media_type": MEDIA_TYPES[decoded.container]}).encode() + b"\n")
         return
     if sys.argv[1] == "keep":
         kept, media_type = kept_form(data, decoded)

@@ -1,7 +1,9 @@
 """Everything into one file, and back: the same again, beside what is there, or nothing at all."""
 
+import hashlib
 import io
 import json
+import random
 import zipfile
 from collections.abc import Callable
 from dataclasses import replace
@@ -9,10 +11,13 @@ from pathlib import Path
 from typing import Any
 
 import pytest
+from PIL import Image
 from sqlalchemy import text
 
-from emblar.actions import bench, kit, kits, plan
+from emblar.actions import bench, kit, kits, plan, share
+from emblar.actions.bench import UNSAVED_SETUP
 from emblar.actions.bench_undo import undo
+from emblar.actions.journey import keep_picture, picture
 from emblar.actions.log import log
 from emblar.actions.plan import changed_since, latest_plan
 from emblar.actions.scope import HERE, Scope
@@ -20,7 +25,7 @@ from emblar.actions.sessions import Brief, all_sessions, delete_session, start_s
 from emblar.actions.shelf import add_damper
 from emblar.actions.way_back import go_back
 from emblar.actions.whole import BY_PAGE, export_everything, import_everything
-from emblar.core.errors import InputError
+from emblar.core.errors import InputError, NotFoundError
 from emblar.formats.export import DOCUMENT
 from emblar.store import kit as store
 from emblar.store import setups as setup_store
@@ -107,8 +112,8 @@ def test_a_way_back_still_leads_to_its_own_setup_beside_other_data(
     planned: int, tmp_path: Path
 ) -> None:
     drum = kit.kit(HERE, planned)[0]
-    there = bench.bench(HERE, planned, drum.id).setup.id
     bench.type_readings(HERE, planned, drum.id, "batter", [181.0] * drum.owned.rods)
+    there = bench.bench(HERE, planned, drum.id).setup.id
     bench.finish_job(HERE, planned, drum.id, "inspect")
     bench.turned(HERE, planned, drum.id, "batter")
     go_back(HERE, planned, drum.id, there)
@@ -118,7 +123,7 @@ def test_a_way_back_still_leads_to_its_own_setup_beside_other_data(
     for number in range(3):
         tom = kit.add_drum(HERE, other.id, replace(OWNED_TOM, name=f"Rack {20 + number}"))
         plan.replan_drum(HERE, other.id, tom.id, {"pitch_hz": 150.0})
-        bench.bench(HERE, other.id, tom.id)
+        bench.note_setup(HERE, other.id, tom.id, "As found.")
     import_everything(HERE, tmp_path / "a.zip")
     session = next(s.id for s in all_sessions(HERE) if s.name == "Low Ferry")
     slot = kit.kit(HERE, session)[0].id
@@ -176,7 +181,7 @@ def test_a_session_that_was_renamed_since_is_here_already(filled: Path) -> None:
         import_everything(HERE, filled)
 
 
-@pytest.mark.parametrize("padding", [b" " * (BY_PAGE.document + 1), b"[1,{}]," * 2_000_000])
+@pytest.mark.parametrize("padding", [b" " * (BY_PAGE.document_bytes + 1), b"[1,{}]," * 2_000_000])
 def test_an_export_that_unpacks_to_gigabytes_is_refused_by_the_page(
     filled: Path, padding: bytes
 ) -> None:
@@ -221,7 +226,7 @@ def _first(table: str, column: str, value: object) -> Callable[[dict[str, Any]],
 
 BROKEN: dict[str, tuple[Callable[[dict[str, Any]], None], str]] = {
     "another format": (lambda d: d.update(schema="emblar.export/9"), "no export"),
-    "an older database": (lambda d: d.update(database="0003"), "another Emblar"),
+    "an older database": (lambda d: d.update(database="0003"), "another version of Emblar"),
     "a page for a sound": (lambda d: d["sounds"][0].update(media_type="text/html"), "media_type"),
     "an unknown table": (lambda d: d["tables"].update(users=[{"id": 1}]), "users"),
     "an unknown column": (_first("drum", "colour", "red"), "drum, row 1.*colour"),
@@ -273,3 +278,99 @@ def test_a_damaged_sound_is_refused(filled: Path) -> None:
 def test_what_is_no_export_is_said(database: None, data: bytes) -> None:
     with pytest.raises(InputError, match="no export"):
         import_everything(HERE, io.BytesIO(data))
+
+
+@pytest.mark.parametrize("seed", range(10))
+def test_any_damage_to_the_file_is_an_error_in_words(filled: Path, seed: int) -> None:
+    rng = random.Random(seed)
+    whole = filled.read_bytes()
+    emptied()
+    for _ in range(25):
+        data = bytearray(whole)
+        # The directory at the end says how each entry is packed; it is damaged most often.
+        start = rng.choice((0, whole.rindex(b"PK\x01\x02"), len(whole) - 400))
+        for _ in range(rng.randint(1, 8)):
+            data[rng.randrange(start, len(data))] = rng.randrange(256)
+        if rng.random() < 0.2:
+            del data[rng.randrange(len(data)) :]
+        try:
+            import_everything(HERE, io.BytesIO(bytes(data)))
+        except InputError:
+            assert count("session") == 0
+        else:
+            emptied()
+
+
+@pytest.mark.parametrize("method", [1, 6, 9, 12, 14, 93, 99])
+def test_a_way_of_packing_that_is_not_known_is_damage(filled: Path, method: int) -> None:
+    whole = bytearray(filled.read_bytes())
+    at = 0
+    while (at := whole.find(b"PK\x01\x02", at)) >= 0:
+        whole[at + 10 : at + 12] = method.to_bytes(2, "little")
+        at += 4
+    emptied()
+    with pytest.raises(InputError, match="damaged"):
+        import_everything(HERE, io.BytesIO(bytes(whole)))
+
+
+def test_a_sound_that_is_no_sound_is_refused(filled: Path) -> None:
+    """It would be served to a browser, and decoded by pages."""
+    page = b"<script>alert(1)</script>"
+    name = hashlib.sha256(page).hexdigest()
+
+    def swap(document: dict[str, Any]) -> None:
+        document["sounds"] = [{"sha256": name, "media_type": "audio/flac"}]
+        for row in document["tables"]["recording"]:
+            row["audio_id"] = name
+
+    file = changed(filled, swap)
+    with zipfile.ZipFile(file, "a") as held:
+        held.writestr(f"sounds/{name}", page)
+    emptied()
+    with pytest.raises(InputError, match="cannot use a sound or picture"):
+        import_everything(HERE, file)
+    assert count("audio") == 0
+
+
+def test_the_type_of_a_sound_is_what_it_is_not_what_the_export_says(filled: Path) -> None:
+    file = changed(filled, lambda d: d["sounds"][0].update(media_type="audio/x-anything"))
+    emptied()
+    import_everything(HERE, file)
+    with transaction() as db:
+        assert set(db.execute(text("select media_type from audio")).scalars()) == {"audio/flac"}
+
+
+def test_sounds_are_bounded_in_total(filled: Path) -> None:
+    emptied()
+    with pytest.raises(InputError, match="too large"):
+        import_everything(HERE, filled, replace(BY_PAGE, sounds_bytes=1000))
+    assert count("session") == 0
+
+
+def test_links_of_an_import_are_ended(planned: int, tmp_path: Path) -> None:
+    """Whoever made the file may know them."""
+    token = share.make_share(HERE, planned, "Engineer", ["sheet"], days=7)
+    assert share.open_share(token)
+    file = tmp_path / "everything.zip"
+    export_everything(HERE, file)
+    emptied()
+    import_everything(HERE, file)
+    with pytest.raises(NotFoundError):
+        share.open_share(token)
+    assert count("share") == 1
+
+
+def test_a_picture_travels_and_is_decoded_before_it_is_let_in(
+    planned: int, tmp_path: Path
+) -> None:
+    slot = kit.kit(HERE, planned)[0].id
+    out = io.BytesIO()
+    Image.effect_noise((300, 200), 50.0).save(out, "JPEG")
+    keep_picture(HERE, planned, slot, UNSAVED_SETUP, out.getvalue())
+    setup = bench.bench(HERE, planned, slot).setup.id
+    kept = picture(HERE, planned, slot, setup)
+    file = tmp_path / "everything.zip"
+    export_everything(HERE, file)
+    emptied()
+    import_everything(HERE, file)
+    assert picture(HERE, planned, slot, setup) == kept

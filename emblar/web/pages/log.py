@@ -8,7 +8,7 @@ from markupsafe import Markup
 
 from emblar.actions.log import DrumLog, Round
 from emblar.actions.shelf import LEAST_STROKES
-from emblar.actions.whole import Brought
+from emblar.actions.whole import ImportSummary
 from emblar.core.acoustics.drum import Side
 from emblar.core.acoustics.limits import head_name
 from emblar.core.catalogue import construction, damper
@@ -64,7 +64,7 @@ class DrumLogPage:
 def log_page(
     found: list[DrumLog],
     words: str,
-    brought: Brought | None = None,
+    brought: ImportSummary | None = None,
     dampers: Mapping[str, LearnedDamper] | None = None,
 ) -> LogPage:
     """Return the list of drums."""
@@ -104,7 +104,7 @@ def _due(row: DrumLog) -> str:
     return f"{' and '.join(names)} due" if names else ""
 
 
-def _told(brought: Brought) -> str:
+def _told(brought: ImportSummary) -> str:
     what = [
         counted(count, thing)
         for count, thing in (

@@ -6,7 +6,7 @@ from dataclasses import dataclass, replace
 from markupsafe import Markup
 
 from emblar.actions.plan import target_of
-from emblar.actions.recipes import Brought
+from emblar.actions.recipes import ImportedRecipes
 from emblar.actions.wishes import has_front, request_of, steps_of
 from emblar.core.acoustics.limits import head_name
 from emblar.core.catalogue import (
@@ -187,7 +187,7 @@ class PlanPage:
 
 def plan_page(
     around: Frame,
-    brought: Brought | None = None,
+    brought: ImportedRecipes | None = None,
     *,
     changed: Sequence[str] = (),
     listed: Sequence[PlanInfo] = (),
@@ -209,7 +209,7 @@ def plan_page(
     return replace(page, brought=_brought(brought)) if brought else page
 
 
-def _brought(brought: Brought) -> str:
+def _brought(brought: ImportedRecipes) -> str:
     pairs = ", ".join(f"{drum} as {row}" if row != drum else drum for row, drum in brought.given)
     left = f" No drum here for: {', '.join(brought.left)}." if brought.left else ""
     return f"Planned by the recipes brought: {pairs}.{left}"

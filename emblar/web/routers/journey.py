@@ -7,7 +7,7 @@ from fastapi import APIRouter, File, Form, Response, UploadFile
 from emblar.actions import journey as actions
 from emblar.formats.picture import MEDIA_TYPE
 from emblar.web.routers.context import go
-from emblar.web.routers.fields import AskedId, Id, Text
+from emblar.web.routers.fields import AskedId, Id, SetupId, Text
 from emblar.web.routers.here import Here
 from emblar.web.routers.reading import ReadAtOnce
 
@@ -23,7 +23,7 @@ def _back(session_id: int, slot_id: int, take_id: int | None) -> Response:
 
 @router.post("/note")
 def note(
-    scope: Here, session_id: Id, slot_id: Id, setup_id: Id, note: Annotated[Text, Form()] = "",
+    scope: Here, session_id: Id, slot_id: Id, setup_id: SetupId, note: Annotated[Text, Form()] = "",
     take: AskedId = None,
 ) -> Response:  # fmt: skip
     """Keep what is said of a setup."""
@@ -33,7 +33,7 @@ def note(
 
 @router.post("/picture")
 def bring_picture(
-    scope: Here, session_id: Id, slot_id: Id, setup_id: Id, file: Annotated[UploadFile, File()],
+    scope: Here, session_id: Id, slot_id: Id, setup_id: SetupId, file: Annotated[UploadFile, File()],
     take: AskedId = None,
 ) -> Response:  # fmt: skip
     """Keep a picture of a setup."""
@@ -43,7 +43,7 @@ def bring_picture(
 
 @router.post("/picture/take-away")
 def take_picture_away(
-    scope: Here, session_id: Id, slot_id: Id, setup_id: Id, take: AskedId = None
+    scope: Here, session_id: Id, slot_id: Id, setup_id: SetupId, take: AskedId = None
 ) -> Response:
     """Remove the picture of a setup."""
     actions.take_picture_away(scope, session_id, slot_id, setup_id)
@@ -51,7 +51,7 @@ def take_picture_away(
 
 
 @router.get("/picture.jpg")
-def picture(scope: Here, session_id: Id, slot_id: Id, setup_id: Id) -> Response:
+def picture(scope: Here, session_id: Id, slot_id: Id, setup_id: SetupId) -> Response:
     """Return the picture of a setup."""
     data = actions.picture(scope, session_id, slot_id, setup_id)
     return Response(data, media_type=MEDIA_TYPE, headers={"Cache-Control": "private, no-cache"})
