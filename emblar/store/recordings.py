@@ -145,6 +145,8 @@ def create(
         drum_id=take_of[0] if take_of else None,
         setup_id=take_of[1] if take_of else None,
     )
+    if row.purpose == "take":
+        row.take_number = _next_take_number(db, row)
     db.add(row)
     db.flush()
     db.refresh(row)
@@ -250,20 +252,24 @@ def takes(
     return [_info(row) for row in db.execute(query.order_by(RecordingRow.id)).scalars()]
 
 
+def _next_take_number(db: Session, row: RecordingRow) -> int:
+    last = select(func.max(RecordingRow.take_number)).where(
+        RecordingRow.session_id == row.session_id,
+        RecordingRow.drum_id.is_not_distinct_from(row.drum_id),
+        RecordingRow.pad_id.is_not_distinct_from(row.pad_id),
+    )
+    return (db.execute(last).scalar_one() or 0) + 1
+
+
 def take_numbers(db: Session, session_id: int) -> dict[int, int]:
     """Return the number of each take of a session's drums and pads, by recording.
 
-    A take that was removed keeps its number, so that the others keep theirs.
+    A take keeps its number when others are removed or deleted for good.
     """
-    query = select(RecordingRow.id, RecordingRow.drum_id, RecordingRow.pad_id).where(
+    query = select(RecordingRow.id, RecordingRow.take_number).where(
         RecordingRow.session_id == session_id, RecordingRow.purpose == "take"
     )
-    counts: dict[tuple[int | None, int | None], int] = {}
-    numbers = {}
-    for recording_id, drum_id, pad_id in db.execute(query.order_by(RecordingRow.id)):
-        whose = drum_id, pad_id
-        counts[whose] = numbers[recording_id] = counts.get(whose, 0) + 1
-    return numbers
+    return {recording_id: number or 0 for recording_id, number in db.execute(query)}
 
 
 @read_once

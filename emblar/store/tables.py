@@ -123,6 +123,7 @@ class RecordingRow(Timed, Base):
     pad_id: Mapped[int | None] = mapped_column(ForeignKey("pad.id"))
     main_id: Mapped[int | None] = mapped_column(ForeignKey("recording.id"))
     voice: Mapped[str | None]
+    take_number: Mapped[int | None]
     regions: Mapped[list[dict[str, Any]]] = mapped_column(JSONB, server_default="[]")
     opened_at: Mapped[datetime | None] = mapped_column(Timestamp)
     deleted_at: Mapped[datetime | None] = mapped_column(Timestamp)

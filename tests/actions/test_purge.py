@@ -5,7 +5,7 @@ from datetime import UTC, datetime, timedelta
 import pytest
 from sqlalchemy import text
 
-from emblar.actions import bench, kit, kits, listen, share
+from emblar.actions import bench, kit, kits, listen, match, share
 from emblar.actions.log import drum_log
 from emblar.actions.plan import latest_plan
 from emblar.actions.purge import purge_deleted
@@ -13,7 +13,9 @@ from emblar.actions.scope import HERE
 from emblar.actions.sessions import Brief, delete_session, start_session
 from emblar.core.errors import NotFoundError
 from emblar.store.database import engine
+from emblar.store.migrate import downgrade, migrate
 from emblar.store.whole import TABLES
+from tests.actions.test_match import a_take, taken
 from tests.recordings import encoded, short_groove
 
 
@@ -108,3 +110,19 @@ def test_a_head_that_was_on_a_drum_stays_in_its_past(full: int) -> None:
     before = count("head")
     assert purge_deleted()["head"] == 0
     assert count("head") == before
+
+
+def test_a_take_keeps_its_number_when_an_earlier_one_is_gone_for_good(planned: int) -> None:
+    drum = next(d for d in kit.kit(HERE, planned) if d.owned.kind == "tom")
+    for seed in (1, 2):
+        taken(planned, drum, a_take(planned, drum, seed=seed))
+    first, second = match.match(HERE, planned, drum.id).takes
+    match.take_away(HERE, planned, drum.id, first.info.id)
+    deleted_since("recording", 31.0)
+    purge_deleted()
+    assert count("recording") == 2, "the record and the second take"
+    assert [t.number for t in match.match(HERE, planned, drum.id).takes] == [2]
+    downgrade(engine(), "0019")
+    migrate(engine())
+    taken(planned, drum, a_take(planned, drum, seed=3))
+    assert [t.number for t in match.match(HERE, planned, drum.id).takes] == [1, 2]

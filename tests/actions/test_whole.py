@@ -360,9 +360,7 @@ def test_links_of_an_import_are_ended(planned: int, tmp_path: Path) -> None:
     assert count("share") == 1
 
 
-def test_a_picture_travels_and_is_decoded_before_it_is_let_in(
-    planned: int, tmp_path: Path
-) -> None:
+def test_a_picture_travels_and_is_decoded_before_it_is_let_in(planned: int, tmp_path: Path) -> None:
     slot = kit.kit(HERE, planned)[0].id
     out = io.BytesIO()
     Image.effect_noise((300, 200), 50.0).save(out, "JPEG")

@@ -23,9 +23,13 @@ def _back(session_id: int, slot_id: int, take_id: int | None) -> Response:
 
 @router.post("/note")
 def note(
-    scope: Here, session_id: Id, slot_id: Id, setup_id: SetupId, note: Annotated[Text, Form()] = "",
+    scope: Here,
+    session_id: Id,
+    slot_id: Id,
+    setup_id: SetupId,
+    note: Annotated[Text, Form()] = "",
     take: AskedId = None,
-) -> Response:  # fmt: skip
+) -> Response:
     """Keep what is said of a setup."""
     actions.keep_note(scope, session_id, slot_id, setup_id, note)
     return _back(session_id, slot_id, take)
@@ -33,9 +37,13 @@ def note(
 
 @router.post("/picture")
 def bring_picture(
-    scope: Here, session_id: Id, slot_id: Id, setup_id: SetupId, file: Annotated[UploadFile, File()],
+    scope: Here,
+    session_id: Id,
+    slot_id: Id,
+    setup_id: SetupId,
+    file: Annotated[UploadFile, File()],
     take: AskedId = None,
-) -> Response:  # fmt: skip
+) -> Response:
     """Keep a picture of a setup."""
     actions.keep_picture(scope, session_id, slot_id, setup_id, file.file.read())
     return _back(session_id, slot_id, take)
