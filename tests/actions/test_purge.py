@@ -116,7 +116,7 @@ def test_a_take_keeps_its_number_when_an_earlier_one_is_gone_for_good(planned: i
     drum = next(d for d in kit.kit(HERE, planned) if d.owned.kind == "tom")
     for seed in (1, 2):
         taken(planned, drum, a_take(planned, drum, seed=seed))
-    first, second = match.match(HERE, planned, drum.id).takes
+    first, _ = match.match(HERE, planned, drum.id).takes
     match.take_away(HERE, planned, drum.id, first.info.id)
     deleted_since("recording", 31.0)
     purge_deleted()
