@@ -13,18 +13,12 @@ from bench.kick_readings import kick
 from emblar.actions.by_hand import changed_by_hand, held
 from emblar.core.acoustics.forward import predict
 from emblar.core.catalogue import constructions, dampers, strikers
+from emblar.core.drum import Wish
 from emblar.core.planning.alike import family
 from emblar.core.planning.brief import Brief, Shelf
 from emblar.core.planning.kick_window import kick_window
 from emblar.core.planning.kit import OwnedDrum, model
-from emblar.core.planning.plan_drum import (
-    HEARING,
-    DrumPlan,
-    Request,
-    Task,
-    plan_drum,
-    plan_drums,
-)
+from emblar.core.planning.plan_drum import HEARING, DrumPlan, Task, plan_drum, plan_drums
 from emblar.core.planning.target import Target
 from emblar.core.quantities import Measured
 from emblar.core.quantities.registry import steps
@@ -147,7 +141,7 @@ def styles() -> tuple[str, bool]:
 def one_thing() -> tuple[str, bool]:
     """Change one thing after the other on a tom, and see what else moves."""
     target = _target("tom-1", pitch=120.0, sustain=0.9, length=0.22)
-    before = plan_drum(TOM, target, Request(), thorough=False)
+    before = plan_drum(TOM, target, Wish(), thorough=False)
     now = drum_plan_file(before)
     changes = {
         "batter": "double-coated", "dampers": ["gel-pad"], "striker": "stick-light",
@@ -158,7 +152,7 @@ def one_thing() -> tuple[str, bool]:
         wish = {name: value}
         asked = held(wish, changed_by_hand({}, wish), now, TOM) or wish
         asked["dampers"] = tuple(asked["dampers"])
-        after = plan_drum(TOM, target, Request(**asked), thorough=False)
+        after = plan_drum(TOM, target, Wish(**asked), thorough=False)
         ours, theirs = (asdict(p.recipe) for p in (before, after))
         free = {name, "batter_hz", "reso_hz"}
         good += all(ours[key] == theirs[key] for key in ours if key not in free)
@@ -180,7 +174,7 @@ def toms() -> tuple[str, bool]:
             Task(
                 replace(TOM, name=f"Tom {d:g}", diameter_in=d, depth_in=deep, rods=rods),
                 _target(f"tom-{i}", pitch=hz, length=length * (1.0 + 0.15 * i)),
-                Request(),
+                Wish(),
             )
             for i, (d, deep, rods, hz) in enumerate(sizes, 1)
         ]  # fmt: skip
@@ -222,10 +216,10 @@ def reached() -> tuple[str, bool]:
     target = _target("kick", pitch=56.0, length=0.15)
     brief = Brief(never_cut=False)
     for port, off, hole in (("off", True, False), ("ring", False, True), ("cut", False, True)):
-        recipe = plan_drum(KICK, target, Request(port=port), brief=brief, thorough=False).recipe  # type: ignore[arg-type]
+        recipe = plan_drum(KICK, target, Wish(port=port), brief=brief, thorough=False).recipe  # type: ignore[arg-type]
         there.append((recipe.reso is None) == off and (recipe.port_in is not None) == hole)
     holed = replace(KICK, shell_hole_in=4.0)
-    there.append(plan_drum(holed, target, Request(), thorough=False).recipe.batter_hz > 0.0)
+    there.append(plan_drum(holed, target, Wish(), thorough=False).recipe.batter_hz > 0.0)
     return f"{sum(there)} of {len(there)}", all(there)
 
 

@@ -21,11 +21,12 @@ from emblar.core.acoustics.drum import Kind
 from emblar.core.analysis.pipeline import analyse
 from emblar.core.analysis.signal.audio import Audio, Samples
 from emblar.core.catalogue import construction, dampers, strikers
+from emblar.core.drum import Wish
 from emblar.core.errors import EmblarError
 from emblar.core.planning.brief import Brief, Shelf
 from emblar.core.planning.kick_window import kick_window
 from emblar.core.planning.kit import OwnedDrum
-from emblar.core.planning.plan_drum import DrumPlan, Request, plan_drum
+from emblar.core.planning.plan_drum import DrumPlan, plan_drum
 from emblar.core.planning.schools import FRONT, PORT
 from emblar.core.planning.sentence import plan_sentence
 from emblar.core.planning.styles import shunned
@@ -209,7 +210,7 @@ def read(number: int) -> Read:
     shelf = Shelf((asked.drum,), (), tuple(dampers()), tuple(strikers()))
     heard = target.value("pitch")
     try:
-        plan = plan_drum(asked.drum, target, Request(), brief=asked.brief, shelf=shelf)
+        plan = plan_drum(asked.drum, target, Wish(), brief=asked.brief, shelf=shelf)
     except EmblarError as error:
         return Read(asked.name, heard, str(error), (0.0, None), 0.0, (), (), ("no plan",))
     recipe, row = plan.recipe, plan.weighed

@@ -19,12 +19,13 @@ from emblar.core.acoustics.forward import predict
 from emblar.core.analysis.pipeline import analyse
 from emblar.core.analysis.signal.audio import Audio
 from emblar.core.catalogue import constructions_for, dampers_for, strikers_for
+from emblar.core.drum import Wish
 from emblar.core.errors import EmblarError
 from emblar.core.matching.differences import Comparison, compare
 from emblar.core.matching.moves import DrumSetup, Move, next_moves
 from emblar.core.planning.brief import Brief
 from emblar.core.planning.kit import OwnedDrum
-from emblar.core.planning.plan_drum import Request, plan_drum
+from emblar.core.planning.plan_drum import plan_drum
 from emblar.core.planning.target import Target, target_from_card
 from emblar.core.synthesis.stroke import drum_voice, render_stroke
 
@@ -117,7 +118,7 @@ def follow(seed: int, choose: Choose) -> Came:
     near = [s for s in (size - 1, size, size + 1) if 0 <= s < len(SIZES[kind])]
     ours = a_setup(rng, kind, int(rng.choice(near)))
     try:
-        recipe = plan_drum(ours.owned, record, Request(), brief=Brief()).recipe
+        recipe = plan_drum(ours.owned, record, Wish(), brief=Brief()).recipe
         off = 2.0 ** (rng.normal(0.0, BENCH_CENTS, 2) / 1200.0)
         ours = replace(
             ours, batter=recipe.batter, reso=recipe.reso, batter_hz=recipe.batter_hz * off[0],

@@ -15,11 +15,12 @@ from emblar.core.catalogue import (
     strikers_for,
     use_own,
 )
+from emblar.core.drum import Wish
 from emblar.core.planning.assign import plan_kit
 from emblar.core.planning.brief import Brief, OwnedHead, Shelf
 from emblar.core.planning.kit import OwnedDrum, model
 from emblar.core.planning.outlook import Field
-from emblar.core.planning.plan_drum import Request, plan_drum
+from emblar.core.planning.plan_drum import plan_drum
 from emblar.core.planning.problem import Problem
 from emblar.core.planning.target import Target
 from emblar.core.quantities import Measured
@@ -134,7 +135,7 @@ def search() -> None:
         f"({plan.candidates} finalists)"
     )
     again = []
-    for request in (Request(relation="equal"), Request(batter="single-coated")):
+    for request in (Wish(relation="equal"), Wish(batter="single-coated")):
         began = time.perf_counter()
         plan_drum(TOM, targets()[3], request, thorough=False)
         again.append(time.perf_counter() - began)

@@ -17,6 +17,7 @@ from emblar.actions.scope import Scope, in_session
 from emblar.actions.sessions import asked_of, one_session
 from emblar.actions.wishes import request_of, steps_of, wish_of
 from emblar.core.catalogue import catalogue
+from emblar.core.drum import Wish
 from emblar.core.errors import InputError
 from emblar.core.planning.assign import Alternative
 from emblar.core.planning.assign import KitPlan as Weighing
@@ -24,7 +25,6 @@ from emblar.core.planning.assign import plan_kit as search_kit
 from emblar.core.planning.brief import Brief, Shelf
 from emblar.core.planning.problem import Problem
 from emblar.core.planning.recipe import kind_of_voice
-from emblar.core.planning.search import Locks
 from emblar.core.planning.target import Target, moved
 from emblar.core.quantities import Measured
 from emblar.store import kit as store
@@ -59,7 +59,7 @@ class _Asked:
     shelf: Shelf
     brief: Brief
 
-    def problem(self, locks: Mapping[str, Locks]) -> Problem:
+    def problem(self, locks: Mapping[str, Wish]) -> Problem:
         return Problem(self.targets, self.shelf, self.brief, locks=locks)
 
 
@@ -103,7 +103,7 @@ def assign_voices(scope: Scope, session_id: int) -> KitPlan:
     with one_at_a_time(session_id):
         asked = _sound_only(_asked(scope, session_id))
         pairs = zip(asked.shelf.drums, asked.drums, strict=True)
-        held = {owned.name: request_of(drum).locks() for owned, drum in pairs}
+        held = {owned.name: request_of(drum) for owned, drum in pairs}
         best = search_kit(asked.problem(held)).best
         with in_session(scope, session_id) as db:
             for voice, row in best.chosen.items():
@@ -144,7 +144,9 @@ def _targets(found: Heard, drums: list[KitDrum]) -> list[Target]:
 def _weighing(asked: _Asked) -> Weighing:
     # Pitches asked for by hand count; other choices by hand are left out.
     pairs = zip(asked.shelf.drums, asked.drums, strict=True)
-    held = {owned.name: Locks(pitch=True) for owned, drum in pairs if drum.wish.get("pitch_hz")}
+    held = {
+        owned.name: Wish(pitch_hz=hz) for owned, drum in pairs if (hz := drum.wish.get("pitch_hz"))
+    }
     problem = asked.problem(held)
     key = repr((catalogue(), problem))
     if key not in _weighed:

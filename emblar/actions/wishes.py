@@ -2,19 +2,19 @@
 
 from typing import Any
 
+from emblar.core.drum import Port, Wish
 from emblar.core.planning.kit import OwnedDrum
-from emblar.core.planning.plan_drum import Request
 from emblar.core.planning.recipe import relation_of
-from emblar.core.planning.search import Port, ring_in
+from emblar.core.planning.search import ring_in
 from emblar.core.planning.weighing import Recipe
 from emblar.formats.kitplan import RecipeFile
 from emblar.store.kit import KitDrum
 
 
-def request_of(drum: KitDrum) -> Request:
+def request_of(drum: KitDrum) -> Wish:
     """Return what was asked of a drum by hand."""
     asked = {name: value for name, value in drum.wish.items() if name != "steps"}
-    return Request(**{**asked, "dampers": _tuple(drum.wish.get("dampers"))})
+    return Wish(**{**asked, "dampers": _tuple(drum.wish.get("dampers"))})
 
 
 def wish_of(recipe: Recipe | RecipeFile, owned: OwnedDrum, *, port: bool) -> dict[str, Any]:

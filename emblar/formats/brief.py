@@ -5,6 +5,7 @@ from typing import Annotated, Literal, Self
 from pydantic import Field, field_validator, model_validator
 
 from emblar.core.catalogue import USUAL_EDGE, construction, damper, dampers, strikers
+from emblar.core.drum import Port, Wish
 from emblar.core.errors import EmblarError
 from emblar.core.planning.brief import (
     Brief,
@@ -19,7 +20,6 @@ from emblar.core.planning.kit import LONGEST_READ, OwnedDrum, check_range
 from emblar.core.planning.microphones import KickMicrophone
 from emblar.core.planning.problem import Problem
 from emblar.core.planning.schools import checked_schools
-from emblar.core.planning.search import Locks, Port
 from emblar.core.planning.target import Target, moved
 from emblar.core.quantities import Measured
 from emblar.core.quantities.registry import steps
@@ -172,11 +172,11 @@ class LockFile(Strict):
     semitones: float | None = Field(default=None, ge=-12, le=12)
     port: Port | None = None
 
-    def locks(self) -> Locks:
+    def locks(self) -> Wish:
         """Return the locks for the search."""
         values = self.model_dump()
         values["dampers"] = tuple(self.dampers) if self.dampers is not None else None
-        return Locks(**values)
+        return Wish(**values)
 
 
 LARGEST_QUANTITY = 1e6

@@ -7,9 +7,10 @@ from emblar.actions.plan import replan_drum
 from emblar.actions.scope import HERE
 from emblar.actions.sheet import sheet
 from emblar.core import catalogue
+from emblar.core.drum import Wish
 from emblar.core.errors import EmblarError, InputError
 from emblar.core.planning.brief import Brief, OwnedHead, Shelf
-from emblar.core.planning.plan_drum import Request, plan_drum
+from emblar.core.planning.plan_drum import plan_drum
 from emblar.core.planning.target import Target
 from emblar.core.quantities import Measured
 from tests.drums import OWNED_TOM
@@ -88,8 +89,8 @@ def test_a_plan_takes_a_loose_head_before_it_buys_one() -> None:
         (OWNED_TOM,),
         tuple(OwnedHead(c.id, 12.0) for c in catalogue.constructions_for("tom", "batter")), (), (),
     )  # fmt: skip
-    bought = plan_drum(OWNED_TOM, target, Request(), brief=Brief(), shelf=bare).weighed
-    taken = plan_drum(OWNED_TOM, target, Request(), brief=Brief(), shelf=stocked).weighed
+    bought = plan_drum(OWNED_TOM, target, Wish(), brief=Brief(), shelf=bare).weighed
+    taken = plan_drum(OWNED_TOM, target, Wish(), brief=Brief(), shelf=stocked).weighed
     assert taken.bought == ()
     assert taken.total <= bought.total
     assert taken.recipe.batter != OWNED_TOM.batter

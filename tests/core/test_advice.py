@@ -19,11 +19,12 @@ from emblar.core.catalogue import (
     dampers_for,
     strikers_for,
 )
+from emblar.core.drum import Wish
 from emblar.core.errors import NoSolutionError
 from emblar.core.planning.alike import alike_toms, family
 from emblar.core.planning.brief import Brief
 from emblar.core.planning.kit import OwnedDrum, model, wearing
-from emblar.core.planning.plan_drum import Request, plan_drum
+from emblar.core.planning.plan_drum import plan_drum
 from emblar.core.planning.sentence import against_record, interval_words, plan_sentence
 from emblar.core.planning.target import Target
 from emblar.core.planning.weighing import Recipe, Weighed
@@ -72,8 +73,8 @@ def test_toms_wear_one_kind_of_damper_unless_two_bring_a_clear_step(
 @pytest.mark.parametrize("wires", [-4.0, 0.0, 3.0])
 def test_wires_stay_at_medium_unless_the_record_is_clear(wires: float) -> None:
     asked = target("snare", pitch=190.0, length=0.13, click=4800.0, wires=wires)
-    plan = plan_drum(OWNED_SNARE, asked, Request(), brief=Brief(budget_heads=0))
-    medium = plan_drum(OWNED_SNARE, asked, Request(wires="medium"), brief=Brief(budget_heads=0))
+    plan = plan_drum(OWNED_SNARE, asked, Wish(), brief=Brief(budget_heads=0))
+    medium = plan_drum(OWNED_SNARE, asked, Wish(wires="medium"), brief=Brief(budget_heads=0))
     if plan.recipe.wires != "medium":
         off = medium.weighed.apart["wires"]
         assert abs(off) >= 4.0
@@ -103,7 +104,7 @@ def test_everything_that_practitioners_reach_for_can_be_reached() -> None:
             if o.kind in damper(name).kinds
         )  # fmt: skip
         asked = target("x", pitch={"kick": 56.0, "snare": 190.0, "tom": 78.0}[owned.kind])
-        plan = plan_drum(owned, asked, Request(dampers=(name,)), thorough=False)
+        plan = plan_drum(owned, asked, Wish(dampers=(name,)), thorough=False)
         assert plan.recipe.dampers == (name,)
 
 
@@ -160,7 +161,7 @@ def test_how_far_off_is_said_as_an_interval() -> None:
 def test_one_tuning_has_other_sounds_without_a_key(owned: OwnedDrum) -> None:
     pitch = {"kick": 56.0, "snare": 190.0, "tom": 125.0}[owned.kind]
     asked = target("tom-1" if owned.kind == "tom" else owned.kind, pitch=pitch, length=0.2)
-    plan = plan_drum(owned, asked, Request(), thorough=False)
+    plan = plan_drum(owned, asked, Wish(), thorough=False)
     assert plan.sounds
     lengths = {s.name: s.weighed.card["length"] for s in plan.sounds}
     for sound in plan.sounds:
@@ -190,7 +191,7 @@ def test_no_plan_goes_past_the_ceiling_unless_by_hand() -> None:
         hz = float(rng.uniform(low, high))
         asked = Target(voice, {"pitch": Measured(hz, 1.0, "Hz")}, {})
         try:
-            plan = plan_drum(owned, asked, Request(), thorough=False)
+            plan = plan_drum(owned, asked, Wish(), thorough=False)
         except NoSolutionError:
             continue
         planned += 1
@@ -211,6 +212,6 @@ def test_what_is_entered_by_hand_goes_past_the_ceiling_and_the_number_is_stated(
     asked = Target("snare", {"pitch": Measured(300.0, 1.0, "Hz")}, {})
     snare = replace(OWNED_SNARE, rods=8)
     with pytest.raises(NoSolutionError, match="nearest safe pitch"):
-        plan_drum(snare, asked, Request())
-    plan = plan_drum(snare, asked, Request(pitch_hz=300.0))
+        plan_drum(snare, asked, Wish())
+    plan = plan_drum(snare, asked, Wish(pitch_hz=300.0))
     assert any(re.search(r"\d+ N on each rod|\d+ % of the tension", c) for c in plan.cautions)

@@ -5,11 +5,12 @@ from dataclasses import replace
 import pytest
 
 from emblar.core.catalogue import dampers
+from emblar.core.drum import Wish
 from emblar.core.errors import DrumError
 from emblar.core.planning.assign import plan_kit
 from emblar.core.planning.brief import Brief, Shelf
 from emblar.core.planning.findings import findings
-from emblar.core.planning.plan_drum import Request, plan_drum
+from emblar.core.planning.plan_drum import plan_drum
 from emblar.core.planning.problem import Problem
 from emblar.core.planning.target import Target
 from emblar.core.quantities import Measured
@@ -51,15 +52,15 @@ def test_of_two_like_drums_the_sound_one_plays() -> None:
 
 
 def test_what_was_found_is_the_first_thing_a_plan_says() -> None:
-    plan = plan_drum(replace(OWNED_TOM, findings=("rattle", "walks")), TARGET, Request())
+    plan = plan_drum(replace(OWNED_TOM, findings=("rattle", "walks")), TARGET, Wish())
     assert plan.cautions[0].startswith("Rack 12 has a lug, spring or spur that rattles: tighten it")
     assert "it walks" in plan.cautions[1]
 
 
 def test_a_spent_head_is_said_while_it_stays_and_not_once_it_is_changed() -> None:
     spent = replace(OWNED_TOM, findings=("batter-pitted",))
-    kept = plan_drum(spent, TARGET, Request(batter=OWNED_TOM.batter))
-    changed = plan_drum(spent, TARGET, Request(batter="double-coated"))
+    kept = plan_drum(spent, TARGET, Wish(batter=OWNED_TOM.batter))
+    changed = plan_drum(spent, TARGET, Wish(batter="double-coated"))
     assert any("pits or a stretched collar" in c for c in kept.cautions)
     assert not any("pits or a stretched collar" in c for c in changed.cautions)
     assert kept.weighed.costs["head life"] == changed.weighed.costs["head life"] + 1.0

@@ -7,10 +7,11 @@ from typing import Any
 import pytest
 
 from emblar.core.acoustics.forward import predict
+from emblar.core.drum import Wish
 from emblar.core.planning.brief import Brief, Shelf, usual_weights
 from emblar.core.planning.kit import OwnedDrum, model
 from emblar.core.planning.microphones import microphone_note, microphone_trouble
-from emblar.core.planning.plan_drum import Request, plan_drum
+from emblar.core.planning.plan_drum import plan_drum
 from emblar.core.planning.search import DrumSearch
 from emblar.core.planning.target import Target
 from emblar.core.planning.weighing import Weighed
@@ -72,9 +73,9 @@ def test_an_engineer_and_stages_make_a_closed_front_dearer() -> None:
     ],
 )
 def test_what_a_closed_front_has_against_the_brief_is_said(asked: dict, says: str) -> None:
-    plan = plan_drum(CLOSED, KICK_TARGET, Request(), brief=Brief(keep_heads=True, **asked))
+    plan = plan_drum(CLOSED, KICK_TARGET, Wish(), brief=Brief(keep_heads=True, **asked))
     assert any(says in text for text in plan.cautions)
-    quiet = plan_drum(CLOSED, KICK_TARGET, Request(), brief=Brief(keep_heads=True))
+    quiet = plan_drum(CLOSED, KICK_TARGET, Wish(), brief=Brief(keep_heads=True))
     assert not any(says in text for text in quiet.cautions)
 
 

@@ -5,11 +5,12 @@ from dataclasses import replace
 import pytest
 
 from emblar.core.catalogue import constructions_for, dampers, strikers
+from emblar.core.drum import AS_PLANNED, Wish
 from emblar.core.planning.assign import plan_kit, searched
 from emblar.core.planning.brief import Brief, OwnedHead, Shelf, usual_weights
 from emblar.core.planning.kit import OwnedDrum
 from emblar.core.planning.problem import Problem
-from emblar.core.planning.search import NO_LOCKS, DrumSearch, Locks
+from emblar.core.planning.search import DrumSearch
 from emblar.core.planning.target import Target
 from emblar.core.planning.weighing import RENDERED, Recipe, Weighed
 from emblar.core.quantities import Measured
@@ -26,7 +27,7 @@ ALL = Shelf((), (), tuple(dampers()), tuple(strikers()))
 BUYS = Brief(budget_heads=9, leave_room=False)
 
 
-def search(owned: OwnedDrum, brief: Brief = BUYS, locks: Locks = NO_LOCKS, shelf: Shelf = ALL):
+def search(owned: OwnedDrum, brief: Brief = BUYS, locks: Wish = AS_PLANNED, shelf: Shelf = ALL):
     values = RECORDS[owned.kind]
     told = {n: Measured(v, 0.03 * abs(v) + 0.05, steps()[n].unit) for n, v in values.items()}
     voice = "tom-1" if owned.kind == "tom" else owned.kind
@@ -83,16 +84,16 @@ def test_a_second_look_ends_where_no_single_choice_betters_it(owned: OwnedDrum) 
 @pytest.mark.parametrize(
     "locks",
     [
-        Locks(batter="single-coated"),
-        Locks(dampers=()),
-        Locks(dampers=("gel-pad",)),
-        Locks(relation="lower"),
-        Locks(semitones=3.0),
-        Locks(striker="stick-light", reso="single-coated"),
+        Wish(batter="single-coated"),
+        Wish(dampers=()),
+        Wish(dampers=("gel-pad",)),
+        Wish(relation="lower"),
+        Wish(semitones=3.0),
+        Wish(striker="stick-light", reso="single-coated"),
     ],
     ids=lambda x: ", ".join(n for n in x.__slots__ if getattr(x, n) is not None),
 )
-def test_what_is_locked_stays_through_the_second_look(locks: Locks) -> None:
+def test_what_is_locked_stays_through_the_second_look(locks: Wish) -> None:
     one = search(OWNED_TOM, locks=locks)
     for row in one.finalists(one.best(), 3):
         recipe = row.recipe

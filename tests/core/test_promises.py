@@ -5,11 +5,12 @@ from dataclasses import replace
 import pytest
 
 from emblar.core.catalogue import construction, constructions, constructions_for
+from emblar.core.drum import Wish
 from emblar.core.errors import EmblarError, InputError
 from emblar.core.planning.brief import Brief, OwnedHead, Shelf
 from emblar.core.planning.kick_window import kick_window
 from emblar.core.planning.kit import OwnedDrum
-from emblar.core.planning.plan_drum import DrumPlan, Request, Task, plan_drum, plan_drums
+from emblar.core.planning.plan_drum import DrumPlan, Task, plan_drum, plan_drums
 from emblar.core.planning.schools import FRONT, MUFFLING, PORT, RELATION, SNARE_SIDE
 from emblar.core.planning.styles import NO_FRONT, shunned
 from emblar.core.planning.target import Target
@@ -32,7 +33,7 @@ def target(voice: str, **values: float) -> Target:
 def planned(owned: OwnedDrum, values: dict[str, float], **brief: object) -> DrumPlan:
     voice = "tom-1" if owned.kind == "tom" else owned.kind
     asked = Brief(**brief)  # type: ignore[arg-type]
-    return plan_drum(owned, target(voice, **values), Request(), brief=asked, thorough=False)
+    return plan_drum(owned, target(voice, **values), Wish(), brief=asked, thorough=False)
 
 
 @pytest.mark.parametrize("hz", [165.0, 190.0, 210.0])
@@ -55,7 +56,7 @@ def test_what_may_be_chosen_under_a_snare_is_snare_side_film() -> None:
         assert row.is_snare_side
     assert {"snare-side", "snare-side-thin"} <= {r.id for r in constructions_for("snare", "reso")}
     with pytest.raises(InputError, match="no snare-side film"):
-        plan_drum(OWNED_SNARE, target("snare", **SNARE), Request(reso="single-coated"))
+        plan_drum(OWNED_SNARE, target("snare", **SNARE), Wish(reso="single-coated"))
 
 
 def test_an_everyday_snare_side_costs_nothing_and_warns_of_nothing() -> None:
@@ -92,12 +93,12 @@ def test_a_kick_stays_in_its_window_with_its_front_at_or_above_the_batter(
 
 
 def test_a_kick_leaves_its_window_or_has_a_slacker_front_where_that_is_asked() -> None:
-    by_hand = plan_drum(CLOSED, target("kick", **KICK), Request(pitch_hz=90.0), thorough=False)
+    by_hand = plan_drum(CLOSED, target("kick", **KICK), Wish(pitch_hz=90.0), thorough=False)
     assert by_hand.weighed.card["pitch"] == pytest.approx(90.0, rel=0.01)
     assert any("you entered the pitch" in text for text in by_hand.cautions)
     slack = planned(CLOSED, KICK, schools={FRONT: "front below"})
     assert slack.recipe.semitones < 0.0
-    asked = plan_drum(CLOSED, target("kick", **KICK), Request(relation="lower"), thorough=False)
+    asked = plan_drum(CLOSED, target("kick", **KICK), Wish(relation="lower"), thorough=False)
     assert asked.recipe.semitones < 0.0
 
 
@@ -105,7 +106,7 @@ def test_toms_heads_stay_within_a_fourth_unless_more_is_asked() -> None:
     for pitch in (100.0, 130.0, 165.0):
         plan = planned(OWNED_TOM, {**TOM, "pitch": pitch, "sustain": 2.5})
         assert abs(plan.recipe.semitones) <= 5.0
-    fifth = Request(semitones=7.0)
+    fifth = Wish(semitones=7.0)
     assert plan_drum(OWNED_TOM, target("tom-1", **TOM), fifth).recipe.semitones == 7.0
 
 
@@ -151,7 +152,7 @@ def test_a_school_is_kept(
 
 def test_a_school_that_cannot_be_kept_is_broken_out_loud() -> None:
     plan = plan_drum(
-        OWNED_TOM, target("tom-1", **TOM), Request(relation="higher"),
+        OWNED_TOM, target("tom-1", **TOM), Wish(relation="higher"),
         brief=Brief(schools={RELATION: "equal heads"}), thorough=False,
     )  # fmt: skip
     assert any("your school is “equal heads”" in text for text in plan.cautions)
@@ -173,7 +174,7 @@ def test_buy_nothing_buys_nothing_and_says_what_a_choice_by_hand_costs() -> None
     plan = planned(OWNED_TOM, TOM, only_owned=True)
     assert plan.weighed.bought == ()
     by_hand = plan_drum(
-        OWNED_TOM, target("tom-1", **TOM), Request(batter="double-coated"),
+        OWNED_TOM, target("tom-1", **TOM), Wish(batter="double-coated"),
         brief=Brief(only_owned=True), thorough=False,
     )  # fmt: skip
     assert by_hand.weighed.bought == ("double-coated",)
@@ -191,7 +192,7 @@ def toms(count: int) -> list[Task]:
         Task(
             replace(OWNED_TOM, name=f"Tom {i}", batter="double-fluid"),
             target("tom-1", pitch=130.0, sustain=2.5, length=0.6, click=1500.0),
-            Request(),
+            Wish(),
         )
         for i in range(count)
     ]
@@ -208,7 +209,7 @@ def test_a_kit_buys_no_more_than_the_brief_allows(most: int) -> None:
 
 def test_one_loose_head_goes_on_one_drum() -> None:
     shelf = Shelf((), (OwnedHead("double-coated", 12.0, 1),), EVERY_DAMPER, ())
-    tasks = [replace(t, request=Request(batter="double-coated")) for t in toms(2)]
+    tasks = [replace(t, request=Wish(batter="double-coated")) for t in toms(2)]
     plans = plan_drums(tasks, brief=Brief(only_owned=True), shelf=shelf, thorough=False)
     rows = [p.weighed for p in plans if isinstance(p, DrumPlan)]
     assert sorted(len(r.shelf_heads) for r in rows) == [0, 1]
@@ -216,7 +217,7 @@ def test_one_loose_head_goes_on_one_drum() -> None:
 
 
 def test_a_drum_that_cannot_be_planned_does_not_stop_the_others() -> None:
-    tasks = [toms(1)[0], Task(OWNED_SNARE, Target("snare", {}, {}), Request())]
+    tasks = [toms(1)[0], Task(OWNED_SNARE, Target("snare", {}, {}), Wish())]
     plans = plan_drums(tasks, brief=Brief(), shelf=Shelf((), (), (), ()), thorough=False)
     assert isinstance(plans[0], DrumPlan)
     assert isinstance(plans[1], EmblarError)
@@ -234,7 +235,7 @@ def test_a_style_is_not_sold_what_it_shuns() -> None:
         assert not new & heads
         assert not set(plan.recipe.dampers) & dampers
     kept = plan_drum(
-        CLOSED, target("kick", **KICK), Request(batter="opaque-heavy"),
+        CLOSED, target("kick", **KICK), Wish(batter="opaque-heavy"),
         brief=Brief(style="jazz"), thorough=False,
     )  # fmt: skip
     assert any("is not what jazz is played on" in text for text in kept.cautions)

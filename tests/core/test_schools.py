@@ -6,9 +6,10 @@ import numpy as np
 import pytest
 
 from emblar.core.catalogue import construction
+from emblar.core.drum import Wish
 from emblar.core.errors import InputError
 from emblar.core.planning.brief import Brief, usual_weights
-from emblar.core.planning.plan_drum import DrumPlan, Request, plan_drum
+from emblar.core.planning.plan_drum import DrumPlan, plan_drum
 from emblar.core.planning.schools import (
     FAVOURED_ON,
     MUFFLING,
@@ -36,7 +37,7 @@ def target(voice: str, values: dict[str, float]) -> Target:
 
 
 def planned(owned: object, voice: str, values: dict[str, float], brief: Brief) -> DrumPlan:
-    return plan_drum(owned, target(voice, values), Request(), brief=brief, thorough=False)  # type: ignore[arg-type]
+    return plan_drum(owned, target(voice, values), Wish(), brief=brief, thorough=False)  # type: ignore[arg-type]
 
 
 @pytest.mark.parametrize("about", SIDES)
@@ -99,7 +100,7 @@ def test_hard_strokes_want_a_batter_that_lasts() -> None:
     cost = usual_weights().cost["thin_head_hit_hard"]
     assert hard.weighed.costs["durability"] == pytest.approx(cost * max(0.0, (3e-4 - film) / 1e-4))
     kept = plan_drum(
-        thin, target("tom-1", TOM), Request(batter="single-thin-clear"), brief=Brief(force="hard")
+        thin, target("tom-1", TOM), Wish(batter="single-thin-clear"), brief=Brief(force="hard")
     )
     assert any("will not last under hard strokes" in c for c in kept.cautions)
     assert kept.weighed.costs["durability"] > 1.0
@@ -126,7 +127,7 @@ def test_a_buried_beater_and_an_open_kick_do_not_go_together() -> None:
 
 @pytest.mark.parametrize(("port", "hole"), [("closed", None), ("cut", 5.0)])
 def test_a_port_asked_for_by_hand_is_what_is_planned(port: str, hole: float | None) -> None:
-    request = Request(port=port)  # type: ignore[arg-type]
+    request = Wish(port=port)  # type: ignore[arg-type]
     plan = plan_drum(CLOSED, target("kick", KICK), request, brief=Brief(never_cut=False))
     assert plan.recipe.port_in == hole
     comes_with_it = plan.recipe.reso is not None and construction(plan.recipe.reso).hole_in == hole
@@ -135,15 +136,15 @@ def test_a_port_asked_for_by_hand_is_what_is_planned(port: str, hole: float | No
 
 def test_a_front_taken_off_or_cut_to_a_ring_by_hand_is_planned_so() -> None:
     brief = Brief(never_cut=False)
-    off = plan_drum(CLOSED, target("kick", KICK), Request(port="off"), brief=brief)
+    off = plan_drum(CLOSED, target("kick", KICK), Wish(port="off"), brief=brief)
     assert off.recipe.reso is None
     assert off.recipe.reso_hz is None
     assert not off.weighed.cut
     assert any(r.about == "port" and "No front head" in r.text for r in off.reasons)
-    ring = plan_drum(CLOSED, target("kick", KICK), Request(port="ring"), brief=brief)
+    ring = plan_drum(CLOSED, target("kick", KICK), Wish(port="ring"), brief=brief)
     assert ring.recipe.port_in == CLOSED.diameter_in - 4.0
     assert ring.weighed.cut
-    open_now = plan_drum(OWNED_KICK, target("kick", KICK), Request(port="closed"))
+    open_now = plan_drum(OWNED_KICK, target("kick", KICK), Wish(port="closed"))
     assert open_now.recipe.port_in is None
     assert open_now.recipe.reso in (*open_now.weighed.bought, OWNED_KICK.reso)
     assert open_now.weighed.bought, "a front without a hole is another front"
@@ -151,11 +152,11 @@ def test_a_front_taken_off_or_cut_to_a_ring_by_hand_is_planned_so() -> None:
 
 def test_a_cut_that_the_brief_forbids_is_refused_though_asked_for_by_hand() -> None:
     with pytest.raises(InputError, match="forbids cutting"):
-        plan_drum(CLOSED, target("kick", KICK), Request(port="cut"), brief=Brief(only_owned=True))
+        plan_drum(CLOSED, target("kick", KICK), Wish(port="cut"), brief=Brief(only_owned=True))
     with pytest.raises(InputError, match="forbids cutting"):
-        plan_drum(CLOSED, target("kick", KICK), Request(port="ring"))
-    bought = plan_drum(CLOSED, target("kick", KICK), Request(port="cut"))
+        plan_drum(CLOSED, target("kick", KICK), Wish(port="ring"))
+    bought = plan_drum(CLOSED, target("kick", KICK), Wish(port="cut"))
     assert (bought.recipe.port_in, bought.weighed.cut) == (5.0, False)
     assert bought.recipe.reso in bought.weighed.bought
-    plan = plan_drum(OWNED_KICK, target("kick", KICK), Request(port="cut"))
+    plan = plan_drum(OWNED_KICK, target("kick", KICK), Wish(port="cut"))
     assert plan.recipe.port_in == OWNED_KICK.port_in, "it has a hole already"

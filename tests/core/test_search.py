@@ -9,6 +9,7 @@ from emblar.core.acoustics.coefficients import prior_coefficients
 from emblar.core.acoustics.forward import predict
 from emblar.core.acoustics.limits import stress_limits_pa
 from emblar.core.catalogue import constructions_for, dampers, strikers
+from emblar.core.drum import Wish
 from emblar.core.errors import InputError
 from emblar.core.planning.assign import KitPlan, plan_kit, searched
 from emblar.core.planning.brief import Brief, OwnedHead, Shelf, usual_weights
@@ -16,7 +17,7 @@ from emblar.core.planning.kit import OwnedDrum, model
 from emblar.core.planning.outlook import Field
 from emblar.core.planning.predicted import predicted_card
 from emblar.core.planning.problem import Problem
-from emblar.core.planning.search import DrumSearch, Locks
+from emblar.core.planning.search import DrumSearch
 from emblar.core.planning.target import Target
 from emblar.core.planning.why import Explainer, fit_warnings
 from emblar.core.quantities import Measured
@@ -144,7 +145,7 @@ def test_each_alternative_is_best_at_what_it_is_called(free: KitPlan) -> None:
 
 
 def test_what_is_locked_stays() -> None:
-    held = Locks(batter="double-coated", dampers=("gel-pad",), semitones=0.0)
+    held = Wish(batter="double-coated", dampers=("gel-pad",), semitones=0.0)
     locks = dict.fromkeys((OWNED_TOM.name, SMALL.name, FLOOR.name), held)
     plan = plan_kit(Problem([TARGETS[3]], SHELF, FREE, locks=locks))
     for way in plan.alternatives:

@@ -8,7 +8,8 @@ from pydantic import ValidationError
 
 from emblar.actions.prediction import predict_file
 from emblar.core.analysis.pipeline import Analysis
-from emblar.core.planning.plan_drum import Request, plan_drum
+from emblar.core.drum import Wish
+from emblar.core.planning.plan_drum import plan_drum
 from emblar.core.planning.target import Target
 from emblar.core.quantities import Measured
 from emblar.formats.analysis import (
@@ -107,7 +108,7 @@ def test_a_wrong_field_is_named_with_value_and_range(change: dict, says: str) ->
 
 def test_a_plan_survives_being_written_and_read_and_predicts_the_same() -> None:
     target = Target("tom-1", {"pitch": Measured(128.0, 1.0, "Hz")}, {"wires": "none"})
-    plan = plan_drum(OWNED_TOM, target, Request())
+    plan = plan_drum(OWNED_TOM, target, Wish())
     file = drum_plan_file(plan)
     again = DrumPlanFile.model_validate_json(file.model_dump_json(by_alias=True))
     assert again == file

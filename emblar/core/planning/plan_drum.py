@@ -6,6 +6,7 @@ from dataclasses import dataclass, replace
 from emblar.core.acoustics.drum import Drum, Kind
 from emblar.core.acoustics.forward import Prediction, predict, settling
 from emblar.core.catalogue import construction, dampers
+from emblar.core.drum import Relation, Wish
 from emblar.core.errors import EmblarError, InputError, NoSolutionError
 from emblar.core.planning.alike import alike_toms
 from emblar.core.planning.assign import SAME_SIZE_IN, shared_out
@@ -14,8 +15,8 @@ from emblar.core.planning.cautions import cautions_of
 from emblar.core.planning.kit import OwnedDrum, check_range, model, wearing
 from emblar.core.planning.predicted import predicted_card
 from emblar.core.planning.problem import Problem
-from emblar.core.planning.recipe import Relation, relation_of, workable_range_hz
-from emblar.core.planning.search import DrumSearch, Locks, Port
+from emblar.core.planning.recipe import relation_of, workable_range_hz
+from emblar.core.planning.search import DrumSearch
 from emblar.core.planning.sounds import other_sounds
 from emblar.core.planning.target import Target
 from emblar.core.planning.weighing import Recipe, Weighed
@@ -27,28 +28,6 @@ from emblar.core.synthesis.stroke import Partial, Voice, settle_span_s
 NOTHING_ASKED = Brief()
 SETTLINGS = 2
 LEAST_STEPS = 0.5
-
-
-@dataclass(frozen=True, slots=True)
-class Request:
-    """What was asked of a drum by hand; None leaves it to Emblar."""
-
-    relation: Relation | None = None
-    semitones: float | None = None
-    pitch_hz: float | None = None
-    batter: str | None = None
-    dampers: tuple[str, ...] | None = None
-    reso: str | None = None
-    striker: str | None = None
-    wires: str | None = None
-    port: Port | None = None
-
-    def locks(self) -> Locks:
-        """Return what the search is to leave as it is."""
-        return Locks(
-            self.batter, self.reso, self.dampers, self.striker, self.wires, self.semitones,
-            self.relation, self.port, self.pitch_hz is not None,
-        )  # fmt: skip
 
 
 @dataclass(frozen=True, slots=True)
@@ -97,13 +76,13 @@ class Task:
 
     owned: OwnedDrum
     target: Target
-    request: Request
+    request: Wish
 
 
 def plan_drum(
     owned: OwnedDrum,
     target: Target,
-    request: Request,
+    request: Wish,
     *,
     brief: Brief = NOTHING_ASKED,
     shelf: Shelf | None = None,
@@ -237,15 +216,15 @@ class _Search:
         told = _wished(task.target, self.pitch)
         self.asked = replace(task.target, values={**task.target.values, "pitch": told})
         self.shelf = replace(shelf, drums=(self.owned,))
-        self.problem = self._problem(self.request.locks())
+        self.problem = self._problem(self.request)
         self.search = self.problem.search(self.asked.voice, 0)
 
-    def _problem(self, locks: Locks) -> Problem:
+    def _problem(self, locks: Wish) -> Problem:
         return Problem((self.asked,), self.shelf, self.brief, locks={self.owned.name: locks})
 
     def _free(self) -> DrumSearch:
         """Return the search with nothing asked of the muffling."""
-        locks = replace(self.request.locks(), dampers=None)
+        locks = replace(self.request, dampers=None)
         return self._problem(locks).search(self.asked.voice, 0)
 
     def found(self, *, thorough: bool) -> list[Weighed]:
@@ -330,7 +309,7 @@ def _wished_pitch(task: Task, brief: Brief) -> float:
     return pitch
 
 
-def _hole_may_be_had(request: Request, owned: OwnedDrum, brief: Brief) -> bool:
+def _hole_may_be_had(request: Wish, owned: OwnedDrum, brief: Brief) -> bool:
     """Whether the hole asked for may be cut, is there, or comes with a head that may be bought."""
     if not brief.never_cut:
         return True

@@ -7,8 +7,9 @@ had are those of the catalogue in use (``catalogue.catalogue``).
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, field
 
+from emblar.core.drum import AS_PLANNED, Wish
 from emblar.core.planning.brief import Brief, Shelf, Weights, usual_weights
-from emblar.core.planning.search import NO_LOCKS, DrumSearch, Locks
+from emblar.core.planning.search import DrumSearch
 from emblar.core.planning.target import Target
 from emblar.core.planning.weighing import Weigher
 from emblar.core.voices import VoiceName
@@ -23,7 +24,7 @@ class Problem:
     shelf: Shelf
     brief: Brief
     weights: Weights = field(default_factory=usual_weights)
-    locks: Mapping[str, Locks] = field(default_factory=dict)
+    locks: Mapping[str, Wish] = field(default_factory=dict)
     """What stays, by the drum's name."""
 
     def target(self, voice: str) -> Target:
@@ -41,7 +42,7 @@ class Problem:
 
     def search(self, voice: str, number: int) -> DrumSearch:
         """Return the search of a voice on a drum of the shelf, by its place there."""
-        held = self.locks.get(self.shelf.drums[number].name, NO_LOCKS)
+        held = self.locks.get(self.shelf.drums[number].name, AS_PLANNED)
         target = self.target(voice)
         return DrumSearch(number, target, self.shelf, self.brief, self.weights, held)
 

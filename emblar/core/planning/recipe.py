@@ -6,16 +6,14 @@ Relations are named ``equal``, ``higher`` and ``lower``: the reso's lug pitch ag
 """
 
 import math
-from typing import Literal
 
 from emblar.core.acoustics.coefficients import prior_coefficients
 from emblar.core.acoustics.drum import Drum, Film, Side, Tensions
 from emblar.core.acoustics.forward import drum_pitch_hz
 from emblar.core.acoustics.limits import papery_tension, stress_limits_pa
+from emblar.core.drum import Relation
 from emblar.core.errors import DrumError
 from emblar.core.voices import VoiceName
-
-Relation = Literal["equal", "higher", "lower"]
 
 
 def relation_of(semitones: float) -> Relation:

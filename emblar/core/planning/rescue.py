@@ -17,11 +17,11 @@ from typing import Any, Literal
 
 from emblar.core.acoustics.drum import Kind
 from emblar.core.catalogue import construction, dampers
+from emblar.core.drum import Wish
 from emblar.core.errors import InputError
 from emblar.core.planning.brief import Brief, Shelf, Weights, usual_weights
 from emblar.core.planning.kit import OwnedDrum
 from emblar.core.planning.problem import Problem
-from emblar.core.planning.search import Locks
 from emblar.core.planning.target import Target
 from emblar.core.planning.weighing import Recipe, Weighed
 
@@ -171,11 +171,11 @@ class _Drum:
         self.brief = replace(brief, only_owned=False, keep_heads=False, budget_heads=2)
         self.weights: Weights = usual_weights().changed(purchase=0.0, minute=0.0)
         self.on = shelf.now_on.get(owned.name, ())
-        as_it_is = Locks(batter=owned.batter, reso=owned.reso, dampers=self.on)
+        as_it_is = Wish(batter=owned.batter, reso=owned.reso, dampers=self.on)
         found = self._found(as_it_is, bought_dampers=False)
         self.now = found[0].total if found else None
 
-    def _found(self, locks: Locks, *, bought_dampers: bool) -> list[Weighed]:
+    def _found(self, locks: Wish, *, bought_dampers: bool) -> list[Weighed]:
         there = set(self.shelf.dampers) | set(self.on)
         lying = tuple(
             d for d in dampers() if bought_dampers or d in there or damper_price(d) == 0.0
@@ -190,12 +190,12 @@ class _Drum:
         if self.now is None:
             return []
         own = self.owned
-        rows: dict[What, Locks] = {
-            "muffling": Locks(batter=own.batter, reso=own.reso),
-            "batter": Locks(reso=own.reso),
+        rows: dict[What, Wish] = {
+            "muffling": Wish(batter=own.batter, reso=own.reso),
+            "batter": Wish(reso=own.reso),
         }
         if own.reso is not None:
-            rows |= {"reso": Locks(batter=own.batter), "both heads": Locks()}
+            rows |= {"reso": Wish(batter=own.batter), "both heads": Wish()}
         found = [
             self._fix(what, row, self.now, coin)
             for what, locks in rows.items()

@@ -11,7 +11,6 @@ import itertools
 import math
 from collections.abc import Iterable, Mapping, Sequence
 from dataclasses import dataclass, replace
-from typing import Literal
 
 import numpy as np
 from numpy.typing import NDArray
@@ -26,12 +25,13 @@ from emblar.core.catalogue import (
     damper,
     dampers_for,
 )
+from emblar.core.drum import AS_PLANNED, Wish
 from emblar.core.planning.brief import Brief, Shelf, Weights, strikers_of
 from emblar.core.planning.kick_window import kick_window
 from emblar.core.planning.kit import RANGES, model, wearing
 from emblar.core.planning.outlook import options_of
 from emblar.core.planning.predicted import predicted_card
-from emblar.core.planning.recipe import Relation, relation_of
+from emblar.core.planning.recipe import relation_of
 from emblar.core.planning.schools import (
     FAVOURED_ON,
     FRONT,
@@ -70,7 +70,6 @@ DRY_LENGTH_S, DRY_SUSTAIN_S = 0.12, 0.35
 """A kick shorter than either is dry: only then is it thought of without a front head."""
 RING_LEFT_IN = 2.0
 """So wide is what is left of a front head that is cut to a ring (assumption)."""
-Port = Literal["closed", "cut", "ring", "off"]
 """What becomes of a kick's front by hand: no hole, a hole, cut to a ring, or taken off."""
 
 
@@ -85,25 +84,6 @@ class Front:
 AS_IT_IS = Front()
 
 
-@dataclass(frozen=True, slots=True)
-class Locks:
-    """What stays as it is on one drum; None leaves it to the search."""
-
-    batter: str | None = None
-    reso: str | None = None
-    dampers: tuple[str, ...] | None = None
-    striker: str | None = None
-    wires: str | None = None
-    semitones: float | None = None
-    relation: Relation | None = None
-    port: Port | None = None
-    pitch: bool = False
-    """Whether the pitch itself was asked for by hand, past what is usual if need be."""
-
-
-NO_LOCKS = Locks()
-
-
 class DrumSearch(Weigher):
     """The search of one voice on one drum of a shelf."""
 
@@ -114,12 +94,12 @@ class DrumSearch(Weigher):
         shelf: Shelf,
         brief: Brief,
         weights: Weights,
-        locks: Locks = NO_LOCKS,
+        locks: Wish = AS_PLANNED,
     ) -> None:
         super().__init__(number, target, shelf, brief, weights)
         self.locks = locks
-        self.past_ceiling = locks.pitch or locks.semitones is not None
-        if self.owned.kind == "kick" and not locks.pitch:
+        self.past_ceiling = locks.pitch_hz is not None or locks.semitones is not None
+        if self.owned.kind == "kick" and locks.pitch_hz is None:
             self.window = kick_window(self.owned.diameter_in)
         asked = ((locks.batter, self.owned.batter), (locks.reso, self.owned.reso))
         by_hand = sum(h is not None and h != now and self.loose(h) is None for h, now in asked)

@@ -18,8 +18,8 @@ from emblar.core.catalogue import (
     strikers_for,
     wire_settings,
 )
+from emblar.core.drum import Wish
 from emblar.core.naming import voice_title
-from emblar.core.planning.plan_drum import Request
 from emblar.core.planning.recipe import relation_of
 from emblar.core.planning.sentence import once_long
 from emblar.core.planning.weighing import RENDERED
@@ -411,7 +411,7 @@ def _more_dampers(
 
 
 def _form(around: Frame, drum: KitDrum) -> PlanForm:
-    asked: Request = request_of(drum)
+    asked: Wish = request_of(drum)
     asked_steps, kind = steps_of(drum), drum.owned.kind
     file = around.plan.drums.get(drum.id) if around.plan else None
     target = target_of(around.found, drum.voice)

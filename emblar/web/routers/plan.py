@@ -19,9 +19,8 @@ from emblar.actions.plan import (
 from emblar.actions.recipes import bring_from, bring_recipes, recipes
 from emblar.actions.versions import plan_version, undo_plan, use_version, versions
 from emblar.actions.ways import assign_voices, take_way, ways_of
+from emblar.core.drum import Port, Relation
 from emblar.core.errors import InputError
-from emblar.core.planning.recipe import Relation
-from emblar.core.planning.search import Port
 from emblar.core.planning.toms import School
 from emblar.core.synthesis.played import What
 from emblar.web.pages.plan import WISHED, plan_page

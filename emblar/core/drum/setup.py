@@ -1,0 +1,41 @@
+"""What is on a drum, and what a user wants there.
+
+Conventions
+-----------
+Heads, dampers, striker and wires are ids of the catalogue; pitches are lug pitches in Hz.
+"""
+
+from dataclasses import dataclass
+from typing import Literal
+
+Relation = Literal["equal", "higher", "lower"]
+"""Whether the reso is tuned like the batter, higher or lower."""
+Port = Literal["closed", "cut", "ring", "off"]
+"""A kick's front head: whole, with a hole to be cut, bought with a hole, or none."""
+
+
+@dataclass(frozen=True, slots=True)
+class Wish:
+    """What a user chose for a drum by hand; None leaves it to the planner.
+
+    Attributes
+    ----------
+    semitones
+        Interval from the batter's lug pitch up to the reso's.
+    pitch_hz
+        Drum pitch, Hz. One that was entered may go past the everyday limits.
+    """
+
+    relation: Relation | None = None
+    semitones: float | None = None
+    pitch_hz: float | None = None
+    batter: str | None = None
+    dampers: tuple[str, ...] | None = None
+    reso: str | None = None
+    striker: str | None = None
+    wires: str | None = None
+    port: Port | None = None
+
+
+AS_PLANNED = Wish()
+"""Nothing chosen by hand."""
