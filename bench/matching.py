@@ -19,10 +19,10 @@ from emblar.core.acoustics.forward import predict
 from emblar.core.analysis.pipeline import analyse
 from emblar.core.analysis.signal.audio import Audio
 from emblar.core.catalogue import constructions_for, dampers_for, strikers_for
-from emblar.core.drum import Wish
+from emblar.core.drum import Setup, Wish
 from emblar.core.errors import EmblarError
 from emblar.core.matching.differences import Comparison, compare
-from emblar.core.matching.moves import DrumSetup, Move, next_moves
+from emblar.core.matching.moves import Move, drum_of, next_moves
 from emblar.core.planning.brief import Brief
 from emblar.core.planning.kit import OwnedDrum
 from emblar.core.planning.plan_drum import plan_drum
@@ -49,10 +49,9 @@ class Came:
     off: dict[str, float]
 
 
-def rendered(setup: DrumSetup, seed: int) -> Target:
-    """Return what a drum as it is set up measures, recorded."""
-    owned = setup.owned
-    voice = drum_voice(predict(setup.drum(), setup.batter_hz, setup.reso_hz), owned.kind)
+def rendered(owned: OwnedDrum, setup: Setup, seed: int) -> Target:
+    """Return what a recording of a drum as it is set up measures."""
+    voice = drum_voice(predict(drum_of(owned, setup), setup.batter_hz, setup.reso_hz), owned.kind)
     gap = round(1.8 * RATE)
     rng = np.random.default_rng(seed)
     out = 1e-4 * rng.standard_normal(STROKES * gap + RATE // 2)
@@ -66,8 +65,8 @@ def rendered(setup: DrumSetup, seed: int) -> Target:
     return target_from_card(next(v for v in found.voices if v.voice == name))
 
 
-def a_setup(rng: np.random.Generator, kind: Kind, size: int) -> DrumSetup:
-    """Return a drum of a size with a recipe drawn at random."""
+def a_setup(rng: np.random.Generator, kind: Kind, size: int) -> tuple[OwnedDrum, Setup]:
+    """Return a drum of a size, and a setup of it drawn at random."""
     diameter, depth, rods, low, high = SIZES[kind][size]
     batter, reso = (str(rng.choice([c.id for c in constructions_for(kind, side)]))
                     for side in ("batter", "reso"))  # fmt: skip
@@ -79,10 +78,9 @@ def a_setup(rng: np.random.Generator, kind: Kind, size: int) -> DrumSetup:
     dampers = tuple(str(d) for d in rng.choice(there, int(rng.random() < 0.5), replace=False))
     strikers = [s.id for s in strikers_for(kind) if not s.only_if_asked]
     wires = str(rng.choice(["medium", "medium", "loose", "tight"])) if kind == "snare" else "medium"
-    return DrumSetup(
-        owned, batter, reso, lug, lug * 2.0 ** (ratio / 12.0), dampers, str(rng.choice(strikers)),
-        wires,
-    )  # fmt: skip
+    reso_hz = lug * 2.0 ** (ratio / 12.0)
+    striker = str(rng.choice(strikers))
+    return owned, Setup(batter, reso, lug, reso_hz, dampers, striker, wires)
 
 
 def is_close(found: Comparison) -> bool:
@@ -114,11 +112,11 @@ def follow(seed: int, choose: Choose) -> Came:
     rng = np.random.default_rng(seed)
     kind: Kind = "snare" if rng.random() < 0.4 else "tom"
     size = int(rng.integers(len(SIZES[kind])))
-    record = rendered(a_setup(rng, kind, size), seed)
+    record = rendered(*a_setup(rng, kind, size), seed)
     near = [s for s in (size - 1, size, size + 1) if 0 <= s < len(SIZES[kind])]
-    ours = a_setup(rng, kind, int(rng.choice(near)))
+    owned, ours = a_setup(rng, kind, int(rng.choice(near)))
     try:
-        recipe = plan_drum(ours.owned, record, Wish(), brief=Brief()).recipe
+        recipe = plan_drum(owned, record, Wish(), brief=Brief()).recipe
         off = 2.0 ** (rng.normal(0.0, BENCH_CENTS, 2) / 1200.0)
         ours = replace(
             ours, batter=recipe.batter, reso=recipe.reso, batter_hz=recipe.batter_hz * off[0],
@@ -129,10 +127,10 @@ def follow(seed: int, choose: Choose) -> Came:
         pass
     moves = 0
     while True:
-        found = compare(record, rendered(ours, seed + 1000 * (moves + 1)))
+        found = compare(record, rendered(owned, ours, seed + 1000 * (moves + 1)))
         if is_close(found) or moves == MOST_MOVES:
             break
-        offered = next_moves(ours, found)
+        offered = next_moves(owned, ours, found)
         if not offered:
             break
         ours, moves = choose(offered, found, rng).setup, moves + 1

@@ -13,7 +13,8 @@ from dataclasses import dataclass, replace
 import numpy as np
 
 from bench.hidden_head import HiddenHead, tune
-from emblar.core.matching.moves import DrumSetup, effect_of
+from emblar.core.drum import Setup
+from emblar.core.matching.moves import effect_of
 from emblar.core.matching.way_back import Node, way_between
 from emblar.core.planning.kit import OwnedDrum
 from emblar.core.quantities.registry import steps
@@ -117,12 +118,18 @@ def _changes(rng: np.random.Generator, heads: dict[str, Head]) -> list[Node]:
 def _apart(heads: dict[str, Head]) -> Apart:
     """Return how far the heads are from where they stood."""
     off = {side: head.off() for side, head in heads.items()}
-    before = DrumSetup(
-        DRUM, *HEADS.values(), LUG_HZ["batter"], LUG_HZ["reso"], (), "stick-medium", "medium"
+    before = Setup(
+        HEADS["batter"],
+        HEADS["reso"],
+        LUG_HZ["batter"],
+        LUG_HZ["reso"],
+        (),
+        "stick-medium",
+        "medium",
     )
     hz = {side: LUG_HZ[side] * 2.0 ** (float(rods.mean()) / 1200.0) for side, rods in off.items()}
     after = replace(before, batter_hz=hz["batter"], reso_hz=hz["reso"])
-    heard = effect_of(before, after)
+    heard = effect_of(DRUM, before, after)
     return Apart(
         max(abs(float(rods.mean())) for rods in off.values()),
         max(float(np.abs(rods).max()) for rods in off.values()),

@@ -4,7 +4,8 @@ import time
 
 import numpy as np
 
-from emblar.core.evening.setlist import MOST_IN_ORDER, Dress, Offer, SetDrum, Song, plan_setlist
+from emblar.core.drum import Setup
+from emblar.core.evening.setlist import MOST_IN_ORDER, Offer, SetDrum, Song, plan_setlist
 
 TOM = SetDrum("tom", 6)
 HEADS, LYING = ("single-clear", "double-clear"), ("tape-flag", "gel-pad", "cotton-four")
@@ -16,10 +17,10 @@ def case(seed: int, songs: int, drums: int, offers: int) -> tuple[dict[str, SetD
     rng = np.random.default_rng(seed)
 
     def offer() -> Offer:
-        lying = frozenset(d for d in LYING if rng.random() < 0.3)
+        lying = tuple(sorted(d for d in LYING if rng.random() < 0.3))
         hz = float(rng.choice([140.0, 142.0, 160.0]))
-        dress = Dress(str(rng.choice(HEADS)), "single-clear", hz, 1.1 * hz, lying)
-        return Offer(dress, float(rng.choice([0.0, 0.4, 1.5, 3.0])))
+        setup = Setup(str(rng.choice(HEADS)), "single-clear", hz, 1.1 * hz, lying)
+        return Offer(setup, float(rng.choice([0.0, 0.4, 1.5, 3.0])))
 
     names = [f"drum {i}" for i in range(drums)]
     listed = [

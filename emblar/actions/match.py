@@ -16,9 +16,10 @@ from emblar.actions.trials import trials
 from emblar.core.acoustics.drum import Side
 from emblar.core.catalogue import dampers as all_dampers
 from emblar.core.catalogue import dampers_for, strikers, strikers_for, wire_settings
+from emblar.core.drum import Setup
 from emblar.core.errors import InputError, NotFoundError
 from emblar.core.matching.learned import learned_shares
-from emblar.core.matching.moves import DrumSetup, Move, next_moves
+from emblar.core.matching.moves import Move, next_moves
 from emblar.core.planning.target import Target, moved
 from emblar.formats.setup import SetupFile
 from emblar.formats.stored import lenient
@@ -42,7 +43,7 @@ class Match:
     heard: Heard
     takes: tuple[Take, ...]
     shown: Take | None
-    setup: DrumSetup
+    setup: Setup
     moves: tuple[Move, ...]
     gap_s: float | None
     """Time between the session's fastest notes on it, None where the brief does not say."""
@@ -145,8 +146,10 @@ def match(scope: Scope, session_id: int, slot_id: int, take_id: int | None = Non
     if shown is not None and shown.found is not None and _in_tune(shown, takes):
         have = set(all_dampers()) | set(strikers())
         have |= {h.owned.construction for h in loose_heads(scope)}
-        shares = learned_shares(trials(takes, _setups(scope, session_id, now), setup))
-        found_moves = next_moves(setup, shown.found, have=frozenset(have), learned=shares)
+        owned = now.drum.owned
+        done_before = trials(owned, takes, _setups(scope, session_id, now), setup)
+        shares = learned_shares(done_before)
+        found_moves = next_moves(owned, setup, shown.found, have=frozenset(have), learned=shares)
         moves = tuple(found_moves[:MOST_MOVES])
     gap_s = asked_of(one_session(scope, session_id)).brief().gap_s(now.drum.voice or "")
     return Match(now, record, found, takes, shown, setup, moves, gap_s)
@@ -197,15 +200,14 @@ def _as_made(info: SetupInfo, planned: Sequence[str]) -> SetupFile:
     return file.model_copy(update={"dampers": list(planned)}) if info.origin == "as found" else file
 
 
-def setup_of_bench(now: Bench) -> DrumSetup:
+def setup_of_bench(now: Bench) -> Setup:
     """Return how the drum is set up: as read at the bench, as planned where nothing was read."""
     file = lenient(SetupFile, now.setup.document, "This setup")
     worked = bool(now.done) or now.setup.origin != "as found"
     heads = now.heads
     reso = heads.get("reso")
     batter = heads["batter"]
-    return DrumSetup(
-        owned=now.drum.owned,
+    return Setup(
         batter=batter.made if worked else batter.planned,
         reso=None if reso is None else reso.made if worked else reso.planned,
         batter_hz=batter.hz or batter.goal_hz,

@@ -9,12 +9,12 @@ from emblar.actions.plan import latest_plan, task_of, the_shelf
 from emblar.actions.scope import Scope
 from emblar.actions.sessions import all_sessions, asked_of, one_session
 from emblar.core.acoustics.drum import Side
+from emblar.core.drum import Setup
 from emblar.core.errors import EmblarError, InputError
-from emblar.core.evening.setlist import Change, Dress, Offer, SetDrum, Setlist, Song, plan_setlist
+from emblar.core.evening.setlist import Change, Offer, SetDrum, Setlist, Song, plan_setlist
 from emblar.core.planning.kit import OwnedDrum, model, wearing
 from emblar.core.planning.problem import Problem
 from emblar.core.planning.search import DrumSearch
-from emblar.core.planning.weighing import Recipe
 from emblar.core.tuning.head_state import goal_per_turn
 from emblar.formats.plan import DrumPlanFile
 from emblar.store.kit import KitDrum
@@ -104,7 +104,7 @@ def _offers(
     offers: dict[str, tuple[Offer, ...]] = {}
     for drum, file in own:
         key = str(drum.drum_id)
-        offers[key] = (Offer(_dress(file), 0.0),)
+        offers[key] = (Offer(_setup(file), 0.0),)
         theirs = [f for row in others for d, f in row if d.drum_id == drum.drum_id]
         if not theirs:
             continue
@@ -126,45 +126,54 @@ def _nearer(search: DrumSearch, file: DrumPlanFile, theirs: Sequence[DrumPlanFil
     own = search.exactly([_recipe(file)], wish)[0]
     if own is None:
         return []
-    asked: list[tuple[Recipe, float]] = []
+    asked: list[tuple[Setup, float]] = []
     for other in theirs:
         asked.append((_recipe(other), other.card["pitch"].value))
         asked.append((_recipe(other), wish))
         asked.append((replace(_recipe(file), dampers=tuple(sorted(other.dampers))), wish))
-    offers: dict[Dress, float] = {}
+    offers: dict[Setup, float] = {}
     for recipe, pitch in asked:
         row = search.exactly([recipe], pitch)[0]
         if row is not None:
             r = row.recipe
-            dress = Dress(
-                r.batter, r.reso, r.batter_hz, r.reso_hz, frozenset(r.dampers), r.wires,
-                r.striker, r.port_in,
-            )  # fmt: skip
-            offers.setdefault(dress, max(row.distance - own.distance, 0.0))
-    return [Offer(dress, steps) for dress, steps in offers.items()]
+            setup = replace(r, dampers=tuple(sorted(r.dampers)), semitones=0.0)
+            offers.setdefault(setup, max(row.distance - own.distance, 0.0))
+    return [Offer(setup, steps) for setup, steps in offers.items()]
 
 
-def _recipe(file: DrumPlanFile) -> Recipe:
-    return Recipe(
-        file.batter, file.reso, file.port_in, tuple(file.dampers), file.striker, file.wires,
-        file.semitones, 0.0, None,
-    )  # fmt: skip
+def _recipe(file: DrumPlanFile) -> Setup:
+    """Return a plan's setup before its pitches are worked out for another one."""
+    return Setup(
+        batter=file.batter,
+        reso=file.reso,
+        batter_hz=0.0,
+        reso_hz=None,
+        dampers=tuple(file.dampers),
+        striker=file.striker,
+        wires=file.wires,
+        port_in=file.port_in,
+        semitones=file.semitones,
+    )
 
 
-def _dress(file: DrumPlanFile) -> Dress:
+def _setup(file: DrumPlanFile) -> Setup:
+    """Return a plan's setup as it is compared with another song's."""
     lugs = file.prediction.lug_hz
-    return Dress(
-        file.batter, file.reso, lugs.batter, lugs.reso, frozenset(file.dampers), file.wires,
-        file.striker, file.port_in,
-    )  # fmt: skip
+    return replace(
+        _recipe(file),
+        batter_hz=lugs.batter,
+        reso_hz=lugs.reso,
+        dampers=tuple(sorted(file.dampers)),
+        semitones=0.0,
+    )
 
 
-def turns_of(owned: OwnedDrum, dress: Dress, done: Change) -> dict[Side, float]:
-    """Return by how many turns of the key each head is moved to a dress, every rod alike."""
-    drum = model(wearing(owned, dress.reso, dress.port_in), batter=dress.batter)
+def turns_of(owned: OwnedDrum, setup: Setup, done: Change) -> dict[Side, float]:
+    """Return by how many turns of the key each head is moved to a setup, every rod alike."""
+    drum = model(wearing(owned, setup.reso, setup.port_in), batter=setup.batter)
     found: dict[Side, float] = {}
     for side, by in done.tuned.items():
-        goal_hz = dress.batter_hz if side == "batter" else dress.reso_hz
+        goal_hz = setup.batter_hz if side == "batter" else setup.reso_hz
         if goal_hz is not None:
             found[side] = (1.0 - 2.0 ** (-by / 600.0)) / goal_per_turn(drum, side, goal_hz)
     return found

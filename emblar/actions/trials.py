@@ -9,9 +9,11 @@ import numpy as np
 
 from emblar.actions.takes import Take
 from emblar.core.acoustics.drum import Side
+from emblar.core.drum import Setup
 from emblar.core.errors import EmblarError
 from emblar.core.matching.learned import Trial
-from emblar.core.matching.moves import DrumSetup, effect_of, turned
+from emblar.core.matching.moves import effect_of, turned
+from emblar.core.planning.kit import OwnedDrum
 from emblar.core.planning.target import Target
 from emblar.core.quantities.registry import steps
 from emblar.formats.setup import SetupFile
@@ -19,7 +21,9 @@ from emblar.formats.stored import lenient
 from emblar.store.setups import SetupInfo
 
 
-def trials(takes: Sequence[Take], setups: Sequence[SetupInfo], now: DrumSetup) -> list[Trial]:
+def trials(
+    owned: OwnedDrum, takes: Sequence[Take], setups: Sequence[SetupInfo], now: Setup
+) -> list[Trial]:
     """Return every single change with what it was to do and what the takes say it did.
 
     A setup with several takes, mostly one a microphone, is compared with one that has as many:
@@ -27,10 +31,12 @@ def trials(takes: Sequence[Take], setups: Sequence[SetupInfo], now: DrumSetup) -
 
     Parameters
     ----------
+    owned
+        The drum.
     takes, setups
-        Of one drum, the oldest first.
+        Of that drum, the oldest first.
     now
-        The drum as it is set up now: its heads and pitches stand for those of then.
+        How it is set up now: its heads and pitches stand for those of then.
     """
     groups: dict[int, list[Take]] = {}
     for take in takes:
@@ -44,7 +50,7 @@ def trials(takes: Sequence[Take], setups: Sequence[SetupInfo], now: DrumSetup) -
         first, second = before[0], after[0]
         if between is None or len(before) != len(after):
             continue
-        change = _single(first.setup, between, now)
+        change = _single(owned, first.setup, between, now)
         if change is not None and first.target is not None and second.target is not None:
             kind, expected = change
             found.append(Trial(kind, expected, _seen(first.target, second.target)))
@@ -65,7 +71,7 @@ def _between(setups: Mapping[int, SetupInfo], first: int, last: int) -> list[Set
 
 
 def _single(
-    was: SetupFile | None, between: Sequence[SetupFile], now: DrumSetup
+    owned: OwnedDrum, was: SetupFile | None, between: Sequence[SetupFile], now: Setup
 ) -> tuple[str, dict[str, float]] | None:
     """Return the kind of the only change there was and what the model says of it."""
     if was is None or not between or any(file.slack for file in between):
@@ -93,13 +99,13 @@ def _single(
         return None
     try:
         for side, by in turns.items():
-            after = turned(after, side, by)
-        return changes[0], effect_of(before, after)
+            after = turned(owned, after, side, by)
+        return changes[0], effect_of(owned, before, after)
     except EmblarError:
         return None
 
 
-def _at(file: SetupFile, now: DrumSetup) -> DrumSetup:
+def _at(file: SetupFile, now: Setup) -> Setup:
     return replace(
         now, dampers=tuple(file.dampers), striker=file.striker or now.striker,
         wires=file.wires or now.wires, force=file.force,

@@ -2,11 +2,10 @@
 
 from typing import Any
 
-from emblar.core.drum import Port, Wish
+from emblar.core.drum import Port, Setup, Wish
 from emblar.core.planning.kit import OwnedDrum
 from emblar.core.planning.recipe import relation_of
 from emblar.core.planning.search import ring_in
-from emblar.core.planning.weighing import Recipe
 from emblar.formats.kitplan import RecipeFile
 from emblar.store.kit import KitDrum
 
@@ -17,7 +16,7 @@ def request_of(drum: KitDrum) -> Wish:
     return Wish(**{**asked, "dampers": _tuple(drum.wish.get("dampers"))})
 
 
-def wish_of(recipe: Recipe | RecipeFile, owned: OwnedDrum, *, port: bool) -> dict[str, Any]:
+def wish_of(recipe: Setup | RecipeFile, owned: OwnedDrum, *, port: bool) -> dict[str, Any]:
     """Return a recipe as what is asked of a drum by hand, its port only if that is to be."""
     wish: dict[str, Any] = {
         "relation": relation_of(recipe.semitones),

@@ -37,7 +37,7 @@ def moves_command(
     asked = read_json(setup, MovesAsked)
     found = compare(asked.record(), target_of_file(take, asked.voice, alone=True))
     learned = learned_shares(row.trial() for row in asked.tried)
-    moves = next_moves(asked.setup(), found, learned=learned)
+    moves = next_moves(asked.drum.owned(), asked.setup(), found, learned=learned)
     text = moves_file(moves, found).model_dump_json(by_alias=True, indent=2)
     sys.stdout.write(text + "\n")
 
@@ -50,5 +50,6 @@ def cures_command(
     from emblar.core.tuning.cures import cures
     from emblar.formats.comparison import MovesAsked, cures_file
 
-    found = cures(read_json(setup, MovesAsked).setup())
+    asked = read_json(setup, MovesAsked)
+    found = cures(asked.drum.owned(), asked.setup())
     sys.stdout.write(cures_file(found).model_dump_json(by_alias=True, indent=2) + "\n")

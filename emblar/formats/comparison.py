@@ -4,9 +4,10 @@ from typing import Literal
 
 from pydantic import Field
 
+from emblar.core.drum import Setup
 from emblar.core.matching.differences import Comparison
 from emblar.core.matching.learned import Trial
-from emblar.core.matching.moves import DrumSetup, Move
+from emblar.core.matching.moves import Move
 from emblar.core.planning.target import Target
 from emblar.core.quantities import Measured
 from emblar.core.quantities.registry import steps
@@ -94,13 +95,19 @@ class MovesAsked(Strict):
         }
         return Target(self.voice, values, {})
 
-    def setup(self) -> DrumSetup:
-        """Return the drum as it is set up."""
+    def setup(self) -> Setup:
+        """Return how the drum is set up."""
         owned = self.drum.owned()
-        return DrumSetup(
-            owned, owned.batter, owned.reso, self.batter_hz, self.reso_hz, tuple(self.dampers),
-            self.striker, self.wires, self.port_in,
-        )  # fmt: skip
+        return Setup(
+            batter=owned.batter,
+            reso=owned.reso,
+            batter_hz=self.batter_hz,
+            reso_hz=self.reso_hz,
+            dampers=tuple(self.dampers),
+            striker=self.striker,
+            wires=self.wires,
+            port_in=self.port_in,
+        )
 
 
 class MoveFile(Strict):

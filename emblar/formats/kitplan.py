@@ -7,13 +7,14 @@ from typing import Literal
 from pydantic import Field
 
 from emblar.core.acoustics.forward import predict
+from emblar.core.drum import Setup
 from emblar.core.planning.assign import Alternative, KitPlan
 from emblar.core.planning.brief import Brief, Shelf
 from emblar.core.planning.cautions import cautions_of
 from emblar.core.planning.kit import model, wearing
 from emblar.core.planning.problem import Problem
 from emblar.core.planning.sentence import plan_sentence
-from emblar.core.planning.weighing import Recipe, Weighed
+from emblar.core.planning.weighing import Weighed
 from emblar.core.planning.why import Explainer, fit_warnings
 from emblar.formats.drum import Strict
 
@@ -175,9 +176,10 @@ def _alternative(
     )
 
 
-def recipe_file(recipe: Recipe) -> RecipeFile:
+def recipe_file(recipe: Setup) -> RecipeFile:
     """Return a recipe as written to a file."""
-    return RecipeFile(**{**asdict(recipe), "dampers": list(recipe.dampers)})
+    values = {name: getattr(recipe, name) for name in RecipeFile.model_fields}
+    return RecipeFile(**{**values, "dampers": list(recipe.dampers)})
 
 
 def voice_file(row: Weighed, shelf: Shelf) -> VoicePlanFile:

@@ -12,11 +12,12 @@ from emblar.core.acoustics.inverse import LugPitches
 from emblar.core.acoustics.limits import Limit
 from emblar.core.acoustics.strike import on_surface
 from emblar.core.catalogue import construction, damper, strike, wires
+from emblar.core.drum import Setup
 from emblar.core.notes import spread_hz
 from emblar.core.planning.kit import stroke_on, wearing
 from emblar.core.planning.plan_drum import DrumPlan, Other
 from emblar.core.planning.sentence import plan_sentence
-from emblar.core.planning.weighing import Recipe, Weighed
+from emblar.core.planning.weighing import Weighed
 from emblar.core.quantities import Measured
 from emblar.core.quantities.registry import steps
 from emblar.formats.brief import ShelfDrumFile
@@ -105,10 +106,17 @@ class DrumPlanFile(Strict):
     def weighed(self, place: int) -> Weighed:
         """Return the plan as it was weighed, for a drum at a place on the shelf."""
         lugs = self.prediction.lug_hz
-        recipe = Recipe(
-            self.batter, self.reso, self.port_in, tuple(self.dampers), self.striker, self.wires,
-            self.semitones, lugs.batter, lugs.reso,
-        )  # fmt: skip
+        recipe = Setup(
+            batter=self.batter,
+            reso=self.reso,
+            batter_hz=lugs.batter,
+            reso_hz=lugs.reso,
+            dampers=tuple(self.dampers),
+            striker=self.striker,
+            wires=self.wires,
+            port_in=self.port_in,
+            semitones=self.semitones,
+        )
         card = {name: quantity.value for name, quantity in self.card.items()}
         return Weighed(
             place, self.voice, recipe, card, self.apart, self.costs, self.minutes,

@@ -6,7 +6,8 @@ from typing import Annotated, Literal, Self
 from pydantic import Field, model_validator
 
 from emblar.core.catalogue import dampers, wire_settings
-from emblar.core.evening.setlist import Dress, Offer, SetDrum, Setlist, Song
+from emblar.core.drum import Setup
+from emblar.core.evening.setlist import Offer, SetDrum, Setlist, Song
 from emblar.formats.drum import LugHz, Strict
 from emblar.formats.setup import Side
 
@@ -37,11 +38,17 @@ class OfferFile(Strict):
 
     def offer(self) -> Offer:
         """Return the offer for the planner."""
-        dress = Dress(
-            self.batter, self.reso, self.batter_hz, self.reso_hz, frozenset(self.dampers),
-            self.wires, self.striker, self.port_in,
-        )  # fmt: skip
-        return Offer(dress, self.steps)
+        setup = Setup(
+            batter=self.batter,
+            reso=self.reso,
+            batter_hz=self.batter_hz,
+            reso_hz=self.reso_hz,
+            dampers=tuple(sorted(self.dampers)),
+            striker=self.striker,
+            wires=self.wires,
+            port_in=self.port_in,
+        )
+        return Offer(setup, self.steps)
 
 
 class SetDrumFile(Strict):

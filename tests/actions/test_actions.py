@@ -19,8 +19,8 @@ from emblar.actions.sessions import (
     one_session,
     start_session,
 )
+from emblar.core.drum import Setup
 from emblar.core.errors import BadAudioError, ConflictError, InputError, NotFoundError
-from emblar.core.planning.weighing import Recipe
 from emblar.store.database import transaction
 from tests.drums import OWNED_KICK, OWNED_SNARE, OWNED_TOM
 from tests.recordings import bad_recordings
@@ -172,8 +172,8 @@ def test_of_two_wishes_at_once_the_later_is_kept(
 def test_a_way_that_cuts_is_planned_cut_and_one_that_does_not_stays_closed(session: int) -> None:
     closed = replace(OWNED_KICK, port_in=None)
     for hole, asked in ((5.0, "cut"), (None, "closed")):
-        recipe = Recipe(
-            "single-clear", "front-opaque", hole, (), "beater-felt", "medium", 0.0, 60.0, 60.0
+        recipe = Setup(
+            "single-clear", "front-opaque", 60.0, 60.0, (), "beater-felt", "medium", hole
         )
         assert wishes.wish_of(recipe, closed, port=True)["port"] == asked
         assert "port" not in wishes.wish_of(recipe, closed, port=False)

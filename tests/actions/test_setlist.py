@@ -66,9 +66,9 @@ def test_turns_go_the_way_of_the_pitch(planned: int) -> None:
     other = another_song(planned, "Salt Road", {})
     found = setlist(HERE, [planned, other], free_order=False)
     for key, owned in found.drums.items():
-        dress = found.asked[0].offers[key][0].dress
+        setup = found.asked[0].offers[key][0].setup
         for by in (-80.0, 80.0):
-            turns = turns_of(owned, dress, Change(1.0, tuned={"batter": by}))["batter"]
+            turns = turns_of(owned, setup, Change(1.0, tuned={"batter": by}))["batter"]
             assert turns * by > 0.0
             assert 0.01 < abs(turns) < 3.0
 

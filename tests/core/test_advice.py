@@ -19,7 +19,7 @@ from emblar.core.catalogue import (
     dampers_for,
     strikers_for,
 )
-from emblar.core.drum import Wish
+from emblar.core.drum import Setup, Wish
 from emblar.core.errors import NoSolutionError
 from emblar.core.planning.alike import alike_toms, family
 from emblar.core.planning.brief import Brief
@@ -27,7 +27,7 @@ from emblar.core.planning.kit import OwnedDrum, model, wearing
 from emblar.core.planning.plan_drum import plan_drum
 from emblar.core.planning.sentence import against_record, interval_words, plan_sentence
 from emblar.core.planning.target import Target
-from emblar.core.planning.weighing import Recipe, Weighed
+from emblar.core.planning.weighing import Weighed
 from emblar.core.quantities import Measured
 from emblar.core.quantities.registry import steps
 from tests.drums import OWNED_KICK, OWNED_SNARE, OWNED_TOM
@@ -45,9 +45,7 @@ def test_nothing_to_laugh_at_in_a_plan_for_a_drum_our_model_did_not_render(numbe
 
 
 def _row(voice: str, on_it: tuple[str, ...], score: float) -> Weighed:
-    recipe = Recipe(
-        "double-clear", "single-clear", None, on_it, "stick-medium", "medium", 0.0, 200.0, 200.0
-    )
+    recipe = Setup("double-clear", "single-clear", 200.0, 200.0, on_it, "stick-medium", "medium")
     return Weighed(0, voice, recipe, {"pitch": 120.0}, {}, {"distance": score}, 10.0, (), False, ())
 
 
@@ -60,7 +58,7 @@ def test_toms_wear_one_kind_of_damper_unless_two_bring_a_clear_step(
         "tom-3": _row("tom-3", (), 5.0), "snare": _row("snare", ("thin-ring",), 5.0),
     }  # fmt: skip
 
-    def weigh(name: str, recipes: Sequence[Recipe]) -> list[Weighed | None]:
+    def weigh(name: str, recipes: Sequence[Setup]) -> list[Weighed | None]:
         return [_row(name, r.dampers, 5.0 + worse) for r in recipes]
 
     found = alike_toms(chosen, weigh)

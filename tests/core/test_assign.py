@@ -12,10 +12,11 @@ from emblar.core.acoustics.batch import HeadKey, Shell
 from emblar.core.acoustics.coefficients import prior_coefficients
 from emblar.core.acoustics.dressed import dressed, dressed_heads
 from emblar.core.catalogue import constructions_for, dampers_for
+from emblar.core.drum import Setup
 from emblar.core.planning.assign import _assigned
 from emblar.core.planning.brief import Brief, OwnedHead, Shelf
 from emblar.core.planning.kit import OwnedDrum
-from emblar.core.planning.weighing import Recipe, Weighed
+from emblar.core.planning.weighing import Weighed
 from emblar.core.quantities.spans import LENGTH_FRAME_S
 from emblar.core.synthesis.expected import (
     DROP,
@@ -28,7 +29,7 @@ from emblar.core.synthesis.expected import (
 from emblar.core.synthesis.stroke import Noise
 
 TOM = OwnedDrum("Tom", "tom", 12, 8, 6, "flanged", "maple-lacquer", "double-clear", "single-clear")
-BARE = Recipe("double-clear", "single-clear", None, (), "stick-medium", "medium", 0.0, 200.0, 200.0)
+BARE = Setup("double-clear", "single-clear", 200.0, 200.0, (), "stick-medium", "medium")
 VOICES = ("tom-1", "tom-2", "tom-3")
 SIZES = (10.0, 12.0, 12.0, 16.0)
 LOOSE = ("woven", "single-coated")

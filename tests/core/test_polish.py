@@ -5,14 +5,14 @@ from dataclasses import replace
 import pytest
 
 from emblar.core.catalogue import constructions_for, dampers, strikers
-from emblar.core.drum import AS_PLANNED, Wish
+from emblar.core.drum import AS_PLANNED, Setup, Wish
 from emblar.core.planning.assign import plan_kit, searched
 from emblar.core.planning.brief import Brief, OwnedHead, Shelf, usual_weights
 from emblar.core.planning.kit import OwnedDrum
 from emblar.core.planning.problem import Problem
 from emblar.core.planning.search import DrumSearch
 from emblar.core.planning.target import Target
-from emblar.core.planning.weighing import RENDERED, Recipe, Weighed
+from emblar.core.planning.weighing import RENDERED, Weighed
 from emblar.core.quantities import Measured
 from emblar.core.quantities.registry import steps
 from tests.drums import OWNED_KICK, OWNED_SNARE, OWNED_TOM
@@ -35,7 +35,7 @@ def search(owned: OwnedDrum, brief: Brief = BUYS, locks: Wish = AS_PLANNED, shel
     return DrumSearch(0, Target(voice, told, {}), there, brief, usual_weights(), locks)
 
 
-def plain(recipe: Recipe) -> Recipe:
+def plain(recipe: Setup) -> Setup:
     return replace(recipe, batter_hz=0.0, reso_hz=None)
 
 

@@ -8,11 +8,12 @@ import pytest
 from emblar.core.acoustics.coefficients import prior_coefficients
 from emblar.core.acoustics.forward import predict
 from emblar.core.catalogue import construction, damper, dampers, strikers
+from emblar.core.drum import Setup
 from emblar.core.planning.brief import LEAVE_ROOM_STEPS, Brief, OwnedHead, Shelf, usual_weights
 from emblar.core.planning.kit import OwnedDrum, model
 from emblar.core.planning.search import DrumSearch
 from emblar.core.planning.target import Target
-from emblar.core.planning.weighing import Recipe, Weighed, Weigher, aimed
+from emblar.core.planning.weighing import Weighed, Weigher, aimed
 from emblar.core.quantities import Measured
 from emblar.core.quantities.registry import steps
 from tests.drums import OWNED_KICK, OWNED_SNARE, OWNED_TOM
@@ -20,15 +21,11 @@ from tests.drums import OWNED_KICK, OWNED_SNARE, OWNED_TOM
 WEIGHTS = usual_weights()
 PLAIN = Brief(leave_room=False)
 BARE = {
-    "tom": Recipe(
-        OWNED_TOM.batter, OWNED_TOM.reso, None, (), "stick-medium", "medium", 0.0, 0.0, 0.0
+    "tom": Setup(OWNED_TOM.batter, OWNED_TOM.reso, 0.0, 0.0, (), "stick-medium", "medium"),
+    "snare": Setup(
+        OWNED_SNARE.batter, OWNED_SNARE.reso, 0.0, 0.0, (), "stick-medium", "medium", semitones=2.0
     ),
-    "snare": Recipe(
-        OWNED_SNARE.batter, OWNED_SNARE.reso, None, (), "stick-medium", "medium", 2.0, 0.0, 0.0
-    ),
-    "kick": Recipe(
-        OWNED_KICK.batter, OWNED_KICK.reso, 5.0, (), "beater-felt", "medium", 0.0, 0.0, 0.0
-    ),
+    "kick": Setup(OWNED_KICK.batter, OWNED_KICK.reso, 0.0, 0.0, (), "beater-felt", "medium", 5.0),
 }
 PITCH = {"tom": 130.0, "snare": 190.0, "kick": 56.0}
 
@@ -43,7 +40,7 @@ def target(kind: str, **values: float) -> Target:
 
 def weigh(
     owned: OwnedDrum,
-    recipe: Recipe,
+    recipe: Setup,
     *,
     brief: Brief = PLAIN,
     heads: tuple[OwnedHead, ...] = (),

@@ -37,5 +37,33 @@ class Wish:
     port: Port | None = None
 
 
+@dataclass(frozen=True, slots=True)
+class Setup:
+    """Everything that is on a drum, and how it is struck.
+
+    Attributes
+    ----------
+    batter_hz, reso_hz
+        Lug pitches, Hz; the reso's is None without one.
+    port_in
+        Hole in a kick's front head, inches; None without one.
+    semitones
+        Interval that was chosen from the batter's lug pitch up to the reso's.
+    force
+        How hard it is struck, relative to a medium stroke.
+    """
+
+    batter: str
+    reso: str | None
+    batter_hz: float
+    reso_hz: float | None
+    dampers: tuple[str, ...] = ()
+    striker: str = ""
+    wires: str = ""
+    port_in: float | None = None
+    semitones: float = 0.0
+    force: float = 1.0
+
+
 AS_PLANNED = Wish()
 """Nothing chosen by hand."""

@@ -21,6 +21,7 @@ from numpy.typing import NDArray
 
 from emblar.core.acoustics.drum import Kind, Side
 from emblar.core.catalogue import damper, wire_settings
+from emblar.core.drum import Setup
 from emblar.core.errors import InputError
 from emblar.core.notes import cents
 from emblar.core.tuning.procedure import job_texts
@@ -32,24 +33,10 @@ NEW_HEAD = ("mount", "finger", "seat", "even", "settle")
 
 
 @dataclass(frozen=True, slots=True)
-class Dress:
-    """A drum set up for a song: heads, their lug pitches in Hz, what lies on it, wires, stick."""
-
-    batter: str
-    reso: str | None
-    batter_hz: float
-    reso_hz: float | None
-    dampers: frozenset[str] = frozenset()
-    wires: str = ""
-    striker: str = ""
-    port_in: float | None = None
-
-
-@dataclass(frozen=True, slots=True)
 class Offer:
     """One way to set a drum up for a song, and what it costs the sound in audible steps."""
 
-    dress: Dress
+    setup: Setup
     steps: float
 
 
@@ -114,17 +101,17 @@ def minute_worth() -> float:
     return _numbers()["minute"]
 
 
-def change(drum: SetDrum, now: Dress, then: Dress) -> Change:
-    """Return what brings a drum from one dress to another, and how long it takes.
+def change(drum: SetDrum, now: Setup, then: Setup) -> Change:
+    """Return what brings a drum from one setup to another, and how long it takes.
 
     Parameters
     ----------
     drum
         The drum.
     now
-        How it is dressed.
+        How it is set up.
     then
-        How it is to be dressed.
+        How it is to be set up.
     """
     k = _numbers()
     pairs: tuple[tuple[Side, str | None, str | None, float | None, float | None], ...] = (
@@ -139,8 +126,8 @@ def change(drum: SetDrum, now: Dress, then: Dress) -> Change:
             heads.append(side)
         elif from_hz and to_hz and abs(cents(to_hz, from_hz)) > k["retune_from"]:
             tuned[side] = cents(to_hz, from_hz)
-    on = tuple(sorted(then.dampers - now.dampers))
-    off = tuple(sorted(now.dampers - then.dampers))
+    on = tuple(sorted(set(then.dampers) - set(now.dampers)))
+    off = tuple(sorted(set(now.dampers) - set(then.dampers)))
     wires = then.wires if drum.kind == "snare" and then.wires != now.wires else ""
     minutes = len(heads) * sum(job_texts()[name].minutes for name in NEW_HEAD)
     minutes += len(tuned) * (k["retune_head"] + drum.rods * k["retune_rod"])
@@ -160,7 +147,7 @@ def plan_setlist(
     free_order: bool,
     worth: float | None = None,
 ) -> Setlist:
-    """Return the best order and dresses, exactly.
+    """Return the best order and setups, exactly.
 
     Parameters
     ----------
@@ -220,7 +207,7 @@ class _Problem:
 
     def _minutes(self, name: str, drum: SetDrum, i: int, j: int) -> Array:
         here, there = self.songs[i].offers[name], self.songs[j].offers[name]
-        return np.array([[change(drum, a.dress, b.dress).minutes for b in there] for a in here])
+        return np.array([[change(drum, a.setup, b.setup).minutes for b in there] for a in here])
 
     def _least(self, j: int) -> float:
         """Return what song ``j`` costs at least, whatever comes before it."""
@@ -272,17 +259,17 @@ class _Problem:
             self._look(new, (*order, j), best)
 
     def told(self, order: tuple[int, ...]) -> Setlist:
-        """Return the best dresses for an order."""
+        """Return the best setups for an order."""
         picked = {name: self._picked(name, order) for name in self.drums}
         chosen = tuple({name: picked[name][i] for name in self.songs[i].offers} for i in order)
-        changes, now = [], dict[str, Dress]()
+        changes, now = [], dict[str, Setup]()
         for i, offers in zip(order, chosen, strict=True):
             row = {}
             for name, index in offers.items():
-                dress = self.songs[i].offers[name][index].dress
+                setup = self.songs[i].offers[name][index].setup
                 if name in now:
-                    row[name] = change(self.drums[name], now[name], dress)
-                now[name] = dress
+                    row[name] = change(self.drums[name], now[name], setup)
+                now[name] = setup
             changes.append(row)
         minutes = sum(c.minutes for row in changes for c in row.values())
         steps = sum(

@@ -24,15 +24,14 @@ from emblar.core.catalogue import (
     Catalogue,
     catalogue,
     constructions_for,
-    damper,
     dampers_for,
     strikers_for,
     wire_settings,
 )
+from emblar.core.drum import Setup
 from emblar.core.errors import EmblarError
 from emblar.core.matching.differences import FAR_SHARE, Comparison, score
 from emblar.core.matching.learned import Share
-from emblar.core.naming import lower_first
 from emblar.core.planning.kit import OwnedDrum, model, wearing
 from emblar.core.planning.predicted import predicted_card
 from emblar.core.quantities import Measured
@@ -49,35 +48,21 @@ LEARNED_AS: dict[str, str] = {"undamp": "damper"}
 """Changes that are learned of together with another kind."""
 
 
-@dataclass(frozen=True, slots=True)
-class DrumSetup:
-    """How a drum is set up: heads and their lug pitches, what lies on it, how it is struck."""
-
-    owned: OwnedDrum
-    batter: str
-    reso: str | None
-    batter_hz: float
-    reso_hz: float | None
-    dampers: tuple[str, ...]
-    striker: str
-    wires: str
-    port_in: float | None = None
-    force: float = 1.0
-    """How hard it is struck, over a medium stroke."""
-
-    def drum(self) -> Drum:
-        """Return the drum for the model."""
-        owned = wearing(self.owned, self.reso, self.port_in)
-        found = model(
-            owned, batter=self.batter, dampers=self.dampers, striker=self.striker,
-            wires_setting=self.wires,
-        )  # fmt: skip
-        strike = replace(found.strike, impulse=found.strike.impulse * self.force)
-        return replace(found, strike=strike)
+def drum_of(owned: OwnedDrum, setup: Setup) -> Drum:
+    """Return a drum as it is set up, for the model."""
+    drum = model(
+        wearing(owned, setup.reso, setup.port_in),
+        batter=setup.batter,
+        dampers=setup.dampers,
+        striker=setup.striker,
+        wires_setting=setup.wires,
+    )
+    strike = replace(drum.strike, impulse=drum.strike.impulse * setup.force)
+    return replace(drum, strike=strike)
 
 
-Change = tuple[Kind, str, DrumSetup]
-"""A change: its kind, its id, and the drum after it."""
+Change = tuple[Kind, str, Setup]
+"""A change: its kind, its id, and the setup after it."""
 Weigh = Callable[[Mapping[str, float], Mapping[str, float], Share], tuple[float, float, bool]]
 
 
@@ -90,7 +75,7 @@ class Move:
     kind, what
         What kind of change, and its id: a damper's, a striker's, ``batter +0.125`` turns.
     setup
-        The drum after it.
+        The setup after it.
     effect
         What it does, in steps per quantity, by the model; only what moves noticeably.
     gain
@@ -103,7 +88,7 @@ class Move:
 
     kind: Kind
     what: str
-    setup: DrumSetup
+    setup: Setup
     effect: dict[str, float]
     gain: float
     gain_sd: float
@@ -130,19 +115,20 @@ def minutes_of(kind: str) -> float:
     return float(_rows()[kind]["minutes"])
 
 
-def _card(setup: DrumSetup) -> Mapping[str, Measured]:
-    return _card_by(catalogue(), setup)
+def _card(owned: OwnedDrum, setup: Setup) -> Mapping[str, Measured]:
+    return _card_by(catalogue(), owned, setup)
 
 
 @lru_cache(maxsize=512)
-def _card_by(_: Catalogue, setup: DrumSetup) -> Mapping[str, Measured]:
+def _card_by(_: Catalogue, owned: OwnedDrum, setup: Setup) -> Mapping[str, Measured]:
     # The same ids mean other parts in another catalogue.
-    return predicted_card(predict(setup.drum(), setup.batter_hz, setup.reso_hz), setup.owned.kind)
+    prediction = predict(drum_of(owned, setup), setup.batter_hz, setup.reso_hz)
+    return predicted_card(prediction, owned.kind)
 
 
-def effect_of(before: DrumSetup, after: DrumSetup) -> dict[str, float]:
+def effect_of(owned: OwnedDrum, before: Setup, after: Setup) -> dict[str, float]:
     """Return what a change does, in steps per quantity, by the model."""
-    was, now = _card(before), _card(after)
+    was, now = _card(owned, before), _card(owned, after)
     found = {}
     for name, step in steps().items():
         if name in was and name in now:
@@ -153,7 +139,8 @@ def effect_of(before: DrumSetup, after: DrumSetup) -> dict[str, float]:
 
 
 def next_moves(
-    setup: DrumSetup,
+    owned: OwnedDrum,
+    setup: Setup,
     found: Comparison,
     *,
     heads: bool = True,
@@ -164,8 +151,8 @@ def next_moves(
 
     Parameters
     ----------
-    setup
-        The drum as it was when the take was made.
+    owned, setup
+        The drum, and how it was set up when the take was made.
     found
         The take against the record.
     heads
@@ -176,34 +163,35 @@ def next_moves(
         What earlier changes did over what the model says, by kind (``learned.learned_shares``).
     """
     apart = {name: d.steps for name, d in found.told.items()}
-    near = [*_changes(setup, heads=heads)]
+    near = [*_changes(owned, setup, heads=heads)]
 
     def tried(changes: Sequence[Change], weigh: Weigh) -> list[Move]:
         moves = []
         for kind, what, after in changes:
             missing = have is not None and kind in ("damper", "strike", "head") and what not in have
             share = (learned or {}).get(LEARNED_AS.get(kind, kind), AS_MODELLED)
-            move = _move(kind, what, setup, after, apart, share, weigh)
+            move = _move(kind, what, owned, setup, after, apart, share, weigh)
             if move is not None:
                 moves.append(replace(move, buys=missing))
         return _ordered(moves, apart.get("pitch", 0.0))
 
     # Where nothing counts any more because it is so far off, coming nearer has to count.
-    return tried(near, _gain) or tried([*near, *_turns(setup, FAR_TURNS)], _far_gain)
+    return tried(near, _gain) or tried([*near, *_turns(owned, setup, FAR_TURNS)], _far_gain)
 
 
 def _move(
     kind: Kind,
     what: str,
-    before: DrumSetup,
-    after: DrumSetup,
+    owned: OwnedDrum,
+    before: Setup,
+    after: Setup,
     apart: Mapping[str, float],
     share: Share,
     weigh: "Weigh",
 ) -> Move | None:
     """Return what a change brings, or None if it may as well do harm: that is no advice."""
     try:
-        said = effect_of(before, after)
+        said = effect_of(owned, before, after)
     except EmblarError:
         return None
     effect = {name: share.mean * e for name, e in said.items()}
@@ -258,8 +246,8 @@ def _ordered(moves: Sequence[Move], off: float) -> list[Move]:
     return list(best.values())
 
 
-def _changes(setup: DrumSetup, *, heads: bool) -> Iterator[Change]:
-    kind = setup.owned.kind
+def _changes(owned: OwnedDrum, setup: Setup, *, heads: bool) -> Iterator[Change]:
+    kind = owned.kind
     for share in FORCES:
         yield "force", f"{share:g}", replace(setup, force=setup.force * share)
     for striker in strikers_for(kind):
@@ -274,15 +262,15 @@ def _changes(setup: DrumSetup, *, heads: bool) -> Iterator[Change]:
         yield "undamp", gone, replace(setup, dampers=left)
     for row in dampers_for(kind):
         needs_front = row.side == "reso" and setup.reso is None
-        too_small = setup.owned.diameter_in < row.least_in
+        too_small = owned.diameter_in < row.least_in
         if row.id not in setup.dampers and not needs_front and not too_small:
             yield "damper", row.id, replace(setup, dampers=(*setup.dampers, row.id))
-    yield from _turns(setup)
+    yield from _turns(owned, setup)
     if heads:
-        yield from _heads(setup)
+        yield from _heads(owned, setup)
 
 
-def _turns(setup: DrumSetup, sizes: Sequence[float] = TURNS) -> Iterator[Change]:
+def _turns(owned: OwnedDrum, setup: Setup, sizes: Sequence[float] = TURNS) -> Iterator[Change]:
     groups: tuple[tuple[str, tuple[Side, ...]], ...] = (("batter", ("batter",)),)
     if setup.reso is not None:
         groups += (("reso", ("reso",)), ("both", ("batter", "reso")))
@@ -291,26 +279,26 @@ def _turns(setup: DrumSetup, sizes: Sequence[float] = TURNS) -> Iterator[Change]
             after = setup
             try:
                 for side in sides:
-                    after = turned(after, side, turns)
+                    after = turned(owned, after, side, turns)
             except EmblarError:
                 continue
             yield "turn", f"{name} {turns:+g}", after
 
 
-def turned(setup: DrumSetup, side: Side, turns: float) -> DrumSetup:
+def turned(owned: OwnedDrum, setup: Setup, side: Side, turns: float) -> Setup:
     """Return a setup with every rod of a head turned, tightening positive.
 
     Parameters
     ----------
-    setup
-        The drum as it is.
+    owned, setup
+        The drum, and how it is set up.
     side
         ``"batter"`` or ``"reso"``.
     turns
         Turns of the key, tightening positive.
     """
     k = prior_coefficients()
-    drum = model(wearing(setup.owned, setup.reso, setup.port_in), batter=setup.batter)
+    drum = model(wearing(owned, setup.reso, setup.port_in), batter=setup.batter)
     hz = setup.batter_hz if side == "batter" else setup.reso_hz
     if hz is None:
         return setup
@@ -320,13 +308,7 @@ def turned(setup: DrumSetup, side: Side, turns: float) -> DrumSetup:
     return replace(setup, batter_hz=after) if side == "batter" else replace(setup, reso_hz=after)
 
 
-def _heads(setup: DrumSetup) -> Iterator[Change]:
-    for row in constructions_for(setup.owned.kind, "batter"):
+def _heads(owned: OwnedDrum, setup: Setup) -> Iterator[Change]:
+    for row in constructions_for(owned.kind, "batter"):
         if row.id != setup.batter:
             yield "head", row.id, replace(setup, batter=row.id)
-
-
-def damper_name(damper_id: str) -> str:
-    """Return a damper's name in the catalogue, in small letters."""
-    name = damper(damper_id).name
-    return lower_first(name)

@@ -10,12 +10,13 @@ from collections.abc import Callable, Mapping, Sequence
 from dataclasses import replace
 
 from emblar.core.catalogue import damper, dampers_for
-from emblar.core.planning.weighing import Recipe, Weighed
+from emblar.core.drum import Setup
+from emblar.core.planning.weighing import Weighed
 from emblar.core.voices import is_tom
 
 CLEAR_STEP = 1.5
 """A different damper must bring so many audible steps on each tom that it is on (assumption)."""
-Weigh = Callable[[str, Sequence[Recipe]], Sequence[Weighed | None]]
+Weigh = Callable[[str, Sequence[Setup]], Sequence[Weighed | None]]
 """Weighs recipes for the drum that plays a part, by the part's name."""
 
 

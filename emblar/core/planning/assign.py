@@ -18,13 +18,14 @@ import numpy as np
 from numpy.typing import NDArray
 from scipy.optimize import Bounds, LinearConstraint, milp
 
+from emblar.core.drum import Setup
 from emblar.core.naming import voice_title
 from emblar.core.planning.alike import alike_toms
 from emblar.core.planning.brief import Brief, Shelf
 from emblar.core.planning.problem import Problem
 from emblar.core.planning.search import DrumSearch
 from emblar.core.planning.target import Target
-from emblar.core.planning.weighing import Recipe, Weighed
+from emblar.core.planning.weighing import Weighed
 from emblar.core.voices import is_tom
 
 Array = NDArray[Any]
@@ -146,7 +147,7 @@ def _alternatives(
         ("reso lower", "toms with the reso below", _scored, _toms(-1)),
     ]  # fmt: skip
     found: list[Alternative] = []
-    alike: dict[frozenset[tuple[str, int, Recipe]], dict[str, Weighed]] = {}
+    alike: dict[frozenset[tuple[str, int, Setup]], dict[str, Weighed]] = {}
     for name, says, cost, allowed in ways:
         if cost is _scored and found and all(map(allowed, found[0].chosen.values())):
             # What is best of all is best of those it is among.
@@ -168,7 +169,7 @@ def _weighed_for(
     chosen: Mapping[str, Weighed],
     searches: Mapping[tuple[str, int], DrumSearch],
     voice: str,
-    recipes: Sequence[Recipe],
+    recipes: Sequence[Setup],
 ) -> Sequence[Weighed | None]:
     """Return recipes of a voice weighed on the drum that is chosen for it."""
     row = chosen[voice]

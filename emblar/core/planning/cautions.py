@@ -1,11 +1,12 @@
 """The cautions of one drum's plan, made once for every output: screen, sheet, shell and JSON."""
 
 from emblar.core.acoustics.forward import Prediction
+from emblar.core.drum import Setup
 from emblar.core.planning.brief import Brief, Shelf
 from emblar.core.planning.findings import findings
 from emblar.core.planning.kick_window import kick_window
 from emblar.core.planning.kit import OwnedDrum
-from emblar.core.planning.weighing import Recipe, Weighed
+from emblar.core.planning.weighing import Weighed
 from emblar.core.planning.why import fit_warnings
 
 HEARING = "Wear hearing protection while tuning, and take breaks."
@@ -70,7 +71,7 @@ def _off_window(row: Weighed, owned: OwnedDrum, wish_hz: float) -> list[str]:
     return []
 
 
-def _found(owned: OwnedDrum, recipe: Recipe) -> list[str]:
+def _found(owned: OwnedDrum, recipe: Setup) -> list[str]:
     """Return what an inspection found; a spent head only while it stays on."""
     rows = [findings()[name] for name in owned.findings]
     return [

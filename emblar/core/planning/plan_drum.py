@@ -6,7 +6,7 @@ from dataclasses import dataclass, replace
 from emblar.core.acoustics.drum import Drum, Kind
 from emblar.core.acoustics.forward import Prediction, predict, settling
 from emblar.core.catalogue import construction, dampers
-from emblar.core.drum import Relation, Wish
+from emblar.core.drum import Relation, Setup, Wish
 from emblar.core.errors import EmblarError, InputError, NoSolutionError
 from emblar.core.planning.alike import alike_toms
 from emblar.core.planning.assign import SAME_SIZE_IN, shared_out
@@ -19,7 +19,7 @@ from emblar.core.planning.recipe import relation_of, workable_range_hz
 from emblar.core.planning.search import DrumSearch
 from emblar.core.planning.sounds import other_sounds
 from emblar.core.planning.target import Target
-from emblar.core.planning.weighing import Recipe, Weighed
+from emblar.core.planning.weighing import Weighed
 from emblar.core.planning.why import Explainer, Reason, School
 from emblar.core.quantities import Measured
 from emblar.core.quantities.registry import steps
@@ -60,7 +60,7 @@ class DrumPlan:
     cautions: tuple[str, ...]
 
     @property
-    def recipe(self) -> Recipe:
+    def recipe(self) -> Setup:
         """Return what to put on and where to tune."""
         return self.weighed.recipe
 
@@ -175,7 +175,7 @@ def _alike(
 ) -> dict[int, Weighed]:
     """Return the drums' recipes with one kind of damper on the toms, unless two bring more."""
 
-    def weigh(name: str, recipes: Sequence[Recipe]) -> Sequence[Weighed | None]:
+    def weigh(name: str, recipes: Sequence[Setup]) -> Sequence[Weighed | None]:
         row = chosen[int(name)]
         return options[int(name)][0].search.dressed_alike(recipes, row.card["pitch"])
 

@@ -11,15 +11,16 @@ from collections.abc import Mapping
 
 from emblar.core.acoustics.drum import Kind
 from emblar.core.catalogue import construction, damper, strikers
+from emblar.core.drum import Setup
 from emblar.core.naming import voice_title
 from emblar.core.planning.brief import Brief
 from emblar.core.planning.kit import OwnedDrum
 from emblar.core.planning.schools import FAVOURED_ON, MUFFLING, PORT, side_taken
 from emblar.core.planning.styles import NO_FRONT, shunned
-from emblar.core.planning.weighing import Recipe, Weighed
+from emblar.core.planning.weighing import Weighed
 
 
-def schools_broken(schools: Mapping[str, str], kind: Kind, recipe: Recipe) -> list[str]:
+def schools_broken(schools: Mapping[str, str], kind: Kind, recipe: Setup) -> list[str]:
     """Return which of a player's schools a recipe breaks, by what each is about.
 
     Parameters

@@ -17,13 +17,13 @@ from typing import Any, Literal
 
 from emblar.core.acoustics.drum import Kind
 from emblar.core.catalogue import construction, dampers
-from emblar.core.drum import Wish
+from emblar.core.drum import Setup, Wish
 from emblar.core.errors import InputError
 from emblar.core.planning.brief import Brief, Shelf, Weights, usual_weights
 from emblar.core.planning.kit import OwnedDrum
 from emblar.core.planning.problem import Problem
 from emblar.core.planning.target import Target
-from emblar.core.planning.weighing import Recipe, Weighed
+from emblar.core.planning.weighing import Weighed
 
 What = Literal["muffling", "batter", "reso", "both heads"]
 
@@ -38,7 +38,7 @@ class Fix:
     drum: str
     voice: str
     what: What
-    recipe: Recipe
+    recipe: Setup
     buys: tuple[str, ...]
     lays_on: tuple[str, ...]
     gain: float
@@ -216,7 +216,7 @@ class _Drum:
         )  # fmt: skip
 
 
-def _what(owned: OwnedDrum, recipe: Recipe, asked: What) -> What:
+def _what(owned: OwnedDrum, recipe: Setup, asked: What) -> What:
     """Return what a recipe really changes: heads left free may stay as they are."""
     batter, reso = recipe.batter != owned.batter, recipe.reso != owned.reso
     cut = recipe.port_in != owned.port_in

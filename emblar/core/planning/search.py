@@ -25,7 +25,7 @@ from emblar.core.catalogue import (
     damper,
     dampers_for,
 )
-from emblar.core.drum import AS_PLANNED, Wish
+from emblar.core.drum import AS_PLANNED, Setup, Wish
 from emblar.core.planning.brief import Brief, Shelf, Weights, strikers_of
 from emblar.core.planning.kick_window import kick_window
 from emblar.core.planning.kit import RANGES, model, wearing
@@ -42,7 +42,7 @@ from emblar.core.planning.schools import (
     side_taken,
 )
 from emblar.core.planning.target import Target
-from emblar.core.planning.weighing import RENDERED, Recipe, Weighed, Weigher, field_of
+from emblar.core.planning.weighing import RENDERED, Weighed, Weigher, field_of
 
 Array = NDArray[np.float64]
 PAIRS: dict[Kind, tuple[tuple[str, str], ...]] = {
@@ -372,7 +372,7 @@ class DrumSearch(Weigher):
             self.owned, batters, resos, self._damper_sets(front), by, settings, front.port_in
         )
 
-        def place(recipe: Recipe) -> tuple[int, int, float]:
+        def place(recipe: Setup) -> tuple[int, int, float]:
             reso = resos.index(recipe.reso) if recipe.reso else 0
             return batters.index(recipe.batter), reso, recipe.semitones
 
@@ -423,7 +423,7 @@ class DrumSearch(Weigher):
         free = [d for d in own if d.eased == 1.0 and (d.side == "batter" or two)]
         return ((), *((d.id,) for d in free))
 
-    def dressed_alike(self, recipes: Sequence[Recipe], wish: float) -> list[Weighed | None]:
+    def dressed_alike(self, recipes: Sequence[Setup], wish: float) -> list[Weighed | None]:
         """Return recipes weighed that may be worn here: locked dampers stay, legs need a floor."""
         held, size = self.locks.dampers, self.owned.diameter_in
         has = set(self.shelf.dampers) | set(self.now)

@@ -29,6 +29,7 @@ from emblar.core.catalogue import (
     strikers,
     wire_settings,
 )
+from emblar.core.drum import Setup
 from emblar.core.planning.brief import LEAVE_ROOM_STEPS, Brief, Shelf, Weights
 from emblar.core.planning.findings import findings
 from emblar.core.planning.kick_window import Window
@@ -55,21 +56,6 @@ LASTING_M, THIN_M = 0.00030, 0.0001
 
 
 @dataclass(frozen=True, slots=True)
-class Recipe:
-    """What to put on a drum and where to tune it."""
-
-    batter: str
-    reso: str | None
-    port_in: float | None
-    dampers: tuple[str, ...]
-    striker: str
-    wires: str
-    semitones: float
-    batter_hz: float
-    reso_hz: float | None
-
-
-@dataclass(frozen=True, slots=True)
 class Weighed:
     """A recipe for a voice on a drum with what it is predicted to do and what it costs.
 
@@ -91,7 +77,7 @@ class Weighed:
 
     drum: int
     voice: str
-    recipe: Recipe
+    recipe: Setup
     card: dict[str, float]
     apart: dict[str, float]
     costs: dict[str, float]
@@ -203,7 +189,7 @@ class Weigher:
         fitting.sort(key=lambda h: order.index(h.condition))
         self._conditions: dict[str, str] = {h.construction: h.condition for h in fitting}
 
-    def exactly(self, recipes: Sequence[Recipe], wish: float) -> list[Weighed | None]:
+    def exactly(self, recipes: Sequence[Setup], wish: float) -> list[Weighed | None]:
         """Return recipes weighed as the search weighs them; None where heads do not bear it."""
         out: list[Weighed | None] = [None] * len(recipes)
         for port, off in {(r.port_in, r.reso is None) for r in recipes}:
@@ -473,10 +459,17 @@ class Weigher:
         for i, (b, r, on_it, by, setting, apart, hz, reso_hz, minutes) in enumerate(numbers):
             batter = field.batters[b]
             reso = field.resos[r] if field.resos else None
-            recipe = Recipe(
-                batter, reso, field.port_in, field.damper_sets[on_it], field.strikers[by],
-                field.wire_settings[setting], apart, hz, reso_hz if field.resos else None,
-            )  # fmt: skip
+            recipe = Setup(
+                batter=batter,
+                reso=reso,
+                batter_hz=hz,
+                reso_hz=reso_hz if field.resos else None,
+                dampers=field.damper_sets[on_it],
+                striker=field.strikers[by],
+                wires=field.wire_settings[setting],
+                port_in=field.port_in,
+                semitones=apart,
+            )
             bought, loose = self._new_heads(batter, reso, field.port_in)
             found.append(Weighed(
                 self.number, self.target.voice, recipe, cards[i], aparts[i], costs[i], minutes,

@@ -20,6 +20,7 @@ from emblar.core.catalogue import (
     strikers,
     wire_settings,
 )
+from emblar.core.drum import Setup
 from emblar.core.naming import voice_title
 from emblar.core.notes import note_text
 from emblar.core.planning.brief import Brief, Shelf
@@ -39,7 +40,7 @@ from emblar.core.planning.schools import (
 )
 from emblar.core.planning.search import NEW_PORT_IN
 from emblar.core.planning.sentence import once_long, relation_words
-from emblar.core.planning.weighing import LASTING_M, Recipe, Weighed
+from emblar.core.planning.weighing import LASTING_M, Weighed
 from emblar.core.quantities.registry import steps
 
 LEAST_STEPS = 0.3
@@ -97,7 +98,7 @@ class Explainer:
         weighed = problem.weigher(row.voice, row.drum).exactly(changes, row.card["pitch"])
         self._weighed = dict(zip(changes, weighed, strict=True))
 
-    def without(self, change: Recipe) -> Weighed | None:
+    def without(self, change: Setup) -> Weighed | None:
         """Return another recipe for the same drum, weighed alike; None if it is not bearable."""
         found = self._weighed[change]
         return replace(found, short_cents=self.row.short_cents) if found else None
@@ -115,7 +116,7 @@ class Explainer:
             found.append(self._kept_heads())
         return found
 
-    def _undone(self) -> list[tuple[str, str, Recipe]]:
+    def _undone(self) -> list[tuple[str, str, Setup]]:
         recipe, out = self.row.recipe, []
         if recipe.batter != self.owned.batter:
             out.append(
@@ -205,7 +206,7 @@ class Explainer:
         """Return both sides of every disagreement that this drum has."""
         return [self._school(*row) for row in self._asked]
 
-    def _sides(self) -> list[tuple[str, str, bool, Recipe]]:
+    def _sides(self) -> list[tuple[str, str, bool, Setup]]:
         """Return every side: of what, its name, whether it is chosen, the recipe that takes it."""
         recipe, kind = self.row.recipe, self.owned.kind
         ways: dict[tuple[str, str], dict[str, Any]] = {}
@@ -223,7 +224,7 @@ class Explainer:
                 ways[PORT, name] = {"port_in": port}
         for name, on_it in zip(SIDES[MUFFLING], ((), _lightest(recipe, kind)), strict=True):
             ways[MUFFLING, name] = {"dampers": on_it}
-        asked: list[tuple[str, str, bool, Recipe]] = []
+        asked: list[tuple[str, str, bool, Setup]] = []
         for (about, name), change in ways.items():
             same = bool(side_taken(
                 about, name, recipe.semitones,
@@ -232,7 +233,7 @@ class Explainer:
             asked.append((about, name, same, recipe if same else replace(recipe, **change)))
         return asked
 
-    def _school(self, about: str, name: str, chosen: bool, recipe: Recipe) -> School:
+    def _school(self, about: str, name: str, chosen: bool, recipe: Setup) -> School:
         other = self.row if chosen else self.without(recipe)
         own = self.brief.schools.get(about) == name and self.owned.kind in FAVOURED_ON[about]
         if other is None:
@@ -251,7 +252,7 @@ class Explainer:
         return School(about, name, chosen, other.total, moves, text, own)
 
 
-def _lightest(recipe: Recipe, kind: str) -> tuple[str, ...]:
+def _lightest(recipe: Setup, kind: str) -> tuple[str, ...]:
     return recipe.dampers or (("felt-strip",) if kind == "kick" else ("tape-flag",))
 
 

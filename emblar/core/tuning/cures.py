@@ -19,9 +19,11 @@ from emblar.core.acoustics.forward import predict
 from emblar.core.acoustics.inverse import lug_pitches_for
 from emblar.core.acoustics.limits import head_name
 from emblar.core.catalogue import damper, wire_settings
+from emblar.core.drum import Setup
 from emblar.core.errors import EmblarError
-from emblar.core.matching.moves import DrumSetup, effect_of
+from emblar.core.matching.moves import drum_of, effect_of
 from emblar.core.naming import lower_first
+from emblar.core.planning.kit import OwnedDrum
 
 Purpose = Literal["choke", "fat", "smack"]
 LOOSENED, LEAST_RELATION = 2.0, -3.0
@@ -50,69 +52,74 @@ def _rows() -> dict[str, dict[str, str]]:
     return tomllib.loads(text)
 
 
-def cures(setup: DrumSetup) -> tuple[Cure, ...]:
+def cures(owned: OwnedDrum, setup: Setup) -> tuple[Cure, ...]:
     """Return what cures a drum that chokes, in order, then the tricks; none for a kick.
 
     Parameters
     ----------
-    setup
-        The drum as it is set up.
+    owned, setup
+        The drum, and how it is set up.
     """
-    return tuple(_all(setup))
+    return tuple(_all(owned, setup))
 
 
-def _all(setup: DrumSetup) -> Iterator[Cure]:
-    kind = setup.owned.kind
+def _all(owned: OwnedDrum, setup: Setup) -> Iterator[Cure]:
+    kind = owned.kind
     if kind == "kick":
         return
     if kind == "snare" and setup.wires in LOOSER:
-        yield _wires("wires-looser", setup)
-    loosened = _loosened(setup)
+        yield _wires("wires-looser", owned, setup)
+    loosened = _loosened(owned, setup)
     if loosened is not None:
         yield loosened
     for gone in reversed(setup.dampers):
         left = tuple(d for d in setup.dampers if d != gone)
-        yield _cure("take-off", setup, replace(setup, dampers=left), {"dampers": list(left)},
+        yield _cure("take-off", owned, setup, replace(setup, dampers=left), {"dampers": list(left)},
                     now=lower_first(damper(gone).name))  # fmt: skip
     for name, row in _rows().items():
         fits = row["for"] == ("fat" if kind == "snare" else "smack")
         if fits and name not in setup.dampers:
             on = (*setup.dampers, name)
-            yield _cure(name, setup, replace(setup, dampers=on), {"dampers": list(on)})
+            yield _cure(name, owned, setup, replace(setup, dampers=on), {"dampers": list(on)})
 
 
-def _wires(name: str, setup: DrumSetup) -> Cure:
+def _wires(name: str, owned: OwnedDrum, setup: Setup) -> Cure:
     looser, called = LOOSER[setup.wires], wire_settings()
     return _cure(
-        name, setup, replace(setup, wires=looser), {"wires": looser},
+        name, owned, setup, replace(setup, wires=looser), {"wires": looser},
         now=lower_first(called[setup.wires].name), then=lower_first(called[looser].name),
     )  # fmt: skip
 
 
-def _loosened(setup: DrumSetup) -> Cure | None:
+def _loosened(owned: OwnedDrum, setup: Setup) -> Cure | None:
     """Return the setup with a slacker reso and a tighter batter, or None where there is none."""
     if setup.reso_hz is None:
         return None
     semitones = round(12.0 * math.log2(setup.reso_hz / setup.batter_hz) - LOOSENED, 1)
     if semitones < LEAST_RELATION:
         return None
-    drum = setup.drum()
+    drum = drum_of(owned, setup)
     try:
         pitch = predict(drum, setup.batter_hz, setup.reso_hz).drum_pitch.value
         lugs = lug_pitches_for(drum, pitch, semitones)
     except EmblarError:
         return None
     after = replace(setup, batter_hz=lugs.batter_hz, reso_hz=lugs.reso_hz)
-    other = head_name(setup.owned.kind, "reso")
+    other = head_name(owned.kind, "reso")
     return _cure(
-        "reso-lower", setup, after, {"semitones": semitones},
+        "reso-lower", owned, setup, after, {"semitones": semitones},
         other=other, now=f"{setup.reso_hz:.0f}", then=f"{lugs.reso_hz:.0f}",
         now_batter=f"{setup.batter_hz:.0f}", then_batter=f"{lugs.batter_hz:.0f}",
     )  # fmt: skip
 
 
 def _cure(
-    name: str, before: DrumSetup, after: DrumSetup, asks: dict[str, Any], **words: str
+    name: str,
+    owned: OwnedDrum,
+    before: Setup,
+    after: Setup,
+    asks: dict[str, Any],
+    **words: str,
 ) -> Cure:
     row = _rows()[name]
     what = row["what"].format(**words)
@@ -123,5 +130,5 @@ def _cure(
         what=what[:1].upper() + what[1:],
         source=row["source"],
         asks=asks,
-        effect=effect_of(before, after),
+        effect=effect_of(owned, before, after),
     )

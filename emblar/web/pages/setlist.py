@@ -7,7 +7,8 @@ from emblar.actions.setlist import SetlistView, SongInfo, turns_of
 from emblar.core.acoustics.drum import Side
 from emblar.core.acoustics.limits import head_name
 from emblar.core.catalogue import construction, damper, strikers, wire_settings
-from emblar.core.evening.setlist import Change, Dress
+from emblar.core.drum import Setup
+from emblar.core.evening.setlist import Change
 from emblar.core.naming import lower_first
 from emblar.core.planning.kit import OwnedDrum
 from emblar.formats.turn_words import turn_words
@@ -85,8 +86,8 @@ def _placed(found: SetlistView) -> tuple[Placed, ...]:
         lines = []
         for key, done in changes.items():
             if not done.nothing:
-                owned, dress = found.drums[key], song.offers[key][chosen[key]].dress
-                lines.append((owned.name, _words(owned, dress, done)))
+                owned, setup = found.drums[key], song.offers[key][chosen[key]].setup
+                lines.append((owned.name, _words(owned, setup, done)))
         minutes = sum(done.minutes for done in changes.values())
         told = [
             f"{found.drums[key].name} {song.offers[key][index].steps:.1f}"
@@ -102,7 +103,7 @@ def _placed(found: SetlistView) -> tuple[Placed, ...]:
     return tuple(rows)
 
 
-def _words(owned: OwnedDrum, dress: Dress, done: Change) -> tuple[str, ...]:
+def _words(owned: OwnedDrum, setup: Setup, done: Change) -> tuple[str, ...]:
     """Return what is done on a drum, the quickest first."""
     rows = [f"{lower_first(damper(row).name)} off" for row in done.off]
     rows += [f"{lower_first(damper(row).name)} on" for row in done.on]
@@ -110,9 +111,9 @@ def _words(owned: OwnedDrum, dress: Dress, done: Change) -> tuple[str, ...]:
         rows.append(wire_settings()[done.wires].name)
     if done.striker:
         rows.append(f"with the {lower_first(strikers()[done.striker].name)}")
-    turns = turns_of(owned, dress, done)
+    turns = turns_of(owned, setup, done)
     for side, by in done.tuned.items():
-        hz = dress.batter_hz if side == "batter" else dress.reso_hz or 0.0
+        hz = setup.batter_hz if side == "batter" else setup.reso_hz or 0.0
         way = "up" if by > 0.0 else "down"
         size = turn_words(max(round(abs(turns.get(side, 0.0)) * SIXTEENTH) / SIXTEENTH, 1 / 16))
         below = ", below and up again" if by < 0.0 else ""
@@ -120,14 +121,14 @@ def _words(owned: OwnedDrum, dress: Dress, done: Change) -> tuple[str, ...]:
             f"{head_name(owned.kind, side)} {way} {abs(by):.0f} ct to {hz:.0f} Hz: about {size} "
             f"of a turn on every rod{below}"
         )
-    rows += [_new_head(owned, dress, side) for side in done.heads]
+    rows += [_new_head(owned, setup, side) for side in done.heads]
     return tuple(rows)
 
 
-def _new_head(owned: OwnedDrum, dress: Dress, side: Side) -> str:
-    made = dress.batter if side == "batter" else dress.reso
+def _new_head(owned: OwnedDrum, setup: Setup, side: Side) -> str:
+    made = setup.batter if side == "batter" else setup.reso
     name = head_name(owned.kind, side)
     if made is None:
         return f"{name} off"
-    hz = dress.batter_hz if side == "batter" else dress.reso_hz or 0.0
+    hz = setup.batter_hz if side == "batter" else setup.reso_hz or 0.0
     return f"new {name}: {lower_first(construction(made).name)}, to {hz:.0f} Hz"

@@ -5,9 +5,9 @@ import itertools
 import pytest
 
 from bench.setlist import case
+from emblar.core.drum import Setup
 from emblar.core.errors import InputError
 from emblar.core.evening.setlist import (
-    Dress,
     Offer,
     SetDrum,
     Setlist,
@@ -18,7 +18,7 @@ from emblar.core.evening.setlist import (
 )
 
 TOM, SNARE = SetDrum("tom", 6), SetDrum("snare", 10)
-PLAIN = Dress("single-clear", "single-clear", 150.0, 160.0)
+PLAIN = Setup("single-clear", "single-clear", 150.0, 160.0)
 
 
 def cost(
@@ -29,9 +29,9 @@ def cost(
         for name, offers in songs[i].offers.items():
             offer = offers[picked[i, name]]
             if name in now:
-                total += minute_worth() * change(drums[name], now[name], offer.dress).minutes
+                total += minute_worth() * change(drums[name], now[name], offer.setup).minutes
             total += offer.steps
-            now[name] = offer.dress
+            now[name] = offer.setup
     return total
 
 
@@ -63,21 +63,21 @@ def test_no_order_and_no_choice_is_better(seed: int, free: bool) -> None:
 
 
 def test_muffling_is_changed_before_tuning_and_tuning_before_heads() -> None:
-    damped = Dress(**{**_fields(PLAIN), "dampers": frozenset({"gel-pad"})})
-    higher = Dress(**{**_fields(PLAIN), "batter_hz": 170.0})
-    other = Dress(**{**_fields(PLAIN), "batter": "double-clear"})
+    damped = Setup(**{**_fields(PLAIN), "dampers": ("gel-pad",)})
+    higher = Setup(**{**_fields(PLAIN), "batter_hz": 170.0})
+    other = Setup(**{**_fields(PLAIN), "batter": "double-clear"})
     minutes = [change(TOM, PLAIN, then).minutes for then in (damped, higher, other)]
     assert minutes == sorted(minutes)
     assert minutes[0] < 2.0 < minutes[2]
 
 
-def _fields(dress: Dress) -> dict:  # type: ignore[type-arg]
-    return {name: getattr(dress, name) for name in Dress.__dataclass_fields__}
+def _fields(setup: Setup) -> dict:  # type: ignore[type-arg]
+    return {name: getattr(setup, name) for name in Setup.__dataclass_fields__}
 
 
 def test_a_change_says_what_is_done() -> None:
-    now = Dress("single-coated", "snare-side", 300.0, 400.0, frozenset({"gel-pad"}), "medium")
-    then = Dress("single-coated", "snare-side", 318.0, 401.0, frozenset({"tape-flag"}), "tight")
+    now = Setup("single-coated", "snare-side", 300.0, 400.0, ("gel-pad",), wires="medium")
+    then = Setup("single-coated", "snare-side", 318.0, 401.0, ("tape-flag",), wires="tight")
     told = change(SNARE, now, then)
     assert told.tuned == {"batter": pytest.approx(101.0, abs=0.3)}, "4 ct are left alone"
     assert (told.on, told.off, told.wires, told.heads) == (
@@ -92,7 +92,7 @@ def test_a_change_says_what_is_done() -> None:
 
 def test_a_drum_that_rests_for_a_song_stays_as_it_was() -> None:
     offers = (Offer(PLAIN, 0.0),)
-    other = (Offer(Dress(**{**_fields(PLAIN), "batter_hz": 170.0}), 0.0),)
+    other = (Offer(Setup(**{**_fields(PLAIN), "batter_hz": 170.0}), 0.0),)
     songs = [Song("a", {"tom": offers}), Song("b", {}), Song("c", {"tom": other})]
     told = plan_setlist({"tom": TOM}, songs, free_order=False)
     assert told.changes[1] == {}

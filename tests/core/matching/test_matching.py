@@ -12,10 +12,11 @@ from emblar.core.acoustics.forward import predict
 from emblar.core.analysis.pipeline import analyse
 from emblar.core.analysis.signal.audio import Audio
 from emblar.core.catalogue import strikers_for
+from emblar.core.drum import Setup
 from emblar.core.matching.differences import compare, score
 from emblar.core.matching.fair_pair import LEAD_S, cut_strokes, fair_pair, loudness_lufs
 from emblar.core.matching.in_context import over_rest, struck_again
-from emblar.core.matching.moves import DrumSetup, effect_of, next_moves, turned
+from emblar.core.matching.moves import drum_of, effect_of, next_moves, turned
 from emblar.core.matching.way_back import Node, way_between
 from emblar.core.planning.kit import OwnedDrum, model
 from emblar.core.planning.predicted import predicted_card
@@ -29,14 +30,12 @@ RATE = 44100
 SNARE = OwnedDrum(
     "Snare 14", "snare", 14, 5.5, 10, "flanged", "maple-lacquer", "single-coated", "snare-side-thin"
 )
-SETUP = DrumSetup(
-    SNARE, "single-coated", "snare-side-thin", 330.0, 400.0, (), "stick-medium", "medium"
-)
+SETUP = Setup("single-coated", "snare-side-thin", 330.0, 400.0, (), "stick-medium", "medium")
 
 
-def strokes(setup: DrumSetup = SETUP, *, gain: float = 0.5, seed: int = 1) -> np.ndarray:
+def strokes(setup: Setup = SETUP, *, gain: float = 0.5, seed: int = 1) -> np.ndarray:
     """Return four strokes on a drum as it is set up."""
-    drum = model(setup.owned, dampers=setup.dampers, striker=setup.striker,
+    drum = model(SNARE, dampers=setup.dampers, striker=setup.striker,
                  wires_setting=setup.wires)  # fmt: skip
     voice = drum_voice(predict(drum, setup.batter_hz, setup.reso_hz), "snare")
     pieces = []
@@ -138,7 +137,7 @@ def test_the_change_that_was_made_is_found_again(
     usual: Target, changed: dict[str, object], kind: str, what: str
 ) -> None:
     other = replace(SETUP, **changed)  # type: ignore[arg-type]
-    moves = next_moves(other, compare(usual, target(strokes(other))), heads=False)
+    moves = next_moves(SNARE, other, compare(usual, target(strokes(other))), heads=False)
     assert moves[0].kind == kind
     assert moves[0].what.endswith(what)
     assert all(m.gain > 0.0 and m.minutes > 0.0 and m.back for m in moves)
@@ -146,33 +145,33 @@ def test_the_change_that_was_made_is_found_again(
 
 def test_a_drum_off_its_note_is_tuned_before_it_is_damped(usual: Target) -> None:
     low = replace(SETUP, batter_hz=310.0, dampers=("gel-pad",), wires="loose")
-    moves = next_moves(low, compare(usual, target(strokes(low))), heads=False)
+    moves = next_moves(SNARE, low, compare(usual, target(strokes(low))), heads=False)
     kinds = [m.kind for m in moves]
     assert kinds[0] == "turn"
     assert set(kinds) > {"turn"}
 
 
 def test_there_is_no_move_where_nothing_is_heard(usual: Target) -> None:
-    assert next_moves(SETUP, compare(usual, usual)) == []
+    assert next_moves(SNARE, SETUP, compare(usual, usual)) == []
 
 
 def test_a_rack_tom_is_not_offered_other_legs() -> None:
     tom = OwnedDrum("Rack 10", "tom", 10, 7, 6, "flanged", "maple-lacquer", "double-coated",
                     "single-thin-clear")  # fmt: skip
-    setup = DrumSetup(tom, tom.batter, tom.reso, 220.0, 220.0, (), "stick-medium", "medium")
+    setup = Setup(tom.batter, tom.reso, 220.0, 220.0, (), "stick-medium", "medium")
     card = predicted_card(predict(model(tom), 220.0, 220.0), "tom")
     take = Target("tom-1", dict(card), {})
     shorter = {n: replace(q, value=0.4 * q.value) if n in ("sustain", "length") else q
                for n, q in card.items()}  # fmt: skip
-    moves = next_moves(setup, compare(Target("tom-1", shorter, {}), take), heads=False)
+    moves = next_moves(tom, setup, compare(Target("tom-1", shorter, {}), take), heads=False)
     assert moves
     assert not any(m.what.startswith("leg") for m in moves)
 
 
 def test_a_turn_up_makes_the_note_higher_and_down_brings_it_back() -> None:
-    up = turned(SETUP, "batter", 0.125)
-    assert effect_of(SETUP, up)["pitch"] > 0.5
-    again = turned(up, "batter", -0.125)
+    up = turned(SNARE, SETUP, "batter", 0.125)
+    assert effect_of(SNARE, SETUP, up)["pitch"] > 0.5
+    again = turned(SNARE, up, "batter", -0.125)
     assert again.batter_hz == pytest.approx(SETUP.batter_hz, rel=1e-6)
 
 
@@ -222,25 +221,27 @@ def test_a_pitch_that_is_far_off_is_answered_by_a_turn_towards_it(kind: str, sha
     owned = {"tom": OWNED_TOM, "snare": OWNED_SNARE, "kick": OWNED_KICK}[kind]
     lugs = {"tom": (160.0, 160.0), "snare": (300.0, 340.0), "kick": (70.0, 80.0)}[kind]
     striker = strikers_for(owned.kind)[0].id
-    setup = DrumSetup(owned, owned.batter, owned.reso, *lugs, (), striker, "medium")
-    card = predicted_card(predict(setup.drum(), *lugs), owned.kind)
+    setup = Setup(owned.batter, owned.reso, *lugs, (), striker, "medium")
+    card = predicted_card(predict(drum_of(owned, setup), *lugs), owned.kind)
     wanted = dict(card)
     wanted["pitch"] = replace(card["pitch"], value=share * card["pitch"].value)
-    moves = next_moves(setup, compare(Target(kind, wanted, {}), Target(kind, dict(card), {})))
+    moves = next_moves(
+        owned, setup, compare(Target(kind, wanted, {}), Target(kind, dict(card), {}))
+    )
     assert moves[0].kind == "turn"
     assert moves[0].effect["pitch"] * (share - 1.0) > 0.0
 
 
 def test_a_drum_that_rings_far_too_long_is_answered_by_a_damper() -> None:
-    setup = DrumSetup(
-        OWNED_TOM, OWNED_TOM.batter, OWNED_TOM.reso, 160.0, 160.0, (),
+    setup = Setup(
+        OWNED_TOM.batter, OWNED_TOM.reso, 160.0, 160.0, (),
         strikers_for("tom")[0].id, "medium",
     )  # fmt: skip
-    card = predicted_card(predict(setup.drum(), 160.0, 160.0), "tom")
+    card = predicted_card(predict(drum_of(OWNED_TOM, setup), 160.0, 160.0), "tom")
     wanted = {n: replace(q, value=0.1 * q.value) if n in ("sustain", "length") else q
               for n, q in card.items()}  # fmt: skip
     found = compare(Target("tom-1", wanted, {}), Target("tom-1", dict(card), {}))
-    assert {move.kind for move in next_moves(setup, found)} & {"damper", "head"}
+    assert {move.kind for move in next_moves(OWNED_TOM, setup, found)} & {"damper", "head"}
 
 
 def test_where_no_change_helps_the_largest_difference_is_named() -> None:

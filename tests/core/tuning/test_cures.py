@@ -6,33 +6,35 @@ from dataclasses import replace
 import pytest
 
 from emblar.core.acoustics.forward import predict
-from emblar.core.matching.moves import DrumSetup
+from emblar.core.drum import Setup
+from emblar.core.matching.moves import drum_of
+from emblar.core.planning.kit import OwnedDrum
 from emblar.core.tuning.cures import cures
 from tests.drums import OWNED_KICK, OWNED_SNARE, OWNED_TOM
 
-CHOKED = DrumSetup(
-    OWNED_SNARE, OWNED_SNARE.batter, OWNED_SNARE.reso, 210.0, 353.0, ("gel-pad",), "stick-medium",
+CHOKED = Setup(
+    OWNED_SNARE.batter, OWNED_SNARE.reso, 210.0, 353.0, ("gel-pad",), "stick-medium",
     "tight",
 )  # fmt: skip
-TOM = DrumSetup(
-    OWNED_TOM, OWNED_TOM.batter, OWNED_TOM.reso, 130.0, 170.0, (), "stick-medium", "medium"
-)
+TOM = Setup(OWNED_TOM.batter, OWNED_TOM.reso, 130.0, 170.0, (), "stick-medium", "medium")
 
 
 def test_the_wires_come_first_then_the_heads_then_what_lies_on_it() -> None:
-    found = [c.id for c in cures(CHOKED) if c.purpose == "choke"]
+    found = [c.id for c in cures(OWNED_SNARE, CHOKED) if c.purpose == "choke"]
     assert found == ["wires-looser", "reso-lower", "take-off"]
-    wires = cures(CHOKED)[0]
+    wires = cures(OWNED_SNARE, CHOKED)[0]
     assert wires.asks == {"wires": "medium"}
     assert wires.effect["sustain"] > 1.0, "tight wires choke"
-    off = next(c for c in cures(CHOKED) if c.id == "take-off")
+    off = next(c for c in cures(OWNED_SNARE, CHOKED) if c.id == "take-off")
     assert off.asks == {"dampers": []}
     assert off.effect["length"] > 0.0
 
 
-@pytest.mark.parametrize("setup", [CHOKED, TOM])
-def test_a_slacker_reso_and_a_tighter_batter_keep_the_drum_pitch(setup: DrumSetup) -> None:
-    cure = next(c for c in cures(setup) if c.id == "reso-lower")
+@pytest.mark.parametrize(("owned", "setup"), [(OWNED_SNARE, CHOKED), (OWNED_TOM, TOM)])
+def test_a_slacker_reso_and_a_tighter_batter_keep_the_drum_pitch(
+    owned: OwnedDrum, setup: Setup
+) -> None:
+    cure = next(c for c in cures(owned, setup) if c.id == "reso-lower")
     assert abs(cure.effect["pitch"]) < 0.5
     assert cure.asks["semitones"] < 12.0
     numbers = [float(n) for n in re.findall(r"\d+", cure.what)]
@@ -40,7 +42,7 @@ def test_a_slacker_reso_and_a_tighter_batter_keep_the_drum_pitch(setup: DrumSetu
     assert slacker < reso == pytest.approx(setup.reso_hz, abs=0.5)
     assert tighter > batter == pytest.approx(setup.batter_hz, abs=0.5)
     before, after = (
-        predict(setup.drum(), *lugs).drum_pitch.value
+        predict(drum_of(owned, setup), *lugs).drum_pitch.value
         for lugs in ((setup.batter_hz, setup.reso_hz), (tighter, slacker))
     )
     assert after == pytest.approx(before, rel=0.005)
@@ -48,18 +50,16 @@ def test_a_slacker_reso_and_a_tighter_batter_keep_the_drum_pitch(setup: DrumSetu
 
 def test_loose_wires_and_a_slack_reso_are_not_loosened_further() -> None:
     slack = replace(CHOKED, wires="loose", batter_hz=260.0, reso_hz=230.0, dampers=())
-    assert [c.id for c in cures(slack) if c.purpose == "choke"] == []
+    assert [c.id for c in cures(OWNED_SNARE, slack) if c.purpose == "choke"] == []
 
 
 def test_tricks_are_those_of_the_drum_and_none_that_is_on_it() -> None:
-    fat = {c.id for c in cures(CHOKED) if c.purpose == "fat"}
+    fat = {c.id for c in cures(OWNED_SNARE, CHOKED) if c.purpose == "fat"}
     assert {"two-lugs-down", "paper", "laid-on-head"} <= fat
     on = replace(CHOKED, dampers=("paper",))
-    assert "paper" not in {c.id for c in cures(on) if c.purpose == "fat"}
-    down = next(c for c in cures(CHOKED) if c.id == "two-lugs-down")
+    assert "paper" not in {c.id for c in cures(OWNED_SNARE, on) if c.purpose == "fat"}
+    down = next(c for c in cures(OWNED_SNARE, CHOKED) if c.id == "two-lugs-down")
     assert down.effect["pitch"] < -1.0
-    assert {c.purpose for c in cures(TOM)} == {"choke", "smack"}
-    kick = DrumSetup(
-        OWNED_KICK, OWNED_KICK.batter, OWNED_KICK.reso, 40.0, 60.0, (), "beater-felt", "medium"
-    )
-    assert cures(kick) == ()
+    assert {c.purpose for c in cures(OWNED_TOM, TOM)} == {"choke", "smack"}
+    kick = Setup(OWNED_KICK.batter, OWNED_KICK.reso, 40.0, 60.0, (), "beater-felt", "medium")
+    assert cures(OWNED_KICK, kick) == ()
