@@ -10,7 +10,6 @@ stop() { say "$*"; exit 2; }
 missing=""
 ls /usr/lib/postgresql/*/bin/initdb >/dev/null 2>&1 || missing="$missing postgresql"
 [ -x /usr/bin/chromium ] || missing="$missing chromium"
-command -v openssl >/dev/null 2>&1 || missing="$missing openssl"
 ls /usr/lib/*/libpangoft2-1.0.so.0 >/dev/null 2>&1 || missing="$missing libpangoft2-1.0-0"
 python=/usr/bin/python3.11
 if ! { [ -x "$python" ] && "$python" -c 'import ensurepip, venv' 2>/dev/null; }; then

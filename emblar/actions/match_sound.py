@@ -228,11 +228,18 @@ def _strokes(audio_id: int | None, own: Sequence[HitFile], every: Sequence[float
     return found
 
 
-@lru_cache(maxsize=48)
 def _piece(audio_id: int | None, start_s: float, stop_s: float) -> Samples:
-    """Return a piece of a kept sound, mono; sounds never change."""
+    """Return a piece of a stored sound, mono."""
     if audio_id is None:
         raise InputError("The sound of that recording was not kept. Bring it again.")
     with transaction() as db:
-        data = audio_store.read(db, audio_id, 0, audio_store.info(db, audio_id).size_bytes)
+        sha256 = audio_store.info(db, audio_id).sha256
+    return _decoded_piece(sha256, start_s, stop_s)
+
+
+@lru_cache(maxsize=48)
+def _decoded_piece(sha256: str, start_s: float, stop_s: float) -> Samples:
+    # By content: an id may stand for another sound after a restore.
+    with transaction() as db:
+        data = audio_store.read_by_hash(db, sha256)
     return np.asarray(one_channel(decode_piece(data, start_s, stop_s)), np.float64)

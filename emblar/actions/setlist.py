@@ -132,10 +132,10 @@ def _nearer(search: DrumSearch, file: DrumPlanFile, theirs: Sequence[DrumPlanFil
         asked.append((_recipe(other), wish))
         asked.append((replace(_recipe(file), dampers=tuple(sorted(other.dampers))), wish))
     offers: dict[Setup, float] = {}
-    for recipe, pitch in asked:
-        row = search.exactly([recipe], pitch)[0]
+    for wanted, pitch in asked:
+        row = search.exactly([wanted], pitch)[0]
         if row is not None:
-            r = row.recipe
+            r = row.setup
             setup = replace(r, dampers=tuple(sorted(r.dampers)), semitones=0.0)
             offers.setdefault(setup, max(row.distance - own.distance, 0.0))
     return [Offer(setup, steps) for setup, steps in offers.items()]

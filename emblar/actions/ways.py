@@ -171,6 +171,6 @@ def _take_way(scope: Scope, session_id: int, name: str) -> KitPlan:
             kept = {k: v for k, v in wished.get(voice, {}).items() if k in ("pitch_hz", "steps")}
             drum = ways.drums[row.drum].id
             store.assign(db, drum, voice)
-            wish = wish_of(row.recipe, ways.drums[row.drum].owned, port=True)
+            wish = wish_of(row.setup, ways.drums[row.drum].owned, port=True)
             store.set_wish(db, drum, {**kept, **wish})
     return plan_kit(scope, session_id, says=f"Way “{name}” used")

@@ -132,14 +132,14 @@ def kit_plan_file(plan: KitPlan, problem: Problem) -> KitPlanFile:
         ),
         packing=_counted(
             [f"{head}, {size:g} in" for w in best for head, size in w.shelf_heads]
-            + [d for w in best for d in w.recipe.dampers]
-            + [w.recipe.striker for w in best]
+            + [d for w in best for d in w.setup.dampers]
+            + [w.setup.striker for w in best]
         ),
     )
 
 
 def _cautions(row: Weighed, problem: Problem) -> tuple[str, ...]:
-    recipe, owned = row.recipe, problem.shelf.drums[row.drum]
+    recipe, owned = row.setup, problem.shelf.drums[row.drum]
     drum = model(
         wearing(owned, recipe.reso, recipe.port_in),
         batter=recipe.batter, reso=recipe.reso, dampers=recipe.dampers,
@@ -184,10 +184,10 @@ def recipe_file(recipe: Setup) -> RecipeFile:
 
 def voice_file(row: Weighed, shelf: Shelf) -> VoicePlanFile:
     """Return one weighed recipe as written to a file, without reasons."""
-    recipe, owned = row.recipe, shelf.drums[row.drum]
+    recipe, owned = row.setup, shelf.drums[row.drum]
     return VoicePlanFile(
         drum=owned.name,
-        recipe=recipe_file(row.recipe),
+        recipe=recipe_file(row.setup),
         card=row.card,
         apart=row.apart,
         costs=row.costs,

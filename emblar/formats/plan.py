@@ -147,7 +147,7 @@ def _other(one: Other) -> OtherFile:
     return OtherFile(
         name=one.name,
         says=one.says,
-        recipe=recipe_file(one.weighed.recipe),
+        recipe=recipe_file(one.weighed.setup),
         score=one.weighed.total,
         minutes=one.weighed.minutes,
         bought=list(one.weighed.bought),
@@ -157,7 +157,7 @@ def _other(one: Other) -> OtherFile:
 
 def drum_plan_file(plan: DrumPlan) -> DrumPlanFile:
     """Return a plan as written to a file."""
-    recipe, row = plan.recipe, plan.weighed
+    recipe, row = plan.setup, plan.weighed
     lugs = LugPitches(recipe.batter_hz, recipe.reso_hz)
     return DrumPlanFile(
         name=plan.owned.name,

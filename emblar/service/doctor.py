@@ -118,16 +118,6 @@ def _paper() -> Iterator[Finding]:
         )  # fmt: skip
 
 
-def _phones() -> Iterator[Finding]:
-    if shutil.which("openssl") is None:
-        yield Finding(
-            "paired phones", "note",
-            "need openssl for a certificate, and it is not installed: make setup installs it.",
-        )  # fmt: skip
-    else:
-        yield Finding("paired phones", "well", "openssl is there")
-
-
 def _backups() -> Iterator[Finding]:
     folder = settings().home / "backups"
     found = (
@@ -146,7 +136,7 @@ def _size(file: Path) -> str:
 
 
 LOOKS: tuple[Callable[[], Iterator[Finding]], ...] = (
-    _python, _home, _postgres, _running, _paper, _phones, _backups,
+    _python, _home, _postgres, _running, _paper, _backups,
 )  # fmt: skip
 
 

@@ -43,6 +43,14 @@ def info(db: Session, audio_id: int) -> AudioInfo:
     return AudioInfo(*row)
 
 
+def read_by_hash(db: Session, sha256: str) -> bytes:
+    """Return a whole sound by the hash of its bytes, or raise ``NotFoundError``."""
+    data = db.execute(select(AudioRow.data).where(AudioRow.sha256 == sha256)).scalar_one_or_none()
+    if data is None:
+        raise NotFoundError("That recording is not here any more.")
+    return bytes(data)
+
+
 def read(db: Session, audio_id: int, start: int, count: int) -> bytes:
     """Return ``count`` bytes from ``start`` on; reads only those from the disk."""
     piece = db.execute(

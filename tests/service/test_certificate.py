@@ -3,11 +3,11 @@
 import socket
 import ssl
 import threading
+from datetime import UTC, datetime, timedelta
 from pathlib import Path
 
-import pytest
+from cryptography import x509
 
-from emblar.core.errors import ServiceError
 from emblar.service.certificate import certificate
 
 
@@ -52,7 +52,15 @@ def test_it_is_kept_until_the_names_change(tmp_path: Path) -> None:
     assert certificate(tmp_path, ["10.0.0.8"])[0].read_text() != first
 
 
-def test_without_openssl_it_is_said(tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> None:
-    monkeypatch.setenv("PATH", str(tmp_path))
-    with pytest.raises(ServiceError, match="install openssl"):
-        certificate(tmp_path, ["localhost"])
+def test_it_cannot_sign_others_and_ends(tmp_path: Path) -> None:
+    cert, _ = certificate(tmp_path, ["localhost"])
+    made = x509.load_pem_x509_certificate(cert.read_bytes())
+    assert not made.extensions.get_extension_for_class(x509.BasicConstraints).value.ca
+    assert timedelta(days=700) < made.not_valid_after_utc - datetime.now(UTC) < timedelta(days=825)
+
+
+def test_a_key_that_others_could_read_is_made_again_private(tmp_path: Path) -> None:
+    _, key = certificate(tmp_path, ["localhost"])
+    key.chmod(0o644)
+    certificate(tmp_path, ["10.0.0.7"])
+    assert key.stat().st_mode & 0o077 == 0

@@ -36,7 +36,7 @@ def alike_toms(chosen: Mapping[str, Weighed], weigh: Weigh) -> dict[str, Weighed
         Weighs other recipes for the drum that plays a part.
     """
     toms = {name: row for name, row in chosen.items() if is_tom(row.voice)}
-    worn = list(dict.fromkeys(r.recipe.dampers for r in toms.values() if r.recipe.dampers))
+    worn = list(dict.fromkeys(r.setup.dampers for r in toms.values() if r.setup.dampers))
     if len({family(row) for row in worn}) < 2:
         return dict(chosen)
     kinds = list(dict.fromkeys([*map(family, worn), *_in_several_amounts()]))
@@ -47,7 +47,7 @@ def alike_toms(chosen: Mapping[str, Weighed], weigh: Weigh) -> dict[str, Weighed
     if not whole:
         return dict(chosen)
     best = min(whole, key=lambda way: sum(row.total for row in way.values()))
-    changed = [n for n, row in best.items() if row.recipe.dampers != toms[n].recipe.dampers]
+    changed = [n for n, row in best.items() if row.setup.dampers != toms[n].setup.dampers]
     worse = sum(row.total for row in best.values()) - sum(row.total for row in toms.values())
     return {**chosen, **best} if worse <= CLEAR_STEP * len(changed) else dict(chosen)
 
@@ -69,12 +69,12 @@ def _weighed(
     name: str, row: Weighed, sets: Sequence[tuple[str, ...]], weigh: Weigh
 ) -> dict[tuple[str, ...], Weighed]:
     """Return a tom's recipe with other dampers, those that its heads bear; itself as it is."""
-    if not row.recipe.dampers:
+    if not row.setup.dampers:
         return {(): row}
-    recipes = [replace(row.recipe, dampers=one) for one in sets if one != row.recipe.dampers]
-    found = {w.recipe.dampers: w for w in weigh(name, recipes) if w is not None}
+    setups = [replace(row.setup, dampers=one) for one in sets if one != row.setup.dampers]
+    found = {w.setup.dampers: w for w in weigh(name, setups) if w is not None}
     told = {one: replace(w, short_cents=row.short_cents) for one, w in found.items()}
-    return {**told, row.recipe.dampers: row}
+    return {**told, row.setup.dampers: row}
 
 
 def _with(
@@ -85,7 +85,7 @@ def _with(
     """Return every tom with the best of some dampers, or none; None where one does not bear it."""
     out: dict[str, Weighed] = {}
     for name, row in toms.items():
-        if row.recipe.dampers in sets or not row.recipe.dampers:
+        if row.setup.dampers in sets or not row.setup.dampers:
             out[name] = row
             continue
         own = [rows[name][one] for one in (*sets, ()) if one in rows[name]]

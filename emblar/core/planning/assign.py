@@ -156,7 +156,7 @@ def _alternatives(
             rows = {v: [w for w in own if allowed(w)] for v, own in options.items()}
             chosen = _assigned(rows, shelf, brief, cost)
         if cost is _scored:
-            key = frozenset((v, w.drum, w.recipe) for v, w in chosen.items())
+            key = frozenset((v, w.drum, w.setup) for v, w in chosen.items())
             if key not in alike:
                 alike[key] = alike_toms(chosen, partial(_weighed_for, chosen, searches))
             chosen = alike[key]
@@ -169,11 +169,11 @@ def _weighed_for(
     chosen: Mapping[str, Weighed],
     searches: Mapping[tuple[str, int], DrumSearch],
     voice: str,
-    recipes: Sequence[Setup],
+    setups: Sequence[Setup],
 ) -> Sequence[Weighed | None]:
     """Return recipes of a voice weighed on the drum that is chosen for it."""
     row = chosen[voice]
-    return searches[voice, row.drum].dressed_alike(recipes, row.card["pitch"])
+    return searches[voice, row.drum].dressed_alike(setups, row.card["pitch"])
 
 
 def shared_out(
@@ -209,7 +209,7 @@ def shared_out(
                 break
             chosen = _assigned(own, shelf, allowed, partial(_pressed, weight))
     return {
-        i: next(r for r in rows if r.recipe == chosen[str(i)].recipe)
+        i: next(r for r in rows if r.setup == chosen[str(i)].setup)
         for i, rows in options.items()
         if str(i) in chosen
     }
@@ -225,8 +225,8 @@ def _pressed(weight: float, row: Weighed) -> float:
 
 def _toms(sign: int) -> Callable[[Weighed], bool]:
     def allowed(row: Weighed) -> bool:
-        alone = not is_tom(row.voice) or row.recipe.reso is None
-        return alone or int(np.sign(row.recipe.semitones)) == sign
+        alone = not is_tom(row.voice) or row.setup.reso is None
+        return alone or int(np.sign(row.setup.semitones)) == sign
 
     return allowed
 

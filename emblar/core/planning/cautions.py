@@ -45,7 +45,7 @@ def cautions_of(
     owned = shelf.drums[row.drum]
     warnings = [reason.text for reason in fit_warnings([row], shelf, brief)]
     found = (
-        *_off_window(row, owned, wish_hz), *_found(owned, row.recipe), *warnings,
+        *_off_window(row, owned, wish_hz), *_found(owned, row.setup), *warnings,
         *_limits(prediction), *_people(owned, row),
     )  # fmt: skip
     return tuple(dict.fromkeys(found))
@@ -55,7 +55,7 @@ def _off_window(row: Weighed, owned: OwnedDrum, wish_hz: float) -> list[str]:
     """Return the cautions of tuning a kick outside its usual range."""
     if owned.kind != "kick":
         return []
-    window, lug = kick_window(owned.diameter_in), row.recipe.batter_hz
+    window, lug = kick_window(owned.diameter_in), row.setup.batter_hz
     usual = f"the {window.low_hz:.0f} to {window.high_hz:.0f} Hz that a {owned.diameter_in:g} in"
     if row.short_cents:
         return [
@@ -71,13 +71,13 @@ def _off_window(row: Weighed, owned: OwnedDrum, wish_hz: float) -> list[str]:
     return []
 
 
-def _found(owned: OwnedDrum, recipe: Setup) -> list[str]:
+def _found(owned: OwnedDrum, setup: Setup) -> list[str]:
     """Return what an inspection found; a spent head only while it stays on."""
     rows = [findings()[name] for name in owned.findings]
     return [
         f"{owned.name} has {row.name}: {row.advice}."
         for row in rows
-        if row.changes is None or getattr(recipe, row.changes) == getattr(owned, row.changes)
+        if row.changes is None or getattr(setup, row.changes) == getattr(owned, row.changes)
     ]
 
 
@@ -94,8 +94,8 @@ def _limits(prediction: Prediction) -> list[str]:
 def _people(owned: OwnedDrum, row: Weighed) -> list[str]:
     """Return what can hurt a person."""
     found = [CUT] if row.cut else []
-    if any(d.startswith("leg") for d in row.recipe.dampers):
+    if any(d.startswith("leg") for d in row.setup.dampers):
         found.append(LEGS)
-    if owned.kind == "kick" and "sand-can" in row.recipe.dampers:
+    if owned.kind == "kick" and "sand-can" in row.setup.dampers:
         found.append(CAN)
     return [*found, HEARING]

@@ -60,14 +60,14 @@ class DrumPlan:
     cautions: tuple[str, ...]
 
     @property
-    def recipe(self) -> Setup:
+    def setup(self) -> Setup:
         """Return what to put on and where to tune."""
-        return self.weighed.recipe
+        return self.weighed.setup
 
     @property
     def relation(self) -> Relation:
         """Return the relation of the heads by name."""
-        return relation_of(self.recipe.semitones)
+        return relation_of(self.setup.semitones)
 
 
 @dataclass(frozen=True, slots=True)
@@ -175,9 +175,9 @@ def _alike(
 ) -> dict[int, Weighed]:
     """Return the drums' recipes with one kind of damper on the toms, unless two bring more."""
 
-    def weigh(name: str, recipes: Sequence[Setup]) -> Sequence[Weighed | None]:
+    def weigh(name: str, setups: Sequence[Setup]) -> Sequence[Weighed | None]:
         row = chosen[int(name)]
-        return options[int(name)][0].search.dressed_alike(recipes, row.card["pitch"])
+        return options[int(name)][0].search.dressed_alike(setups, row.card["pitch"])
 
     found = alike_toms({str(i): row for i, row in chosen.items()}, weigh)
     return {int(name): row for name, row in found.items()}
@@ -250,11 +250,11 @@ class _Search:
                 f"cents off. Choose a {size} drum for this part"
                 + (", or other heads." if by_hand else ", or enter the pitch by hand.")
             )
-        recipe = best.recipe
+        setup = best.setup
         drum = model(
-            wearing(owned, recipe.reso, recipe.port_in),
-            batter=recipe.batter, reso=recipe.reso, dampers=recipe.dampers,
-            striker=recipe.striker, wires_setting=recipe.wires,
+            wearing(owned, setup.reso, setup.port_in),
+            batter=setup.batter, reso=setup.reso, dampers=setup.dampers,
+            striker=setup.striker, wires_setting=setup.wires,
         )  # fmt: skip
         pitch = best.card["pitch"] if best.short_cents else self.pitch
         row, prediction = _settled_at(best, drum, owned.kind, pitch)
@@ -323,15 +323,15 @@ def _hole_may_be_had(request: Wish, owned: OwnedDrum, brief: Brief) -> bool:
 
 def _settled_at(row: Weighed, drum: Drum, kind: Kind, wish_hz: float) -> tuple[Weighed, Prediction]:
     """Bring a recipe's lug pitches to where a medium stroke settles at the wished pitch."""
-    recipe = row.recipe
+    setup = row.setup
     for _ in range(SETTLINGS):
-        found = settling(drum, recipe.batter_hz, recipe.reso_hz)
+        found = settling(drum, setup.batter_hz, setup.reso_hz)
         fundamental = Partial(found.drum_pitch_hz, found.sustain_s, 1.0)
         voice = Voice((fundamental,), (), found.bend_cents, settle_span_s(kind))
         share = wish_hz / voice.settled_hz()
-        reso = recipe.reso_hz * share if recipe.reso_hz is not None else None
-        recipe = replace(recipe, batter_hz=recipe.batter_hz * share, reso_hz=reso)
-    return replace(row, recipe=recipe), predict(drum, recipe.batter_hz, recipe.reso_hz)
+        reso = setup.reso_hz * share if setup.reso_hz is not None else None
+        setup = replace(setup, batter_hz=setup.batter_hz * share, reso_hz=reso)
+    return replace(row, setup=setup), predict(drum, setup.batter_hz, setup.reso_hz)
 
 
 def _wished(target: Target, pitch: float) -> Measured:

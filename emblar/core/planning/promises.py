@@ -20,7 +20,7 @@ from emblar.core.planning.styles import NO_FRONT, shunned
 from emblar.core.planning.weighing import Weighed
 
 
-def schools_broken(schools: Mapping[str, str], kind: Kind, recipe: Setup) -> list[str]:
+def schools_broken(schools: Mapping[str, str], kind: Kind, setup: Setup) -> list[str]:
     """Return which of a player's schools a recipe breaks, by what each is about.
 
     Parameters
@@ -36,11 +36,11 @@ def schools_broken(schools: Mapping[str, str], kind: Kind, recipe: Setup) -> lis
     for about, name in schools.items():
         if kind not in FAVOURED_ON[about]:
             continue
-        if recipe.reso is None and about != MUFFLING:
+        if setup.reso is None and about != MUFFLING:
             continue
         kept = side_taken(
-            about, name, recipe.semitones,
-            ported=recipe.port_in is not None, dressed=bool(recipe.dampers),
+            about, name, setup.semitones,
+            ported=setup.port_in is not None, dressed=bool(setup.dampers),
         )  # fmt: skip
         if not bool(kept):
             broken.append(about)
@@ -59,9 +59,9 @@ def broken(row: Weighed, owned: OwnedDrum, brief: Brief) -> list[str]:
     brief
         What was asked for.
     """
-    recipe, title = row.recipe, voice_title(row.voice)
+    setup, title = row.setup, voice_title(row.voice)
     said: list[str] = []
-    for about in schools_broken(brief.schools, owned.kind, recipe):
+    for about in schools_broken(brief.schools, owned.kind, setup):
         if about == PORT:
             continue
         said.append(
@@ -72,21 +72,21 @@ def broken(row: Weighed, owned: OwnedDrum, brief: Brief) -> list[str]:
 
 
 def _front(row: Weighed, owned: OwnedDrum, brief: Brief) -> list[str]:
-    recipe, title = row.recipe, voice_title(row.voice)
-    if owned.kind != "kick" or recipe.reso is None:
+    setup, title = row.setup, voice_title(row.voice)
+    if owned.kind != "kick" or setup.reso is None:
         return []
     wanted = brief.schools.get(PORT)
     why = "the brief forbids cutting" if brief.never_cut else "it was asked for by hand"
-    if recipe.port_in is None and brief.engineer_wants_hole:
+    if setup.port_in is None and brief.engineer_wants_hole:
         return [
             f"{title}: the engineer wants a hole in the front head and this plan has none: {why}. "
             "Borrow or buy a ported front."
         ]
-    if recipe.port_in is None and wanted == "ported front":
+    if setup.port_in is None and wanted == "ported front":
         return [
             f"{title}: you like a ported front and this plan has none: {why}. Borrow or buy one."
         ]
-    if recipe.port_in is not None and wanted == "closed front":
+    if setup.port_in is not None and wanted == "closed front":
         return [f"{title}: you like a closed front; this one has a hole. Put another front on."]
     return []
 
@@ -104,11 +104,11 @@ def _bought(row: Weighed, title: str, brief: Brief) -> list[str]:
 
 def _style(row: Weighed, title: str, brief: Brief) -> list[str]:
     heads, dampers, by = shunned(brief.style)
-    recipe = row.recipe
-    found = [construction(h).name for h in (recipe.batter, recipe.reso) if h in heads]
-    found += [damper(d).name for d in recipe.dampers if d in dampers]
-    found += [strikers()[recipe.striker].name] if recipe.striker in by else []
-    if recipe.reso is None and NO_FRONT in heads:
+    setup = row.setup
+    found = [construction(h).name for h in (setup.batter, setup.reso) if h in heads]
+    found += [damper(d).name for d in setup.dampers if d in dampers]
+    found += [strikers()[setup.striker].name] if setup.striker in by else []
+    if setup.reso is None and NO_FRONT in heads:
         found.append("no front head")
     if not found:
         return []

@@ -207,11 +207,11 @@ class _Drum:
 
     def _fix(self, what: What, row: Weighed, now: float, coin: float) -> Fix:
         own = self.owned
-        lays_on = tuple(d for d in row.recipe.dampers if d not in self.on)
+        lays_on = tuple(d for d in row.setup.dampers if d not in self.on)
         price = sum(head_price(h, own.diameter_in, own.kind) for h in row.bought)
         price += sum(damper_price(d) for d in lays_on if d not in self.shelf.dampers)
         return Fix(
-            own.name, row.voice, _what(own, row.recipe, what), row.recipe, row.bought, lays_on,
+            own.name, row.voice, _what(own, row.setup, what), row.setup, row.bought, lays_on,
             now - row.total, coin * price, row.minutes,
         )  # fmt: skip
 

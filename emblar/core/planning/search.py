@@ -190,7 +190,7 @@ class DrumSearch(Weigher):
     def _around(self, front: Front, wish: float, found: list[Weighed]) -> list[Weighed]:
         """Return the best few heads and strokes with every damper set and relation together."""
         best = list(dict.fromkeys(
-            (w.recipe.batter, w.recipe.reso, w.recipe.striker, w.recipe.wires) for w in found
+            (w.setup.batter, w.setup.reso, w.setup.striker, w.setup.wires) for w in found
         ))[:AROUND]  # fmt: skip
         batters, resos, by, settings = (tuple(dict.fromkeys(c)) for c in zip(*best, strict=True))
         there = tuple(r for r in resos if r is not None)
@@ -207,13 +207,13 @@ class DrumSearch(Weigher):
 
     def _measured(self, row: Weighed) -> float:
         """Return the weighted distance of a recipe's rendered stroke from the target."""
-        recipe = row.recipe
-        owned = wearing(self.owned, recipe.reso, recipe.port_in)
+        setup = row.setup
+        owned = wearing(self.owned, setup.reso, setup.port_in)
         drum = model(
-            owned, batter=recipe.batter, reso=recipe.reso, dampers=recipe.dampers,
-            striker=recipe.striker, wires_setting=recipe.wires,
+            owned, batter=setup.batter, reso=setup.reso, dampers=setup.dampers,
+            striker=setup.striker, wires_setting=setup.wires,
         )  # fmt: skip
-        card = predicted_card(predict(drum, recipe.batter_hz, recipe.reso_hz), owned.kind)
+        card = predicted_card(predict(drum, setup.batter_hz, setup.reso_hz), owned.kind)
         values = {name: np.array([quantity.value]) for name, quantity in card.items()}
         return float(self._distances(values, 1)[0][0])
 
@@ -232,12 +232,10 @@ class DrumSearch(Weigher):
             if quick and first:
                 return first
             found += self._dressed(front, wish, first)
-        return _kept([w for w in found if self._keeps(MUFFLING, 0.0, bool(w.recipe.dampers))])
+        return _kept([w for w in found if self._keeps(MUFFLING, 0.0, bool(w.setup.dampers))])
 
     def _front_of(self, row: Weighed) -> Front:
-        return Front(
-            row.recipe.port_in, off=row.recipe.reso is None and self.owned.reso is not None
-        )
+        return Front(row.setup.port_in, off=row.setup.reso is None and self.owned.reso is not None)
 
     def _fronts(self) -> list[Front]:
         """Return what may be at the far side: as it is, with a hole, or nothing."""
@@ -322,7 +320,7 @@ class DrumSearch(Weigher):
         found = self.weighed(field, options, wish, also=there)
         best: dict[tuple[str, str | None], Weighed] = {}
         for row in found:
-            key = (row.recipe.batter, row.recipe.reso)
+            key = (row.setup.batter, row.setup.reso)
             if key not in best or row.total < best[key].total:
                 best[key] = row
         return sorted(best.values(), key=lambda w: w.total)
@@ -345,7 +343,7 @@ class DrumSearch(Weigher):
         """Return recipes with dampers, strikers and wires on the best heads and on those now on."""
         now = (self.owned.batter, self.owned.reso)
         chosen = first[:BEST_HEADS]
-        chosen += [w for w in first[BEST_HEADS:] if (w.recipe.batter, w.recipe.reso) == now]
+        chosen += [w for w in first[BEST_HEADS:] if (w.setup.batter, w.setup.reso) == now]
         chosen += [w for w in first if not w.bought and w not in chosen][:1]
         # Dampers shorten: a longer head may be the better one once something lies on it.
         length = self.target.value("length")
@@ -356,15 +354,15 @@ class DrumSearch(Weigher):
         found = self._dress(front, wish, chosen)
         again = self._once_dressed(front, wish, found)
         # Heads that only show their worth dressed are dressed with everything, too.
-        seen = {(w.recipe.batter, w.recipe.reso) for w in chosen}
-        pairs = {(w.recipe.batter, w.recipe.reso): w for w in reversed(again[:REFINED])}
+        seen = {(w.setup.batter, w.setup.reso) for w in chosen}
+        pairs = {(w.setup.batter, w.setup.reso): w for w in reversed(again[:REFINED])}
         new = [w for pair, w in pairs.items() if pair not in seen][:BEST_AGAIN]
         return chosen + found + again + (self._dress(front, wish, new) if new else [])
 
     def _dress(self, front: Front, wish: float, chosen: list[Weighed]) -> list[Weighed]:
         """Return recipes with dampers, strikers and wires on given heads, the best first."""
-        batters = tuple(dict.fromkeys(w.recipe.batter for w in chosen))
-        resos = tuple(dict.fromkeys(w.recipe.reso for w in chosen if w.recipe.reso))
+        batters = tuple(dict.fromkeys(w.setup.batter for w in chosen))
+        resos = tuple(dict.fromkeys(w.setup.reso for w in chosen if w.setup.reso))
         own = strikers_of(self.shelf, self.owned.kind)
         by = (self._usual_striker(),) if self.brief.brushes or self.locks.striker else own
         settings = (self.locks.wires,) if self.locks.wires else self._settings(chosen[0])
@@ -372,11 +370,11 @@ class DrumSearch(Weigher):
             self.owned, batters, resos, self._damper_sets(front), by, settings, front.port_in
         )
 
-        def place(recipe: Setup) -> tuple[int, int, float]:
-            reso = resos.index(recipe.reso) if recipe.reso else 0
-            return batters.index(recipe.batter), reso, recipe.semitones
+        def place(setup: Setup) -> tuple[int, int, float]:
+            reso = resos.index(setup.reso) if setup.reso else 0
+            return batters.index(setup.batter), reso, setup.semitones
 
-        heads = list(dict.fromkeys(place(w.recipe) for w in chosen))
+        heads = list(dict.fromkeys(place(w.setup) for w in chosen))
         return sorted(self.weighed(field, field.options(heads), wish), key=lambda w: w.total)
 
     def _settings(self, row: Weighed) -> tuple[str, ...]:
@@ -396,7 +394,7 @@ class DrumSearch(Weigher):
         Both were first judged bare and with the usual striker; dressed, and struck otherwise,
         others may be the better ones.
         """
-        best = [w.recipe for w in found[:REFINED]]
+        best = [w.setup for w in found[:REFINED]]
         sets = tuple(dict.fromkeys(r.dampers for r in best))
         by = tuple(dict.fromkeys(r.striker for r in best))
         settings = tuple(dict.fromkeys(r.wires for r in best))
@@ -423,13 +421,13 @@ class DrumSearch(Weigher):
         free = [d for d in own if d.eased == 1.0 and (d.side == "batter" or two)]
         return ((), *((d.id,) for d in free))
 
-    def dressed_alike(self, recipes: Sequence[Setup], wish: float) -> list[Weighed | None]:
+    def dressed_alike(self, setups: Sequence[Setup], wish: float) -> list[Weighed | None]:
         """Return recipes weighed that may be worn here: locked dampers stay, legs need a floor."""
         held, size = self.locks.dampers, self.owned.diameter_in
         has = set(self.shelf.dampers) | set(self.now)
         free = [
             r
-            for r in recipes
+            for r in setups
             if (held is None or r.dampers == held)
             and all(d in has and damper(d).least_in <= size for d in r.dampers)
         ]
@@ -471,7 +469,7 @@ def _kept(found: Sequence[Weighed]) -> list[Weighed]:
         if best is not None and best not in kept:
             kept.append(best)
     for relation in (-1, 0, 1):
-        own = (w for w in ordered if np.sign(w.recipe.semitones) == relation)
+        own = (w for w in ordered if np.sign(w.setup.semitones) == relation)
         kept += [w for w in itertools.islice(own, 1) if w not in kept]
     return kept
 
@@ -479,7 +477,7 @@ def _kept(found: Sequence[Weighed]) -> list[Weighed]:
 def _once(found: Iterable[Weighed]) -> list[Weighed]:
     best: dict[tuple[object, ...], Weighed] = {}
     for row in found:
-        r = row.recipe
+        r = row.setup
         chosen = (r.batter, r.reso, r.port_in, r.dampers, r.striker, r.wires, r.semitones)
         best.setdefault(chosen, row)
     return list(best.values())

@@ -31,31 +31,31 @@ class Sound:
 
 def other_sounds(chosen: Weighed, search: DrumSearch) -> list[Sound]:
     """Return a more open, a drier and the driest sound of the same tuning, where there are such."""
-    recipe = chosen.recipe
-    sets = [one for one in search.single_dampers() if one != recipe.dampers]
-    recipes = [replace(recipe, dampers=one) for one in sets]
+    setup = chosen.setup
+    sets = [one for one in search.single_dampers() if one != setup.dampers]
+    setups = [replace(setup, dampers=one) for one in sets]
     rows = [
         row
-        for row in search.dressed_alike(recipes, chosen.card["pitch"])
-        if row is not None and abs(cents(row.recipe.batter_hz, recipe.batter_hz)) < STAYS_CENTS
+        for row in search.dressed_alike(setups, chosen.card["pitch"])
+        if row is not None and abs(cents(row.setup.batter_hz, setup.batter_hz)) < STAYS_CENTS
     ]
-    longer = {row.recipe.dampers: _longer(row, chosen) for row in rows}
+    longer = {row.setup.dampers: _longer(row, chosen) for row in rows}
     found: list[Sound] = []
-    longest = max(rows, key=lambda r: longer[r.recipe.dampers], default=None)
-    if longest is not None and longer[longest.recipe.dampers] >= LEAST_STEPS:
+    longest = max(rows, key=lambda r: longer[r.setup.dampers], default=None)
+    if longest is not None and longer[longest.setup.dampers] >= LEAST_STEPS:
         found.append(Sound("more open", "for a stage or a large room", longest))
     found += _drier(rows, longer)
     return found
 
 
 def _drier(rows: Sequence[Weighed], longer: dict[tuple[str, ...], float]) -> list[Sound]:
-    shorter = [r for r in rows if longer[r.recipe.dampers] <= -LEAST_STEPS]
+    shorter = [r for r in rows if longer[r.setup.dampers] <= -LEAST_STEPS]
     if not shorter:
         return []
-    near = min(shorter, key=lambda r: (abs(longer[r.recipe.dampers] + DRIER_STEPS), r.total))
+    near = min(shorter, key=lambda r: (abs(longer[r.setup.dampers] + DRIER_STEPS), r.total))
     found = [Sound("drier", "for close microphones", near)]
-    least = min(shorter, key=lambda r: longer[r.recipe.dampers])
-    if longer[least.recipe.dampers] < longer[near.recipe.dampers] - DRIER_STEPS:
+    least = min(shorter, key=lambda r: longer[r.setup.dampers])
+    if longer[least.setup.dampers] < longer[near.setup.dampers] - DRIER_STEPS:
         found.append(Sound("driest", "a thump, hardly a note", least))
     return found
 

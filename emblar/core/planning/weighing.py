@@ -77,7 +77,7 @@ class Weighed:
 
     drum: int
     voice: str
-    recipe: Setup
+    setup: Setup
     card: dict[str, float]
     apart: dict[str, float]
     costs: dict[str, float]
@@ -189,14 +189,12 @@ class Weigher:
         fitting.sort(key=lambda h: order.index(h.condition))
         self._conditions: dict[str, str] = {h.construction: h.condition for h in fitting}
 
-    def exactly(self, recipes: Sequence[Setup], wish: float) -> list[Weighed | None]:
+    def exactly(self, setups: Sequence[Setup], wish: float) -> list[Weighed | None]:
         """Return recipes weighed as the search weighs them; None where heads do not bear it."""
-        out: list[Weighed | None] = [None] * len(recipes)
-        for port, off in {(r.port_in, r.reso is None) for r in recipes}:
-            places = [
-                i for i, r in enumerate(recipes) if (r.port_in, r.reso is None) == (port, off)
-            ]
-            own = [recipes[i] for i in places]
+        out: list[Weighed | None] = [None] * len(setups)
+        for port, off in {(r.port_in, r.reso is None) for r in setups}:
+            places = [i for i, r in enumerate(setups) if (r.port_in, r.reso is None) == (port, off)]
+            own = [setups[i] for i in places]
             batters, sets, by, settings = (
                 tuple(dict.fromkeys(c)) for c in
                 zip(*((r.batter, r.dampers, r.striker, r.wires) for r in own), strict=True)
@@ -459,7 +457,7 @@ class Weigher:
         for i, (b, r, on_it, by, setting, apart, hz, reso_hz, minutes) in enumerate(numbers):
             batter = field.batters[b]
             reso = field.resos[r] if field.resos else None
-            recipe = Setup(
+            setup = Setup(
                 batter=batter,
                 reso=reso,
                 batter_hz=hz,
@@ -472,7 +470,7 @@ class Weigher:
             )
             bought, loose = self._new_heads(batter, reso, field.port_in)
             found.append(Weighed(
-                self.number, self.target.voice, recipe, cards[i], aparts[i], costs[i], minutes,
+                self.number, self.target.voice, setup, cards[i], aparts[i], costs[i], minutes,
                 bought, bool(cuts[r]), loose,
             ))  # fmt: skip
         return found

@@ -105,51 +105,51 @@ class Explainer:
 
     def reasons(self) -> list[Reason]:
         """Return a reason for every choice that differs from what is there or usual."""
-        recipe, found = self.row.recipe, [self._pitch()]
+        setup, found = self.row.setup, [self._pitch()]
         for about, says, change in self._undone():
             other = self.without(change)
             if other is None:
                 found.append(Reason(about, f"{says}: without it no head bears this pitch.", {}))
                 continue
             found.append(self._choice(about, says, other))
-        if recipe.batter == self.owned.batter and recipe.reso == self.owned.reso:
+        if setup.batter == self.owned.batter and setup.reso == self.owned.reso:
             found.append(self._kept_heads())
         return found
 
     def _undone(self) -> list[tuple[str, str, Setup]]:
-        recipe, out = self.row.recipe, []
-        if recipe.batter != self.owned.batter:
+        setup, out = self.row.setup, []
+        if setup.batter != self.owned.batter:
             out.append(
-                ("batter", _named(construction(recipe.batter).name),
-                 replace(recipe, batter=self.owned.batter))
+                ("batter", _named(construction(setup.batter).name),
+                 replace(setup, batter=self.owned.batter))
             )  # fmt: skip
-        if recipe.reso and recipe.reso != self.owned.reso and recipe.port_in == self.owned.port_in:
+        if setup.reso and setup.reso != self.owned.reso and setup.port_in == self.owned.port_in:
             out.append(
                 ("reso", f"{_named(head_name(self.owned.kind, 'reso'))}, "
-                         f"{construction(recipe.reso).name}",
-                 replace(recipe, reso=self.owned.reso))
+                         f"{construction(setup.reso).name}",
+                 replace(setup, reso=self.owned.reso))
             )  # fmt: skip
-        for one in recipe.dampers:
-            left = tuple(d for d in recipe.dampers if d != one)
-            out.append(("damper", _named(damper(one).name), replace(recipe, dampers=left)))
+        for one in setup.dampers:
+            left = tuple(d for d in setup.dampers if d != one)
+            out.append(("damper", _named(damper(one).name), replace(setup, dampers=left)))
         usual = USUAL_STRIKER[self.owned.kind]
-        if recipe.striker != usual:
+        if setup.striker != usual:
             out.append(
-                ("striker", _named(strikers()[recipe.striker].name), replace(recipe, striker=usual))
+                ("striker", _named(strikers()[setup.striker].name), replace(setup, striker=usual))
             )
-        if self.owned.kind == "snare" and recipe.wires != USUAL_WIRES_SETTING:
+        if self.owned.kind == "snare" and setup.wires != USUAL_WIRES_SETTING:
             out.append(
-                ("wires", _named(wire_settings()[recipe.wires].name),
-                 replace(recipe, wires=USUAL_WIRES_SETTING))
+                ("wires", _named(wire_settings()[setup.wires].name),
+                 replace(setup, wires=USUAL_WIRES_SETTING))
             )  # fmt: skip
-        if recipe.reso and recipe.semitones:
-            words = _named(relation_words(self.owned.kind, recipe.semitones))
-            out.append(("relation", words, replace(recipe, semitones=0.0)))
-        as_it_is = replace(recipe, reso=self.owned.reso, port_in=self.owned.port_in)
-        if recipe.reso is None and self.owned.reso is not None:
+        if setup.reso and setup.semitones:
+            words = _named(relation_words(self.owned.kind, setup.semitones))
+            out.append(("relation", words, replace(setup, semitones=0.0)))
+        as_it_is = replace(setup, reso=self.owned.reso, port_in=self.owned.port_in)
+        if setup.reso is None and self.owned.reso is not None:
             out.append(("port", "No front head", as_it_is))
-        elif recipe.port_in != self.owned.port_in:
-            hole = f"A port of {recipe.port_in:g} in" if recipe.port_in else "A front without hole"
+        elif setup.port_in != self.owned.port_in:
+            hole = f"A port of {setup.port_in:g} in" if setup.port_in else "A front without hole"
             out.append(("port", hole, as_it_is))
         return out
 
@@ -179,15 +179,15 @@ class Explainer:
         return Reason(about, text, numbers)
 
     def _pitch(self) -> Reason:
-        recipe, hz = self.row.recipe, self.row.card["pitch"]
-        numbers = {"drum_pitch_hz": hz, "batter_lug_hz": recipe.batter_hz}
+        setup, hz = self.row.setup, self.row.card["pitch"]
+        numbers = {"drum_pitch_hz": hz, "batter_lug_hz": setup.batter_hz}
         text = (
             f"Lug pitch is not drum pitch. For {hz:.1f} Hz ({note_text(hz)}) with both heads free, "
-            f"the batter alone must give {recipe.batter_hz:.0f} Hz at its lugs"
+            f"the batter alone must give {setup.batter_hz:.0f} Hz at its lugs"
         )
-        if recipe.reso_hz is not None:
-            numbers["reso_lug_hz"] = recipe.reso_hz
-            text += f", the {head_name(self.owned.kind, 'reso')} {recipe.reso_hz:.0f} Hz"
+        if setup.reso_hz is not None:
+            numbers["reso_lug_hz"] = setup.reso_hz
+            text += f", the {head_name(self.owned.kind, 'reso')} {setup.reso_hz:.0f} Hz"
         if self.row.short_cents:
             numbers["missed_cents"] = self.row.short_cents
             text += (
@@ -208,33 +208,33 @@ class Explainer:
 
     def _sides(self) -> list[tuple[str, str, bool, Setup]]:
         """Return every side: of what, its name, whether it is chosen, the recipe that takes it."""
-        recipe, kind = self.row.recipe, self.owned.kind
+        setup, kind = self.row.setup, self.owned.kind
         ways: dict[tuple[str, str], dict[str, Any]] = {}
-        if recipe.reso and kind == "kick":
+        if setup.reso and kind == "kick":
             for name, semitones in zip(SIDES[FRONT], (2.0, -2.0), strict=True):
                 ways[FRONT, name] = {"semitones": semitones}
-        elif recipe.reso:
+        elif setup.reso:
             for name, semitones in zip(SIDES[RELATION], (0.0, 3.0, -2.0), strict=True):
                 ways[RELATION, name] = {"semitones": semitones}
-        if kind == "snare" and recipe.reso:
+        if kind == "snare" and setup.reso:
             for name, semitones in zip(SIDES[SNARE_SIDE], (7.0, 1.0), strict=True):
                 ways[SNARE_SIDE, name] = {"semitones": semitones}
-        if kind == "kick" and recipe.reso:
+        if kind == "kick" and setup.reso:
             for name, port in zip(SIDES[PORT], (None, NEW_PORT_IN), strict=True):
                 ways[PORT, name] = {"port_in": port}
-        for name, on_it in zip(SIDES[MUFFLING], ((), _lightest(recipe, kind)), strict=True):
+        for name, on_it in zip(SIDES[MUFFLING], ((), _lightest(setup, kind)), strict=True):
             ways[MUFFLING, name] = {"dampers": on_it}
         asked: list[tuple[str, str, bool, Setup]] = []
         for (about, name), change in ways.items():
             same = bool(side_taken(
-                about, name, recipe.semitones,
-                ported=recipe.port_in is not None, dressed=bool(recipe.dampers),
+                about, name, setup.semitones,
+                ported=setup.port_in is not None, dressed=bool(setup.dampers),
             ))  # fmt: skip
-            asked.append((about, name, same, recipe if same else replace(recipe, **change)))
+            asked.append((about, name, same, setup if same else replace(setup, **change)))
         return asked
 
-    def _school(self, about: str, name: str, chosen: bool, recipe: Setup) -> School:
-        other = self.row if chosen else self.without(recipe)
+    def _school(self, about: str, name: str, chosen: bool, setup: Setup) -> School:
+        other = self.row if chosen else self.without(setup)
         own = self.brief.schools.get(about) == name and self.owned.kind in FAVOURED_ON[about]
         if other is None:
             text = "its heads do not bear this pitch so"
@@ -252,17 +252,13 @@ class Explainer:
         return School(about, name, chosen, other.total, moves, text, own)
 
 
-def _lightest(recipe: Setup, kind: str) -> tuple[str, ...]:
-    return recipe.dampers or (("felt-strip",) if kind == "kick" else ("tape-flag",))
+def _lightest(setup: Setup, kind: str) -> tuple[str, ...]:
+    return setup.dampers or (("felt-strip",) if kind == "kick" else ("tape-flag",))
 
 
 def _word(name: str, steps_: float) -> str:
     step = steps()[name]
     return step.more if steps_ > 0 else step.less
-
-
-def _sign(value: float) -> int:
-    return (value > 0.0) - (value < 0.0)
 
 
 def _named(name: str) -> str:
@@ -342,7 +338,7 @@ def _by_the_drum(row: Weighed, drum: OwnedDrum, brief: Brief) -> list[Reason]:
                 {"length_s": length, "gap_s": gap},
             )
         )
-    if row.recipe.striker == "brushes" and not construction(row.recipe.batter).coated:
+    if row.setup.striker == "brushes" and not construction(row.setup.batter).coated:
         found.append(
             Reason("feel", f"{title}: brushes need a coated batter; this one is clear.", {})
         )
@@ -353,7 +349,7 @@ def _by_the_drum(row: Weighed, drum: OwnedDrum, brief: Brief) -> list[Reason]:
                    "back out: lock them, and stop where the key needs force.",
                    {"risk_steps": risk})
         )  # fmt: skip
-    for head in (row.recipe.batter, row.recipe.reso):
+    for head in (row.setup.batter, row.setup.reso):
         changed = head not in (None, drum.batter, drum.reso)
         if changed and head and not construction(head).may_crack_collar:
             found.append(
@@ -365,15 +361,15 @@ def _by_the_drum(row: Weighed, drum: OwnedDrum, brief: Brief) -> list[Reason]:
 
 def _by_the_front(kick: Weighed, brief: Brief) -> list[Reason]:
     """Return what a kick's front head has against engineers, stages and microphones."""
-    recipe, found = kick.recipe, []
-    closed = recipe.reso is not None and recipe.port_in is None
+    setup, found = kick.setup, []
+    closed = setup.reso is not None and setup.port_in is None
     if brief.stage != "studio" and closed:
         found.append(
             Reason("port", "Stages and engineers differ: a ported front gives each a place for a "
                    "microphone; a closed one does not.", {})
         )  # fmt: skip
     trouble = microphone_trouble(
-        brief.kick_microphone, front=recipe.reso is not None, port_in=recipe.port_in
+        brief.kick_microphone, front=setup.reso is not None, port_in=setup.port_in
     )
     return found + ([Reason("microphone", trouble, {})] if trouble else [])
 
@@ -393,7 +389,7 @@ def _by_force(rows: Mapping[str, Weighed], brief: Brief) -> list[Reason]:
                     {"bend_cents": min(bend, MOST_TOLD)},
                 )
             )
-        film = construction(row.recipe.batter).film()
+        film = construction(row.setup.batter).film()
         if brief.force == "hard" and film.thickness_m < LASTING_M:
             found.append(
                 Reason("force", f"{title}: {1000.0 * film.thickness_m:.2f} mm of film will not "

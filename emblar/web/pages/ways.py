@@ -111,7 +111,7 @@ def _pair(
 
 
 def _lines(row: Weighed, drums: tuple[KitDrum, ...]) -> list[str]:
-    recipe = row.recipe
+    recipe = row.setup
     heads = construction(recipe.batter).name
     lugs = f"batter {number(recipe.batter_hz, 'Hz')}"
     if recipe.reso and recipe.reso_hz is not None:

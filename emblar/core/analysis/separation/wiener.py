@@ -17,7 +17,6 @@ Source: Smaragdis 2004 (convolutive templates); FitzGerald 2010 (median filter);
 
 from collections.abc import Iterator, Sequence
 from dataclasses import dataclass
-from typing import Protocol
 
 import numpy as np
 from numpy.typing import NDArray
@@ -49,14 +48,6 @@ class Parts:
 
     drums: Array
     rest: Array
-
-
-class Separator(Protocol):
-    """Turns a mix into drums and rest."""
-
-    def separate(self, samples: Array, sample_rate_hz: int) -> Parts:
-        """Return drums and rest of samples of shape (n, channels); they add up to the samples."""
-        ...
 
 
 Magnitude = NDArray[np.float32]

@@ -101,11 +101,6 @@ class Candidates:
     """The side of a stereo mix (``mid_side``)."""
     accompaniment: Accompaniment = ALONE
 
-    @property
-    def gaps_s(self) -> Array:
-        """Time to the next candidate, s, shape (candidates,)."""
-        return np.diff(np.append(self.times_s, self.times_s[-1] + 2.0 if len(self) else 0.0))
-
     def __len__(self) -> int:
         return len(self.times_s)
 
