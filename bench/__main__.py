@@ -3,6 +3,7 @@
 import time
 from collections.abc import Callable
 from concurrent.futures import ProcessPoolExecutor
+from functools import partial
 from multiprocessing import get_context
 
 import librosa
@@ -116,7 +117,7 @@ def growth() -> None:
     took = []
     for minutes in (1, 4, 16):
         audio = Audio(np.tile(minute, (minutes * 60 // 45 + 1, 1)), song.sample_rate_hz)
-        took.append(best_of(1, lambda audio=audio: analyse(audio)) / audio.duration_s)
+        took.append(best_of(1, partial(analyse, audio)) / audio.duration_s)
     print(
         "analysis per second of sound, 1, 4, 16 minutes: " + ", ".join(f"{t:.4f} s" for t in took)
     )

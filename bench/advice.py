@@ -7,6 +7,7 @@ Counted on the twenty plans of ``bench.independent`` and on a few of its own.
 from collections.abc import Callable
 from dataclasses import asdict, dataclass, replace
 from functools import lru_cache
+from typing import Any
 
 from bench.independent import SITUATIONS, Read, read
 from bench.kick_readings import kick
@@ -16,9 +17,10 @@ from emblar.core.catalogue import constructions, dampers, strikers
 from emblar.core.drum import Wish
 from emblar.core.planning.alike import family
 from emblar.core.planning.brief import Brief, Shelf
+from emblar.core.planning.cautions import HEARING
 from emblar.core.planning.kick_window import kick_window
 from emblar.core.planning.kit import OwnedDrum, model
-from emblar.core.planning.plan_drum import HEARING, DrumPlan, Task, plan_drum, plan_drums
+from emblar.core.planning.plan_drum import DrumPlan, Task, plan_drum, plan_drums
 from emblar.core.planning.target import Target
 from emblar.core.quantities import Measured
 from emblar.core.quantities.registry import steps
@@ -35,16 +37,24 @@ KICK = OwnedDrum(
     "Kick 22", "kick", 22, 16, 10, "wood", "maple-lacquer", "single-clear", "front-opaque"
 )
 REACHED = {
-    "patch": "patch", "gel or tape on a kick batter": "gel-pad-kick", "tissue on a front":
-    "tissue-front", "tape on a snare's reso": "tape-flag-snare-side", "damper on both heads":
-    "tape-both", "a number of cotton balls": "cotton-twelve", "a number of pads": "three-gel-pads",
-    "stuffed": "stuffed", "eased lug": "eased-lug", "two lugs down": "two-lugs-down",
+    "patch": "patch",
+    "gel or tape on a kick batter": "gel-pad-kick",
+    "tissue on a front": "tissue-front",
+    "tape on a snare's reso": "tape-flag-snare-side",
+    "damper on both heads": "tape-both",
+    "a number of cotton balls": "cotton-twelve",
+    "a number of pads": "three-gel-pads",
+    "stuffed": "stuffed",
+    "eased lug": "eased-lug",
+    "two lugs down": "two-lugs-down",
     "alternate lugs": "alternate-lugs",
-}  # fmt: skip
+}
 HEADS = {
-    "bought ported front": "front-ported-opaque", "double-ply reso": "double-reso-clear",
-    "double ply with dot": "double-dot-clear", "vented doubles": "double-vented-coated",
-}  # fmt: skip
+    "bought ported front": "front-ported-opaque",
+    "double-ply reso": "double-reso-clear",
+    "double ply with dot": "double-dot-clear",
+    "vented doubles": "double-vented-coated",
+}
 BEATERS = {"taped beater": "beater-felt-taped", "felted beater": "beater-wood-pad"}
 
 
@@ -144,16 +154,19 @@ def one_thing() -> tuple[str, bool]:
     before = plan_drum(TOM, target, Wish(), thorough=False)
     now = drum_plan_file(before)
     changes = {
-        "batter": "double-coated", "dampers": ["gel-pad"], "striker": "stick-light",
-        "reso": "single-coated", "pitch_hz": 112.0,
-    }  # fmt: skip
+        "batter": "double-coated",
+        "dampers": ["gel-pad"],
+        "striker": "stick-light",
+        "reso": "single-coated",
+        "pitch_hz": 112.0,
+    }
     good = 0
     for name, value in changes.items():
-        wish = {name: value}
-        asked = held(wish, changed_by_hand({}, wish), now, TOM) or wish
-        asked["dampers"] = tuple(asked["dampers"])
+        wish: dict[str, Any] = {name: value}
+        kept: dict[str, Any] = held(wish, changed_by_hand({}, wish), now, TOM) or wish
+        asked: dict[str, Any] = {**kept, "dampers": tuple(kept["dampers"])}
         after = plan_drum(TOM, target, Wish(**asked), thorough=False)
-        ours, theirs = (asdict(p.recipe) for p in (before, after))
+        ours, theirs = (asdict(p.setup) for p in (before, after))
         free = {name, "batter_hz", "reso_hz"}
         good += all(ours[key] == theirs[key] for key in ours if key not in free)
     return f"{good} of {len(changes)} changes leave the rest", good == len(changes)
@@ -177,10 +190,10 @@ def toms() -> tuple[str, bool]:
                 Wish(),
             )
             for i, (d, deep, rods, hz) in enumerate(sizes, 1)
-        ]  # fmt: skip
+        ]
         shelf = Shelf((), (), tuple(dampers()))
         found = plan_drums(tasks, brief=Brief(budget_heads=0), shelf=shelf, thorough=False)
-        worn = {family(p.recipe.dampers) for p in found if isinstance(p, DrumPlan)}
+        worn = {family(p.setup.dampers) for p in found if isinstance(p, DrumPlan)}
         kits, alike = kits + 1, alike + (len(worn - {frozenset()}) <= 1)
     return f"{alike} of {kits} kits wear one kind; the others gain a clear step", alike * 2 >= kits
 
@@ -216,10 +229,10 @@ def reached() -> tuple[str, bool]:
     target = _target("kick", pitch=56.0, length=0.15)
     brief = Brief(never_cut=False)
     for port, off, hole in (("off", True, False), ("ring", False, True), ("cut", False, True)):
-        recipe = plan_drum(KICK, target, Wish(port=port), brief=brief, thorough=False).recipe  # type: ignore[arg-type]
+        recipe = plan_drum(KICK, target, Wish(port=port), brief=brief, thorough=False).setup  # type: ignore[arg-type]
         there.append((recipe.reso is None) == off and (recipe.port_in is not None) == hole)
     holed = replace(KICK, shell_hole_in=4.0)
-    there.append(plan_drum(holed, target, Wish(), thorough=False).recipe.batter_hz > 0.0)
+    there.append(plan_drum(holed, target, Wish(), thorough=False).setup.batter_hz > 0.0)
     return f"{sum(there)} of {len(there)}", all(there)
 
 

@@ -32,7 +32,9 @@ from emblar.core.synthesis.song import Event, render_performance
 from emblar.service.postgres import OwnPostgres, free_port
 from emblar.sound.encode import wav_bytes
 
-RATE, UP_S, DRAIN_S = 44100, 120.0, 600.0
+RATE = 44100
+UP_S = 120.0
+DRAIN_S = 600.0
 BETWEEN_S = (0.2, 3.0)
 VICTIMS = ("web", "worker", "PostgreSQL", "one backend", "everything")
 
@@ -68,9 +70,11 @@ class Served:
         """Start it, with some options, and wait until it answers."""
         self.starts += 1
         environment = {
-            **os.environ, "EMBLAR_HOME": str(self.home), "EMBLAR_PORT": str(self.port),
+            **os.environ,
+            "EMBLAR_HOME": str(self.home),
+            "EMBLAR_PORT": str(self.port),
             "EMBLAR_BACKUPS": "0",
-        }  # fmt: skip
+        }
         environment.pop("EMBLAR_DATABASE_URL", None)
         log = (self.home / "serve.log").open("ab")
         command = [sys.executable, "-m", "emblar.cli.main", "serve", *options]
@@ -121,10 +125,12 @@ class Served:
         workers = [pid for pid, what in every.items() if "emblar.jobs.worker" in what]
         backends = [pid for pid, what in every.items() if what.startswith("postgres: ")]
         targets = {
-            "web": [self.process.pid], "worker": workers, "PostgreSQL": [server] if server else [],
+            "web": [self.process.pid],
+            "worker": workers,
+            "PostgreSQL": [server] if server else [],
             "one backend": [rng.choice(backends)] if backends else [],
             "everything": [self.process.pid, *every, *([server] if server else [])],
-        }[victim]  # fmt: skip
+        }[victim]
         for pid in targets:
             with contextlib.suppress(ProcessLookupError, PermissionError):
                 os.kill(pid, signal.SIGKILL)
@@ -189,9 +195,10 @@ class Clients:
     def record(self, web: httpx.Client, name: str, once: str) -> httpx.Response:
         """Bring a recording."""
         return web.post(
-            "/sessions/1/listen/recording", data={"kind": "drums", "beside": "true", "once": once},
+            "/sessions/1/listen/recording",
+            data={"kind": "drums", "beside": "true", "once": once},
             files={"file": (name, self.sound, "audio/wav")},
-        )  # fmt: skip
+        )
 
     def until_answered(
         self, kind: str, send: Callable[[httpx.Client], httpx.Response], *, twice_is: int = 0
@@ -242,8 +249,10 @@ class Clients:
     def reading(self, mark: int, rng: random.Random) -> None:
         """Type what every rod of a head reads."""
         slot = rng.choice(self.slots)
-        rods = [round(100.0 + (mark % 99_991) / 1000.0 + rod * 0.00001, 5)
-                for rod in range(self.rods[slot])]  # fmt: skip
+        rods = [
+            round(100.0 + (mark % 99_991) / 1000.0 + rod * 0.00001, 5)
+            for rod in range(self.rods[slot])
+        ]
         data = {f"rod-{rod + 1}": str(hz) for rod, hz in enumerate(rods)} | {"side": "batter"}
         if self.until_answered(
             "readings", lambda web: web.post(f"/sessions/1/bench/{slot}/typed", data=data)
@@ -257,9 +266,10 @@ class Clients:
         at = round(0.003 * (count % 950) + 0.00075 * which, 5)
         data = {"time_s": str(at), "voice": "hat", "start": "0", "stop": "3"}
         if self.until_answered(
-            "strokes", lambda web: web.post("/sessions/1/listen/strokes/put-in", data=data),
+            "strokes",
+            lambda web: web.post("/sessions/1/listen/strokes/put-in", data=data),
             twice_is=422,
-        ):  # fmt: skip
+        ):
             self.ledger.note("strokes", at)
 
     def recording(self, mark: int, rng: random.Random) -> None:
@@ -313,9 +323,11 @@ def missing(clients: Clients) -> dict[str, list[Any]]:
         ).fetchall()
         read = {(drum, rod, round(hz, 5)) for drum, rod, hz in rows}
         found["readings"] = [
-            (drum, hz) for drum, rods in kept.get("readings", [])
-            for rod, hz in enumerate(rods, 1) if (drum, rod, hz) not in read
-        ]  # fmt: skip
+            (drum, hz)
+            for drum, rods in kept.get("readings", [])
+            for rod, hz in enumerate(rods, 1)
+            if (drum, rod, hz) not in read
+        ]
         added = [
             hit["time_s"]
             for (document,) in db.execute("select document from correction").fetchall()
@@ -365,11 +377,15 @@ def run(home: Path, kills: int, seed: int, *, clients: int = 4, say: bool = True
     lost = missing(people)
     code = served.stop()
     return {
-        "killed": dict(killed), "starts": served.starts, "slowest recovery, s": round(longest, 1),
+        "killed": dict(killed),
+        "starts": served.starts,
+        "slowest recovery, s": round(longest, 1),
         "acknowledged": {k: len(v) for k, v in people.ledger.kept.items()},
-        "refused": people.refused, "still waiting": stuck, "missing or twice": lost,
+        "refused": people.refused,
+        "still waiting": stuck,
+        "missing or twice": lost,
         "exit code": code,
-    }  # fmt: skip
+    }
 
 
 def main() -> None:

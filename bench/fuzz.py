@@ -25,7 +25,8 @@ from schemathesis import APIOperation, Case
 
 from bench.faults import Served
 
-LONGEST_S, MOST_BYTES = 10.0, 2**30
+LONGEST_S = 10.0
+MOST_BYTES = 2**30
 ROUND = 8
 REAL_IDS = 6
 
@@ -56,8 +57,13 @@ class Fuzz:
         )
 
         @seeded(self.rng.randrange(2**32))
-        @settings(max_examples=ROUND, deadline=None, database=None, phases=[Phase.generate],
-                  suppress_health_check=list(HealthCheck))  # fmt: skip
+        @settings(
+            max_examples=ROUND,
+            deadline=None,
+            database=None,
+            phases=[Phase.generate],
+            suppress_health_check=list(HealthCheck),
+        )
         @given(case=strategy)
         def ask(case: Case) -> None:
             self._ask(case)

@@ -66,8 +66,11 @@ def picture(data: bytes) -> None:
 
 
 TARGETS: dict[str, Callable[[bytes], None]] = {
-    "sound": sound, "sung": sung, "analysis": analysis, "picture": picture,
-}  # fmt: skip
+    "sound": sound,
+    "sung": sung,
+    "analysis": analysis,
+    "picture": picture,
+}
 
 
 def seeds(target: str) -> list[bytes]:

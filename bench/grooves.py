@@ -110,15 +110,23 @@ def backing(seed: int, seconds: float) -> Array:
     for bar in range(int(seconds / (4 * beat)) + 1):
         root, start = int(roots[bar % 4]), bar * 4 * beat
         third = 4 if rng.random() < 0.5 else 3
-        notes += [(start + k * beat / 2, beat / 2.2, 0, root - 5 + 5 * int(rng.random() < 0.2), 100)
-                  for k in range(8) if rng.random() < 0.8]  # fmt: skip
+        notes += [
+            (start + k * beat / 2, beat / 2.2, 0, root - 5 + 5 * int(rng.random() < 0.2), 100)
+            for k in range(8)
+            if rng.random() < 0.8
+        ]
         for interval in (0, third, 7):
             notes.append((start, 3.9 * beat, 3, root + 24 + interval, 70))
             notes += [(start + k * beat, 0.8 * beat, 1, root + 24 + interval, 80) for k in range(4)]
-            notes += [(start + (k + 0.5) * beat, 0.4 * beat, 2, root + 12 + interval, 85)
-                      for k in range(4) if rng.random() < 0.7]  # fmt: skip
-    moves = sorted([(t, 1, c, n, v) for t, _, c, n, v in notes]
-                   + [(t + d, 0, c, n, 0) for t, d, c, n, _ in notes])  # fmt: skip
+            notes += [
+                (start + (k + 0.5) * beat, 0.4 * beat, 2, root + 12 + interval, 85)
+                for k in range(4)
+                if rng.random() < 0.7
+            ]
+    moves = sorted(
+        [(t, 1, c, n, v) for t, _, c, n, v in notes]
+        + [(t + d, 0, c, n, 0) for t, d, c, n, _ in notes]
+    )
     now = 0.0
     for time, on, channel, note, velocity in moves:
         kind, ticks = "note_on" if on else "note_off", round((time - now) * 960)

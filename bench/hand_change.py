@@ -16,7 +16,12 @@ from emblar.store.database import engine
 from emblar.store.migrate import migrate
 from emblar.web.app import create_app
 
-CHANGES = ({"relation": "equal"}, {"batter": "double-clear"}, {"relation": "higher"}, {})
+CHANGES: tuple[dict[str, str], ...] = (
+    {"relation": "equal"},
+    {"batter": "double-clear"},
+    {"relation": "higher"},
+    {},
+)
 ROUNDS = 2
 WANTED_MS = 200.0
 

@@ -6,7 +6,7 @@ from dataclasses import dataclass
 import numpy as np
 
 from emblar.core.acoustics.coefficients import prior_coefficients
-from emblar.core.acoustics.drum import METRES_PER_INCH, Drum
+from emblar.core.acoustics.drum import METRES_PER_INCH, Drum, Kind
 from emblar.core.acoustics.head import lug_pitch_from_tension
 from emblar.core.acoustics.inverse import tension_per_turn
 from emblar.core.acoustics.uneven import rod_pitches_hz
@@ -40,8 +40,9 @@ class HiddenHead:
         self.rng = rng = np.random.default_rng(seed)
         self.response = response or Response()
         size = float(rng.choice([8, 10, 12, 13, 14, 16, 18, 20, 22, 24, 26]))
-        kind = "kick" if size >= 18 else "tom"
-        film = rng.choice(constructions_for(kind, "batter")).film()
+        kind: Kind = "kick" if size >= 18 else "tom"
+        films = [made.film() for made in constructions_for(kind, "batter")]
+        film = films[rng.integers(len(films))]
         rods, depth = int(rng.choice([6, 8, 10])), (0.4 if kind == "kick" else 0.2)
         self.drum = Drum(kind, size * METRES_PER_INCH, depth, rods, film, film)
         k = prior_coefficients()
@@ -61,7 +62,8 @@ class HiddenHead:
         return 1200.0 * np.log2(rod_pitches_hz(self.tensions.tolist(), mean) / self.goal_hz)
 
     def read(self, noise: float = 5.0) -> list[float]:
-        return (self.cents() + self.rng.normal(0.0, noise, self.drum.rods)).tolist()
+        read = self.cents() + self.rng.normal(0.0, noise, self.drum.rods)
+        return [float(cents) for cents in read]
 
     def turn(self, turns: Array, error: float = 0.15) -> None:
         real = turns * (1.0 + self.rng.normal(0.0, error, len(turns)))

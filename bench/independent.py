@@ -110,9 +110,12 @@ def _drum(kind: Kind, diameter: float, depth: float, **changes: Any) -> OwnedDru
     batter = {"tom": "double-clear", "snare": "single-coated", "kick": "single-clear"}[kind]
     reso = {"tom": "single-clear", "snare": "snare-side", "kick": "front-opaque"}[kind]
     made: dict[str, Any] = {
-        "hoop": "wood" if kind == "kick" else "flanged", "shell": "maple-lacquer",
-        "batter": batter, "reso": reso, **changes,
-    }  # fmt: skip
+        "hoop": "wood" if kind == "kick" else "flanged",
+        "shell": "maple-lacquer",
+        "batter": batter,
+        "reso": reso,
+        **changes,
+    }
     return OwnedDrum(f"{kind.title()} {diameter:g}", kind, diameter, depth, rods, **made)
 
 
@@ -131,59 +134,129 @@ def _brief(**asked: Any) -> Brief:
 
 
 SITUATIONS = (
-    Situation("short double kick, metal", _drum("kick", 22, 18),
-              Struck(58, 0.30, -10, bend=15, noise_db=4, noise_hz=4200, noise_s=0.02),
-              _brief(style="metal", force="hard", never_cut=False)),
-    Situation("open jazz kick", _drum("kick", 18, 14, batter="single-coated", reso="front-coated"),
-              Struck(76, 0.95, -9, bend=12, noise_db=-18, noise_hz=1500),
-              _brief(style="jazz")),
-    Situation("big vintage kick", _drum("kick", 26, 14),
-              Struck(46, 0.85, -10, bend=25, noise_db=-14, noise_hz=1800), _brief(style="rock")),
-    Situation("dry kick without front, seventies", _drum("kick", 22, 14),
-              Struck(55, 0.24, -14, bend=20, noise_db=-8, noise_hz=2200), _brief(style="funk")),
-    Situation("fat low snare", _drum("snare", 14, 6.5),
-              Struck(165, 0.32, -8, noise_db=-6, noise_hz=2500, wires_db=-6, wires_s=0.22),
-              _brief(style="soul")),
-    Situation("high crack", _drum("snare", 14, 5, hoop="cast", shell="steel"),
-              Struck(262, 0.40, -5, bend=5, noise_db=3, noise_hz=4500, wires_db=-4, wires_s=0.25),
-              _brief(style="funk")),
-    Situation("open rock snare", _drum("snare", 14, 6.5, shell="brass"),
-              Struck(205, 0.60, -3, noise_db=-4, noise_hz=3500, wires_db=-5, wires_s=0.30),
-              _brief(style="rock")),
-    Situation("brushed jazz snare", _drum("snare", 14, 5.5),
-              Struck(215, 0.45, -8, noise_db=-8, noise_hz=2500, wires_db=-8, wires_s=0.35),
-              _brief(style="jazz", force="light")),
-    Situation("long singing rack tom", _drum("tom", 12, 8),
-              Struck(124, 1.9, -8, bend=45, noise_db=-14), _brief(style="rock")),
-    Situation("short popping rack tom", _drum("tom", 12, 8),
-              Struck(122, 0.55, -16, bend=45, noise_db=-10, noise_hz=2000), _brief(style="pop")),
-    Situation("booming floor tom", _drum("tom", 16, 16),
-              Struck(68, 1.6, -9, bend=40, noise_db=-14, noise_hz=1800), _brief(style="rock")),
-    Situation("dead seventies floor tom", _drum("tom", 16, 16, batter="double-coated"),
-              Struck(74, 0.35, -18, bend=50, noise_db=-10, noise_hz=1500), _brief(style="funk")),
-    Situation("high eight-inch tom", OwnedDrum(
-                  "Tom 8", "tom", 8, 7, 5, "flanged", "maple-lacquer", "double-clear",
-                  "single-clear"),
-              Struck(196, 1.0, -10, bend=35, noise_db=-14, noise_hz=3000), _brief(style="fusion")),
-    Situation("jazz rack tom", _drum("tom", 12, 8, batter="single-coated"),
-              Struck(165, 1.3, -7, bend=25, noise_db=-14, noise_hz=2000), _brief(style="jazz")),
-    Situation("concert bass drum", _drum("kick", 26, 16, batter="single-coated",
-                                         reso="front-coated"),
-              Struck(42, 1.8, -10, bend=15, noise_db=-24, noise_hz=900), _brief(style="concert")),
-    Situation("dry high reggae snare", _drum("snare", 13, 6),
-              Struck(255, 0.20, -8, bend=5, noise_db=-3, noise_hz=3500, wires_db=-8, wires_s=0.15),
-              _brief(style="reggae")),
-    Situation("sampled hip-hop kick", _drum("kick", 20, 16),
-              Struck(63, 0.38, -18, bend=30, noise_db=-10, noise_hz=2500), _brief(style="hip hop")),
-    Situation("the engineer wants a hole", _drum("kick", 22, 16),
-              Struck(60, 0.42, -12, bend=15, noise_db=-8, noise_hz=3000),
-              _brief(style="pop", engineer_wants_hole=True)),
-    Situation("buy nothing, worn heads", _drum("tom", 13, 9, batter="double-fluid"),
-              Struck(105, 1.1, -10, bend=45, noise_db=-14), _brief(only_owned=True)),
-    Situation("closed front is my school", _drum("kick", 20, 14),
-              Struck(66, 0.60, -10, bend=15, noise_db=-12, noise_hz=2000),
-              _brief(style="rock", schools={PORT: "closed front", FRONT: "front level or above"})),
-)  # fmt: skip
+    Situation(
+        "short double kick, metal",
+        _drum("kick", 22, 18),
+        Struck(58, 0.30, -10, bend=15, noise_db=4, noise_hz=4200, noise_s=0.02),
+        _brief(style="metal", force="hard", never_cut=False),
+    ),
+    Situation(
+        "open jazz kick",
+        _drum("kick", 18, 14, batter="single-coated", reso="front-coated"),
+        Struck(76, 0.95, -9, bend=12, noise_db=-18, noise_hz=1500),
+        _brief(style="jazz"),
+    ),
+    Situation(
+        "big vintage kick",
+        _drum("kick", 26, 14),
+        Struck(46, 0.85, -10, bend=25, noise_db=-14, noise_hz=1800),
+        _brief(style="rock"),
+    ),
+    Situation(
+        "dry kick without front, seventies",
+        _drum("kick", 22, 14),
+        Struck(55, 0.24, -14, bend=20, noise_db=-8, noise_hz=2200),
+        _brief(style="funk"),
+    ),
+    Situation(
+        "fat low snare",
+        _drum("snare", 14, 6.5),
+        Struck(165, 0.32, -8, noise_db=-6, noise_hz=2500, wires_db=-6, wires_s=0.22),
+        _brief(style="soul"),
+    ),
+    Situation(
+        "high crack",
+        _drum("snare", 14, 5, hoop="cast", shell="steel"),
+        Struck(262, 0.40, -5, bend=5, noise_db=3, noise_hz=4500, wires_db=-4, wires_s=0.25),
+        _brief(style="funk"),
+    ),
+    Situation(
+        "open rock snare",
+        _drum("snare", 14, 6.5, shell="brass"),
+        Struck(205, 0.60, -3, noise_db=-4, noise_hz=3500, wires_db=-5, wires_s=0.30),
+        _brief(style="rock"),
+    ),
+    Situation(
+        "brushed jazz snare",
+        _drum("snare", 14, 5.5),
+        Struck(215, 0.45, -8, noise_db=-8, noise_hz=2500, wires_db=-8, wires_s=0.35),
+        _brief(style="jazz", force="light"),
+    ),
+    Situation(
+        "long singing rack tom",
+        _drum("tom", 12, 8),
+        Struck(124, 1.9, -8, bend=45, noise_db=-14),
+        _brief(style="rock"),
+    ),
+    Situation(
+        "short popping rack tom",
+        _drum("tom", 12, 8),
+        Struck(122, 0.55, -16, bend=45, noise_db=-10, noise_hz=2000),
+        _brief(style="pop"),
+    ),
+    Situation(
+        "booming floor tom",
+        _drum("tom", 16, 16),
+        Struck(68, 1.6, -9, bend=40, noise_db=-14, noise_hz=1800),
+        _brief(style="rock"),
+    ),
+    Situation(
+        "dead seventies floor tom",
+        _drum("tom", 16, 16, batter="double-coated"),
+        Struck(74, 0.35, -18, bend=50, noise_db=-10, noise_hz=1500),
+        _brief(style="funk"),
+    ),
+    Situation(
+        "high eight-inch tom",
+        OwnedDrum(
+            "Tom 8", "tom", 8, 7, 5, "flanged", "maple-lacquer", "double-clear", "single-clear"
+        ),
+        Struck(196, 1.0, -10, bend=35, noise_db=-14, noise_hz=3000),
+        _brief(style="fusion"),
+    ),
+    Situation(
+        "jazz rack tom",
+        _drum("tom", 12, 8, batter="single-coated"),
+        Struck(165, 1.3, -7, bend=25, noise_db=-14, noise_hz=2000),
+        _brief(style="jazz"),
+    ),
+    Situation(
+        "concert bass drum",
+        _drum("kick", 26, 16, batter="single-coated", reso="front-coated"),
+        Struck(42, 1.8, -10, bend=15, noise_db=-24, noise_hz=900),
+        _brief(style="concert"),
+    ),
+    Situation(
+        "dry high reggae snare",
+        _drum("snare", 13, 6),
+        Struck(255, 0.20, -8, bend=5, noise_db=-3, noise_hz=3500, wires_db=-8, wires_s=0.15),
+        _brief(style="reggae"),
+    ),
+    Situation(
+        "sampled hip-hop kick",
+        _drum("kick", 20, 16),
+        Struck(63, 0.38, -18, bend=30, noise_db=-10, noise_hz=2500),
+        _brief(style="hip hop"),
+    ),
+    Situation(
+        "the engineer wants a hole",
+        _drum("kick", 22, 16),
+        Struck(60, 0.42, -12, bend=15, noise_db=-8, noise_hz=3000),
+        _brief(style="pop", engineer_wants_hole=True),
+    ),
+    Situation(
+        "buy nothing, worn heads",
+        _drum("tom", 13, 9, batter="double-fluid"),
+        Struck(105, 1.1, -10, bend=45, noise_db=-14),
+        _brief(only_owned=True),
+    ),
+    Situation(
+        "closed front is my school",
+        _drum("kick", 20, 14),
+        Struck(66, 0.60, -10, bend=15, noise_db=-12, noise_hz=2000),
+        _brief(style="rock", schools={PORT: "closed front", FRONT: "front level or above"}),
+    ),
+)
 
 
 @dataclass(frozen=True, slots=True)
@@ -213,21 +286,32 @@ def read(number: int) -> Read:
         plan = plan_drum(asked.drum, target, Wish(), brief=asked.brief, shelf=shelf)
     except EmblarError as error:
         return Read(asked.name, heard, str(error), (0.0, None), 0.0, (), (), ("no plan",))
-    recipe, row = plan.recipe, plan.weighed
+    recipe, row = plan.setup, plan.weighed
     said = plan_sentence(
-        kind, batter=recipe.batter, reso=recipe.reso, port_in=recipe.port_in,
-        semitones=recipe.semitones, dampers=recipe.dampers, pitch_hz=row.card["pitch"],
+        kind,
+        batter=recipe.batter,
+        reso=recipe.reso,
+        port_in=recipe.port_in,
+        semitones=recipe.semitones,
+        dampers=recipe.dampers,
+        pitch_hz=row.card["pitch"],
         apart=row.apart,
-    )  # fmt: skip
+    )
     return Read(
-        asked.name, heard, said, (recipe.batter_hz, recipe.reso_hz), row.minutes, row.bought,
-        plan.cautions, tuple(laughs(asked, plan, heard)),
-    )  # fmt: skip
+        asked.name,
+        heard,
+        said,
+        (recipe.batter_hz, recipe.reso_hz),
+        row.minutes,
+        row.bought,
+        plan.cautions,
+        tuple(laughs(asked, plan, heard)),
+    )
 
 
 def laughs(asked: Situation, plan: DrumPlan, heard_hz: float | None) -> list[str]:
     """Return what in a plan goes against what practice keeps to."""
-    recipe, owned, brief = plan.recipe, plan.owned, asked.brief
+    recipe, owned, brief = plan.setup, plan.owned, asked.brief
     found = []
     if heard_hz is None or abs(np.log2(heard_hz / asked.struck.hz)) > 1.0 / 12.0:
         found.append(f"the note is read as {heard_hz} Hz, it is {asked.struck.hz:g}")
@@ -274,8 +358,10 @@ def main() -> None:
     for number, row in enumerate(rows, 1):
         lugs = " / ".join(f"{hz:.0f}" for hz in row.lugs_hz if hz)
         bought = f", buys {', '.join(row.bought)}" if row.bought else ""
-        print(f"{number:2d} {row.name}: {row.sentence}\n     lugs {lugs} Hz, {row.minutes:.0f} min"
-              f"{bought}")  # fmt: skip
+        print(
+            f"{number:2d} {row.name}: {row.sentence}\n     lugs {lugs} Hz, {row.minutes:.0f} min"
+            f"{bought}"
+        )
         for text in row.cautions:
             if not text.startswith("Wear"):
                 print(f"     ! {text}")

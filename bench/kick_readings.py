@@ -22,7 +22,9 @@ from emblar.core.planning.kit import OwnedDrum, model
 from emblar.core.planning.target import readings
 from emblar.core.synthesis.stroke import drum_voice, render_stroke
 
-RATE, NEAR_CENTS, STEPS_UP = 44100, 50.0, 12
+RATE = 44100
+NEAR_CENTS = 50.0
+STEPS_UP = 12
 LOWEST_HZ = 34.0
 """No kick is tuned to a lower note; what comes out lower is tuned up."""
 SIZES = ((18.0, 14.0), (20.0, 16.0), (22.0, 16.0), (22.0, 20.0), (24.0, 14.0), (26.0, 14.0))
@@ -54,9 +56,17 @@ def kick(seed: int) -> Kick:
     reso = str(rng.choice([c.id for c in constructions_for("kick", "reso") if not c.hole_in]))
     front = rng.random() > 0.12
     owned = OwnedDrum(
-        "Kick", "kick", diameter, depth, 10, "wood", "maple-lacquer", batter,
-        reso if front else None, PORTS[int(rng.integers(len(PORTS)))] if front else None,
-    )  # fmt: skip
+        "Kick",
+        "kick",
+        diameter,
+        depth,
+        10,
+        "wood",
+        "maple-lacquer",
+        batter,
+        reso if front else None,
+        PORTS[int(rng.integers(len(PORTS)))] if front else None,
+    )
     free = [d.id for d in dampers_for("kick") if d.side == "batter" or front]
     count = int(rng.choice([0, 1, 1, 2]))
     on_it = tuple(str(d) for d in rng.choice(free, count, replace=False))
@@ -90,8 +100,10 @@ def main() -> None:
     with ProcessPoolExecutor(2) as pool:
         rows = list(pool.map(kick, range(asked.seed, asked.seed + asked.kicks)))
     count = Counter(row.outcome for row in rows)
-    print(f"{asked.kicks} kicks: {count['told']} told, {count['asked']} asked, "
-          f"{count['missed']} missed")  # fmt: skip
+    print(
+        f"{asked.kicks} kicks: {count['told']} told, {count['asked']} asked, "
+        f"{count['missed']} missed"
+    )
     for row in rows:
         if row.outcome == "missed":
             read = ", ".join(f"{hz:.1f}" for hz in row.read_hz) or "nothing"

@@ -26,9 +26,13 @@ import psycopg
 from psycopg.types.json import Jsonb
 
 from bench.faults import Served, groove
+from emblar.core.errors import ServiceError
 from emblar.service.postgres import OwnPostgres
 
-STUDIOS, SESSIONS, LONG_SHARE, LONG_STROKES = 200, 50, 0.05, 5000
+STUDIOS = 200
+SESSIONS = 50
+LONG_SHARE = 0.05
+LONG_STROKES = 5000
 PAGES = ("listen", "kit", "plan", "bench", "match", "sheet", "evening")
 EVERY_S = 4.0
 
@@ -41,20 +45,29 @@ def enlarge(db: psycopg.Connection[Any], studios: int) -> None:
     db.execute(
         "insert into session (studio_id, name, artist, asked, downbeat_at, created_at)"
         " select s.id, 'Song ' || g, '', t.asked, t.downbeat_at, now() - g * interval '1 day'"
-        " from studio s, generate_series(1, %s) g, session t where t.id = 1", [SESSIONS]
-    )  # fmt: skip
-    analysis, peaks = db.execute(
+        " from studio s, generate_series(1, %s) g, session t where t.id = 1",
+        [SESSIONS],
+    )
+    row = db.execute(
         "select analysis, peaks from recording where session_id = 1 order by id limit 1"
-    ).fetchone() or ({}, {})
+    ).fetchone()
+    if row is None:
+        raise ServiceError("The demo has no recording: run make demo first.")
+    analysis: dict[str, Any] = row[0]
+    peaks: dict[str, Any] = row[1]
     short = {**analysis, "hits": analysis["hits"][:60]}
     hits = analysis["hits"]
     shift = analysis["source"]["duration_s"]
     more = [
         {**hit, "time_s": round(hit["time_s"] + turn * shift, 5)}
-        for turn in range(LONG_STROKES // len(hits) + 1) for hit in hits
-    ][:LONG_STROKES]  # fmt: skip
-    long = {**analysis, "hits": more,
-            "source": {**analysis["source"], "duration_s": more[-1]["time_s"] + 2.0}}  # fmt: skip
+        for turn in range(LONG_STROKES // len(hits) + 1)
+        for hit in hits
+    ][:LONG_STROKES]
+    long = {
+        **analysis,
+        "hits": more,
+        "source": {**analysis["source"], "duration_s": more[-1]["time_s"] + 2.0},
+    }
     for document, where in ((long, "<"), (short, ">=")):
         db.execute(
             "insert into recording (session_id, audio_id, filename, kind, state, analysis, peaks,"
@@ -100,21 +113,31 @@ def _of(alias: str, columns: Sequence[str]) -> str:
 
 def replan_ids(db: psycopg.Connection[Any]) -> list[int]:
     """Point every plan of this studio at its own session's slots; return those sessions."""
-    old = [row[0] for row in db.execute(
-        "select id from kit_slot where session_id = 1 order by position").fetchall()]  # fmt: skip
-    sessions = [row[0] for row in db.execute(
-        "select id from session where studio_id = 1 order by id").fetchall()]  # fmt: skip
+    old = [
+        row[0]
+        for row in db.execute(
+            "select id from kit_slot where session_id = 1 order by position"
+        ).fetchall()
+    ]
+    sessions = [
+        row[0]
+        for row in db.execute("select id from session where studio_id = 1 order by id").fetchall()
+    ]
     document = db.execute("select document from plan where session_id = 1").fetchone()
     assert document is not None
     for session in sessions[1:]:
-        new = [row[0] for row in db.execute(
-            "select id from kit_slot where session_id = %s order by position", [session]
-        ).fetchall()]  # fmt: skip
+        new = [
+            row[0]
+            for row in db.execute(
+                "select id from kit_slot where session_id = %s order by position", [session]
+            ).fetchall()
+        ]
         slots = dict(zip(map(str, old), map(str, new), strict=True))
         moved = {
             name: {slots.get(key, key): value for key, value in table.items()}
-            for name, table in document[0].items() if isinstance(table, dict)
-        }  # fmt: skip
+            for name, table in document[0].items()
+            if isinstance(table, dict)
+        }
         db.execute("update plan set document = %s where session_id = %s", [Jsonb(moved), session])
     return sessions
 
@@ -129,9 +152,14 @@ class Told:
 
 
 def at_work(
-    url: str, sessions: Sequence[int], until: float, seed: int, every_s: float,
-    told: dict[str, list[float]], lock: threading.Lock,
-) -> None:  # fmt: skip
+    url: str,
+    sessions: Sequence[int],
+    until: float,
+    seed: int,
+    every_s: float,
+    told: dict[str, list[float]],
+    lock: threading.Lock,
+) -> None:
     """Open one page after the other until a time; note how long each took, s."""
     rng = random.Random(seed)
     with httpx.Client(base_url=url, timeout=60.0, follow_redirects=True) as web:
@@ -205,7 +233,7 @@ def say(what: str, told: Told) -> float:
         f"   {1000 * told.cpu_s / max(len(every), 1):.0f} ms of processor a page, database and "
         f"worker counted; {told.taken_share:.0%} of the machine was taken by others on its host",
         flush=True,
-    )  # fmt: skip
+    )
     return most
 
 
@@ -241,15 +269,19 @@ def main() -> None:
             sound = groove()
             while not stop.is_set():
                 httpx.post(
-                    f"{served.url}/sessions/1/listen/recording", data={"kind": "drums"},
-                    files={"file": ("more.wav", sound, "audio/wav")}, timeout=60.0,
-                )  # fmt: skip
+                    f"{served.url}/sessions/1/listen/recording",
+                    data={"kind": "drums"},
+                    files={"file": ("more.wav", sound, "audio/wav")},
+                    timeout=60.0,
+                )
                 time.sleep(1.5)
 
         thread = threading.Thread(target=analyses, daemon=True)
         thread.start()
-        busy = say(f"{asked.techs} techs, analyses running",
-                   loaded(served, sessions[1:], asked.techs, asked.seconds))  # fmt: skip
+        busy = say(
+            f"{asked.techs} techs, analyses running",
+            loaded(served, sessions[1:], asked.techs, asked.seconds),
+        )
         stop.set()
         print(f"ratio to one alone: {quiet / alone:.1f}, with analyses {busy / alone:.1f}")
         thread.join(30.0)

@@ -31,7 +31,10 @@ from emblar.core.synthesis.stroke import drum_voice, render_stroke
 
 RATE = 44100
 COUNTED = ("pitch", "bend", "sustain", "length", "attack", "ring", "wires")
-CLOSE_STEPS, MOST_MOVES, BENCH_CENTS, STROKES = 1.5, 6, 10.0, 5
+CLOSE_STEPS = 1.5
+MOST_MOVES = 6
+BENCH_CENTS = 10.0
+STROKES = 5
 SIZES: dict[Kind, tuple[tuple[float, float, int, float, float], ...]] = {
     "tom": ((10, 7, 6, 180, 260), (12, 8, 6, 150, 220), (13, 9, 6, 140, 200), (16, 14, 8, 95, 150)),
     "snare": ((14, 5.5, 10, 290, 400), (14, 6.5, 10, 270, 380), (13, 6, 8, 310, 430)),
@@ -68,13 +71,20 @@ def rendered(owned: OwnedDrum, setup: Setup, seed: int) -> Target:
 def a_setup(rng: np.random.Generator, kind: Kind, size: int) -> tuple[OwnedDrum, Setup]:
     """Return a drum of a size, and a setup of it drawn at random."""
     diameter, depth, rods, low, high = SIZES[kind][size]
-    batter, reso = (str(rng.choice([c.id for c in constructions_for(kind, side)]))
-                    for side in ("batter", "reso"))  # fmt: skip
+    batter, reso = (
+        str(rng.choice([c.id for c in constructions_for(kind, side)]))
+        for side in ("batter", "reso")
+    )
     owned = OwnedDrum("Drum", kind, diameter, depth, rods, "flanged", "maple-lacquer", batter, reso)
     lug = float(rng.uniform(low, high))
     ratio = float(rng.choice([0.0, 0.0, 2.0, 4.0])) if kind == "tom" else 3.0
-    there = [d.id for d in dampers_for(kind) if d.least_in <= diameter and d.on_head
-             and d.id not in ("disc", "laid-on-head", "small-cymbal")]  # fmt: skip
+    there = [
+        d.id
+        for d in dampers_for(kind)
+        if d.least_in <= diameter
+        and d.on_head
+        and d.id not in ("disc", "laid-on-head", "small-cymbal")
+    ]
     dampers = tuple(str(d) for d in rng.choice(there, int(rng.random() < 0.5), replace=False))
     strikers = [s.id for s in strikers_for(kind) if not s.only_if_asked]
     wires = str(rng.choice(["medium", "medium", "loose", "tight"])) if kind == "snare" else "medium"
@@ -116,13 +126,18 @@ def follow(seed: int, choose: Choose) -> Came:
     near = [s for s in (size - 1, size, size + 1) if 0 <= s < len(SIZES[kind])]
     owned, ours = a_setup(rng, kind, int(rng.choice(near)))
     try:
-        recipe = plan_drum(owned, record, Wish(), brief=Brief()).recipe
+        recipe = plan_drum(owned, record, Wish(), brief=Brief()).setup
         off = 2.0 ** (rng.normal(0.0, BENCH_CENTS, 2) / 1200.0)
         ours = replace(
-            ours, batter=recipe.batter, reso=recipe.reso, batter_hz=recipe.batter_hz * off[0],
+            ours,
+            batter=recipe.batter,
+            reso=recipe.reso,
+            batter_hz=recipe.batter_hz * off[0],
             reso_hz=None if recipe.reso_hz is None else recipe.reso_hz * off[1],
-            dampers=tuple(recipe.dampers), striker=recipe.striker, wires=recipe.wires,
-        )  # fmt: skip
+            dampers=tuple(recipe.dampers),
+            striker=recipe.striker,
+            wires=recipe.wires,
+        )
     except EmblarError:
         pass
     moves = 0
@@ -134,8 +149,11 @@ def follow(seed: int, choose: Choose) -> Came:
         if not offered:
             break
         ours, moves = choose(offered, found, rng).setup, moves + 1
-    left = {n: round(d.steps, 1) for n, d in found.told.items()
-            if n in COUNTED and abs(d.steps) > CLOSE_STEPS}  # fmt: skip
+    left = {
+        n: round(d.steps, 1)
+        for n, d in found.told.items()
+        if n in COUNTED and abs(d.steps) > CLOSE_STEPS
+    }
     return Came(kind, moves, is_close(found), left)
 
 
@@ -145,8 +163,11 @@ def _follow(job: tuple[int, Choose]) -> Came:
 
 def main(records: int = 40) -> None:
     """Run all ways."""
-    for name, way in (("next moves", best_move), ("changes at random", random_move),
-                      ("largest difference first", largest_first)):  # fmt: skip
+    for name, way in (
+        ("next moves", best_move),
+        ("changes at random", random_move),
+        ("largest difference first", largest_first),
+    ):
         with ProcessPoolExecutor(2) as pool:
             found = list(pool.map(_follow, [(seed, way) for seed in range(records)]))
         close = [f for f in found if f.close]

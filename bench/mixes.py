@@ -8,6 +8,7 @@ import numpy as np
 from emblar.core.analysis.pipeline import analyse
 from emblar.core.analysis.separation.wiener import TemplateSeparator
 from emblar.core.analysis.signal.audio import Audio
+from emblar.core.errors import ServiceError
 from emblar.core.synthesis.low_ferry import render_low_ferry
 
 
@@ -34,4 +35,7 @@ def peak_of_whole(_: int) -> float:
     whole(four_minutes())
     # Not getrusage: its peak is handed down from the parent.
     status = Path("/proc/self/status").read_text()
-    return int(re.search(r"VmHWM:\s+(\d+)", status)[1]) / 1024
+    peak = re.search(r"VmHWM:\s+(\d+)", status)
+    if peak is None:
+        raise ServiceError("This kernel does not report the peak memory of a process.")
+    return int(peak[1]) / 1024

@@ -55,19 +55,48 @@ def shelf(times: int) -> Shelf:
     for copy in range(times):
         tag = f" {copy}"
         for d, port in ((18, None), (20, None), (22, 5.0)):
-            drums.append(OwnedDrum(f"Kick {d}{tag}", "kick", d, 16, 10, "wood", "maple-lacquer",
-                                   "double-clear", "front-opaque", port))  # fmt: skip
+            drums.append(
+                OwnedDrum(
+                    f"Kick {d}{tag}",
+                    "kick",
+                    d,
+                    16,
+                    10,
+                    "wood",
+                    "maple-lacquer",
+                    "double-clear",
+                    "front-opaque",
+                    port,
+                )
+            )
         drums += [
             OwnedDrum(
-                f"Snare {deep}{tag}", "snare", d, deep, 10, "flanged", "steel", "single-coated",
+                f"Snare {deep}{tag}",
+                "snare",
+                d,
+                deep,
+                10,
+                "flanged",
+                "steel",
+                "single-coated",
                 "snare-side",
             )
             for d, deep in ((14, 5.5), (14, 6.5), (13, 6.0))
-        ]  # fmt: skip
-        drums += [replace(TOM, name=f"Tom {d}{tag}", diameter_in=d, depth_in=0.75 * d)
-                  for d in (10, 12, 13, 14, 16, 18)]  # fmt: skip
-    kinds = ("single-clear", "single-coated", "double-coated", "double-ring-clear", "woven",
-             "single-heavy-coated", "single-dot-coated", "double-dot-clear")  # fmt: skip
+        ]
+        drums += [
+            replace(TOM, name=f"Tom {d}{tag}", diameter_in=d, depth_in=0.75 * d)
+            for d in (10, 12, 13, 14, 16, 18)
+        ]
+    kinds = (
+        "single-clear",
+        "single-coated",
+        "double-coated",
+        "double-ring-clear",
+        "woven",
+        "single-heavy-coated",
+        "single-dot-coated",
+        "double-dot-clear",
+    )
     sizes = (10, 12, 13, 14, 16, 18, 20, 22)
     heads = [OwnedHead(c, float(d), times) for c, d in itertools.product(kinds, sizes)][:60]
     return Shelf(tuple(drums), tuple(heads), tuple(dampers()), tuple(strikers()))
@@ -76,11 +105,13 @@ def shelf(times: int) -> Shelf:
 def candidates() -> None:
     """Candidates a second, card included, against solving each whole by ``scipy.linalg.eigh``."""
     field = Field(
-        TOM, [c.id for c in constructions_for("tom", "batter")],
+        TOM,
+        [c.id for c in constructions_for("tom", "batter")],
         [c.id for c in constructions_for("tom", "reso")],
-        [(), *((d.id,) for d in dampers_for("tom"))], [s.id for s in strikers_for("tom")][:2],
+        [(), *((d.id,) for d in dampers_for("tom"))],
+        [s.id for s in strikers_for("tom")][:2],
         ["medium"],
-    )  # fmt: skip
+    )
     options = field.grid([-3.0, -1.0, 0.0, 2.0, 5.0])
     told = field.outlook(options, 130.0)
     began = time.perf_counter()

@@ -31,9 +31,13 @@ from emblar.core.planning.predicted import predicted_card
 from emblar.core.planning.search import FOURTH
 
 BEND_DRUMS = (
-    (8.0, 7.0, 5, 190.0), (10.0, 7.0, 6, 150.0), (12.0, 8.0, 6, 110.0), (13.0, 9.0, 6, 100.0),
-    (16.0, 16.0, 8, 70.0), (18.0, 16.0, 8, 60.0),
-)  # fmt: skip
+    (8.0, 7.0, 5, 190.0),
+    (10.0, 7.0, 6, 150.0),
+    (12.0, 8.0, 6, 110.0),
+    (13.0, 9.0, 6, 100.0),
+    (16.0, 16.0, 8, 70.0),
+    (18.0, 16.0, 8, 60.0),
+)
 """Toms by diameter, depth, rods and drum pitch in Hz."""
 LEAST = 0.1
 """So many steps at least count as a difference."""
@@ -174,7 +178,7 @@ def relations() -> Finding:
 )
 def bends() -> Finding:
     """Work out how far toms of all sizes fall."""
-    medium = {d: _bend(d, *rest) for d, *rest in BEND_DRUMS}
+    medium = {d: _bend(d, depth, rods, hz) for d, depth, rods, hz in BEND_DRUMS}
     hard = _bend(*BEND_DRUMS[0], impulse=1.5) / medium[8.0]
     small = [medium[d] for d in (8.0, 10.0, 12.0, 13.0)]
     less = medium[18.0] < medium[16.0] < max(small)
@@ -263,9 +267,14 @@ def kick_dampers() -> Finding:
         and can["length"] <= 0.0
     )
     rows = {
-        "strip": strip, "pad on the batter": pad, "pillow at the front": front, "both": both,
-        "blanket": blanket, "foam": foam, "can": can,
-    }  # fmt: skip
+        "strip": strip,
+        "pad on the batter": pad,
+        "pillow at the front": front,
+        "both": both,
+        "blanket": blanket,
+        "foam": foam,
+        "can": can,
+    }
     return Finding("; ".join(told(name, by) for name, by in rows.items()), agrees)
 
 
@@ -290,7 +299,8 @@ def front_off() -> Finding:
         f"{min(ported):.2f}); bend {bend:.0f} ct; ports of 1 to 20 in work, {smooth:.0f} ct at "
         "most from half an inch to the next up to half the head"
     )
-    return Finding(figures, dry and steady and bend < 100.0 and min(works) > 25.0 and smooth < 60.0)
+    agrees = dry and steady and bend < 100.0 and min(works) > 25.0 and smooth < 60.0
+    return Finding(figures, bool(agrees))
 
 
 def _ported_pitch(port_in: float) -> float:
@@ -524,10 +534,15 @@ def main() -> None:
     found = [(one, one.measure()) for one in ROWS]
     if asked.json:
         rows = [
-            {"number": one.number, "practice": one.practice, "figures": f.figures,
-             "agrees": f.agrees, "why_not": None if f.agrees else WHY_NOT.get(one.number)}
+            {
+                "number": one.number,
+                "practice": one.practice,
+                "figures": f.figures,
+                "agrees": f.agrees,
+                "why_not": None if f.agrees else WHY_NOT.get(one.number),
+            }
             for one, f in found
-        ]  # fmt: skip
+        ]
         print(json.dumps(rows, indent=2, ensure_ascii=False))
         return
     for one, f in found:

@@ -18,14 +18,28 @@ DRUMS = {
         "12 × 8 in tom", "tom", 12, 8, 6, "flanged", "maple-lacquer", "single-clear", "single-clear"
     ),
     "snare": OwnedDrum(
-        "14 × 5.5 in snare", "snare", 14, 5.5, 10, "flanged", "maple-lacquer", "single-coated",
+        "14 × 5.5 in snare",
+        "snare",
+        14,
+        5.5,
+        10,
+        "flanged",
+        "maple-lacquer",
+        "single-coated",
         "snare-side",
     ),
     "kick": OwnedDrum(
-        "22 × 16 in kick", "kick", 22, 16, 10, "wood", "maple-lacquer", "single-clear",
+        "22 × 16 in kick",
+        "kick",
+        22,
+        16,
+        10,
+        "wood",
+        "maple-lacquer",
+        "single-clear",
         "front-opaque",
     ),
-}  # fmt: skip
+}
 TUNED = {"tom": (110.0, 0.0), "snare": (190.0, 4.0), "kick": (50.0, 2.0)}
 """Drum pitch in Hz, and the reso above the batter in semitones."""
 OWNED = ("hoop", "edge", "shell", "depth_in", "diameter_in", "port_in", "rods", "shell_hole_in")

@@ -254,9 +254,11 @@ def main() -> None:
                 print("  ", line)
     if asked.keep is not None:
         told = {
-            "analysis_version": ANALYSIS_VERSION, "kits": [number for number, _ in chosen],
-            "seed": asked.seed, "scores": kept,
-        }  # fmt: skip
+            "analysis_version": ANALYSIS_VERSION,
+            "kits": [number for number, _ in chosen],
+            "seed": asked.seed,
+            "scores": kept,
+        }
         asked.keep.write_text(json.dumps(told, indent=1) + "\n", encoding="utf-8")
 
 

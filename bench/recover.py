@@ -29,7 +29,8 @@ from emblar.core.quantities.registry import steps
 from emblar.core.synthesis.stroke import drum_voice, render_stroke
 
 RATE = 44100
-ENOUGH, FIRST = 8, 5
+ENOUGH = 8
+FIRST = 5
 SIZES: dict[Kind, tuple[tuple[float, float, int, float, float], ...]] = {
     "tom": ((10, 7, 6, 135, 190), (12, 8, 6, 110, 160), (13, 9, 6, 100, 150), (16, 14, 8, 70, 110)),
     "snare": ((14, 5.5, 10, 170, 220), (14, 6.5, 10, 165, 210), (13, 6, 8, 180, 240)),
@@ -70,9 +71,16 @@ def recovered(seed: int) -> Found | None:
 
     size = SIZES[kind][int(rng.integers(len(SIZES[kind])))]
     owned = OwnedDrum(
-        f"{kind} {size[0]:g}", kind, size[0], size[1], int(size[2]), "flanged", "maple-lacquer",
-        *NOW[kind], port_in=5.0 if kind == "kick" and rng.random() < 0.5 else None,
-    )  # fmt: skip
+        f"{kind} {size[0]:g}",
+        kind,
+        size[0],
+        size[1],
+        int(size[2]),
+        "flanged",
+        "maple-lacquer",
+        *NOW[kind],
+        port_in=5.0 if kind == "kick" and rng.random() < 0.5 else None,
+    )
     batter = one([c.id for c in constructions_for(kind, "batter")])
     reso = one([c.id for c in constructions_for(kind, "reso")])
     light = [d.id for d in dampers_for(kind) if d.least_in <= owned.diameter_in]
@@ -117,11 +125,15 @@ def _measured(made: object, kind: Kind, rng: np.random.Generator) -> Target | No
 
 
 def _off(row: Weighed, owned: OwnedDrum, target: Target, kind: Kind) -> dict[str, float]:
-    recipe = row.recipe
+    recipe = row.setup
     drum = model(
-        owned, batter=recipe.batter, reso=recipe.reso, dampers=recipe.dampers,
-        striker=recipe.striker, wires_setting=recipe.wires,
-    )  # fmt: skip
+        owned,
+        batter=recipe.batter,
+        reso=recipe.reso,
+        dampers=recipe.dampers,
+        striker=recipe.striker,
+        wires_setting=recipe.wires,
+    )
     card = predicted_card(predict(drum, recipe.batter_hz, recipe.reso_hz), kind)
     return {
         name: steps()[name].apart(quantity.value, target.values[name].value)
@@ -156,8 +168,10 @@ def main() -> None:
         names = sorted({n for r in rows for n in r.off})
         for name in names:
             off = np.abs([r.off[name] for r in rows if name in r.off])
-            print(f"  {name:8s} off by {np.median(off):.2f} steps, within one in "
-                  f"{np.mean(off <= 1.0):.2f}")  # fmt: skip
+            print(
+                f"  {name:8s} off by {np.median(off):.2f} steps, within one in "
+                f"{np.mean(off <= 1.0):.2f}"
+            )
 
 
 if __name__ == "__main__":

@@ -42,10 +42,11 @@ def digests(db: psycopg.Connection[Any]) -> Digests:
     ).fetchall()
     for name, counter in names:
         query = (
-            "select last_value, is_called::text from {}" if counter else
-            "select count(*), md5(string_agg(d, '' order by d)) from"
+            "select last_value, is_called::text from {}"
+            if counter
+            else "select count(*), md5(string_agg(d, '' order by d)) from"
             " (select md5(t::text) as d from {} t) as rows"
-        )  # fmt: skip
+        )
         row = db.execute(sql.SQL(query).format(sql.Identifier(name))).fetchone()
         assert row is not None
         found[name] = (int(row[0]), str(row[1]))
@@ -79,8 +80,10 @@ def run(folder: Path, studios: int) -> list[str]:
         took = emblar(first, "backup", str(file))
         served.stop()
         rows = sum(count for name, (count, _) in before.items() if not name.endswith("_seq"))
-        print(f"{studios} studios × {SESSIONS} sessions: {rows} rows in {len(before)} tables and "
-              f"counters, backup {file.stat().st_size / 2**20:.0f} MB in {took:.0f} s")  # fmt: skip
+        print(
+            f"{studios} studios × {SESSIONS} sessions: {rows} rows in {len(before)} tables and "
+            f"counters, backup {file.stat().st_size / 2**20:.0f} MB in {took:.0f} s"
+        )
         print(f"restored in {emblar(second, 'restore', str(file)):.0f} s")
         again.start("--web-only")
         with connected(second) as db:
@@ -90,9 +93,7 @@ def run(folder: Path, studios: int) -> list[str]:
         for one in (served, again):
             if one.process is not None and one.process.poll() is None:
                 one.process.kill()
-    return sorted(
-        name for name in {*before, *after} if before.get(name) != after.get(name)
-    )  # fmt: skip
+    return sorted(name for name in {*before, *after} if before.get(name) != after.get(name))
 
 
 def main() -> None:

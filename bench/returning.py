@@ -27,10 +27,14 @@ from emblar.core.tuning.head_state import (
 )
 from emblar.core.tuning.next_turns import next_turns
 
-CHANGES, TURN_ERROR, FURTHEST_TURNS, MOST_ROUNDS = 10, 0.15, 0.75, 4
-CLOSE_CENTS, CLOSE_STEPS = 10.0, 1.0
+CHANGES = 10
+TURN_ERROR = 0.15
+FURTHEST_TURNS = 0.75
+MOST_ROUNDS = 4
+CLOSE_CENTS = 10.0
+CLOSE_STEPS = 1.0
 HEADS = {"batter": "single-coated", "reso": "single-clear"}
-DRUM = OwnedDrum("Tom", "tom", 12, 8, 6, "flanged", "maple-lacquer", *HEADS.values())
+DRUM = OwnedDrum("Tom", "tom", 12, 8, 6, "flanged", "maple-lacquer", HEADS["batter"], HEADS["reso"])
 LUG_HZ = {"batter": 190.0, "reso": 210.0}
 """A drum for what the heads being off does to the sound."""
 DAMPERS = ("gel-pad", "tape-flag", "thin-ring")

@@ -12,6 +12,7 @@ import numpy as np
 from emblar.core.analysis import pipeline
 from emblar.core.analysis.classify.model import probabilities
 from emblar.core.analysis.voices import assignment, decide
+from emblar.core.voices import VoiceName
 
 
 @dataclass(frozen=True, slots=True)
@@ -40,7 +41,7 @@ def _unweighed(prior: Any, now: Any, prints: Any, others: Any = ()) -> Any:
 
 def _usual(voice: str, score: Any, *, mix: bool) -> float:
     del score
-    kind = decide.VoiceName(voice).kind
+    kind = VoiceName(voice).kind
     return (decide.THRESHOLD_IN_MIX if mix else decide.THRESHOLD)[kind]
 
 
@@ -51,41 +52,55 @@ def _once(frames: Any, times_s: Any) -> Any:
 RULES = {
     "neighbours": Rule(
         "candidates that sound alike, or come again a period later, are weighed together",
-        decide, "reconsidered", _first,
+        decide,
+        "reconsidered",
+        _first,
     ),
     "a-snare-there-must-be": Rule(
         "if hardly any stroke was a snare, what looks like a high tom may be one",
-        decide, "with_a_snare", _chances,
+        decide,
+        "with_a_snare",
+        _chances,
     ),
     "own-drums": Rule(
         "the recording's own drums (templates) are weighed with the classifier",
-        decide, "_weighed", _unweighed,
+        decide,
+        "_weighed",
+        _unweighed,
     ),
     "alike-counts-more": Rule(
         "a stroke that is its drum's template all over counts more", decide, "ALIKE_WEIGHT", 0.0
     ),
     "one-tom": Rule("a stroke is on one tom, unless two are as loud", decide, "_one_tom", _first),
     "rarely-together": Rule(
-        "snare and tom at once: the less sure is less sure still", decide, "rarely_together",
+        "snare and tom at once: the less sure is less sure still",
+        decide,
+        "rarely_together",
         _first,
     ),
     "snare-where-it-parts": Rule(
         "the snare's threshold goes half-way to where this recording's candidates part",
-        decide, "_threshold", _usual,
+        decide,
+        "_threshold",
+        _usual,
     ),
     "side": Rule("the side of a stereo mix has a say", decide, "both_heard", _first),
     "both-frames": Rule(
         "under a backing a stroke is heard from both frames it lies between",
-        decide, "told_in_mix", _once,
+        decide,
+        "told_in_mix",
+        _once,
     ),
     "five-beginnings": Rule(
         "under a backing toms are told apart from five beginnings, and most agree",
-        assignment, "LISTENED_FROM_S", (0.0,),
+        assignment,
+        "LISTENED_FROM_S",
+        (0.0,),
     ),
     "dies-away": Rule(
         "without a backing, what does not die away was no stroke", pipeline, "_struck", _first
     ),
-}  # fmt: skip
+}
 
 
 def without(name: str) -> None:

@@ -8,8 +8,12 @@ from emblar.core.drum import Setup
 from emblar.core.evening.setlist import MOST_IN_ORDER, Offer, SetDrum, Song, plan_setlist
 
 TOM = SetDrum("tom", 6)
-HEADS, LYING = ("single-clear", "double-clear"), ("tape-flag", "gel-pad", "cotton-four")
-SONGS, DRUMS, OFFERS, SEEDS = 6, 5, 6, 5
+HEADS = ("single-clear", "double-clear")
+LYING = ("tape-flag", "gel-pad", "cotton-four")
+SONGS = 6
+DRUMS = 5
+OFFERS = 6
+SEEDS = 5
 
 
 def case(seed: int, songs: int, drums: int, offers: int) -> tuple[dict[str, SetDrum], list[Song]]:
@@ -24,10 +28,16 @@ def case(seed: int, songs: int, drums: int, offers: int) -> tuple[dict[str, SetD
 
     names = [f"drum {i}" for i in range(drums)]
     listed = [
-        Song(f"song {i}", {n: tuple(offer() for _ in range(rng.integers(1, offers + 1)))
-                           for n in names if rng.random() < 0.85})
+        Song(
+            f"song {i}",
+            {
+                n: tuple(offer() for _ in range(rng.integers(1, offers + 1)))
+                for n in names
+                if rng.random() < 0.85
+            },
+        )
         for i in range(songs)
-    ]  # fmt: skip
+    ]
     return dict.fromkeys(names, TOM), listed
 
 

@@ -16,8 +16,9 @@ import numpy as np
 
 from emblar.core.acoustics.drum import METRES_PER_INCH, METRES_PER_MIL, Drum, Film, PlacedDamper
 from emblar.core.acoustics.forward import predict
-from emblar.core.analysis.pipeline import SourceKind, analyse
+from emblar.core.analysis.pipeline import analyse
 from emblar.core.analysis.signal.audio import Audio
+from emblar.core.analysis.signal.scene import SourceKind
 from emblar.core.planning.target import target_from_card
 from emblar.core.quantities.card import Card
 from emblar.core.quantities.registry import steps
@@ -89,20 +90,28 @@ def scene(seed: int, behind_db: float | None = None) -> Rows:
         start = 0.3 + bar * 4 * beat
         if bar % 2 == 0:
             events += [Event(start + i * beat / 2, "hat", rng.uniform(0.4, 1.0)) for i in range(8)]
-            events += [Event(start + i * beat, ("kick", "snare")[i % 2], rng.uniform(0.6, 1.1))
-                       for i in range(4)]  # fmt: skip
+            events += [
+                Event(start + i * beat, ("kick", "snare")[i % 2], rng.uniform(0.6, 1.1))
+                for i in range(4)
+            ]
         else:
-            events += [Event(start + i * beat, toms[(i + bar) % len(toms)], rng.uniform(0.5, 1.1))
-                       for i in range(4)]  # fmt: skip
+            events += [
+                Event(start + i * beat, toms[(i + bar) % len(toms)], rng.uniform(0.5, 1.1))
+                for i in range(4)
+            ]
             events.append(Event(start, "kick", 1.0))
     places = {
         v: Placement(0.45 if v in ("hat", "cymbal") else 1.0, rng.uniform(-0.5, 0.5)) for v in kit
     }
     room = Room(float(10 ** rng.uniform(-3, -1)), float(rng.uniform(0.2, 1.2)))
     sound = render_performance(
-        kit, events, places, room=room if rng.random() < 0.6 else None,
-        noise_floor_db=float(rng.uniform(-85, -50)), seed=seed,
-    )  # fmt: skip
+        kit,
+        events,
+        places,
+        room=room if rng.random() < 0.6 else None,
+        noise_floor_db=float(rng.uniform(-85, -50)),
+        seed=seed,
+    )
     samples = sound.samples
     if behind_db is not None:
         rate = sound.sample_rate_hz

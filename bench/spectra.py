@@ -15,7 +15,8 @@ from bench.real import cached_kits
 from emblar.core.voices import VoiceName
 from training.spectra import WHERE, profile
 
-LEAD_SAMPLES, LASTING_S = 30, 1.0
+LEAD_SAMPLES = 30
+LASTING_S = 1.0
 MAD_TO_SD = 1.4826
 
 

@@ -16,14 +16,16 @@ import numpy as np
 from bench.hidden_head import HiddenHead, Response, tune
 from emblar.core.acoustics.calibration import Take, calibrate
 from emblar.core.acoustics.coefficients import prior_coefficients
-from emblar.core.acoustics.drum import METRES_PER_INCH, Drum
+from emblar.core.acoustics.drum import METRES_PER_INCH, Drum, Film, Kind, Side
 from emblar.core.acoustics.forward import predict
 from emblar.core.acoustics.head import lug_pitch_from_tension
 from emblar.core.catalogue import constructions_for
 from emblar.core.notes import spread_hz
 from emblar.core.quantities import Measured
 
-EVEN_CENTS, MOST_MOVES = 10.0, 150
+SIDES: tuple[Side, Side] = ("batter", "reso")
+EVEN_CENTS = 10.0
+MOST_MOVES = 150
 RESPONSES = {
     "as assumed": Response(),
     "turns do twice as much": Response(strength=2.0),
@@ -32,7 +34,9 @@ RESPONSES = {
     "hoop shares twice as much": Response(sharing=0.5),
     "rods slip back": Response(slips=0.03),
 }
-MODEL_OFF_CENTS, STROKE_SD_CENTS, READ_SD_CENTS = 60.0, 5.0, 5.0
+MODEL_OFF_CENTS = 60.0
+STROKE_SD_CENTS = 5.0
+READ_SD_CENTS = 5.0
 
 
 def is_good(head: HiddenHead) -> bool:
@@ -105,23 +109,29 @@ class Foretold:
     after: float
 
 
+def _any_film(rng: np.random.Generator, kind: Kind, side: Side) -> Film:
+    films = [made.film() for made in constructions_for(kind, side)]
+    return films[rng.integers(len(films))]
+
+
 def foretold(seed: int) -> Foretold:
     """Foretell the second tuning of a drum off the model, before and after its first was read."""
     rng, k = np.random.default_rng(seed), prior_coefficients()
     size = float(rng.choice([10, 12, 13, 14, 16]))
-    heads = [rng.choice(constructions_for("tom", side)).film() for side in ("batter", "reso")]
+    heads = [_any_film(rng, "tom", side) for side in SIDES]
     drum = Drum("tom", size * METRES_PER_INCH, 0.6 * size * METRES_PER_INCH, 8, heads[0], heads[1])
     off = float(rng.normal(0.0, MODEL_OFF_CENTS))
 
     def true_hz(batter: float, reso: float) -> float:
-        return predict(drum, batter, reso).drum_pitch.value * 2.0 ** (off / 1200.0)
+        return float(predict(drum, batter, reso).drum_pitch.value * 2.0 ** (off / 1200.0))
 
     def read(hz: float, sd_cents: float) -> float:
-        return hz * 2.0 ** (float(rng.normal(0.0, sd_cents)) / 1200.0)
+        return float(hz * 2.0 ** (rng.normal(0.0, sd_cents) / 1200.0))
 
     tensions = rng.uniform(500.0, 1800.0, 2)
-    lugs = [lug_pitch_from_tension(drum, s, float(t), k)
-            for s, t in zip(("batter", "reso"), tensions, strict=True)]  # fmt: skip
+    lugs = [
+        lug_pitch_from_tension(drum, s, float(t), k) for s, t in zip(SIDES, tensions, strict=True)
+    ]
     rods = math.sqrt(8.0)
     told = [read(hz, READ_SD_CENTS / rods) for hz in lugs]
     pitch = read(true_hz(*lugs), STROKE_SD_CENTS)

@@ -26,7 +26,8 @@ import httpx2 as httpx
 from bench.faults import Clients, Served
 from emblar.service.postgres import OwnPostgres
 
-CUT_S, LONGEST_S = 12.0, 300.0
+CUT_S = 12.0
+LONGEST_S = 300.0
 
 
 class Machine:
@@ -118,7 +119,7 @@ def machines(count: int, port: int) -> Iterator[list[Machine]]:
 
 def _count(people: Clients, query: str) -> int:
     with people.database() as db:
-        row = db.execute(query).fetchone()  # type: ignore[arg-type]
+        row = db.execute(query).fetchone()
         return int(row[0]) if row else 0
 
 
@@ -182,8 +183,12 @@ def run(home: Path, recordings: int) -> dict[str, Any]:
             ).fetchone()
     served.stop()
     wrong = [row for row in found if row[1] != "done" or row[2] != 1]
-    return {"recordings": len(found), "wrong": wrong, "still waiting": stuck,
-            "failed jobs": failed[0] if failed else 0}  # fmt: skip
+    return {
+        "recordings": len(found),
+        "wrong": wrong,
+        "still waiting": stuck,
+        "failed jobs": failed[0] if failed else 0,
+    }
 
 
 def main() -> None:

@@ -23,7 +23,9 @@ from emblar.core.quantities.registry import steps
 FOLDER = Path(__file__).parent.parent / "docs"
 SHOWN = ("bend", "sustain", "length", "attack", "click", "body", "ring", "wires")
 MOST_STEPS = 6.0
-ROW, LEFT, COLUMN = 20, 300, 78
+ROW = 20
+LEFT = 300
+COLUMN = 78
 STYLE = (
     "text{font:12px sans-serif;fill:#15201c}.m{fill:#56655f}.h{stroke:#c6d0ca}"
     ".b{fill:#15201c}.o{fill:#bf4a0a}.l{stroke:#2a3eb1;stroke-width:2;fill:none}"
@@ -52,7 +54,7 @@ def choices(kind: Kind) -> list[tuple[str, dict[str, Any]]]:
     if kind == "snare":
         rows += [(w.name, {"wires_setting": w.id}) for w in catalogue.wire_settings().values()]
     rows += [(d.name, {"dampers": (d.id,)}) for d in catalogue.dampers_for(kind)]
-    return rows  # fmt: skip
+    return rows
 
 
 def chart(kind: Kind) -> str:
@@ -62,9 +64,11 @@ def chart(kind: Kind) -> str:
     rows = choices(kind)
     height = ROW * (len(rows) + 2)
     width = LEFT + COLUMN * len(names) + 10
-    out = [f'<svg xmlns="http://www.w3.org/2000/svg" viewBox="0 0 {width} {height}" role="img">'
-           f"<title>{DRUMS[kind].name}: what each choice does, in just-noticeable steps</title>"
-           f"<style>{STYLE}</style>"]  # fmt: skip
+    out = [
+        f'<svg xmlns="http://www.w3.org/2000/svg" viewBox="0 0 {width} {height}" role="img">'
+        f"<title>{DRUMS[kind].name}: what each choice does, in just-noticeable steps</title>"
+        f"<style>{STYLE}</style>"
+    ]
     for column, name in enumerate(names):
         middle = LEFT + COLUMN * (column + 0.5)
         out.append(f'<text x="{middle}" y="14" text-anchor="middle">{name}</text>')
@@ -105,9 +109,11 @@ def relation_chart() -> str:
         mode = coupled_modes(drum, found.tensions, 0, k)[0]
         points["l"].append((semitones, found.sustain.value))
         points["d"].append((semitones, t60_s(radiation_rate(mode, drum, k))))
-    out = [f'<svg xmlns="http://www.w3.org/2000/svg" viewBox="0 0 {width} {height}" role="img">'
-           "<title>Sustain of the tom at 110 Hz against the relation of its heads</title>"
-           f"<style>{STYLE}</style>"]  # fmt: skip
+    out = [
+        f'<svg xmlns="http://www.w3.org/2000/svg" viewBox="0 0 {width} {height}" role="img">'
+        "<title>Sustain of the tom at 110 Hz against the relation of its heads</title>"
+        f"<style>{STYLE}</style>"
+    ]
     top = max(value for rows in points.values() for _, value in rows)
 
     def x(semitones: float) -> float:
@@ -126,8 +132,10 @@ def relation_chart() -> str:
         f'<text x="{x(s):.1f}" y="{bottom + 18}" text-anchor="middle">{s:+d}</text>'
         for s in (-7, -5, -2, 0, 2, 5, 7)
     ]
-    out.append(f'<text class="m" x="{(left + width) / 2}" y="{height - 6}" text-anchor="middle">'
-               "reso above batter, semitones</text>")  # fmt: skip
+    out.append(
+        f'<text class="m" x="{(left + width) / 2}" y="{height - 6}" text-anchor="middle">'
+        "reso above batter, semitones</text>"
+    )
     for cls, rows in points.items():
         path = " ".join(f"{x(a):.1f},{y(b):.1f}" for a, b in rows)
         out.append(f'<polyline class="{cls}" points="{path}"/>')

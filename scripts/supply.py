@@ -58,10 +58,16 @@ def shipped() -> list[dict[str, Any]]:
         if told is None:
             sys.exit(f"VERSIONS.txt: “{line}” is no name, version and licence.")
         purl = f"pkg:npm/{told['name'].replace('@', '%40')}@{told['version']}"
-        rows.append({
-            "type": "library", "name": told["name"], "version": told["version"], "purl": purl,
-            "bom-ref": purl, "licenses": [{"license": {"id": told["licence"]}}],
-        })  # fmt: skip
+        rows.append(
+            {
+                "type": "library",
+                "name": told["name"],
+                "version": told["version"],
+                "purl": purl,
+                "bom-ref": purl,
+                "licenses": [{"license": {"id": told["licence"]}}],
+            }
+        )
     return rows
 
 
@@ -70,9 +76,20 @@ def bill() -> dict[str, Any]:
     with tempfile.TemporaryDirectory() as folder:
         out = Path(folder) / "all.json"
         subprocess.run(
-            [sys.executable, "-m", "cyclonedx_py", "environment", "--output-reproducible",
-             "--of", "JSON", "-o", str(out), sys.executable], check=True,
-        )  # fmt: skip
+            [
+                sys.executable,
+                "-m",
+                "cyclonedx_py",
+                "environment",
+                "--output-reproducible",
+                "--of",
+                "JSON",
+                "-o",
+                str(out),
+                sys.executable,
+            ],
+            check=True,
+        )
         found = json.loads(out.read_text(encoding="utf-8"))
     names = needed()
     rows = [row for row in found["components"] if plain(row["name"]) in names]
@@ -85,14 +102,26 @@ def bill() -> dict[str, Any]:
         row.pop("properties", None)
     parts = sorted([*rows, *shipped()], key=lambda row: row["name"].lower())
     refs = {row["bom-ref"] for row in parts}
-    edges = [{**edge, "dependsOn": [ref for ref in edge.get("dependsOn", ()) if ref in refs]}
-             for edge in found.get("dependencies", ()) if edge["ref"] in refs]  # fmt: skip
+    edges = [
+        {**edge, "dependsOn": [ref for ref in edge.get("dependsOn", ()) if ref in refs]}
+        for edge in found.get("dependencies", ())
+        if edge["ref"] in refs
+    ]
     return {
-        "bomFormat": "CycloneDX", "specVersion": found["specVersion"], "version": 1,
-        "metadata": {"component": {"type": "application", "name": "emblar", "bom-ref": "emblar",
-                                   "version": __version__}},
-        "components": parts, "dependencies": edges,
-    }  # fmt: skip
+        "bomFormat": "CycloneDX",
+        "specVersion": found["specVersion"],
+        "version": 1,
+        "metadata": {
+            "component": {
+                "type": "application",
+                "name": "emblar",
+                "bom-ref": "emblar",
+                "version": __version__,
+            }
+        },
+        "components": parts,
+        "dependencies": edges,
+    }
 
 
 def licence(row: dict[str, Any]) -> str:
@@ -113,13 +142,17 @@ def main() -> None:
     text = json.dumps(found, indent=1, ensure_ascii=False) + "\n"
     (FOLDER / "sbom.cdx.json").write_text(text, encoding="utf-8")
     lines = [
-        "# Licences", "",
+        "# Licences",
+        "",
         "What runs Emblar beside its own code, each by its licence; the texts of what is shipped "
         "with the pages lie beside it in `emblar/web/static/vendor`. `make supply` writes this "
-        "page and `sbom.cdx.json`, a CycloneDX bill of materials.", "",
-        "PostgreSQL, Chromium (for tests) and Pango come from Debian under its terms.", "",
-        "| Part | Version | Licence |", "| --- | --- | --- |",
-    ]  # fmt: skip
+        "page and `sbom.cdx.json`, a CycloneDX bill of materials.",
+        "",
+        "PostgreSQL, Chromium (for tests) and Pango come from Debian under its terms.",
+        "",
+        "| Part | Version | Licence |",
+        "| --- | --- | --- |",
+    ]
     lines += [f"| {r['name']} | {r['version']} | {licence(r)} |" for r in found["components"]]
     (FOLDER / "README.md").write_text("\n".join(lines) + "\n", encoding="utf-8")
     print(f"{len(found['components'])} parts in docs/licences")

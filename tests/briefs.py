@@ -17,9 +17,15 @@ def brief(**changes: Any) -> dict[str, Any]:
             "tom": ("double-clear", "single-clear"),
         }[kind]
         return {
-            "name": name, "kind": kind, "diameter_in": diameter, "depth_in": depth, "rods": rods,
-            "batter": heads[0], "reso": heads[1], **more,
-        }  # fmt: skip
+            "name": name,
+            "kind": kind,
+            "diameter_in": diameter,
+            "depth_in": depth,
+            "rods": rods,
+            "batter": heads[0],
+            "reso": heads[1],
+            **more,
+        }
 
     return {
         "schema": "emblar.brief/1",

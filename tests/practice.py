@@ -11,7 +11,8 @@ from emblar.core.synthesis.practice import PracticeDrum
 from emblar.sound.encode import wav_bytes
 from tests.recordings import RATE
 
-SLACK_SHARE, APART = 0.35, 0.12
+SLACK_SHARE = 0.35
+APART = 0.12
 
 
 class DrumInTheRoom:

@@ -16,11 +16,15 @@ from training.sounds import RATE, coloured, decay, equaliser, log_uniform
 Sound = NDArray[np.float32]
 DYING = ("plucked", "struck")
 ROLES = ("bass", "chords", "lead", "arpeggio", "speech")
-CENTRED_ODDS, DOUBLED_ODDS = {"bass": 0.85, "speech": 0.85, "lead": 0.6}, 0.35
+CENTRED_ODDS = {"bass": 0.85, "speech": 0.85, "lead": 0.6}
+DOUBLED_ODDS = 0.35
 SCALE = 2.0 ** (np.array([0, 2, 3, 5, 7, 9, 10, 12]) / 12)
 BAR = 16
-RIFF_ODDS, REST_ODDS = 0.6, 0.15
-TOGETHER_ODDS, FORMANTS_DB, HISS_DB = 0.3, 5.0, (-46.0, -16.0)
+RIFF_ODDS = 0.6
+REST_ODDS = 0.15
+TOGETHER_ODDS = 0.3
+FORMANTS_DB = 5.0
+HISS_DB = (-46.0, -16.0)
 
 
 def _sine(turns: NDArray[np.float64]) -> NDArray[np.float32]:

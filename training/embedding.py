@@ -23,10 +23,16 @@ from training.network import stepped
 from training.rows import HELD_OUT
 from training.stored import packed
 
-KITS, SCENES_AT_ONCE = 400, 8
-COLOUR_DB, SCATTER_DB, KNOTS = 4.0, 1.05, 8
-FASTEST, SHARE_OF_FASTEST, DECAY = 4e-3, 0.5, 1e-3
-SHARPNESS, LIKELY = 6.0, -2.0
+KITS = 400
+SCENES_AT_ONCE = 8
+COLOUR_DB = 4.0
+SCATTER_DB = 1.05
+KNOTS = 8
+FASTEST = 4e-3
+SHARE_OF_FASTEST = 0.5
+DECAY = 1e-3
+SHARPNESS = 6.0
+LIKELY = -2.0
 """Of being the same, as a slope and an offset in log odds; where they start."""
 NEAR_SEMITONES = 0.7
 

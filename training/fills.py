@@ -21,13 +21,22 @@ from training.modelled import model_drum
 from training.scenes import MODELLED_ODDS, Band, pattern, perform, rendered, under
 from training.sounds import drum, metal
 
-SECONDS, BACKINGS, TURNS = 12.0, 2, 2
+SECONDS = 12.0
+BACKINGS = 2
+TURNS = 2
 BEHIND_DB = (-8.0, 13.0)
 """How loud the backing is, RMS re the drums."""
-APART_OCTAVES, WITHIN_OCTAVES = 0.15, 1.6
-LONGEST_RUN, PAUSE, GAPS = 9, 8, (1, 1, 2, 2, 3)
-RUN_ODDS, OTHER_TOM_ODDS = 0.5, 0.5
-OFF_S, AFTER_S, DEAD_S, LAST_S = 0.003, 0.004, 0.008, 0.1
+APART_OCTAVES = 0.15
+WITHIN_OCTAVES = 1.6
+LONGEST_RUN = 9
+PAUSE = 8
+GAPS = (1, 1, 2, 2, 3)
+RUN_ODDS = 0.5
+OTHER_TOM_ODDS = 0.5
+OFF_S = 0.003
+AFTER_S = 0.004
+DEAD_S = 0.008
+LAST_S = 0.1
 DRUMS = ("kick", "snare")
 Row = tuple[int, str, float]
 
@@ -71,9 +80,11 @@ def heard(seed: int) -> list[Fills]:
 def gathered(kits: int, cache: Path | None) -> list[Fills]:
     """Return the scenes of so many kits, those that are in the cache folder from there."""
     with ProcessPoolExecutor() as pool:
-        return list(itertools.chain.from_iterable(
-            pool.map(_kept, range(kits), itertools.repeat(cache), chunksize=4)
-        ))  # fmt: skip
+        return list(
+            itertools.chain.from_iterable(
+                pool.map(_kept, range(kits), itertools.repeat(cache), chunksize=4)
+            )
+        )
 
 
 def _kept(seed: int, cache: Path | None) -> list[Fills]:

@@ -9,7 +9,8 @@ from emblar.core.analysis.classify.mid_side import rows_of
 from training.rows import SCENE_COLOUR_DB, Gathered, blurred, colour, gather, louds, parted
 from training.stored import chances, dense, report, weights_of
 
-ALPHA, EPOCHS = 0.05, 20
+ALPHA = 0.05
+EPOCHS = 20
 KITS = 120
 
 

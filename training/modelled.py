@@ -18,7 +18,8 @@ LUG_HZ_INCHES = {"kick": (1300.0, 2700.0), "snare": (3200.0, 5600.0), "tom": (13
 RESO_OVER_BATTER = (0.85, 1.35)
 PLIES_MIL = ((10.0,), (7.0, 7.0), (7.5,), (12.0,), (7.0, 10.0))
 DAMPER_KG_PER_S = {"kick": (2.0, 25.0), "snare": (0.1, 6.0), "tom": (0.1, 6.0)}
-STROKE_S, USUAL_OVER = 1.6, 1.5
+STROKE_S = 1.6
+USUAL_OVER = 1.5
 """Length of a stroke; force of the model's, whose medium is 1, over that of ours."""
 
 
@@ -29,9 +30,12 @@ def model_drum(rng: np.random.Generator, kind: str) -> tuple[Maker, float]:
 
     def stroke(force: float) -> Sound:
         out = render_stroke(
-            voice, sample_rate_hz=RATE, force=USUAL_OVER * force,
-            rng=np.random.default_rng(seed), length_s=STROKE_S,
-        )  # fmt: skip
+            voice,
+            sample_rate_hz=RATE,
+            force=USUAL_OVER * force,
+            rng=np.random.default_rng(seed),
+            length_s=STROKE_S,
+        )
         return np.asarray(force**1.2 * out / (np.abs(out).max() + 1e-9), np.float32)
 
     return stroke, voice.settled_hz()
@@ -43,16 +47,22 @@ def drawn_voice(rng: np.random.Generator, kind: str) -> Voice:
     plies = PLIES_MIL[int(rng.integers(len(PLIES_MIL)))]
     batter = Film(
         tuple(p * METRES_PER_MIL for p in plies),
-        coated=bool(rng.random() < 0.5), ring=bool(rng.random() < 0.2),
-    )  # fmt: skip
+        coated=bool(rng.random() < 0.5),
+        ring=bool(rng.random() < 0.2),
+    )
     reso = Film(((3.0 if kind == "snare" else 10.0) * METRES_PER_MIL,))
     depth = {"kick": rng.uniform(14, 18), "snare": rng.uniform(5, 8), "tom": 0.75 * inches}[kind]
     damper = PlacedDamper(
         "batter", float(rng.uniform(0.6, 0.9)), log_uniform(rng, *DAMPER_KG_PER_S[kind]), 0.01
     )
     drum = Drum(
-        kind, inches * METRES_PER_INCH, depth * METRES_PER_INCH, 8 if kind != "tom" else 6,
-        batter, reso, dampers=(damper,),
-    )  # fmt: skip
+        kind,
+        inches * METRES_PER_INCH,
+        depth * METRES_PER_INCH,
+        8 if kind != "tom" else 6,
+        batter,
+        reso,
+        dampers=(damper,),
+    )
     lug = rng.uniform(*LUG_HZ_INCHES[kind]) / inches
     return drum_voice(predict(drum, lug, lug * rng.uniform(*RESO_OVER_BATTER)), kind)

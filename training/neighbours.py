@@ -15,7 +15,8 @@ from training.rows import SCENE_COLOUR_DB, Gathered, blurred, colour, gather, lo
 from training.stored import HIDDEN, chances, dense, report, weights_of
 
 ALPHA = 0.1
-SCATTER_DB, COLOUR_DB = 1.5, 2.0
+SCATTER_DB = 1.5
+COLOUR_DB = 2.0
 HELD = 1e-4
 
 
@@ -90,8 +91,10 @@ def again(family: str, kits: int | None, cache: Path | None) -> dict[str, np.nda
     print(f"{fit.scenes}: {len(rows.labels)} candidates in {len(rows.kit)} scenes", flush=True)
     (alike, right), (check, truth) = (among_alike(rows, own, family) for own in parted(rows))
     stored: dict[str, np.ndarray] = {}
-    for name, hidden, kinds in ((f"skin-{family}", fit.skins, slice(SKINS)),
-                                (f"metal-{family}", HIDDEN, slice(SKINS, None))):  # fmt: skip
+    for name, hidden, kinds in (
+        (f"skin-{family}", fit.skins, slice(SKINS)),
+        (f"metal-{family}", HIDDEN, slice(SKINS, None)),
+    ):
         columns = COLUMNS[name]
         networks = dense(alike[:, columns], right[:, kinds], ALPHA, fit.epochs, hidden)
         told = chances(networks, check[:, columns])

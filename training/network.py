@@ -46,10 +46,15 @@ class Network(nn.Module):
         super().__init__()
         inside = (CHANNELS, *fit.widths)
         self.conv = nn.ModuleList(
-            nn.Conv2d(inside[i], inside[i + 1], KERNELS[i], STRIDES[i],
-                      (KERNELS[i][0] // 2, KERNELS[i][1] // 2))
+            nn.Conv2d(
+                inside[i],
+                inside[i + 1],
+                KERNELS[i],
+                STRIDES[i],
+                (KERNELS[i][0] // 2, KERNELS[i][1] // 2),
+            )
             for i in range(len(KERNELS))
-        )  # fmt: skip
+        )
         self.norm = nn.ModuleList(nn.BatchNorm2d(width) for width in fit.widths)
         with torch.no_grad():
             self.shape = self.pooled(torch.zeros(1, BANDS, FRAMES, CHANNELS)).shape[1:]

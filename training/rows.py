@@ -21,8 +21,11 @@ from training.scenes import (
 
 HELD_OUT = 12
 """Every so many kits one is kept for the check."""
-SCENE_COLOUR_DB, OWN_COLOUR_DB, SCATTER_DB = 5.0, 2.0, 1.5
-FLAT_SCATTER_DB, TONE_SCATTER = 1.2, 0.08
+SCENE_COLOUR_DB = 5.0
+OWN_COLOUR_DB = 2.0
+SCATTER_DB = 1.5
+FLAT_SCATTER_DB = 1.2
+TONE_SCATTER = 0.08
 KNOTS = 8
 
 
@@ -60,9 +63,13 @@ class Gathered:
 
 
 SCENES: dict[str, Callable[[int], Found]] = {
-    "drums": labelled, "mix": labelled_mixes, "grooves": labelled_grooves, "long": labelled_long,
-    "wide": labelled_wide, "heavy": labelled_heavy,
-}  # fmt: skip
+    "drums": labelled,
+    "mix": labelled_mixes,
+    "grooves": labelled_grooves,
+    "long": labelled_long,
+    "wide": labelled_wide,
+    "heavy": labelled_heavy,
+}
 """How the scenes of each family of networks are made."""
 
 
@@ -117,9 +124,12 @@ def windows(rows: Gathered, own: np.ndarray) -> np.ndarray:
 
 
 def blurred(
-    rng: np.random.Generator, rows: Gathered, own: np.ndarray, loud: np.ndarray,
+    rng: np.random.Generator,
+    rows: Gathered,
+    own: np.ndarray,
+    loud: np.ndarray,
     colours: np.ndarray,
-) -> tuple[np.ndarray, np.ndarray]:  # fmt: skip
+) -> tuple[np.ndarray, np.ndarray]:
     """Return patches and plain numbers as other microphones and rooms would give them.
 
     Parameters

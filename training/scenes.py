@@ -24,18 +24,26 @@ from training.backings import backing, placed, wide_backing
 from training.modelled import model_drum
 from training.sounds import RATE, Maker, Sound, cross_stick, drum, log_uniform, metal
 
-SECONDS, SONG_SECONDS, LONG_SECONDS = 9.0, 18.0, 24.0
+SECONDS = 9.0
+SONG_SECONDS = 18.0
+LONG_SECONDS = 24.0
 LOOPS = (16, 16, 32)
-KEPT_IN_LOOP, ADDED_TO_LOOP = 0.9, 0.06
+KEPT_IN_LOOP = 0.9
+ADDED_TO_LOOP = 0.06
 NEAR_S = 0.022
-BAR, TIME_ODDS = 16, 0.5
+BAR = 16
+TIME_ODDS = 0.5
 FORCES = (0.35, 0.65, 1.0)
-SILENT_ODDS, MODELLED_ODDS = 0.07, 0.15
-MIXES, LONG, GROOVES = 4, 2, 3
+SILENT_ODDS = 0.07
+MODELLED_ODDS = 0.15
+MIXES = 4
+LONG = 2
+GROOVES = 3
 BEHIND_DB = (-12.0, 8.0)
 HEAVY_DB = (-8.0, 12.0)
 """How loud the backing is, RMS re the drums; and where drums are mostly the fainter."""
-SPREAD_ODDS, CENTRED_ODDS = 0.85, {"kick": 0.6, "snare": 0.5}
+SPREAD_ODDS = 0.85
+CENTRED_ODDS = {"kick": 0.6, "snare": 0.5}
 """How often a kit is heard in stereo at all, and these in its middle."""
 STEPS = {
     "hat": [0.85, 0.35, 0.85, 0.35],
@@ -335,9 +343,11 @@ def labelled_wide(seed: int) -> Found:
     behind = wide_backing(rng, SECONDS, step_s)
     for _ in range(MIXES):
         sides = {
-            k: placed(0.0 if rng.random() < CENTRED_ODDS.get(k, 0.2) else rng.uniform(-1, 1) * spread)
+            k: placed(
+                0.0 if rng.random() < CENTRED_ODDS.get(k, 0.2) else rng.uniform(-1, 1) * spread
+            )
             for k in kit.layers
-        }  # fmt: skip
+        }
         drums, events = perform(rng, kit, step_s, SECONDS, pattern, sides)
         audio = Audio(under(rng, drums, behind, BEHIND_DB), RATE)
         beside = side(audio)

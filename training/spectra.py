@@ -32,11 +32,14 @@ Sound = NDArray[np.float32]
 RATE = 44100
 WHERE = Path(__file__).parent / "data" / "spectra.json"
 FIRST_BAND = 5
-FLOOR_DB, MOST_GAIN_DB = -90.0, 36.0
+FLOOR_DB = -90.0
+MOST_GAIN_DB = 36.0
 LIKE_NEXT = 0.86
 """Correlation of neighbouring bands and of neighbouring segments (measured on sampled kits)."""
-SPREAD_MORE, LEAST_SPREAD_DB = 1.15, 4.0
-WINDOW, HOP = 1024, 256
+SPREAD_MORE = 1.15
+LEAST_SPREAD_DB = 4.0
+WINDOW = 1024
+HOP = 256
 ROUNDS = 2
 LEAD = 20 * 220
 """Samples of silence before a stroke whose profile is taken, whole frames."""

@@ -7,7 +7,8 @@ from sklearn.exceptions import ConvergenceWarning
 from sklearn.metrics import f1_score
 from sklearn.neural_network import MLPClassifier
 
-COUNT, HIDDEN = 2, (48,)
+COUNT = 2
+HIDDEN = (48,)
 
 
 def dense(

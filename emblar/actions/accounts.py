@@ -32,11 +32,15 @@ MAY: dict[str, str] = {
     "tech": "all the work, but not who may come in, nor exports and imports of everything",
     "guest": "look and listen, change nothing",
 }
-LEAST_LETTERS, MOST_LETTERS, LONGEST_NAME, LONGEST_DEVICE = 10, 200, 60, 120
+LEAST_LETTERS = 10
+MOST_LETTERS = 200
+LONGEST_NAME = 60
+LONGEST_DEVICE = 120
 LEAST_DIFFERENT = 5
 """A password has this many different characters at least."""
 TOKEN_BYTES = 32
-LASTS, INVITED_FOR = timedelta(days=30), timedelta(days=7)
+LASTS = timedelta(days=30)
+INVITED_FOR = timedelta(days=7)
 MOST_WRONG = 5
 """Wrong passwords for a name from one address before both have to wait."""
 MOST_WRONG_FROM = 20

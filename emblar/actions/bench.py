@@ -150,9 +150,15 @@ def keep_stroke(
             _close_turning(db, session_id, drum, file)
         setup = setup_of(db, session_id, drum)
         setup_store.measure(
-            db, setup.id, what="drum", side=None, rod=None, hz=hz, sd_hz=max(sd_hz, LEAST_SD_HZ),
+            db,
+            setup.id,
+            what="drum",
+            side=None,
+            rod=None,
+            hz=hz,
+            sd_hz=max(sd_hz, LEAST_SD_HZ),
             how="microphone",
-        )  # fmt: skip
+        )
         file.causes = [CauseFile(id=c.id, numbers=c.numbers, head=c.head) for c in causes]
         keep_work(db, session_id, drum, file)
 
@@ -230,9 +236,16 @@ def _job(now: Bench, job_id: str) -> Job:
 
 
 def _done(
-    db: Session, scope: Scope, session_id: int, now: Bench, file: BenchFile, job: Job,
-    *, skip: bool, said: str,
-) -> JobDone:  # fmt: skip
+    db: Session,
+    scope: Scope,
+    session_id: int,
+    now: Bench,
+    file: BenchFile,
+    job: Job,
+    *,
+    skip: bool,
+    said: str,
+) -> JobDone:
     """Do what a job does to the drum; return what is kept of it."""
     drum, head = now.drum, None
     stood = setup_of(db, session_id, drum).id
@@ -244,11 +257,15 @@ def _done(
     setup = setup_of(db, session_id, drum)
     rows = setup_store.measurements(db, [setup.id])
     return JobDone(
-        state="skipped" if skip else "done", note=said, at=clock(),
+        state="skipped" if skip else "done",
+        note=said,
+        at=clock(),
         number=max((done.number for done in file.jobs.values()), default=0) + 1,
-        setup_before=stood, setup_after=setup.id, reading=max((r.id for r in rows), default=0),
+        setup_before=stood,
+        setup_after=setup.id,
+        reading=max((r.id for r in rows), default=0),
         head=head,
-    )  # fmt: skip
+    )
 
 
 def show_job(scope: Scope, session_id: int, slot_id: int, job_id: str) -> None:
@@ -426,9 +443,13 @@ def change_setup(
     file.wires = file.wires if wires is None else wires
     file.force = file.force if force is None else force
     setup_store.add(
-        db, drum.drum_id, file.model_dump(by_alias=True), origin="bench", session_id=session_id,
+        db,
+        drum.drum_id,
+        file.model_dump(by_alias=True),
+        origin="bench",
+        session_id=session_id,
         parent_id=before.id,
-    )  # fmt: skip
+    )
 
 
 def _close_turning(db: Session, session_id: int, drum: KitDrum, file: BenchFile) -> None:
@@ -444,9 +465,12 @@ def _fit(
     made = head_store.fit_construction(db, scope.studio_id, drum.drum_id, side, planned)
     change_setup(db, session_id, drum, fitted=(side, planned))
     return HeadChange(
-        side=side, head=made.head, condition=made.condition, was=made.was,
+        side=side,
+        head=made.head,
+        condition=made.condition,
+        was=made.was,
         was_condition=made.was_condition,
-    )  # fmt: skip
+    )
 
 
 def mark_as_planned(scope: Scope, session_id: int, before: Sequence[str]) -> None:

@@ -29,9 +29,12 @@ from emblar.formats.stored import lenient
 from emblar.sound.clips import clip_samples, read_clip_sound
 from emblar.sound.encode import wav_bytes
 
-LEAST_SD_CENTS, FARTHEST_CENTS = 4.0, 250.0
-SURE_SEMITONES, UNSURE_SEMITONES = 4.0, 14.0
-GOAL_S, GOAL_PEAK = 1.6, 0.6
+LEAST_SD_CENTS = 4.0
+FARTHEST_CENTS = 250.0
+SURE_SEMITONES = 4.0
+UNSURE_SEMITONES = 14.0
+GOAL_S = 1.6
+GOAL_PEAK = 0.6
 
 
 @dataclass(frozen=True, slots=True)

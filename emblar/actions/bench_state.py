@@ -199,10 +199,25 @@ def bench_of(
     job = chosen or next((job for job in todo if job.id not in file.jobs), None)
     strokes = [row for row in rows if row.what == "drum"]
     return Bench(
-        drum, plan, version, info, todo, file.jobs, job, heads, before, after, offset,
-        len(takes), strokes[-1] if strokes else None, tuple(file.causes) if strokes else (),
-        tuple(file.sweep), pair, tuple(file.layers), back,
-    )  # fmt: skip
+        drum,
+        plan,
+        version,
+        info,
+        todo,
+        file.jobs,
+        job,
+        heads,
+        before,
+        after,
+        offset,
+        len(takes),
+        strokes[-1] if strokes else None,
+        tuple(file.causes) if strokes else (),
+        tuple(file.sweep),
+        pair,
+        tuple(file.layers),
+        back,
+    )
 
 
 def _work(
@@ -257,10 +272,19 @@ def _head_now(
         tolerance = TOLERANCE_CENTS[drum.owned.kind]
         found = next_turns(state, tolerance_cents=tolerance, most_tension=most)
     return HeadNow(
-        side, made, planned or made, planned_hz, goal, _readings(chain[-1][2], side, now.rods),
-        state, found, turning, rounds, _taps(chain[-1][2], side, now.rods),
+        side,
+        made,
+        planned or made,
+        planned_hz,
+        goal,
+        _readings(chain[-1][2], side, now.rods),
+        state,
+        found,
+        turning,
+        rounds,
+        _taps(chain[-1][2], side, now.rods),
         safe.refusal if safe else "",
-    )  # fmt: skip
+    )
 
 
 def _taps(rows: Sequence[MeasurementInfo], side: Side, rods: int) -> tuple[int, ...]:

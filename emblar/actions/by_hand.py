@@ -11,10 +11,15 @@ from emblar.formats.plan import DrumPlanFile
 SOUND = ("steps", "pitch_hz")
 """Wishes that say how it is to sound; all others say what it is made of."""
 NAMES = {
-    "relation": "relation of the heads", "batter": "batter", "dampers": "muffling",
-    "striker": "what it is struck with", "wires": "wires", "port": "front head",
-    "pitch_hz": "pitch", "steps": "sound",
-}  # fmt: skip
+    "relation": "relation of the heads",
+    "batter": "batter",
+    "dampers": "muffling",
+    "striker": "what it is struck with",
+    "wires": "wires",
+    "port": "front head",
+    "pitch_hz": "pitch",
+    "steps": "sound",
+}
 
 
 def changed_by_hand(before: Mapping[str, Any], wish: Mapping[str, Any]) -> set[str]:
@@ -44,8 +49,10 @@ def held(
     if "steps" in changed or not changed:
         return None
     as_is: dict[str, Any] = {
-        "batter": now.batter, "dampers": list(now.dampers), "striker": now.striker,
-    }  # fmt: skip
+        "batter": now.batter,
+        "dampers": list(now.dampers),
+        "striker": now.striker,
+    }
     if now.reso is not None:
         as_is |= {"reso": now.reso, "semitones": now.semitones, "relation": now.relation}
     if owned.kind == "snare":

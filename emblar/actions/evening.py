@@ -98,8 +98,9 @@ def _scheduled(minutes: int, hands: int, jobs: tuple[EveningJob, ...]) -> Schedu
 
 def _work(drum: KitDrum, plan: DrumPlanFile, done: frozenset[str]) -> DrumWork:
     pairs: tuple[tuple[Side, str | None, str | None], ...] = (
-        ("reso", plan.reso, drum.owned.reso), ("batter", plan.batter, drum.owned.batter),
-    )  # fmt: skip
+        ("reso", plan.reso, drum.owned.reso),
+        ("batter", plan.batter, drum.owned.batter),
+    )
     changes: dict[Side, bool] = {
         side: construction(head).may_crack_collar
         for side, head, here in pairs
@@ -147,15 +148,20 @@ def evening_file(view: EveningView) -> EveningFile:
         resources=dict(found.resources),
         jobs=[
             EveningJobFile(
-                id=job.id, minutes=job.minutes, after=list(job.after), needs=list(job.needs),
-                settle_minutes=job.settle_minutes, may_drop=job.may_drop,
-                steps_lost=job.steps_lost, follows=list(job.follows),
+                id=job.id,
+                minutes=job.minutes,
+                after=list(job.after),
+                needs=list(job.needs),
+                settle_minutes=job.settle_minutes,
+                may_drop=job.may_drop,
+                steps_lost=job.steps_lost,
+                follows=list(job.follows),
                 from_time=_clock_of(view, job.from_minute or None),
                 ends_by=_clock_of(view, job.ends_by),
             )
             for job in found.jobs
         ],
-    )  # fmt: skip
+    )
 
 
 def _clock_of(view: EveningView, minute: int | None) -> datetime | None:

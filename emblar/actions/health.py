@@ -37,7 +37,12 @@ def health() -> Health:
     except ServiceError as error:
         return Health(False, says=str(error))
     return Health(
-        True, found.workers, found.worker_s, found.jobs.get("todo", 0), found.jobs.get("doing", 0),
-        found.jobs.get("failed", 0), found.revision,
+        True,
+        found.workers,
+        found.worker_s,
+        found.jobs.get("todo", 0),
+        found.jobs.get("doing", 0),
+        found.jobs.get("failed", 0),
+        found.revision,
         "" if found.workers else "No worker is at work: recordings wait until one is started.",
-    )  # fmt: skip
+    )

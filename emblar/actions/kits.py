@@ -18,7 +18,9 @@ from emblar.store.database import transaction
 from emblar.store.drums import StudioDrum
 from emblar.store.kit import KitDrum, SavedKit
 
-FROM_SESSION, SAVED, PRESET = "session", "saved", "preset"
+FROM_SESSION = "session"
+SAVED = "saved"
+PRESET = "preset"
 
 
 @dataclass(frozen=True, slots=True)

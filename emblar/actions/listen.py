@@ -59,7 +59,8 @@ from emblar.store.recordings import RecordingInfo
 
 KINDS: tuple[SourceKind, ...] = ("auto", "mix", "drums", "hit")
 PROGRESS_EVERY_S = 0.3
-MOST_READ, BARS = 32, 240
+MOST_READ = 32
+BARS = 240
 MOST_ATTEMPTS = 4
 UNEXPECTED = (
     "The analysis stopped at an error of ours; the log has the details. The recording is kept: "
@@ -358,9 +359,11 @@ def _keep_analysed(db: Session, recording: RecordingInfo, found: _Analysed, *, s
         edits = [edit_from_document(c.document) for c in standing]
         hits, made = replayed(hits_from_file(file), edits)
         file = with_strokes(
-            file, hits, {v for edit in made if edit for v in edit.voices()},
+            file,
+            hits,
+            {v for edit in made if edit for v in edit.voices()},
             [(r.start_s, r.stop_s) for r in recording.regions if r.measure],
-        )  # fmt: skip
+        )
         for correction, edit in zip(standing, made, strict=True):
             store.redo(db, recording.id, correction, edit_document(edit) if edit else None)
         defer_measuring(db, recording.id)

@@ -25,7 +25,8 @@ MEDIA = {
     "json": "application/json",
     "flac": "audio/flac",
 }
-DRUMS, REST = "drums", "drumless"
+DRUMS = "drums"
+REST = "drumless"
 
 
 @dataclass(frozen=True, slots=True)

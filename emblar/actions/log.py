@@ -260,12 +260,16 @@ def _rounds(readings: Iterable[ReadingInfo]) -> tuple[Round, ...]:
         strokes = [r.hz for r in rows if r.what == "drum"]
         found.append(
             Round(
-                setup_id, rows[-1].at, rows[-1].session,
+                setup_id,
+                rows[-1].at,
+                rows[-1].session,
                 fmean(lugs["batter"]) if lugs["batter"] else None,
                 fmean(lugs["reso"]) if lugs["reso"] else None,
-                strokes[-1] if strokes else None, len(rows), rows[-1].note,
+                strokes[-1] if strokes else None,
+                len(rows),
+                rows[-1].note,
             )
-        )  # fmt: skip
+        )
     return tuple(sorted(found, key=lambda r: r.at))
 
 
@@ -277,20 +281,37 @@ def log_file(scope: Scope) -> LogFile:
 def _drum_file(row: DrumLog) -> LogDrum:
     owned = row.drum.owned
     return LogDrum(
-        name=owned.name, kind=owned.kind, diameter_in=owned.diameter_in, depth_in=owned.depth_in,
-        rods=owned.rods, lent_by=row.drum.lent_by,
+        name=owned.name,
+        kind=owned.kind,
+        diameter_in=owned.diameter_in,
+        depth_in=owned.depth_in,
+        rods=owned.rods,
+        lent_by=row.drum.lent_by,
         readings=[
-            LogReading(at=r.at, session=r.session, what=r.what, side=r.side, rod=r.rod, hz=r.hz,
-                       sd_hz=r.sd_hz, how=r.how)
+            LogReading(
+                at=r.at,
+                session=r.session,
+                what=r.what,
+                side=r.side,
+                rod=r.rod,
+                hz=r.hz,
+                sd_hz=r.sd_hz,
+                how=r.how,
+            )
             for r in row.readings
         ],
         setups=[
             LogSetup(at=s.at, session=s.session, origin=s.origin, setup=setup, note=s.note)
-            for s in row.setups for setup in readable(SetupFile, [s.document], "This setup")
+            for s in row.setups
+            for setup in readable(SetupFile, [s.document], "This setup")
         ],
         heads=[
-            LogHead(side=h.side, construction=h.construction, fitted_at=h.fitted_at,
-                    removed_at=h.removed_at)
+            LogHead(
+                side=h.side,
+                construction=h.construction,
+                fitted_at=h.fitted_at,
+                removed_at=h.removed_at,
+            )
             for h in row.heads
         ],
-    )  # fmt: skip
+    )

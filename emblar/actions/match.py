@@ -31,7 +31,9 @@ from emblar.store import setups as setup_store
 from emblar.store.recordings import RecordingInfo
 from emblar.store.setups import SetupInfo
 
-MOST_MOVES, FAR_STEPS, MOST_MICROPHONES = 5, 12.0, 8
+MOST_MOVES = 5
+FAR_STEPS = 12.0
+MOST_MICROPHONES = 8
 
 
 @dataclass(frozen=True, slots=True)
@@ -105,10 +107,14 @@ def bring_takes(
                 recordings.append(recording)
                 continue
             recording = store.create(
-                db, session_id=session_id, audio_id=audio_id,
-                filename=PurePath(filename).name or "take", kind="drums",
-                voice=take_voice(drum.owned.kind), take_of=(drum.drum_id, setup.id),
-            )  # fmt: skip
+                db,
+                session_id=session_id,
+                audio_id=audio_id,
+                filename=PurePath(filename).name or "take",
+                kind="drums",
+                voice=take_voice(drum.owned.kind),
+                take_of=(drum.drum_id, setup.id),
+            )
             defer_analysis(db, recording.id)
             recordings.append(recording)
     return recordings
@@ -185,12 +191,16 @@ def _takes(scope: Scope, session_id: int, now: Bench, record: Target) -> tuple[T
         info = setups.get(row.setup_id or 0)
         found.append(
             measured_take(
-                numbers[row.id], row, documents.get(row.id), voice, record,
+                numbers[row.id],
+                row,
+                documents.get(row.id),
+                voice,
+                record,
                 setup=_as_made(info, now.plan.dampers) if info else None,
                 picture=info is not None and info.picture_id is not None,
                 note=info.note if info else "",
             )
-        )  # fmt: skip
+        )
     return tuple(found)
 
 
@@ -244,9 +254,15 @@ def make_move(scope: Scope, session_id: int, slot_id: int, kind: str, what: str)
     with in_session(scope, session_id) as db:
         drum = kit_store.get(db, session_id, slot_id)
         change_setup(
-            db, session_id, drum, turned=turned, dampers=list(after.dampers),
-            striker=after.striker, wires=after.wires, force=after.force,
-        )  # fmt: skip
+            db,
+            session_id,
+            drum,
+            turned=turned,
+            dampers=list(after.dampers),
+            striker=after.striker,
+            wires=after.wires,
+            force=after.force,
+        )
 
 
 def note_change(scope: Scope, session_id: int, slot_id: int, kind: str, what: str) -> None:

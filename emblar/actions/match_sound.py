@@ -23,7 +23,9 @@ from emblar.sound.encode import wav_bytes
 from emblar.store import audio as audio_store
 from emblar.store.database import transaction
 
-MOST_STROKES, BEFORE_S, AFTER_S = 4, 0.1, 1.6
+MOST_STROKES = 4
+BEFORE_S = 0.1
+AFTER_S = 1.6
 SONG_S = 10.0
 Samples = NDArray[np.float64]
 NO_TAKE = "There is no take to hear yet. Record one, or bring a file."
@@ -134,9 +136,13 @@ def song_sounds(
     def ours(take: Take | None) -> Samples:
         stroke = max(take_strokes(take), key=lambda s: float(np.abs(s).max()))
         struck = struck_again(
-            stroke, round(LEAD_S * ANALYSIS_RATE_HZ), ANALYSIS_RATE_HZ, times,
-            [h.level_db for h in own], len(whole),
-        )  # fmt: skip
+            stroke,
+            round(LEAD_S * ANALYSIS_RATE_HZ),
+            ANALYSIS_RATE_HZ,
+            times,
+            [h.level_db for h in own],
+            len(whole),
+        )
         return over_rest(_roomed(struck, room), rest, level)
 
     first = whole if against is None else ours(one_take(found, against))
@@ -217,8 +223,9 @@ def _strokes(audio_id: int | None, own: Sequence[HitFile], every: Sequence[float
         return min(after, default=hit.time_s + AFTER_S) - hit.time_s
 
     clean = [h for h in own if h.clean] or list(own)
-    chosen = sorted(sorted(clean, key=lambda h: -min(room(h), AFTER_S))[:MOST_STROKES],
-                    key=lambda h: h.time_s)  # fmt: skip
+    chosen = sorted(
+        sorted(clean, key=lambda h: -min(room(h), AFTER_S))[:MOST_STROKES], key=lambda h: h.time_s
+    )
     found = []
     for hit in chosen:
         start = max(hit.time_s - BEFORE_S, 0.0)

@@ -27,7 +27,8 @@ from emblar.store import recordings as store
 from emblar.store.database import apart, transaction
 from emblar.store.recordings import RecordingInfo, Region
 
-MOST_TRIES, LONGEST_WAIT_S = 20, 30.0
+MOST_TRIES = 20
+LONGEST_WAIT_S = 30.0
 
 
 def measured_sound(db: Session, recording: RecordingInfo, file: AnalysisFile) -> Audio:
@@ -121,9 +122,13 @@ def measured_record(scope: Scope, session_id: int) -> Heard | None:
 def _measured(file: AnalysisFile, audio: Audio, recording: RecordingInfo) -> AnalysisFile:
     decided = file.decided or _decide(audio, recording.kind)
     marked, anew = remeasure(
-        audio, hits_from_file(file), mix=decided.mix, begins=decided.begins,
-        only=set(file.measuring), regions_s=spans_of(recording.regions),
-    )  # fmt: skip
+        audio,
+        hits_from_file(file),
+        mix=decided.mix,
+        begins=decided.begins,
+        only=set(file.measuring),
+        regions_s=spans_of(recording.regions),
+    )
     present = {h.voice for h in marked}
     cards = {v.voice: v for v in file.voices if v.voice in present}
     cards |= {card.voice: voice_file(card) for card in anew}

@@ -22,7 +22,8 @@ from emblar.sound.clips import read_clip_sound
 from emblar.store import kit as kit_store
 from emblar.store.database import together
 
-MOST_LAYERS, MOST_ON = 60, 8
+MOST_LAYERS = 60
+MOST_ON = 8
 
 
 @dataclass(frozen=True, slots=True)

@@ -18,7 +18,8 @@ from emblar.store import recordings
 from emblar.store.pads import PadInfo
 from emblar.store.recordings import RecordingInfo
 
-LONGEST_MAKE, MOST_PADS = 200, 24
+LONGEST_MAKE = 200
+MOST_PADS = 24
 UNGIVEN = "cymbal"
 """What a pad is measured as that plays no part of the record."""
 
@@ -168,10 +169,14 @@ def bring_pad_take(
         if sent_before is not None:
             return sent_before
         recording = recordings.create(
-            db, session_id=session_id, audio_id=audio_id,
-            filename=PurePath(filename).name or "take", kind="drums",
-            voice=take_voice(pad.part or UNGIVEN), pad_id=pad.id,
-        )  # fmt: skip
+            db,
+            session_id=session_id,
+            audio_id=audio_id,
+            filename=PurePath(filename).name or "take",
+            kind="drums",
+            voice=take_voice(pad.part or UNGIVEN),
+            pad_id=pad.id,
+        )
         defer_analysis(db, recording.id)
     return recording
 

@@ -249,8 +249,11 @@ def left_by(others: Sequence[DrumPlanFile], shelf: Shelf, brief: Brief) -> tuple
     for file in others:
         if file.drum is None:
             continue
-        new = [h for h, now in ((file.batter, file.drum.batter), (file.reso, file.drum.reso))
-               if h is not None and h != now]  # fmt: skip
+        new = [
+            h
+            for h, now in ((file.batter, file.drum.batter), (file.reso, file.drum.reso))
+            if h is not None and h != now
+        ]
         for bought in file.bought:
             if bought in new:
                 new.remove(bought)
@@ -346,12 +349,10 @@ def planned_from(scope: Scope, session_id: int) -> dict[str, str]:
             told = target.values if target else {}
             targets.append((card.voice, [(n, round(q.value, 3)) for n, q in told.items()]))
     drums = [(d.id, d.owned, d.voice, d.also) for d in kit_of(scope, session_id)]
-    shelf = [(h.owned.construction, h.owned.diameter_in, h.owned.count)
-             for h in loose_heads(scope)]  # fmt: skip
+    shelf = [(h.owned.construction, h.owned.diameter_in, h.owned.count) for h in loose_heads(scope)]
     parts = [(p.id, p.part) for p in own_parts(scope)]
     brief = [(name, value) for name, value in sorted(asked.items()) if name not in ERRANDS]
-    inputs = {"brief": brief, "record": targets, "kit": drums,
-              "shelf": (sorted(shelf), parts)}  # fmt: skip
+    inputs = {"brief": brief, "record": targets, "kit": drums, "shelf": (sorted(shelf), parts)}
     return {
         name: hashlib.sha256(repr(value).encode()).hexdigest()[:16]
         for name, value in inputs.items()

@@ -11,9 +11,13 @@ from emblar.core.errors import InputError
 from emblar.core.planning.kit import check_range
 from emblar.sound.encode import wav_bytes
 
-STROKE_S, GAP_S, FADE_S = 0.8, 0.25, 0.05
+STROKE_S = 0.8
+GAP_S = 0.25
+FADE_S = 0.05
 TIMES = 2
-USUAL_T60_S, SHORTEST_T60_S, LONGEST_T60_S = 0.6, 0.35, 2.0
+USUAL_T60_S = 0.6
+SHORTEST_T60_S = 0.35
+LONGEST_T60_S = 2.0
 """How long the tone rings where the drum's own decay was not read, and within which it stays."""
 
 

@@ -37,9 +37,13 @@ def _checked(brief: Brief) -> Brief:
                 f"“{text[:40]}…” is longer than {LONGEST_TEXT} characters.", field=field_
             )
     return Brief(
-        name, brief.studio.strip(), brief.artist.strip(), brief.wish.strip(), brief.downbeat_at,
+        name,
+        brief.studio.strip(),
+        brief.artist.strip(),
+        brief.wish.strip(),
+        brief.downbeat_at,
         brief.ask,
-    )  # fmt: skip
+    )
 
 
 def start_session(scope: Scope, brief: Brief) -> SessionInfo:
@@ -61,9 +65,13 @@ def start_session(scope: Scope, brief: Brief) -> SessionInfo:
 def brief_mark(session: SessionInfo) -> str:
     """Return a mark that changes with a session's brief."""
     values = (
-        session.name, session.studio, session.artist, session.wish, session.downbeat_at,
+        session.name,
+        session.studio,
+        session.artist,
+        session.wish,
+        session.downbeat_at,
         sorted(session.asked.items()),
-    )  # fmt: skip
+    )
     return hashlib.sha256(repr(values).encode()).hexdigest()[:16]
 
 

@@ -24,16 +24,24 @@ from emblar.store.shares import CommentInfo, ShareInfo
 PARTS = ("sheet", "match", "sounds")
 BENCH = "bench"
 """What a paired phone works at; no link to look at has it."""
-PHONE, PHONE_DAYS = "Phone at the drum", 1
-MOST_DAYS, MOST_LINKS, MOST_COMMENTS = 30, 50, 200
-LONGEST_NAME, LONGEST_SAID = 80, 500
-TOKEN_BYTES, LONGEST_TOKEN = 24, 64
-MOST_STEPS, HEARD_STEPS = 10.0, 2.0
+PHONE = "Phone at the drum"
+PHONE_DAYS = 1
+MOST_DAYS = 30
+MOST_LINKS = 50
+MOST_COMMENTS = 200
+LONGEST_NAME = 80
+LONGEST_SAID = 500
+TOKEN_BYTES = 24
+LONGEST_TOKEN = 64
+MOST_STEPS = 10.0
+HEARD_STEPS = 2.0
 """“More of it” is wished as so many audible steps: clearly heard, not another drum."""
 ENOUGH = "Enough was said of this session. Answer what is there first."
 ENOUGH_THROUGH = "Enough was said through this link. Ask for a new one."
 GONE = "This link has ended. Ask whoever sent it for a new one."
-NEW, ACCEPTED, ASIDE = "new", "accepted", "set aside"
+NEW = "new"
+ACCEPTED = "accepted"
+ASIDE = "set aside"
 
 
 @dataclass(frozen=True, slots=True)

@@ -71,10 +71,12 @@ def _order(planned: list[tuple[KitDrum, DrumPlanFile]]) -> list[WorkStep]:
         until += file.minutes
         steps.append(
             WorkStep(
-                drum=drum.owned.name, what=_what(drum, file), minutes=file.minutes,
+                drum=drum.owned.name,
+                what=_what(drum, file),
+                minutes=file.minutes,
                 until_minutes=until,
             )
-        )  # fmt: skip
+        )
     return steps
 
 

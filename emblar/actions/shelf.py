@@ -32,14 +32,21 @@ from emblar.store.shelf import OwnPart
 
 log = logging.getLogger("emblar.actions")
 CONDITIONS: tuple[Condition, ...] = ("fresh", "used", "worn")
-MOST, MOST_LETTERS = 99, 80
+MOST = 99
+MOST_LETTERS = 80
 LEAST_STROKES = 2
 """One stroke pair alone does not change what plans take a damper to do."""
-MOST_PLIES, LEAST_FOR_FLUID, PLY_MIL = 3, 2, (1.5, 20.0)
+MOST_PLIES = 3
+LEAST_FOR_FLUID = 2
+PLY_MIL = (1.5, 20.0)
 MADE = ("coated", "fluid", "ring", "dot", "vented", "woven")
 """What can be true of a head besides its plies."""
-LIMITS = {"radius": (0.0, 1.0), "resistance": (0.0, 200.0), "mass_kg": (0.0, 1.0),
-          "minutes": (0.0, 240.0)}  # fmt: skip
+LIMITS = {
+    "radius": (0.0, 1.0),
+    "resistance": (0.0, 200.0),
+    "mass_kg": (0.0, 1.0),
+    "minutes": (0.0, 240.0),
+}
 CALLED = {
     "radius": ("Place", 1.0, ""),
     "resistance": ("Takes", 1.0, " N s/m"),

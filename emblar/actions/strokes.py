@@ -46,7 +46,9 @@ from emblar.store.recordings import RecordingInfo, Region
 
 Hits = Sequence[AnalysedHit]
 Sound = Callable[[], Audio]
-SPAN_S, PIECE_S, SILENT_DB = 0.4, 0.2, -120.0
+SPAN_S = 0.4
+PIECE_S = 0.2
+SILENT_DB = -120.0
 TOGETHER = "together"
 """In a correction's document: what was corrected in several files at once bears one token."""
 
@@ -229,9 +231,12 @@ def _keep(
     hits = applied(hits_from_file(file), edit)
     corrected = with_strokes(file, hits, edit.voices(), spans_of(recording.regions))
     store.correct(
-        db, recording.id, analysis=corrected.model_dump(by_alias=True),
-        document=edit_document(edit) | ({TOGETHER: token} if token else {}), undoes=undoes,
-    )  # fmt: skip
+        db,
+        recording.id,
+        analysis=corrected.model_dump(by_alias=True),
+        document=edit_document(edit) | ({TOGETHER: token} if token else {}),
+        undoes=undoes,
+    )
     _follow(db, recording.session_id, edit)
     defer_measuring(db, recording.id)
 

@@ -107,9 +107,12 @@ def _single(
 
 def _at(file: SetupFile, now: Setup) -> Setup:
     return replace(
-        now, dampers=tuple(file.dampers), striker=file.striker or now.striker,
-        wires=file.wires or now.wires, force=file.force,
-    )  # fmt: skip
+        now,
+        dampers=tuple(file.dampers),
+        striker=file.striker or now.striker,
+        wires=file.wires or now.wires,
+        force=file.force,
+    )
 
 
 def _seen(before: Target, after: Target) -> dict[str, tuple[float, float]]:

@@ -40,9 +40,13 @@ def use_version(scope: Scope, session_id: int, version: int) -> PlanInfo:
         marks = planned_from(scope, session_id)
         inputs = wanted.inputs | ({"kit": marks["kit"]} if parts and wanted.inputs else {})
         return store.add(
-            db, session_id, wanted.document, says=f"Plan {version} again",
-            restores=wanted.restores or version, inputs=inputs,
-        )  # fmt: skip
+            db,
+            session_id,
+            wanted.document,
+            says=f"Plan {version} again",
+            restores=wanted.restores or version,
+            inputs=inputs,
+        )
 
 
 def undo_plan(scope: Scope, session_id: int) -> PlanInfo:

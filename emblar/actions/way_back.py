@@ -40,8 +40,10 @@ def _way(
     here = ids[-1] if from_id is None else from_id
     if setup_id not in ids or here not in ids:
         raise NotFoundError(GONE)
-    nodes = [_node(drum, plan, chain[: i + 1], stood=chain[i][0].id == setup_id)
-             for i in range(len(chain))]  # fmt: skip
+    nodes = [
+        _node(drum, plan, chain[: i + 1], stood=chain[i][0].id == setup_id)
+        for i in range(len(chain))
+    ]
     return way_between(nodes, here, setup_id)
 
 
@@ -51,10 +53,15 @@ def _node(drum: KitDrum, plan: DrumPlanFile, chain: Chain, *, stood: bool) -> No
     if file.reso is not None:
         heads["reso"] = file.reso.construction
     return Node(
-        info.id, heads, {str(side): turns for side, turns in file.turned.items()},
-        frozenset(file.slack), frozenset(file.dampers), file.striker, file.wires,
+        info.id,
+        heads,
+        {str(side): turns for side, turns in file.turned.items()},
+        frozenset(file.slack),
+        frozenset(file.dampers),
+        file.striker,
+        file.wires,
         {str(side): hz for side, hz in stood_at(drum, plan, chain).items()} if stood else {},
-    )  # fmt: skip
+    )
 
 
 def go_back(scope: Scope, session_id: int, slot_id: int, setup_id: int) -> WayBack:
@@ -77,9 +84,15 @@ def go_back(scope: Scope, session_id: int, slot_id: int, setup_id: int) -> WayBa
                 if side in way.turns:
                     change_setup(db, session_id, drum, turned={side: turns})
             change_setup(
-                db, session_id, drum, dampers=wanted.dampers, striker=wanted.striker,
-                wires=wanted.wires, force=wanted.force, back_to=setup_id,
-            )  # fmt: skip
+                db,
+                session_id,
+                drum,
+                dampers=wanted.dampers,
+                striker=wanted.striker,
+                wires=wanted.wires,
+                force=wanted.force,
+                back_to=setup_id,
+            )
         lugs = {side: way.pitches[side] for side in sides if side in way.pitches}
 
         def to_tap(file: BenchFile) -> None:

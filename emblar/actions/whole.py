@@ -302,8 +302,12 @@ def _readings(scope: Scope, db: Session) -> None:
 
 def _sessions(scope: Scope, db: Session) -> None:
     readers: tuple[Callable[[Session, int], object], ...] = (
-        kit.listing, evidence.listing, plans.listing, plans.latest, recordings.files,
-    )  # fmt: skip
+        kit.listing,
+        evidence.listing,
+        plans.listing,
+        plans.latest,
+        recordings.files,
+    )
     for session in sessions.listing(db, scope.studio_id):
         asked_of(sessions.get(db, scope.studio_id, session.id))
         for reader in readers:

@@ -53,6 +53,8 @@ def restore_command(
         engine().dispose()
         header = restore(settings().database_url, file)
         found = len(all_sessions(HERE))
-    json.dump({"sessions": found, "made_at": header.get("made_at"),
-               "kept": str(kept) if kept else None}, sys.stdout)  # fmt: skip
+    json.dump(
+        {"sessions": found, "made_at": header.get("made_at"), "kept": str(kept) if kept else None},
+        sys.stdout,
+    )
     sys.stdout.write("\n")

@@ -107,10 +107,16 @@ def _take_file(take: "Take") -> "JourneyTakeFile":
 
     info = take.info
     return JourneyTakeFile(
-        take=info.id, number=take.number, filename=info.filename, state=info.state,
-        setup_id=info.setup_id, setup=take.setup, note=take.note, picture=take.picture,
+        take=info.id,
+        number=take.number,
+        filename=info.filename,
+        state=info.state,
+        setup_id=info.setup_id,
+        setup=take.setup,
+        note=take.note,
+        picture=take.picture,
         steps_off=round(take.found.apart, 3) if take.found else None,
-    )  # fmt: skip
+    )
 
 
 def pads_command(
@@ -153,9 +159,13 @@ def _pad_file(pad: "Pad") -> "PadFile":
     info, take = pad.info, pad.newest
     newest = comparison_file(info.part or "", take.found) if take and take.found else None
     return PadFile(
-        id=info.id, name=info.name, made_of=info.made_of, part=info.part, takes=len(pad.takes),
+        id=info.id,
+        name=info.name,
+        made_of=info.made_of,
+        part=info.part,
+        takes=len(pad.takes),
         newest=newest,
-    )  # fmt: skip
+    )
 
 
 def round_command(

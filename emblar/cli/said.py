@@ -55,7 +55,15 @@ def _row(said: "Said") -> "SaidRow":
 
     comment = said.comment
     return SaidRow.model_validate(
-        {"id": comment.id, "drum": said.drum, "who": comment.who, "link": said.link or None,
-         "words": comment.said, "quantity": comment.quantity, "steps": comment.steps,
-         "state": comment.state, "at": comment.created_at}
-    )  # fmt: skip
+        {
+            "id": comment.id,
+            "drum": said.drum,
+            "who": comment.who,
+            "link": said.link or None,
+            "words": comment.said,
+            "quantity": comment.quantity,
+            "steps": comment.steps,
+            "state": comment.state,
+            "at": comment.created_at,
+        }
+    )

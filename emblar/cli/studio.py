@@ -25,11 +25,17 @@ def sessions_command() -> None:
     with database_at_hand():
         rows = [
             SessionRow(
-                id=s.id, name=s.name, studio=s.studio, artist=s.artist, drums=s.drums,
-                downbeat_at=s.downbeat_at, recordings=s.recordings, plan_version=s.plan_version,
+                id=s.id,
+                name=s.name,
+                studio=s.studio,
+                artist=s.artist,
+                drums=s.drums,
+                downbeat_at=s.downbeat_at,
+                recordings=s.recordings,
+                plan_version=s.plan_version,
             )
             for s in all_sessions(HERE)
-        ]  # fmt: skip
+        ]
     _print(SessionsFile(sessions=rows))
 
 

@@ -41,11 +41,14 @@ def comparison_file(voice: str, found: Comparison) -> ComparisonFile:
     """Return the published form of a comparison."""
     rows = {
         name: ApartFile(
-            record=round(d.record.value, 4), take=round(d.take.value, 4), unit=d.record.unit,
-            steps=round(d.steps, 3), sd_steps=round(d.sd_steps, 3),
+            record=round(d.record.value, 4),
+            take=round(d.take.value, 4),
+            unit=d.record.unit,
+            steps=round(d.steps, 3),
+            sd_steps=round(d.sd_steps, 3),
         )
         for name, d in found.told.items()
-    }  # fmt: skip
+    }
     return ComparisonFile(voice=voice, quantities=rows, untold=found.untold)
 
 
@@ -148,12 +151,16 @@ def cures_file(found: tuple[Cure, ...]) -> CuresFile:
     return CuresFile(
         cures=[
             CureFile(
-                id=c.id, purpose=c.purpose, title=c.title, what=c.what, source=c.source,
+                id=c.id,
+                purpose=c.purpose,
+                title=c.title,
+                what=c.what,
+                source=c.source,
                 effect={name: round(e, 2) for name, e in c.effect.items()},
             )
             for c in found
         ]
-    )  # fmt: skip
+    )
 
 
 class MovesFile(Strict):
@@ -181,11 +188,15 @@ def moves_file(moves: list[Move], found: Comparison) -> MovesFile:
         says="" if moves else no_move_words(found),
         moves=[
             MoveFile(
-                kind=m.kind, what=m.what,
+                kind=m.kind,
+                what=m.what,
                 effect={name: round(e, 2) for name, e in m.effect.items()},
-                gain=round(m.gain, 2), gain_sd=round(m.gain_sd, 2), minutes=m.minutes, back=m.back,
+                gain=round(m.gain, 2),
+                gain_sd=round(m.gain_sd, 2),
+                minutes=m.minutes,
+                back=m.back,
                 tried=m.tried,
             )
             for m in moves
-        ]
-    )  # fmt: skip
+        ],
+    )

@@ -33,8 +33,12 @@ def _sentence(item: Mapping[str, Any]) -> str:
         return str(item["msg"]).removeprefix("Value error, ").rstrip(".") + "."
     if kind.startswith(("int", "float")):
         return f"“{str(item['input'])[:40]}” is not a number."
-    bounds = {"greater_than": "gt", "greater_than_equal": "ge", "less_than": "lt",
-              "less_than_equal": "le"}  # fmt: skip
+    bounds = {
+        "greater_than": "gt",
+        "greater_than_equal": "ge",
+        "less_than": "lt",
+        "less_than_equal": "le",
+    }
     if kind in bounds:
         words = {"gt": "more than", "ge": "at least", "lt": "less than", "le": "at most"}
         key = bounds[kind]

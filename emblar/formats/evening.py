@@ -38,10 +38,17 @@ class EveningJobFile(Strict):
         opens = 0 if self.from_time is None else max(minute(self.from_time), 0)
         by = None if self.ends_by is None else minute(self.ends_by)
         return WorkJob(
-            self.id, self.minutes, tuple(self.after), tuple(dict.fromkeys(self.needs)),
-            self.settle_minutes, self.may_drop, self.steps_lost, tuple(self.follows), opens,
+            self.id,
+            self.minutes,
+            tuple(self.after),
+            tuple(dict.fromkeys(self.needs)),
+            self.settle_minutes,
+            self.may_drop,
+            self.steps_lost,
+            tuple(self.follows),
+            opens,
             by,
-        )  # fmt: skip
+        )
 
 
 class EveningFile(Strict):

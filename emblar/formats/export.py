@@ -13,7 +13,8 @@ from pydantic import ConfigDict, Field, JsonValue
 
 from emblar.formats.drum import Strict
 
-DOCUMENT, SOUNDS = "everything.json", "sounds/"
+DOCUMENT = "everything.json"
+SOUNDS = "sounds/"
 
 
 class SoundEntry(Strict):

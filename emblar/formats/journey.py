@@ -65,11 +65,17 @@ def way_file(drum: str, way: WayBack) -> WayFile:
         for side, rods in way.turns.items()
     }
     return WayFile(
-        drum=drum, fit=way.fit, anew=list(way.anew), turns=turns,
+        drum=drum,
+        fit=way.fit,
+        anew=list(way.anew),
+        turns=turns,
         stood_hz={side: round(hz, 2) for side, hz in way.pitches.items()},
-        put_on=list(way.damp), take_off=list(way.undamp), wires=way.wires or None,
-        striker=way.striker or None, minutes=way.minutes,
-    )  # fmt: skip
+        put_on=list(way.damp),
+        take_off=list(way.undamp),
+        wires=way.wires or None,
+        striker=way.striker or None,
+        minutes=way.minutes,
+    )
 
 
 class PadFile(Strict):
@@ -112,9 +118,12 @@ def round_file(played: Mapping[str, Loudness], found: Sequence[Standing]) -> Rou
     return RoundFile(
         drums=[
             RoundDrumFile(
-                name=s.name, lufs=round(played[s.name].lufs, 2), level_db=round(s.level_db, 2),
-                sd_db=round(s.sd_db, 2), heard=s.told,
+                name=s.name,
+                lufs=round(played[s.name].lufs, 2),
+                level_db=round(s.level_db, 2),
+                sd_db=round(s.sd_db, 2),
+                heard=s.told,
             )
             for s in found
         ]
-    )  # fmt: skip
+    )

@@ -142,9 +142,12 @@ def _cautions(row: Weighed, problem: Problem) -> tuple[str, ...]:
     recipe, owned = row.setup, problem.shelf.drums[row.drum]
     drum = model(
         wearing(owned, recipe.reso, recipe.port_in),
-        batter=recipe.batter, reso=recipe.reso, dampers=recipe.dampers,
-        striker=recipe.striker, wires_setting=recipe.wires,
-    )  # fmt: skip
+        batter=recipe.batter,
+        reso=recipe.reso,
+        dampers=recipe.dampers,
+        striker=recipe.striker,
+        wires_setting=recipe.wires,
+    )
     prediction = predict(drum, recipe.batter_hz, recipe.reso_hz)
     wish_hz = problem.target(row.voice).value("pitch") or row.card["pitch"]
     return cautions_of(row, prediction, problem.shelf, problem.brief, wish_hz=wish_hz)
@@ -197,8 +200,13 @@ def voice_file(row: Weighed, shelf: Shelf) -> VoicePlanFile:
         cut=row.cut,
         missed_cents=row.short_cents,
         sentence=plan_sentence(
-            owned.kind, batter=recipe.batter, reso=recipe.reso, port_in=recipe.port_in,
-            semitones=recipe.semitones, dampers=recipe.dampers, pitch_hz=row.card["pitch"],
+            owned.kind,
+            batter=recipe.batter,
+            reso=recipe.reso,
+            port_in=recipe.port_in,
+            semitones=recipe.semitones,
+            dampers=recipe.dampers,
+            pitch_hz=row.card["pitch"],
             apart=row.apart,
         ),
-    )  # fmt: skip
+    )

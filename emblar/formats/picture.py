@@ -12,7 +12,10 @@ from emblar.core.errors import InputError
 
 FORMATS = ("JPEG", "PNG", "WEBP")
 MEDIA_TYPE = "image/jpeg"
-LARGEST_BYTES, MOST_PIXELS, LONGEST_SIDE, QUALITY = 20 * 2**20, 60_000_000, 1280, 82
+LARGEST_BYTES = 20 * 2**20
+MOST_PIXELS = 60_000_000
+LONGEST_SIDE = 1280
+QUALITY = 82
 TOO_LARGE = "That picture is too large. Up to 60 million pixels."
 NOT_READ = "That is no picture that can be read. Bring a JPEG, PNG or WebP."
 

@@ -119,19 +119,32 @@ class DrumPlanFile(Strict):
         )
         card = {name: quantity.value for name, quantity in self.card.items()}
         return Weighed(
-            place, self.voice, recipe, card, self.apart, self.costs, self.minutes,
-            tuple(self.bought), self.cut, (),
-        )  # fmt: skip
+            place,
+            self.voice,
+            recipe,
+            card,
+            self.apart,
+            self.costs,
+            self.minutes,
+            tuple(self.bought),
+            self.cut,
+            (),
+        )
 
     def sentence(self) -> str:
         """Return the plan as it is said in one sentence."""
         known = [n for n in self.card if n in self.target]
         values = {n: (self.card[n].value, self.target[n].value) for n in known}
         return plan_sentence(
-            self.kind, batter=self.batter, reso=self.reso, port_in=self.port_in,
-            semitones=self.semitones, dampers=self.dampers, pitch_hz=self.card["pitch"].value,
+            self.kind,
+            batter=self.batter,
+            reso=self.reso,
+            port_in=self.port_in,
+            semitones=self.semitones,
+            dampers=self.dampers,
+            pitch_hz=self.card["pitch"].value,
             apart={n: steps()[n].apart(*pair) for n, pair in values.items() if n in steps()},
-        )  # fmt: skip
+        )
 
     def _strike(self) -> Strike:
         on_it = [damper(d) for d in self.dampers]

@@ -36,8 +36,14 @@ class RescueFile(Strict):
 def rescue_file(told: Rescue) -> RescueFile:
     """Return what brings most as written to a file."""
     fixes = [
-        FixFile(**{**asdict(fix), "recipe": recipe_file(fix.recipe), "buys": list(fix.buys),
-                   "lays_on": list(fix.lays_on)})
+        FixFile(
+            **{
+                **asdict(fix),
+                "recipe": recipe_file(fix.recipe),
+                "buys": list(fix.buys),
+                "lays_on": list(fix.lays_on),
+            }
+        )
         for fix in told.fixes
-    ]  # fmt: skip
+    ]
     return RescueFile(fixes=fixes, price=told.price, before=dict(told.before))

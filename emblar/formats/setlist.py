@@ -127,11 +127,17 @@ def setlist_plan_file(
     for i, chosen, changes in zip(told.order, told.chosen, told.changes, strict=True):
         rows = {
             called.get(key, key): ChangeFile(
-                minutes=c.minutes, heads=list(c.heads), tuned=dict(c.tuned),
-                dampers_on=list(c.on), dampers_off=list(c.off), wires=c.wires, striker=c.striker,
+                minutes=c.minutes,
+                heads=list(c.heads),
+                tuned=dict(c.tuned),
+                dampers_on=list(c.on),
+                dampers_off=list(c.off),
+                wires=c.wires,
+                striker=c.striker,
             )
-            for key, c in changes.items() if not c.nothing
-        }  # fmt: skip
+            for key, c in changes.items()
+            if not c.nothing
+        }
         placed.append(
             PlacedSong(
                 name=songs[i].name,

@@ -8,7 +8,8 @@ from emblar.formats.drum import Strict
 
 Side = Literal["batter", "reso"]
 Origin = Literal["as found", "plan", "bench", "by hand", "return"]
-LARGEST_LUG_HZ, SMALLEST_LUG_HZ = 1000.0, 10.0
+LARGEST_LUG_HZ = 1000.0
+SMALLEST_LUG_HZ = 10.0
 
 
 class SideFile(Strict):

@@ -90,11 +90,31 @@ class SheetFile(Strict):
 
 
 CSV_HEADER = [
-    "drum", "kind", "size", "rods", "voice", "batter", "batter_lug_hz", "reso", "reso_lug_hz",
-    "relation_semitones", "port_in", "dampers", "drum_pitch_hz", "drum_pitch_note",
-    "drum_pitch_sd_cents", "record_pitch_hz", "sustain_s", "limits", "struck_with", "wires",
-    "minutes", "microphone", "to_buy", "cautions",
-]  # fmt: skip
+    "drum",
+    "kind",
+    "size",
+    "rods",
+    "voice",
+    "batter",
+    "batter_lug_hz",
+    "reso",
+    "reso_lug_hz",
+    "relation_semitones",
+    "port_in",
+    "dampers",
+    "drum_pitch_hz",
+    "drum_pitch_note",
+    "drum_pitch_sd_cents",
+    "record_pitch_hz",
+    "sustain_s",
+    "limits",
+    "struck_with",
+    "wires",
+    "minutes",
+    "microphone",
+    "to_buy",
+    "cautions",
+]
 
 
 def sheet_csv(sheet: SheetFile) -> str:
@@ -103,16 +123,31 @@ def sheet_csv(sheet: SheetFile) -> str:
     for drum in sheet.drums:
         reso = drum.reso
         row: list[object] = [
-            drum.name, drum.kind, drum.size, drum.rods, drum.voice,
-            drum.batter.construction, _number(drum.batter.lug_hz),
-            reso.construction if reso else "", _number(reso.lug_hz if reso else None),
-            f"{drum.relation_semitones:g}", f"{drum.port_in:g}" if drum.port_in else "",
-            "; ".join(drum.dampers), _number(drum.drum_pitch_hz), drum.drum_pitch_note,
-            f"{drum.drum_pitch_sd_cents:.0f}", _number(drum.record_pitch_hz),
-            f"{drum.sustain_s:.2f}", "; ".join(limit.text for limit in drum.limits),
-            drum.struck_with, drum.wires, "" if drum.minutes is None else f"{drum.minutes:.0f}",
-            drum.microphone, "; ".join(drum.to_buy), " ".join(drum.cautions),
-        ]  # fmt: skip
+            drum.name,
+            drum.kind,
+            drum.size,
+            drum.rods,
+            drum.voice,
+            drum.batter.construction,
+            _number(drum.batter.lug_hz),
+            reso.construction if reso else "",
+            _number(reso.lug_hz if reso else None),
+            f"{drum.relation_semitones:g}",
+            f"{drum.port_in:g}" if drum.port_in else "",
+            "; ".join(drum.dampers),
+            _number(drum.drum_pitch_hz),
+            drum.drum_pitch_note,
+            f"{drum.drum_pitch_sd_cents:.0f}",
+            _number(drum.record_pitch_hz),
+            f"{drum.sustain_s:.2f}",
+            "; ".join(limit.text for limit in drum.limits),
+            drum.struck_with,
+            drum.wires,
+            "" if drum.minutes is None else f"{drum.minutes:.0f}",
+            drum.microphone,
+            "; ".join(drum.to_buy),
+            " ".join(drum.cautions),
+        ]
         rows.append(row)
     return csv_text(rows)
 

@@ -26,7 +26,8 @@ DRUM_CHANNEL = 9
 NOTES = {"kick": 36, "snare": 38, "hat": 42, "cymbal": 49}
 TOM_NOTES = (50, 48, 47, 45, 43, 41)
 JAMS_VERSION = "0.3.5"
-USUAL, VELOCITY_PER_DB = 96.0, 2.4
+USUAL = 96.0
+VELOCITY_PER_DB = 2.4
 
 
 def note_of(voice: str) -> int:
@@ -102,11 +103,15 @@ def strokes_jams(analysis: AnalysisFile, title: str) -> str:
     file = {
         "annotations": [_annotation(analysis, voice) for voice in voices],
         "file_metadata": {
-            "title": title, "artist": "", "release": "", "identifiers": {},
-            "duration": analysis.source.duration_s, "jams_version": JAMS_VERSION,
+            "title": title,
+            "artist": "",
+            "release": "",
+            "identifiers": {},
+            "duration": analysis.source.duration_s,
+            "jams_version": JAMS_VERSION,
         },
         "sandbox": {},
-    }  # fmt: skip
+    }
     return json.dumps(file, indent=1)
 
 

@@ -30,6 +30,8 @@ class SungFile(Strict):
 def sung_file(wish: SungWish) -> SungFile:
     """Return a wish as written to a file."""
     return SungFile(
-        before=SungSound(**asdict(wish.before)), after=SungSound(**asdict(wish.after)),
-        wished=wish.wished, falls_more_cents=wish.falls_more_cents,
-    )  # fmt: skip
+        before=SungSound(**asdict(wish.before)),
+        after=SungSound(**asdict(wish.after)),
+        wished=wish.wished,
+        falls_more_cents=wish.falls_more_cents,
+    )

@@ -8,9 +8,14 @@ from emblar.core.tuning.parameters import parameter
 from emblar.core.tuning.tap import WhyNot
 
 PARTS = {
-    Fraction(1, 8): "⅛", Fraction(1, 4): "¼", Fraction(3, 8): "⅜", Fraction(1, 2): "½",
-    Fraction(5, 8): "⅝", Fraction(3, 4): "¾", Fraction(7, 8): "⅞",
-}  # fmt: skip
+    Fraction(1, 8): "⅛",
+    Fraction(1, 4): "¼",
+    Fraction(3, 8): "⅜",
+    Fraction(1, 2): "½",
+    Fraction(5, 8): "⅝",
+    Fraction(3, 4): "¾",
+    Fraction(7, 8): "⅞",
+}
 WHY_DONE: dict[Why, str] = {
     "there": "Tuned: no rod is off by more than most people hear.",
     "as near as it gets": "As near as a sixteenth of a turn brings it. Leave it.",

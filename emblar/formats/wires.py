@@ -9,7 +9,8 @@ from emblar.core.catalogue import wire_settings
 from emblar.core.tuning.wires import Verdict, WiresHeard
 from emblar.formats.drum import Strict
 
-TIGHTER, LOOSER = "an eighth tighter", "an eighth looser"
+TIGHTER = "an eighth tighter"
+LOOSER = "an eighth looser"
 ORDER = ("loose", "medium", "tight")
 
 

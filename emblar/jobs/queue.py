@@ -11,7 +11,9 @@ from sqlalchemy.orm import Session
 
 from emblar.store import recordings
 
-ANALYSE, MEASURE, RENEW = "analyse_recording", "measure_recording", "renew_recording"
+ANALYSE = "analyse_recording"
+MEASURE = "measure_recording"
+RENEW = "renew_recording"
 QUEUE = "emblar"
 MOST_BEHIND = 100
 
@@ -24,9 +26,12 @@ def _deferring() -> procrastinate.App:
 
 def _defer(db: Session, task: str, recording_id: int, *, priority: int, lock: str) -> None:
     job = _deferring().configure_task(
-        task, queue=QUEUE, priority=priority, lock=lock,
+        task,
+        queue=QUEUE,
+        priority=priority,
+        lock=lock,
         connection=db.connection().connection.driver_connection,
-    )  # fmt: skip
+    )
     job.defer(recording_id=recording_id)
 
 

@@ -13,7 +13,8 @@ from emblar.core.errors import ServiceError
 from emblar.jobs.tasks import app, take_up_stalled
 from emblar.logs import set_up_logs
 
-CHECK_S, PURGE_EVERY_S = 5.0, 24 * 3600.0
+CHECK_S = 5.0
+PURGE_EVERY_S = 24 * 3600.0
 log = logging.getLogger("emblar.worker")
 
 

@@ -38,8 +38,11 @@ from emblar.settings import settings
 from emblar.store.migrate import migrate
 
 SCHEMA = "emblar.backup/1"
-LONGEST_HEADER, PIECE = 4096, 1 << 20
-EVERY_H, FIRST_AFTER_S, FOLDER = 24.0, 60.0, "backups"
+LONGEST_HEADER = 4096
+PIECE = 1 << 20
+EVERY_H = 24.0
+FIRST_AFTER_S = 60.0
+FOLDER = "backups"
 NAME = re.compile(r"emblar-\d{8}-\d{6}\.backup")
 CONTENTS = re.compile(r"\d+; \d+ \d+ (?P<what>TABLE DATA|SEQUENCE SET) public (?P<name>\w+) ")
 """A line of an archive's contents that holds rows, or where a counter stands."""
@@ -60,9 +63,13 @@ def backup(url: str, file: Path) -> int:
         _run("pg_dump", url, ["--format=custom", "--no-owner", f"--file={dump}"])
         size, digest = _measured(dump)
         header = {
-            "schema": SCHEMA, "version": __version__, "database": _revision(url), "bytes": size,
-            "sha256": digest, "made_at": datetime.now(UTC).isoformat(timespec="seconds"),
-        }  # fmt: skip
+            "schema": SCHEMA,
+            "version": __version__,
+            "database": _revision(url),
+            "bytes": size,
+            "sha256": digest,
+            "made_at": datetime.now(UTC).isoformat(timespec="seconds"),
+        }
         with _private(part) as out, dump.open("rb") as held:
             out.write(json.dumps(header).encode() + b"\n")
             shutil.copyfileobj(held, out, PIECE)
@@ -185,16 +192,21 @@ def _fill(url: str, dump: Path) -> None:
 
 def _load(own: URL, dump: Path, tables: Sequence[str]) -> None:
     """Load what an archive's own list calls rows of our tables, and where counters stand."""
-    listed = _run("pg_restore", own.render_as_string(hide_password=False), ["--list", str(dump)],
-                  connect=False)  # fmt: skip
+    listed = _run(
+        "pg_restore",
+        own.render_as_string(hide_password=False),
+        ["--list", str(dump)],
+        connect=False,
+    )
     wanted = [line for line in listed.splitlines() if _is_ours(line, tables)]
     contents = dump.with_name(dump.name + ".list")
     try:
         contents.write_text("\n".join(wanted) + "\n", encoding="utf-8")
         _run(
-            "pg_restore", own.render_as_string(hide_password=False),
+            "pg_restore",
+            own.render_as_string(hide_password=False),
             ["--data-only", "--no-owner", "--exit-on-error", f"--use-list={contents}", str(dump)],
-        )  # fmt: skip
+        )
     finally:
         contents.unlink(missing_ok=True)
 
@@ -247,9 +259,14 @@ def _replaced(url: str, dump: Path, revision: str) -> None:
 def _connect(url: str) -> "psycopg.Connection[tuple[object, ...]]":
     own = make_url(url)
     return psycopg.connect(
-        host=own.host, port=own.port, user=own.username, password=own.password,
-        dbname="postgres", autocommit=True, connect_timeout=5,
-    )  # fmt: skip
+        host=own.host,
+        port=own.port,
+        user=own.username,
+        password=own.password,
+        dbname="postgres",
+        autocommit=True,
+        connect_timeout=5,
+    )
 
 
 def _revision(url: str) -> str:
@@ -263,9 +280,11 @@ def _run(program: str, url: str, arguments: list[str], *, connect: bool = True) 
     """Run one of PostgreSQL's programs; return what it prints."""
     own = make_url(url)
     where = [
-        f"--host={own.host}", f"--port={own.port}", f"--username={own.username}",
+        f"--host={own.host}",
+        f"--port={own.port}",
+        f"--username={own.username}",
         f"--dbname={own.database}",
-    ]  # fmt: skip
+    ]
     command = [str(binaries() / program), *(where if connect else ()), *arguments]
     environment = {**os.environ, "PGPASSWORD": own.password or ""}
     done = subprocess.run(command, env=environment, capture_output=True, text=True, check=False)

@@ -57,9 +57,10 @@ class Kept:
     def _keep(self) -> None:
         while not self._leaving.is_set():
             self._process = subprocess.Popen(
-                dies_with_us(signal.SIGTERM, self._command), start_new_session=True,
+                dies_with_us(signal.SIGTERM, self._command),
+                start_new_session=True,
                 pass_fds=self._pass_fds,
-            )  # fmt: skip
+            )
             self._process.wait()
             self._leaving.wait(RESTART_PAUSE_S)
 

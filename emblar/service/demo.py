@@ -25,20 +25,26 @@ from emblar.store.kit import KitDrum
 NAME = "Low Ferry"
 ARTIST = "The Tin Orchard"
 KIT = (
-    OwnedDrum("Rack 10", "tom", 10, 7, 6, "flanged", "birch-lacquer", "single-clear",
-              "single-clear"),
-    OwnedDrum("Rack 12", "tom", 12, 8, 6, "flanged", "birch-lacquer", "double-coated",
-              "single-clear"),
-    OwnedDrum("Floor 16", "tom", 16, 15, 8, "flanged", "birch-lacquer", "double-clear",
-              "single-clear"),
+    OwnedDrum(
+        "Rack 10", "tom", 10, 7, 6, "flanged", "birch-lacquer", "single-clear", "single-clear"
+    ),
+    OwnedDrum(
+        "Rack 12", "tom", 12, 8, 6, "flanged", "birch-lacquer", "double-coated", "single-clear"
+    ),
+    OwnedDrum(
+        "Floor 16", "tom", 16, 15, 8, "flanged", "birch-lacquer", "double-clear", "single-clear"
+    ),
     OwnedDrum("Snare 14", "snare", 14, 6.5, 10, "cast", "steel", "single-coated", "snare-side"),
-    OwnedDrum("Kick 22", "kick", 22, 16, 10, "wood", "birch-lacquer", "kick-ring-clear",
-              "front-opaque"),
-)  # fmt: skip
+    OwnedDrum(
+        "Kick 22", "kick", 22, 16, 10, "wood", "birch-lacquer", "kick-ring-clear", "front-opaque"
+    ),
+)
 
 
-SEED, READ_CENTS = 12, 4.0
-TAKE_RATE_HZ, TAKE_FORCES = 44100, (0.3, 0.5, 0.8, 1.0, 1.3)
+SEED = 12
+READ_CENTS = 4.0
+TAKE_RATE_HZ = 44100
+TAKE_FORCES = (0.3, 0.5, 0.8, 1.0, 1.3)
 LOOSE = (
     ("double-coated", 10.0, 1, "fresh"),
     ("single-dot-coated", 14.0, 2, "fresh"),
@@ -126,6 +132,7 @@ def _take_the_snare(session_id: int) -> None:
     room = _room(drum, bench(HERE, session_id, drum.id), off_cents=-35.0, uneven=0.0)
     strokes = [room.strike(force=f, rate=TAKE_RATE_HZ, seconds=1.5) for f in TAKE_FORCES]
     sound = np.concatenate(strokes)
-    flac = encode(0.7 * sound / np.abs(sound).max(), TAKE_RATE_HZ, container="FLAC",
-                  subtype="PCM_16")  # fmt: skip
+    flac = encode(
+        0.7 * sound / np.abs(sound).max(), TAKE_RATE_HZ, container="FLAC", subtype="PCM_16"
+    )
     run_analysis(bring_take(HERE, session_id, drum.id, "snare as it is.flac", flac).id)

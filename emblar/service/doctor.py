@@ -48,9 +48,10 @@ def _home() -> Iterator[Finding]:
         there = there.parent
     if not os.access(there, os.W_OK):
         yield Finding(
-            "home folder", "fault",
+            "home folder",
+            "fault",
             f"{home} cannot be written: give this user the folder, or set EMBLAR_HOME to another.",
-        )  # fmt: skip
+        )
         return
     free = shutil.disk_usage(there).free
     state: State = "well" if free >= LEAST_FREE_BYTES else "note"
@@ -91,9 +92,10 @@ def _work(now: Health) -> Iterator[Finding]:
     yield Finding("queue", "well", f"{now.waiting} waiting, {now.running} running")
     if now.failed:
         yield Finding(
-            "queue", "note",
+            "queue",
+            "note",
             f"{now.failed} jobs failed for good: the recordings say why; try them again there.",
-        )  # fmt: skip
+        )
     yield Finding("database", "well", f"revision {now.revision}")
 
 
@@ -113,9 +115,10 @@ def _paper() -> Iterator[Finding]:
         yield Finding("sheets as PDF", "well", f"weasyprint {weasyprint.__version__}")
     except (ImportError, OSError) as error:
         yield Finding(
-            "sheets as PDF", "note",
+            "sheets as PDF",
+            "note",
             f"cannot be made ({error}): install libpango-1.0-0 and libpangoft2-1.0-0.",
-        )  # fmt: skip
+        )
 
 
 def _backups() -> Iterator[Finding]:
@@ -136,8 +139,13 @@ def _size(file: Path) -> str:
 
 
 LOOKS: tuple[Callable[[], Iterator[Finding]], ...] = (
-    _python, _home, _postgres, _running, _paper, _backups,
-)  # fmt: skip
+    _python,
+    _home,
+    _postgres,
+    _running,
+    _paper,
+    _backups,
+)
 
 
 def told(found: list[Finding]) -> str:

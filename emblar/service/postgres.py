@@ -26,7 +26,8 @@ USER = DATABASE = "emblar"
 READY = "emblar-ready"
 """Written last: a data directory without it was left half made."""
 NEEDED_BYTES = 300 * 2**20
-LOG, LARGEST_LOG_BYTES = "postgres.log", 5 * 2**20
+LOG = "postgres.log"
+LARGEST_LOG_BYTES = 5 * 2**20
 START_S = 60.0
 LEAVE_S = 15.0
 INSTALL = "run “make setup”, or install Debian's package postgresql"
@@ -181,13 +182,25 @@ class OwnPostgres:
             if self.account is not None:
                 os.chown(file.name, self.account.pw_uid, self.account.pw_gid)
             command = [
-                str(programs / "initdb"), "-D", str(self.data), "-U", USER, "-E", "UTF8",
-                "--locale=C.UTF-8", "--auth=scram-sha-256", f"--pwfile={file.name}",
-            ]  # fmt: skip
+                str(programs / "initdb"),
+                "-D",
+                str(self.data),
+                "-U",
+                USER,
+                "-E",
+                "UTF8",
+                "--locale=C.UTF-8",
+                "--auth=scram-sha-256",
+                f"--pwfile={file.name}",
+            ]
             done = subprocess.run(
-                command, capture_output=True, text=True, cwd="/", check=False,
+                command,
+                capture_output=True,
+                text=True,
+                cwd="/",
+                check=False,
                 **self._run_as(),  # type: ignore[call-overload]
-            )  # fmt: skip
+            )
         if done.returncode != 0:
             raise ServiceError(f"PostgreSQL could not be set up: {_last_line(done.stderr)}")
 
@@ -214,17 +227,28 @@ class OwnPostgres:
         log_path = self.home / LOG
         _rotate(log_path)
         command = [
-            str(programs / "postgres"), "-D", str(self.data), "-p", str(self.port),
-            "-c", "listen_addresses=127.0.0.1", "-c", "unix_socket_directories=",
-        ]  # fmt: skip
+            str(programs / "postgres"),
+            "-D",
+            str(self.data),
+            "-p",
+            str(self.port),
+            "-c",
+            "listen_addresses=127.0.0.1",
+            "-c",
+            "unix_socket_directories=",
+        ]
         with os.fdopen(
             os.open(log_path, os.O_WRONLY | os.O_CREAT | os.O_APPEND, 0o600), "ab"
         ) as log:
             self.process = subprocess.Popen(
-                dies_with_us(signal.SIGINT, command), stdout=log, stderr=log,
-                stdin=subprocess.DEVNULL, cwd="/", start_new_session=True,
+                dies_with_us(signal.SIGINT, command),
+                stdout=log,
+                stderr=log,
+                stdin=subprocess.DEVNULL,
+                cwd="/",
+                start_new_session=True,
                 **self._run_as(),  # type: ignore[call-overload]
-            )  # fmt: skip
+            )
         try:
             self._wait_ready(log_path)
             self._make_database()
@@ -234,9 +258,14 @@ class OwnPostgres:
 
     def _connect(self, database: str) -> "psycopg.Connection[tuple[object, ...]]":
         return psycopg.connect(
-            host="127.0.0.1", port=self.port, user=USER, password=self._password(),
-            dbname=database, autocommit=True, connect_timeout=5,
-        )  # fmt: skip
+            host="127.0.0.1",
+            port=self.port,
+            user=USER,
+            password=self._password(),
+            dbname=database,
+            autocommit=True,
+            connect_timeout=5,
+        )
 
     def _wait_ready(self, log_path: Path) -> None:
         deadline = time.monotonic() + START_S

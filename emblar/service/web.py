@@ -15,7 +15,8 @@ from emblar.service.children import Kept
 from emblar.service.guard import GuardedProtocol
 from emblar.settings import COUNTS_FOLDER, settings
 
-GRACE_S, BACKLOG = 3, 2048
+GRACE_S = 3
+BACKLOG = 2048
 KEPT_OPEN_S = 75
 """How long a connection waits for the next page: whoever reads one must not meet a closed door."""
 
@@ -67,10 +68,16 @@ def answer(listening: socket.socket, cert: str | None, key: str | None) -> None:
 
     set_up_logs()
     config = uvicorn.Config(
-        create_app(), log_config=None, timeout_graceful_shutdown=GRACE_S,
-        timeout_keep_alive=KEPT_OPEN_S, ssl_certfile=cert, ssl_keyfile=key, http=GuardedProtocol,
-        proxy_headers=bool(settings().proxy), forwarded_allow_ips=settings().proxy or "127.0.0.1",
-    )  # fmt: skip
+        create_app(),
+        log_config=None,
+        timeout_graceful_shutdown=GRACE_S,
+        timeout_keep_alive=KEPT_OPEN_S,
+        ssl_certfile=cert,
+        ssl_keyfile=key,
+        http=GuardedProtocol,
+        proxy_headers=bool(settings().proxy),
+        forwarded_allow_ips=settings().proxy or "127.0.0.1",
+    )
     uvicorn.Server(config).run(sockets=[listening])
 
 

@@ -26,17 +26,27 @@ from emblar.store.tables import (
     SetupRow,
 )
 
-SESSIONS, DRUMS_A_SESSION, SEED = 40, 4, 21
-NIGHT_CENTS, NIGHT_SD, FRESH_CENTS, FRESH_SD = -7.0, 2.0, -28.0, 5.0
+SESSIONS = 40
+DRUMS_A_SESSION = 4
+SEED = 21
+NIGHT_CENTS = -7.0
+NIGHT_SD = 2.0
+FRESH_CENTS = -28.0
+FRESH_SD = 5.0
 LIFE = {"snare": 4, "tom": 8, "kick": 10}
 """Sessions that a batter lasts, by kind."""
 READ_CENTS = 3.0
 NAME = "Reed Bank"
-SIZES = {"kick": ((20, 16, 10), (22, 16, 10), (24, 14, 10)),
-         "snare": ((13, 6, 8), (14, 5.5, 10), (14, 6.5, 10), (14, 8, 10)),
-         "tom": ((10, 7, 6), (12, 8, 6), (13, 9, 6), (14, 14, 8), (16, 16, 8))}  # fmt: skip
-HEADS = {"kick": ("kick-ring-clear", "front-opaque"), "snare": ("single-coated", "snare-side"),
-         "tom": ("double-clear", "single-clear")}  # fmt: skip
+SIZES = {
+    "kick": ((20, 16, 10), (22, 16, 10), (24, 14, 10)),
+    "snare": ((13, 6, 8), (14, 5.5, 10), (14, 6.5, 10), (14, 8, 10)),
+    "tom": ((10, 7, 6), (12, 8, 6), (13, 9, 6), (14, 14, 8), (16, 16, 8)),
+}
+HEADS = {
+    "kick": ("kick-ring-clear", "front-opaque"),
+    "snare": ("single-coated", "snare-side"),
+    "tom": ("double-clear", "single-clear"),
+}
 PITCH = {"kick": 70.0, "snare": 280.0, "tom": 160.0}
 FIRST = datetime(2025, 10, 6, 16, 0, tzinfo=UTC)
 
@@ -71,8 +81,17 @@ class _Year:
                     f" × {depth:g}" if kind == "snare" else ""
                 )
                 batter, reso = HEADS[kind]
-                drum = OwnedDrum(name, kind, size, depth, rods, "flanged", "maple-lacquer",  # type: ignore[arg-type]
-                                 batter, reso)  # fmt: skip
+                drum = OwnedDrum(
+                    name,
+                    kind,  # type: ignore[arg-type]
+                    size,
+                    depth,
+                    rods,
+                    "flanged",
+                    "maple-lacquer",
+                    batter,
+                    reso,
+                )
                 self._drum(drum)
         by_kind = {k: [i for i, d in self.owned.items() if d.kind == k] for k in SIZES}
         for number in range(SESSIONS):
@@ -91,9 +110,11 @@ class _Year:
 
     def _session(self, number: int, at: datetime, drum_ids: list[int]) -> None:
         session = SessionRow(
-            studio_id=self.studio_id, name=f"{NAME} {number}", artist="The Tin Orchard",
+            studio_id=self.studio_id,
+            name=f"{NAME} {number}",
+            artist="The Tin Orchard",
             created_at=at,
-        )  # fmt: skip
+        )
         self.db.add(session)
         self.db.flush()
         for place, drum_id in enumerate(drum_ids):
@@ -113,16 +134,19 @@ class _Year:
         drum = self.db.get_one(DrumRow, drum_id)
         on_it = self.db.execute(
             select(FittingRow).where(
-                FittingRow.drum_id == drum_id, FittingRow.side == "batter",
+                FittingRow.drum_id == drum_id,
+                FittingRow.side == "batter",
                 FittingRow.removed_at.is_(None),
             )
-        ).scalar_one()  # fmt: skip
+        ).scalar_one()
         on_it.removed_at = at
         self.db.get_one(HeadRow, on_it.head_id).deleted_at = at
         head = HeadRow(
-            studio_id=self.studio_id, construction=HEADS[drum.kind][0],
-            diameter_in=drum.diameter_in, condition="used",
-        )  # fmt: skip
+            studio_id=self.studio_id,
+            construction=HEADS[drum.kind][0],
+            diameter_in=drum.diameter_in,
+            condition="used",
+        )
         self.db.add(head)
         self.db.flush()
         self.db.add(FittingRow(head_id=head.id, drum_id=drum_id, side="batter", fitted_at=at))
@@ -139,9 +163,12 @@ class _Year:
             reso=SideFile(construction=owned.reso or "", lug_hz=unknown),
         )
         setup = SetupRow(
-            drum_id=drum_id, session_id=session_id, origin="bench",
-            document=file.model_dump(by_alias=True), created_at=at,
-        )  # fmt: skip
+            drum_id=drum_id,
+            session_id=session_id,
+            origin="bench",
+            document=file.model_dump(by_alias=True),
+            created_at=at,
+        )
         self.db.add(setup)
         self.db.flush()
         rows = []
@@ -152,14 +179,28 @@ class _Year:
                 for rod in range(owned.rods):
                     read = cents + self.rng.normal(0.0, READ_CENTS)
                     rows.append(
-                        {"setup_id": setup.id, "what": "lug", "side": side, "rod": rod + 1,
-                         "hz": hz * 2.0 ** (read / 1200.0), "sd_hz": 0.3, "how": "microphone",
-                         "created_at": when}
-                    )  # fmt: skip
+                        {
+                            "setup_id": setup.id,
+                            "what": "lug",
+                            "side": side,
+                            "rod": rod + 1,
+                            "hz": hz * 2.0 ** (read / 1200.0),
+                            "sd_hz": 0.3,
+                            "how": "microphone",
+                            "created_at": when,
+                        }
+                    )
         if fresh or self.rng.random() < 0.9:
             rows.append(
-                {"setup_id": setup.id, "what": "drum", "side": None, "rod": None,
-                 "hz": 0.7 * goal, "sd_hz": 0.4, "how": "microphone",
-                 "created_at": at + timedelta(hours=2)}
-            )  # fmt: skip
+                {
+                    "setup_id": setup.id,
+                    "what": "drum",
+                    "side": None,
+                    "rod": None,
+                    "hz": 0.7 * goal,
+                    "sd_hz": 0.4,
+                    "how": "microphone",
+                    "created_at": at + timedelta(hours=2),
+                }
+            )
         self.db.execute(insert(MeasurementRow), sorted(rows, key=lambda r: str(r["created_at"])))

@@ -67,9 +67,13 @@ def run_apart(module: str, arguments: list[str], data: bytes) -> tuple[dict[str,
         raise ApartError(BUSY)
     try:
         done = subprocess.run(
-            [sys.executable, "-m", module, *arguments], input=data, capture_output=True,
-            timeout=WALL_S, check=False, env={**os.environ, "OPENBLAS_NUM_THREADS": "1"},
-        )  # fmt: skip
+            [sys.executable, "-m", module, *arguments],
+            input=data,
+            capture_output=True,
+            timeout=WALL_S,
+            check=False,
+            env={**os.environ, "OPENBLAS_NUM_THREADS": "1"},
+        )
     except subprocess.TimeoutExpired as error:
         raise ApartError(TOO_MUCH) from error
     finally:
@@ -163,8 +167,12 @@ def main() -> None:
         out.write(b"" if as_it_is else kept)
         return
     audio = decoded.audio
-    head = {"rate": audio.sample_rate_hz, "channels": audio.channels,
-            "container": decoded.container, "subtype": decoded.subtype}  # fmt: skip
+    head = {
+        "rate": audio.sample_rate_hz,
+        "channels": audio.channels,
+        "container": decoded.container,
+        "subtype": decoded.subtype,
+    }
     out.write(json.dumps(head).encode() + b"\n")
     out.write(np.ascontiguousarray(audio.samples, np.float32).data)
 

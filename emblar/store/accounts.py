@@ -132,10 +132,12 @@ def logged_in(
         select(AccountRow, LoginRow)
         .join(LoginRow, LoginRow.account_id == AccountRow.id)
         .where(
-            LoginRow.token_sha256 == token_sha256, LoginRow.ended_at.is_(None),
-            AccountRow.ended_at.is_(None), LoginRow.seen_at >= since,
+            LoginRow.token_sha256 == token_sha256,
+            LoginRow.ended_at.is_(None),
+            AccountRow.ended_at.is_(None),
+            LoginRow.seen_at >= since,
         )
-    ).one_or_none()  # fmt: skip
+    ).one_or_none()
     return (_info(found[0]), _login(found[1])) if found else None
 
 
@@ -186,9 +188,12 @@ def invite(
 ) -> None:
     """Store an invitation and the account that made it."""
     row = InvitationRow(
-        studio_id=studio_id, token_sha256=token_sha256, role=role, expires_at=until,
+        studio_id=studio_id,
+        token_sha256=token_sha256,
+        role=role,
+        expires_at=until,
         made_by=made_by,
-    )  # fmt: skip
+    )
     db.add(row)
 
 
@@ -198,10 +203,11 @@ def invitations(db: Session, studio_id: int, at: datetime) -> list[InvitationInf
         select(InvitationRow, AccountRow.name)
         .outerjoin(AccountRow, AccountRow.id == InvitationRow.made_by)
         .where(
-            InvitationRow.studio_id == studio_id, InvitationRow.used_at.is_(None),
+            InvitationRow.studio_id == studio_id,
+            InvitationRow.used_at.is_(None),
             InvitationRow.expires_at > at,
         )
-    )  # fmt: skip
+    )
     rows = db.execute(query.order_by(InvitationRow.id.desc()))
     return [InvitationInfo(row.id, row.role, name or "", row.expires_at) for row, name in rows]
 
@@ -209,9 +215,10 @@ def invitations(db: Session, studio_id: int, at: datetime) -> list[InvitationInf
 def revoke(db: Session, studio_id: int, invitation_id: int, at: datetime) -> bool:
     """End an open invitation; return whether there was one."""
     query = update(InvitationRow).where(
-        InvitationRow.id == invitation_id, InvitationRow.studio_id == studio_id,
+        InvitationRow.id == invitation_id,
+        InvitationRow.studio_id == studio_id,
         InvitationRow.used_at.is_(None),
-    )  # fmt: skip
+    )
     return bool(db.execute(query.values(used_at=at).returning(InvitationRow.id)).all())
 
 
@@ -220,9 +227,10 @@ def invited(
 ) -> tuple[int, int, str] | None:
     """Return id, studio and role of an invitation that holds; ``lock`` it until it is used."""
     query = select(InvitationRow).where(
-        InvitationRow.token_sha256 == token_sha256, InvitationRow.used_at.is_(None),
+        InvitationRow.token_sha256 == token_sha256,
+        InvitationRow.used_at.is_(None),
         InvitationRow.expires_at > at,
-    )  # fmt: skip
+    )
     row = db.execute(query.with_for_update() if lock else query).scalar_one_or_none()
     return (row.id, row.studio_id, row.role) if row else None
 

@@ -23,7 +23,8 @@ READ = "read"
 """Where a session that only reads keeps what was read."""
 PLANNING = 7041
 """First half of the advisory locks under which sessions are planned."""
-LONGEST_WAIT_S, POOL_WAIT_S = 12.0, 10.0
+LONGEST_WAIT_S = 12.0
+POOL_WAIT_S = 10.0
 BUSY = "Too much is being asked of Emblar at once. Nothing was saved; try again in a moment."
 PLANNED_NOW = (
     "This kit is being planned already, perhaps from another window. Nothing was changed; look "
@@ -39,8 +40,13 @@ _shared: ContextVar[Session | None] = ContextVar("shared", default=None)
 @lru_cache(maxsize=1)
 def engine() -> Engine:
     """Return this process's engine."""
-    return create_engine(settings().database_url, pool_pre_ping=True, pool_size=10, max_overflow=20,
-                         pool_timeout=POOL_WAIT_S)  # fmt: skip
+    return create_engine(
+        settings().database_url,
+        pool_pre_ping=True,
+        pool_size=10,
+        max_overflow=20,
+        pool_timeout=POOL_WAIT_S,
+    )
 
 
 @contextmanager

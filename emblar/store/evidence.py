@@ -84,10 +84,12 @@ def before(db: Session, session_id: int, evidence_id: int) -> EvidenceInfo | Non
     """Return the piece of the same kind that was given before one, deleted or not."""
     row = _any(db, session_id, evidence_id)
     query = select(EvidenceRow).where(
-        EvidenceRow.session_id == session_id, EvidenceRow.voice == row.voice,
-        EvidenceRow.quantity == row.quantity, EvidenceRow.source == row.source,
+        EvidenceRow.session_id == session_id,
+        EvidenceRow.voice == row.voice,
+        EvidenceRow.quantity == row.quantity,
+        EvidenceRow.source == row.source,
         EvidenceRow.id < evidence_id,
-    )  # fmt: skip
+    )
     found = db.execute(query.order_by(EvidenceRow.id.desc()).limit(1)).scalar_one_or_none()
     return _info(found) if found else None
 

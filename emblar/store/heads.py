@@ -70,11 +70,13 @@ def add_loose(db: Session, studio_id: int, owned: OwnedHead) -> ShelfHead:
     """Put heads on the shelf."""
     rows = [
         HeadRow(
-            studio_id=studio_id, construction=owned.construction, diameter_in=owned.diameter_in,
+            studio_id=studio_id,
+            construction=owned.construction,
+            diameter_in=owned.diameter_in,
             condition=owned.condition,
         )
         for _ in range(owned.count)
-    ]  # fmt: skip
+    ]
     db.add_all(rows)
     db.flush()
     return ShelfHead(rows[0].id, owned)
@@ -182,9 +184,10 @@ def fit_construction(
     """
     drum = db.get_one(DrumRow, drum_id)
     loose = _loose(studio_id).where(
-        HeadRow.construction == construction, HeadRow.diameter_in == drum.diameter_in,
+        HeadRow.construction == construction,
+        HeadRow.diameter_in == drum.diameter_in,
         HeadRow.deleted_at.is_(None),
-    )  # fmt: skip
+    )
     order = {"fresh": 0, "used": 1, "worn": 2}
     rows = sorted(db.execute(loose).scalars(), key=lambda row: order.get(row.condition, 3))
     if rows:

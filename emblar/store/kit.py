@@ -41,9 +41,17 @@ def _kit_drum(
     slot: KitSlotRow, drum: DrumRow, batter: HeadRow | None, reso: HeadRow | None
 ) -> KitDrum:
     return KitDrum(
-        slot.id, slot.session_id, drums.owned(drum, batter, reso), slot.part,
-        dict(slot.wish or {}), drum.id, slot.also, slot.stand, drum.lent_by, slot.position,
-    )  # fmt: skip
+        slot.id,
+        slot.session_id,
+        drums.owned(drum, batter, reso),
+        slot.part,
+        dict(slot.wish or {}),
+        drum.id,
+        slot.also,
+        slot.stand,
+        drum.lent_by,
+        slot.position,
+    )
 
 
 def _query() -> Select[*tuple[Any, ...]]:

@@ -73,17 +73,30 @@ def readings(db: Session, studio_id: int, drum_id: int | None = None) -> list[Re
     """Return every pitch read on a studio's drums, or on one of them, the oldest first."""
     m = MeasurementRow
     query = (
-        select(SetupRow.drum_id, SetupRow.id, SessionRow.name, m.what, m.side, m.rod, m.hz,
-               m.sd_hz, m.how, m.created_at, SetupRow.note)
+        select(
+            SetupRow.drum_id,
+            SetupRow.id,
+            SessionRow.name,
+            m.what,
+            m.side,
+            m.rod,
+            m.hz,
+            m.sd_hz,
+            m.how,
+            m.created_at,
+            SetupRow.note,
+        )
         .join(SetupRow, SetupRow.id == m.setup_id)
         .join(DrumRow, DrumRow.id == SetupRow.drum_id)
         .outerjoin(SessionRow, SessionRow.id == SetupRow.session_id)
         .where(
-            DrumRow.studio_id == studio_id, DrumRow.deleted_at.is_(None), m.deleted_at.is_(None),
+            DrumRow.studio_id == studio_id,
+            DrumRow.deleted_at.is_(None),
+            m.deleted_at.is_(None),
             SetupRow.deleted_at.is_(None),
         )
         .order_by(m.id)
-    )  # fmt: skip
+    )
     if drum_id is not None:
         query = query.where(SetupRow.drum_id == drum_id)
     return [
@@ -99,16 +112,24 @@ def setups(db: Session, studio_id: int) -> list[SetupEntry]:
         .join(DrumRow, DrumRow.id == SetupRow.drum_id)
         .outerjoin(SessionRow, SessionRow.id == SetupRow.session_id)
         .where(
-            DrumRow.studio_id == studio_id, DrumRow.deleted_at.is_(None),
+            DrumRow.studio_id == studio_id,
+            DrumRow.deleted_at.is_(None),
             SetupRow.deleted_at.is_(None),
         )
         .order_by(SetupRow.id)
-    )  # fmt: skip
+    )
     return [
-        SetupEntry(row.id, row.drum_id, session or "", row.origin, dict(row.document),
-                   row.created_at, row.note)
+        SetupEntry(
+            row.id,
+            row.drum_id,
+            session or "",
+            row.origin,
+            dict(row.document),
+            row.created_at,
+            row.note,
+        )
         for row, session in db.execute(query)
-    ]  # fmt: skip
+    ]
 
 
 def heads(db: Session, studio_id: int) -> list[HeadEntry]:
@@ -133,11 +154,13 @@ def takes(db: Session, studio_id: int) -> list[TakeEntry]:
         .join(DrumRow, DrumRow.id == RecordingRow.drum_id)
         .join(SessionRow, SessionRow.id == RecordingRow.session_id)
         .where(
-            DrumRow.studio_id == studio_id, RecordingRow.purpose == "take",
-            RecordingRow.deleted_at.is_(None), RecordingRow.state == "done",
+            DrumRow.studio_id == studio_id,
+            RecordingRow.purpose == "take",
+            RecordingRow.deleted_at.is_(None),
+            RecordingRow.state == "done",
         )
         .order_by(RecordingRow.id)
-    )  # fmt: skip
+    )
     return [
         TakeEntry(row.drum_id or 0, session, row.filename, row.created_at)
         for row, session in db.execute(query)

@@ -33,9 +33,14 @@ class PlanInfo:
 
 def _info(row: PlanRow) -> PlanInfo:
     return PlanInfo(
-        row.session_id, row.version, row.created_at, row.document, row.says, row.restores,
+        row.session_id,
+        row.version,
+        row.created_at,
+        row.document,
+        row.says,
+        row.restores,
         dict(row.inputs or {}),
-    )  # fmt: skip
+    )
 
 
 def add(
@@ -52,9 +57,13 @@ def add(
         select(func.max(PlanRow.version)).where(PlanRow.session_id == session_id)
     ).scalar_one()
     row = PlanRow(
-        session_id=session_id, version=(newest or 0) + 1, document=document, says=says,
-        restores=restores, inputs=inputs or {},
-    )  # fmt: skip
+        session_id=session_id,
+        version=(newest or 0) + 1,
+        document=document,
+        says=says,
+        restores=restores,
+        inputs=inputs or {},
+    )
     db.add(row)
     db.flush()
     db.refresh(row)
@@ -84,8 +93,12 @@ def _row(db: Session, session_id: int, version: int) -> PlanRow:
 def listing(db: Session, session_id: int) -> list[PlanInfo]:
     """Return every version, the newest first, without what it plans."""
     columns = (
-        PlanRow.session_id, PlanRow.version, PlanRow.created_at, PlanRow.says, PlanRow.restores,
-    )  # fmt: skip
+        PlanRow.session_id,
+        PlanRow.version,
+        PlanRow.created_at,
+        PlanRow.says,
+        PlanRow.restores,
+    )
     query = select(*columns).where(PlanRow.session_id == session_id)
     rows = db.execute(query.order_by(PlanRow.version.desc()))
     return [PlanInfo(s, v, at, {}, says, restores) for s, v, at, says, restores in rows]

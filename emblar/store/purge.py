@@ -15,10 +15,25 @@ from sqlalchemy.orm import Session
 
 from emblar.store.tables import AudioRow, Base, FittingRow, HeadRow, RecordingRow, SetupRow
 
-ROOTS = ("session", "recording", "evidence", "kit_slot", "saved_kit", "own_part", "measurement",
-         "setup", "head", "drum", "pad")  # fmt: skip
-KEPT = (RecordingRow.audio_id, RecordingRow.drums_audio_id, RecordingRow.rest_audio_id,
-        SetupRow.picture_id)  # fmt: skip
+ROOTS = (
+    "session",
+    "recording",
+    "evidence",
+    "kit_slot",
+    "saved_kit",
+    "own_part",
+    "measurement",
+    "setup",
+    "head",
+    "drum",
+    "pad",
+)
+KEPT = (
+    RecordingRow.audio_id,
+    RecordingRow.drums_audio_id,
+    RecordingRow.rest_audio_id,
+    SetupRow.picture_id,
+)
 """What refers to a sound or a picture."""
 
 

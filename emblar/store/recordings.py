@@ -198,10 +198,12 @@ def waiting_beside(db: Session, recording_id: int) -> tuple[int, int]:
         .select_from(RecordingRow)
         .join(SessionRow, SessionRow.id == RecordingRow.session_id)
         .where(
-            SessionRow.studio_id == studio_id, RecordingRow.state == "waiting",
-            RecordingRow.deleted_at.is_(None), RecordingRow.id != recording_id,
+            SessionRow.studio_id == studio_id,
+            RecordingRow.state == "waiting",
+            RecordingRow.deleted_at.is_(None),
+            RecordingRow.id != recording_id,
         )
-    )  # fmt: skip
+    )
     return studio_id, db.execute(others).scalar_one()
 
 
@@ -417,10 +419,12 @@ def redo(
         now = _change(db, recording_id, {"revision": RecordingRow.revision + 1})
         db.add(
             CorrectionRow(
-                recording_id=recording_id, revision=now, undoes=correction.revision,
+                recording_id=recording_id,
+                revision=now,
+                undoes=correction.revision,
                 document=correction.document,
             )
-        )  # fmt: skip
+        )
     else:
         db.execute(
             update(CorrectionRow)

@@ -33,9 +33,15 @@ class SessionInfo:
 
 def _info(row: SessionRow) -> SessionInfo:
     return SessionInfo(
-        row.id, row.name, row.studio, row.artist, row.wish, row.downbeat_at, row.created_at,
+        row.id,
+        row.name,
+        row.studio,
+        row.artist,
+        row.wish,
+        row.downbeat_at,
+        row.created_at,
         asked=dict(row.asked or {}),
-    )  # fmt: skip
+    )
 
 
 def _row(db: Session, studio_id: int, session_id: int) -> SessionRow:
@@ -60,9 +66,14 @@ def create(
 ) -> SessionInfo:
     """Make a session."""
     row = SessionRow(
-        studio_id=studio_id, name=name, studio=studio, artist=artist, wish=wish,
-        downbeat_at=downbeat_at, asked=asked or {},
-    )  # fmt: skip
+        studio_id=studio_id,
+        name=name,
+        studio=studio,
+        artist=artist,
+        wish=wish,
+        downbeat_at=downbeat_at,
+        asked=asked or {},
+    )
     db.add(row)
     db.flush()
     return _info(row)
@@ -144,11 +155,20 @@ def listing(
     rows = db.execute(query.order_by(*order).limit(most)).all()
     return [
         SessionInfo(
-            row.id, row.name, row.studio, row.artist, row.wish, row.downbeat_at, row.created_at,
-            recordings, drums, plan, dict(row.asked or {}),
+            row.id,
+            row.name,
+            row.studio,
+            row.artist,
+            row.wish,
+            row.downbeat_at,
+            row.created_at,
+            recordings,
+            drums,
+            plan,
+            dict(row.asked or {}),
         )
         for row, recordings, drums, plan in rows
-    ]  # fmt: skip
+    ]
 
 
 def last_with_drums(db: Session, studio_id: int, without: int | None) -> SessionInfo | None:

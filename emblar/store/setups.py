@@ -45,16 +45,30 @@ class MeasurementInfo:
 
 def _setup(row: SetupRow) -> SetupInfo:
     return SetupInfo(
-        row.id, row.drum_id, row.session_id, row.parent_id, row.origin, dict(row.document),
-        row.note, row.picture_id, row.created_at,
-    )  # fmt: skip
+        row.id,
+        row.drum_id,
+        row.session_id,
+        row.parent_id,
+        row.origin,
+        dict(row.document),
+        row.note,
+        row.picture_id,
+        row.created_at,
+    )
 
 
 def _measurement(row: MeasurementRow) -> MeasurementInfo:
     return MeasurementInfo(
-        row.id, row.setup_id, row.what, row.side, row.rod, row.hz, row.sd_hz, row.how,
+        row.id,
+        row.setup_id,
+        row.what,
+        row.side,
+        row.rod,
+        row.hz,
+        row.sd_hz,
+        row.how,
         row.created_at,
-    )  # fmt: skip
+    )
 
 
 def add(
@@ -69,9 +83,13 @@ def add(
 ) -> SetupInfo:
     """Keep what a drum is like now."""
     row = SetupRow(
-        drum_id=drum_id, document=document, origin=origin, session_id=session_id,
-        parent_id=parent_id, note=note,
-    )  # fmt: skip
+        drum_id=drum_id,
+        document=document,
+        origin=origin,
+        session_id=session_id,
+        parent_id=parent_id,
+        note=note,
+    )
     db.add(row)
     db.flush()
     db.refresh(row)

@@ -41,9 +41,15 @@ class CommentInfo:
 
 def _info(row: ShareRow, studio_id: int) -> ShareInfo:
     return ShareInfo(
-        row.id, studio_id, row.session_id, row.name, tuple(str(part) for part in row.parts),
-        row.expires_at, row.revoked_at, row.opened,
-    )  # fmt: skip
+        row.id,
+        studio_id,
+        row.session_id,
+        row.name,
+        tuple(str(part) for part in row.parts),
+        row.expires_at,
+        row.revoked_at,
+        row.opened,
+    )
 
 
 def add(
@@ -56,9 +62,12 @@ def add(
 ) -> int:
     """Keep a link; return its id."""
     row = ShareRow(
-        session_id=session_id, token_sha256=token_sha256, name=name, parts=list(parts),
+        session_id=session_id,
+        token_sha256=token_sha256,
+        name=name,
+        parts=list(parts),
         expires_at=expires_at,
-    )  # fmt: skip
+    )
     db.add(row)
     db.flush()
     return row.id
@@ -119,9 +128,16 @@ def count_comments(db: Session, session_id: int, share_id: int | None) -> int:
 
 def _comment(row: CommentRow) -> CommentInfo:
     return CommentInfo(
-        row.id, row.share_id, row.slot_id, row.who, row.said, row.quantity, row.steps, row.state,
+        row.id,
+        row.share_id,
+        row.slot_id,
+        row.who,
+        row.said,
+        row.quantity,
+        row.steps,
+        row.state,
         row.created_at,
-    )  # fmt: skip
+    )
 
 
 def comments(db: Session, session_id: int, *, share_id: int | None = None) -> list[CommentInfo]:

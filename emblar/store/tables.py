@@ -206,13 +206,16 @@ class FittingRow(Timed, Base):
     __table_args__ = (
         CheckConstraint("side in ('batter', 'reso')", name="side"),
         Index(
-            "uq_fitting_drum", "drum_id", "side", unique=True,
+            "uq_fitting_drum",
+            "drum_id",
+            "side",
+            unique=True,
             postgresql_where=text("removed_at is null"),
         ),
         Index(
             "uq_fitting_head", "head_id", unique=True, postgresql_where=text("removed_at is null")
         ),
-    )  # fmt: skip
+    )
 
     id: Mapped[int] = mapped_column(primary_key=True)
     head_id: Mapped[int] = mapped_column(ForeignKey("head.id"))
@@ -230,10 +233,13 @@ class KitSlotRow(Timed, Base):
         Index("ix_kit_slot_session_id", "session_id"),
         Index("ix_kit_slot_drum_id", "drum_id"),
         Index(
-            "uq_kit_slot_drum", "session_id", "drum_id", unique=True,
+            "uq_kit_slot_drum",
+            "session_id",
+            "drum_id",
+            unique=True,
             postgresql_where=text("deleted_at is null"),
         ),
-    )  # fmt: skip
+    )
 
     id: Mapped[int] = mapped_column(primary_key=True)
     session_id: Mapped[int] = mapped_column(ForeignKey("session.id"))

@@ -74,7 +74,9 @@ LISTS: dict[tuple[str, str], Callable[[Any], bool]] = {
     ("share", "parts"): lambda row: isinstance(row, str),
 }
 """Documents that are lists, and whether something may be in them; all others have names."""
-LARGEST_ID, LONGEST_TEXT, LARGEST_NUMBER = 2**31 - 1, 20_000, 1e12
+LARGEST_ID = 2**31 - 1
+LONGEST_TEXT = 20_000
+LARGEST_NUMBER = 1e12
 
 
 def revision(db: Session) -> str:

@@ -47,9 +47,12 @@ class Metrics:
             "emblar_requests", "Requests answered.", labels, registry=self.registry
         )
         self.seconds = Histogram(
-            "emblar_request_seconds", "Time to the end of the answer.", ("method", "route"),
-            registry=self.registry, buckets=BUCKETS_S,
-        )  # fmt: skip
+            "emblar_request_seconds",
+            "Time to the end of the answer.",
+            ("method", "route"),
+            registry=self.registry,
+            buckets=BUCKETS_S,
+        )
 
     def text(self) -> bytes:
         """Return everything in the exposition format; where several processes answer, of all."""
@@ -92,8 +95,13 @@ class Measured:
             # Never the address itself: it may hold what opens a door.
             who = scope.get("state", {}).get("entered")
             account = who.account.name if who else None
-            told = {"method": method, "route": route, "status": int(status), "account": account,
-                    "seconds": round(took, 4)}  # fmt: skip
+            told = {
+                "method": method,
+                "route": route,
+                "status": int(status),
+                "account": account,
+                "seconds": round(took, 4),
+            }
             log.info("request", extra=told)
 
 

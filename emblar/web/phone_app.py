@@ -30,7 +30,8 @@ from emblar.web.routers.here import scope_of
 from emblar.web.security import LARGEST_BODY, Guard
 from emblar.web.templating import HERE
 
-COOKIE, A_DAY_S = "emblar-phone", 24 * 3600
+COOKIE = "emblar-phone"
+A_DAY_S = 24 * 3600
 BENCH_PATH = re.compile(r"/sessions/(\d{1,10})/bench(/|$)")
 FREE = ("/static/", "/p/")
 door = APIRouter()
@@ -79,9 +80,12 @@ def _whose(request: Request) -> Scope:
 def create_phone_app() -> FastAPI:
     """Return the application for paired phones."""
     app = FastAPI(
-        title="Emblar, at the drum", version=__version__, docs_url=None, redoc_url=None,
+        title="Emblar, at the drum",
+        version=__version__,
+        docs_url=None,
+        redoc_url=None,
         openapi_url=None,
-    )  # fmt: skip
+    )
     app.state.only_bench = True
     app.mount("/static", StaticFiles(directory=HERE / "static"), name="static")
     app.include_router(door)

@@ -25,9 +25,14 @@ def planned(session: int, drum: int, wish: dict[str, object]) -> DrumPlanFile:
 
 @pytest.mark.parametrize(
     ("name", "value"),
-    [("batter", "double-coated"), ("dampers", ["gel-pad"]), ("pitch_hz", 118.0),
-     ("striker", "stick-light"), ("reso", "single-coated")],
-)  # fmt: skip
+    [
+        ("batter", "double-coated"),
+        ("dampers", ["gel-pad"]),
+        ("pitch_hz", 118.0),
+        ("striker", "stick-light"),
+        ("reso", "single-coated"),
+    ],
+)
 def test_one_change_leaves_the_rest_of_the_plan_as_it_was(
     session: int, name: str, value: object
 ) -> None:

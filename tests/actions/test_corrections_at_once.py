@@ -179,5 +179,7 @@ def test_a_drum_that_is_not_there_is_removed_everywhere_and_undone(heard: int) -
     assert "made cymbal" in strokes.rename_voice(HERE, heard, "kick", "cymbal")
     for _ in range(2):
         strokes.take_back(HERE, heard)
-    assert bool([(h.time_s, h.voice) for h in found(heard).hits]
-                == [(h.time_s, h.voice) for h in before.hits])  # fmt: skip
+    assert bool(
+        [(h.time_s, h.voice) for h in found(heard).hits]
+        == [(h.time_s, h.voice) for h in before.hits]
+    )

@@ -134,14 +134,16 @@ def test_a_fitted_head_comes_off_the_shelf_and_the_old_one_is_worn(planned: int)
         head_store.fit(db, 1, drum.drum_id, "batter", loose.id, keep_old=True)
     now = next(d for d in kit.kit(HERE, planned) if d.id == drum.id)
     assert now.owned.batter == "double-coated"
-    left = {(h.owned.construction, h.owned.count, h.owned.condition)
-            for h in shelf.loose_heads(HERE)}  # fmt: skip
+    left = {
+        (h.owned.construction, h.owned.count, h.owned.condition) for h in shelf.loose_heads(HERE)
+    }
     assert left == {("double-coated", 1, "fresh"), (drum.owned.batter, 1, "worn")}
     with transaction() as db:
         life = head_store.fittings(db, drum.drum_id)
         assert [f.construction for f in life if f.side == "batter"] == [
-            "double-coated", drum.owned.batter,
-        ]  # fmt: skip
+            "double-coated",
+            drum.owned.batter,
+        ]
         with pytest.raises(NotFoundError, match="not loose"):
             head_store.fit(db, 1, drum.drum_id, "reso", loose.id, keep_old=False)
 

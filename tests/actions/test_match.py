@@ -33,9 +33,12 @@ def a_take(session: int, drum: KitDrum, *, off_cents: float = 0.0, seed: int = 1
     lugs = {side: head.planned_hz * higher for side, head in now.heads.items()}
     made = {side: head.made for side, head in now.heads.items()}
     hidden = practice_drum(
-        model(drum.owned, batter=made["batter"], reso=made.get("reso")), lugs["batter"],
-        lugs.get("reso"), uneven=0.0, seed=seed,
-    )  # fmt: skip
+        model(drum.owned, batter=made["batter"], reso=made.get("reso")),
+        lugs["batter"],
+        lugs.get("reso"),
+        uneven=0.0,
+        seed=seed,
+    )
     forces = (0.5, 0.8, 1.0, 1.2)
     sound = np.concatenate([hidden.strike(force=f, rate=RATE, seconds=1.6) for f in forces])
     return wav_bytes(0.7 * sound / np.abs(sound).max(), RATE)
@@ -178,8 +181,10 @@ def test_each_take_belongs_to_the_setup_it_was_made_in(planned: int) -> None:
 def test_record_and_take_are_heard_equally_loud(planned: int) -> None:
     drum = drum_of(planned, "snare")
     taken(planned, drum, a_take(planned, drum))
-    record, take = (decode(data).audio.samples[:, 0].astype(np.float64)
-                    for data in pair_sounds(HERE, planned, drum.id))  # fmt: skip
+    record, take = (
+        decode(data).audio.samples[:, 0].astype(np.float64)
+        for data in pair_sounds(HERE, planned, drum.id)
+    )
     assert len(record) == len(take)
     apart = loudness_lufs(record, ANALYSIS_RATE_HZ) - loudness_lufs(take, ANALYSIS_RATE_HZ)
     assert abs(apart) < 0.5
@@ -230,9 +235,15 @@ def test_a_change_of_ones_own_belongs_to_the_next_take_and_is_undone_by_the_same
 
 @pytest.mark.parametrize(
     ("kind", "what"),
-    [("damper", "pillow-batter"), ("damper", "brick"), ("wires", "loose"), ("head", "double-clear"),
-     ("", ""), ("striker", "beater-felt")],
-)  # fmt: skip
+    [
+        ("damper", "pillow-batter"),
+        ("damper", "brick"),
+        ("wires", "loose"),
+        ("head", "double-clear"),
+        ("", ""),
+        ("striker", "beater-felt"),
+    ],
+)
 def test_what_cannot_be_on_this_drum_is_refused(planned: int, kind: str, what: str) -> None:
     tom = drum_of(planned, "tom")
     with pytest.raises(InputError, match="nothing that can be changed"):

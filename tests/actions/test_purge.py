@@ -67,8 +67,12 @@ def test_a_session_goes_with_all_its_own_and_leaves_the_drums_their_past(full: i
     assert gone["audio"] >= 1
     left = counts()
     assert (left["session"], left["recording"], left["plan"], left["share"], left["comment"]) == (
-        1, 0, 0, 0, 0,
-    )  # fmt: skip
+        1,
+        0,
+        0,
+        0,
+        0,
+    )
     assert left["audio"] == 0
     assert left["drum"] == 3
     past = drum_log(HERE, drum.drum_id)

@@ -130,10 +130,15 @@ def test_a_link_belongs_to_its_session_and_studio(planned: int) -> None:
 
 @pytest.mark.parametrize(
     ("name", "parts", "days", "says"),
-    [("", ("sheet",), 7, "for whom"), ("x" * 99, ("sheet",), 7, "letters"),
-     ("Wren", (), 7, "what the link shows"), ("Wren", ("sheet", "log"), 7, "what the link shows"),
-     ("Wren", ("sheet",), 0, "1 to 30"), ("Wren", ("sheet",), 400, "1 to 30")],
-)  # fmt: skip
+    [
+        ("", ("sheet",), 7, "for whom"),
+        ("x" * 99, ("sheet",), 7, "letters"),
+        ("Wren", (), 7, "what the link shows"),
+        ("Wren", ("sheet", "log"), 7, "what the link shows"),
+        ("Wren", ("sheet",), 0, "1 to 30"),
+        ("Wren", ("sheet",), 400, "1 to 30"),
+    ],
+)
 def test_a_link_that_makes_no_sense_is_not_made(
     planned: int, name: str, parts: tuple[str, ...], days: int, says: str
 ) -> None:
@@ -145,9 +150,12 @@ def test_a_link_that_makes_no_sense_is_not_made(
 def test_nobody_can_say_too_much_or_nothing(planned: int, monkeypatch: pytest.MonkeyPatch) -> None:
     opened, drum = share.open_share(link(planned)), snare(planned)
     monkeypatch.setattr(share, "MOST_COMMENTS", 2)
-    for who, said, quantity, says in (("", "x", "", "name"), ("Wren", "", "", "Say something"),
-                                      ("Wren", "x" * 999, "", "letters"),
-                                      ("Wren", "", "volume", "more or less")):  # fmt: skip
+    for who, said, quantity, says in (
+        ("", "x", "", "name"),
+        ("Wren", "", "", "Say something"),
+        ("Wren", "x" * 999, "", "letters"),
+        ("Wren", "", "volume", "more or less"),
+    ):
         with pytest.raises(InputError, match=says):
             share.say(opened, drum, who, said, quantity, more=True)
     for _ in range(2):

@@ -87,14 +87,16 @@ def test_a_plan_takes_a_loose_head_before_it_buys_one() -> None:
     bare = Shelf((OWNED_TOM,), (), (), ())
     stocked = Shelf(
         (OWNED_TOM,),
-        tuple(OwnedHead(c.id, 12.0) for c in catalogue.constructions_for("tom", "batter")), (), (),
-    )  # fmt: skip
+        tuple(OwnedHead(c.id, 12.0) for c in catalogue.constructions_for("tom", "batter")),
+        (),
+        (),
+    )
     bought = plan_drum(OWNED_TOM, target, Wish(), brief=Brief(), shelf=bare).weighed
     taken = plan_drum(OWNED_TOM, target, Wish(), brief=Brief(), shelf=stocked).weighed
     assert taken.bought == ()
     assert taken.total <= bought.total
-    assert taken.recipe.batter != OWNED_TOM.batter
-    assert (taken.recipe.batter, 12.0) in taken.shelf_heads
+    assert taken.setup.batter != OWNED_TOM.batter
+    assert (taken.setup.batter, 12.0) in taken.shelf_heads
 
 
 def test_only_the_heads_removed_last_come_back() -> None:

@@ -29,8 +29,11 @@ def shown(session: int, drum_id: int) -> float:
 def ask(session: int, **changes: object) -> None:
     info = one_session(HERE, session)
     asked = asked_of(info).model_copy(update=changes)
-    change_brief(HERE, session, Brief(info.name, artist=info.artist, ask=AskFile.model_validate(
-        asked.model_dump())))  # fmt: skip
+    change_brief(
+        HERE,
+        session,
+        Brief(info.name, artist=info.artist, ask=AskFile.model_validate(asked.model_dump())),
+    )
 
 
 def test_versions_are_listed_with_what_changed_and_taken_back_one_by_one(planned: int) -> None:

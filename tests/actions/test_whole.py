@@ -247,10 +247,11 @@ BROKEN: dict[str, tuple[Callable[[dict[str, Any]], None], str]] = {
     "a pitch that no drum has": (_first("measurement", "hz", 9000.0), "9000 is outside"),
     "a pitch known to nothing": (_first("measurement", "sd_hz", 5000.0), "says nothing"),
     "a document with a number beyond all": (
-        _first("plan", "document", {"drums": {"1": {"x": [1e300]}}}), "cannot be right"
+        _first("plan", "document", {"drums": {"1": {"x": [1e300]}}}),
+        "cannot be right",
     ),
     "nothing where something must be": (_first("session", "name", None), "is empty"),
-}  # fmt: skip
+}
 
 
 @pytest.mark.parametrize("name", list(BROKEN))

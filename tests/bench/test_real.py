@@ -21,8 +21,14 @@ def stroke(pitch_hz: float, t60_s: float, *, glide_ct: float = 0.0) -> np.ndarra
 
 @pytest.fixture(scope="module")
 def kit() -> Kit:
-    pitches = {"kick": 60.0, "snare": 190.0, "tom-1": 140.0, "tom-2": 90.0, "hat": 7000.0,
-               "cymbal": 4000.0}  # fmt: skip
+    pitches = {
+        "kick": 60.0,
+        "snare": 190.0,
+        "tom-1": 140.0,
+        "tom-2": 90.0,
+        "hat": 7000.0,
+        "cymbal": 4000.0,
+    }
     return Kit("made up", {v: Sampled(v, (stroke(f, 0.8),)) for v, f in pitches.items()})
 
 

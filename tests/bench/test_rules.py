@@ -10,8 +10,9 @@ from emblar.core.synthesis.low_ferry import render_low_ferry
 
 def analysed() -> Analysis:
     song = render_low_ferry()
-    return analyse(Audio(song.samples[: 5 * song.sample_rate_hz].astype("f4"), song.sample_rate_hz),
-                   kind="mix")  # fmt: skip
+    return analyse(
+        Audio(song.samples[: 5 * song.sample_rate_hz].astype("f4"), song.sample_rate_hz), kind="mix"
+    )
 
 
 @pytest.mark.parametrize("name", RULES)

@@ -35,11 +35,29 @@ def test_no_screen_has_an_accessibility_fault(
     bench.type_readings(HERE, planned, tom.id, "batter", [0.95 * goal] * tom.owned.rods)
     run_analysis(match.bring_take(HERE, planned, tom.id, "t.wav", a_take(planned, tom)).id)
     drum = practice.begin_drum(HERE, "first-round")
-    places = ["/", "/shelf", "/patterns", "/log", f"/log/drums/{tom.drum_id}", "/practice",
-              f"/practice/drums/{drum}", "/practice/ear/higher", "/setlist"]  # fmt: skip
-    around = ["bench/hum", f"bench/{tom.id}/sweep", "plan/rescue?budget=60", f"plan/sung/{tom.id}",
-              "share", "evening", "match/pads", "match/round", f"bench/{tom.id}/muffle",
-              f"bench/{tom.id}/cures"]  # fmt: skip
+    places = [
+        "/",
+        "/shelf",
+        "/patterns",
+        "/log",
+        f"/log/drums/{tom.drum_id}",
+        "/practice",
+        f"/practice/drums/{drum}",
+        "/practice/ear/higher",
+        "/setlist",
+    ]
+    around = [
+        "bench/hum",
+        f"bench/{tom.id}/sweep",
+        "plan/rescue?budget=60",
+        f"plan/sung/{tom.id}",
+        "share",
+        "evening",
+        "match/pads",
+        "match/round",
+        f"bench/{tom.id}/muffle",
+        f"bench/{tom.id}/cures",
+    ]
     pads.add_pad(HERE, planned, "Stack", "two cymbals", "hat")
     round_sound = played([0.0] * len(kit.kit(HERE, planned)), strikes=2)
     round_kit.bring_round(HERE, planned, 2, wav_bytes(round_sound, ANALYSIS_RATE_HZ))

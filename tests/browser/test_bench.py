@@ -21,7 +21,8 @@ from tests.recordings import RATE
 BIG = "[data-big]"
 TURN = re.compile(r"Rod (\d+): (up|down) (.+)")
 SIZES = {"⅛": 0.125, "¼": 0.25, "⅜": 0.375, "½": 0.5, "⅝": 0.625, "¾": 0.75, "⅞": 0.875}
-BEFORE_S, APART_S = 2.0, 1.6
+BEFORE_S = 2.0
+APART_S = 1.6
 
 
 def drum_of(session: int, kind: str) -> KitDrum:
@@ -147,8 +148,11 @@ def test_a_tom_is_tuned_on_a_phone(browser: Browser, address: str, planned: int)
         wide = page.evaluate("document.documentElement.scrollWidth")
         assert wide <= 390, f"{text}: {wide}"
         if text.startswith("Tap") and side is not None:
-            clip = {"name": "taps.wav", "mimeType": "audio/wav",
-                    "buffer": room.taps(side, now.heads[side].unread)}  # fmt: skip
+            clip = {
+                "name": "taps.wav",
+                "mimeType": "audio/wav",
+                "buffer": room.taps(side, now.heads[side].unread),
+            }
             page.locator("input[type=file]").set_input_files(clip)
             page.wait_for_url("**done=**")
         elif text.startswith("Rod") and side is not None:

@@ -30,9 +30,12 @@ def test_what_hums_is_measured_and_measured_again(page: Page, planned: int) -> N
     expect(page.get_by_text("Rack 12 answers Kick 22 at −34 dB")).to_be_visible()
     assert Axe().run(page).response["violations"] == []
     page.get_by_label("Bring a recorded stroke").set_input_files(
-        {"name": "short.wav", "mimeType": "audio/wav",
-         "buffer": wav_bytes(struck()[: RATE // 2], RATE)}
-    )  # fmt: skip
+        {
+            "name": "short.wav",
+            "mimeType": "audio/wav",
+            "buffer": wav_bytes(struck()[: RATE // 2], RATE),
+        }
+    )
     expect(page.get_by_text("let it ring for two seconds").first).to_be_visible()
     page.keyboard.press("b")
     expect(page.locator("h1")).to_contain_text("Kick 22")

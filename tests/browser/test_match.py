@@ -162,8 +162,10 @@ def test_the_key_changes_over_within_50_ms_and_on_the_sample(page: Page, planned
     page.wait_for_function("window.waiting")
     page.keyboard.press("x")
     heard = np.array(page.evaluate(REST))
-    record, take = (np.resize(decode(data).audio.samples[:, 0], 3 * RATE)
-                    for data in pair_sounds(HERE, planned, drum.id))  # fmt: skip
+    record, take = (
+        np.resize(decode(data).audio.samples[:, 0], 3 * RATE)
+        for data in pair_sounds(HERE, planned, drum.id)
+    )
     assert not np.allclose(record, take, atol=1e-3)
     began, changed = round(0.02 * RATE), round(0.1 * RATE)
     off = [np.abs(heard[began:] - one[: len(heard) - began]) for one in (record, take)]

@@ -21,8 +21,11 @@ def test_two_songs_are_put_in_order(page: Page, planned: int) -> None:
     page.get_by_label("Low Ferry").fill("1")
     page.get_by_label("The order may be changed").check()
     page.get_by_role("button", name="Plan the changes").click()
-    expect(page.get_by_text("of changes between the songs").or_(
-        page.get_by_text("Nothing has to be changed"))).to_be_visible()  # fmt: skip
+    expect(
+        page.get_by_text("of changes between the songs").or_(
+            page.get_by_text("Nothing has to be changed")
+        )
+    ).to_be_visible()
     songs = page.locator(".setlist-order h3")
     expect(songs).to_have_count(2)
     assert Axe().run(page).response["violations"] == []

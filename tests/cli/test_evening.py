@@ -12,15 +12,23 @@ from emblar.cli.main import app
 from emblar.core.errors import InputError, NoSolutionError
 
 EVENING = {
-    "schema": "emblar.evening/1", "start": "2030-05-03T16:00", "downbeat": "2030-05-03T20:00",
+    "schema": "emblar.evening/1",
+    "start": "2030-05-03T16:00",
+    "downbeat": "2030-05-03T20:00",
     "resources": {"hands": 2, "key": 1},
     "jobs": [
         {"id": "fit rack 12", "minutes": 20, "needs": ["hands"], "settle_minutes": 30},
         {"id": "reso rack 12", "minutes": 12, "after": ["fit rack 12"], "needs": ["hands", "key"]},
-        {"id": "damp rack 12", "minutes": 2, "after": ["reso rack 12"], "needs": ["hands"],
-         "may_drop": True, "steps_lost": 1.5},
+        {
+            "id": "damp rack 12",
+            "minutes": 2,
+            "after": ["reso rack 12"],
+            "needs": ["hands"],
+            "may_drop": True,
+            "steps_lost": 1.5,
+        },
     ],
-}  # fmt: skip
+}
 
 
 def written(folder: Path, **changes: object) -> Path:

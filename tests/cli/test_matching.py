@@ -38,16 +38,28 @@ def test_compare_prints_every_quantity_in_steps(sounds: tuple[Path, Path]) -> No
 def test_moves_are_ranked_for_a_drum_and_a_record(
     tmp_path: Path, sounds: tuple[Path, Path]
 ) -> None:
-    wanted = {n: {"value": q.value, "sd": q.sd, "unit": q.unit}
-              for n, q in target(strokes()).values.items()}  # fmt: skip
+    wanted = {
+        n: {"value": q.value, "sd": q.sd, "unit": q.unit}
+        for n, q in target(strokes()).values.items()
+    }
     wanted["pitch"]["value"] *= 1.06
     asked = {
-        "schema": "emblar.moves/1", "voice": "snare", "target": wanted,
-        "batter_hz": SETUP.batter_hz, "reso_hz": SETUP.reso_hz, "striker": SETUP.striker,
-        "drum": {"name": "S", "kind": "snare", "diameter_in": 14, "depth_in": 5.5,
-                 "rods": 10,
-                 "batter": SNARE.batter, "reso": SNARE.reso},
-    }  # fmt: skip
+        "schema": "emblar.moves/1",
+        "voice": "snare",
+        "target": wanted,
+        "batter_hz": SETUP.batter_hz,
+        "reso_hz": SETUP.reso_hz,
+        "striker": SETUP.striker,
+        "drum": {
+            "name": "S",
+            "kind": "snare",
+            "diameter_in": 14,
+            "depth_in": 5.5,
+            "rods": 10,
+            "batter": SNARE.batter,
+            "reso": SNARE.reso,
+        },
+    }
     file, analysis = tmp_path / "moves.json", tmp_path / "take.json"
     file.write_text(json.dumps(asked), encoding="utf-8")
     run("analyse", sounds[1], "--kind", "drums", "--voice", "snare", "--json", analysis)
@@ -58,14 +70,18 @@ def test_moves_are_ranked_for_a_drum_and_a_record(
     seen = {"pitch": {"steps": 0.5 * turn["effect"]["pitch"], "sd_steps": 0.2}}
     asked["tried"] = [{"kind": "turn", "effect": turn["effect"], "seen": seen}]
     file.write_text(json.dumps(asked), encoding="utf-8")
-    again = next(m for m in json.loads(run("moves", file, analysis))["moves"]
-                 if m["what"].split()[0] == turn["what"].split()[0])  # fmt: skip
+    again = next(
+        m
+        for m in json.loads(run("moves", file, analysis))["moves"]
+        if m["what"].split()[0] == turn["what"].split()[0]
+    )
     assert (turn["tried"], again["tried"]) == (0, 1)
 
 
 def test_a_voice_that_is_not_there_is_named(sounds: tuple[Path, Path]) -> None:
     with pytest.raises(InputError, match="tells nothing of “kick”"):
         CliRunner().invoke(
-            app, ["compare", str(sounds[0]), str(sounds[1]), "--voice", "kick"],
+            app,
+            ["compare", str(sounds[0]), str(sounds[1]), "--voice", "kick"],
             catch_exceptions=False,
-        )  # fmt: skip
+        )

@@ -17,14 +17,19 @@ def asked(folder: Path, **changes: object) -> Path:
 
     file = {
         "schema": "emblar.muffling/1",
-        "target": {n: {"value": q.value, "sd": q.sd, "unit": q.unit}
-                   for n, q in wish(["gel-pad"]).values.items()},
+        "target": {
+            n: {"value": q.value, "sd": q.sd, "unit": q.unit}
+            for n, q in wish(["gel-pad"]).values.items()
+        },
         "planned": ["gel-pad", "tape-flag"],
         "layers": [{"dampers": [], "card": card([]), "expected_s": struck([]).expected_s}],
-    }  # fmt: skip
+    }
     if changes.pop("muffled", False):
-        after = {"dampers": ["gel-pad"], "card": card(["gel-pad"]),
-                 "expected_s": struck(["gel-pad"]).expected_s}  # fmt: skip
+        after = {
+            "dampers": ["gel-pad"],
+            "card": card(["gel-pad"]),
+            "expected_s": struck(["gel-pad"]).expected_s,
+        }
         file |= {"on": ["gel-pad"], "layers": [*file["layers"], after]}  # type: ignore[misc]
     path = folder / "strokes.json"
     path.write_text(json.dumps(file | changes), encoding="utf-8")

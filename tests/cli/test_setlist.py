@@ -11,17 +11,23 @@ from tests.cli.test_tuning import run
 
 
 def songs(tmp_path: Path, **more: object) -> Path:
-    plain = {"batter": "single-clear", "batter_hz": 150.0, "reso": "single-clear",
-             "reso_hz": 160.0}  # fmt: skip
+    plain = {"batter": "single-clear", "batter_hz": 150.0, "reso": "single-clear", "reso_hz": 160.0}
     file = tmp_path / "songs.json"
-    file.write_text(json.dumps({
-        "schema": "emblar.setlist/1", "drums": {"Rack 12": {"kind": "tom", "rods": 6}},
-        "songs": [
-            {"name": "a", "drums": {"Rack 12": [plain]}},
-            {"name": "b", "drums": {"Rack 12": [{**plain, "batter_hz": 190.0}]}},
-            {"name": "c", "drums": {"Rack 12": [{**plain, "dampers": ["gel-pad"]}]}},
-        ], **more,
-    }), encoding="utf-8")  # fmt: skip
+    file.write_text(
+        json.dumps(
+            {
+                "schema": "emblar.setlist/1",
+                "drums": {"Rack 12": {"kind": "tom", "rods": 6}},
+                "songs": [
+                    {"name": "a", "drums": {"Rack 12": [plain]}},
+                    {"name": "b", "drums": {"Rack 12": [{**plain, "batter_hz": 190.0}]}},
+                    {"name": "c", "drums": {"Rack 12": [{**plain, "dampers": ["gel-pad"]}]}},
+                ],
+                **more,
+            }
+        ),
+        encoding="utf-8",
+    )
     return file
 
 

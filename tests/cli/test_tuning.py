@@ -14,10 +14,14 @@ from tests.core.tuning.test_hum import RATE, struck, with_hum
 from tests.core.tuning.test_wires import tap
 
 DRUM = {
-    "schema": "emblar.drum/1", "kind": "tom", "diameter_in": 12, "depth_in": 8, "rods": 6,
+    "schema": "emblar.drum/1",
+    "kind": "tom",
+    "diameter_in": 12,
+    "depth_in": 8,
+    "rods": 6,
     "batter": {"plies_mil": [7, 7], "coated": True, "lug_hz": 150.0},
     "reso": {"plies_mil": [10], "lug_hz": 160.0},
-}  # fmt: skip
+}
 
 
 def run(*args: object) -> str:
@@ -28,8 +32,15 @@ def run(*args: object) -> str:
 
 def tuning(tmp_path: Path, steps: list[dict[str, object]], **more: object) -> Path:
     file = tmp_path / "tuning.json"
-    document = {"schema": "emblar.tuning/1", "drum": DRUM, "side": "batter", "goal_hz": 180.0,
-                "order": "cross", "steps": steps, **more}  # fmt: skip
+    document = {
+        "schema": "emblar.tuning/1",
+        "drum": DRUM,
+        "side": "batter",
+        "goal_hz": 180.0,
+        "order": "cross",
+        "steps": steps,
+        **more,
+    }
     file.write_text(json.dumps(document), encoding="utf-8")
     return file
 

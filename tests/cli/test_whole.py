@@ -12,10 +12,15 @@ from emblar.settings import settings
 def emblar(home: Path, *arguments: str) -> subprocess.CompletedProcess[str]:
     return subprocess.run(
         [sys.executable, "-m", "emblar.cli.main", *arguments],
-        capture_output=True, text=True, check=False,
-        env={**os.environ, "EMBLAR_HOME": str(home),
-             "EMBLAR_DATABASE_URL": settings().database_url},
-    )  # fmt: skip
+        capture_output=True,
+        text=True,
+        check=False,
+        env={
+            **os.environ,
+            "EMBLAR_HOME": str(home),
+            "EMBLAR_DATABASE_URL": settings().database_url,
+        },
+    )
 
 
 def test_export_and_import_say_how_much(planned: int, tmp_path: Path) -> None:

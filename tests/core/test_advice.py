@@ -54,17 +54,19 @@ def test_toms_wear_one_kind_of_damper_unless_two_bring_a_clear_step(
     worse: float, alike: bool
 ) -> None:
     chosen = {
-        "tom-1": _row("tom-1", ("gel-pad",), 5.0), "tom-2": _row("tom-2", ("tape-flag",), 5.0),
-        "tom-3": _row("tom-3", (), 5.0), "snare": _row("snare", ("thin-ring",), 5.0),
-    }  # fmt: skip
+        "tom-1": _row("tom-1", ("gel-pad",), 5.0),
+        "tom-2": _row("tom-2", ("tape-flag",), 5.0),
+        "tom-3": _row("tom-3", (), 5.0),
+        "snare": _row("snare", ("thin-ring",), 5.0),
+    }
 
     def weigh(name: str, recipes: Sequence[Setup]) -> list[Weighed | None]:
         return [_row(name, r.dampers, 5.0 + worse) for r in recipes]
 
     found = alike_toms(chosen, weigh)
-    worn = {family(r.recipe.dampers) for r in found.values() if r.voice.startswith("tom")}
+    worn = {family(r.setup.dampers) for r in found.values() if r.voice.startswith("tom")}
     assert (len(worn - {frozenset()}) == 1) == alike
-    assert found["tom-3"].recipe.dampers == (), "a tom that needs none stays bare"
+    assert found["tom-3"].setup.dampers == (), "a tom that needs none stays bare"
     assert found["snare"] == chosen["snare"]
 
 
@@ -73,23 +75,38 @@ def test_wires_stay_at_medium_unless_the_record_is_clear(wires: float) -> None:
     asked = target("snare", pitch=190.0, length=0.13, click=4800.0, wires=wires)
     plan = plan_drum(OWNED_SNARE, asked, Wish(), brief=Brief(budget_heads=0))
     medium = plan_drum(OWNED_SNARE, asked, Wish(wires="medium"), brief=Brief(budget_heads=0))
-    if plan.recipe.wires != "medium":
+    if plan.setup.wires != "medium":
         off = medium.weighed.apart["wires"]
         assert abs(off) >= 4.0
-        assert plan.recipe.wires == ("tight" if off > 0.0 else "loose")
+        assert plan.setup.wires == ("tight" if off > 0.0 else "loose")
 
 
 def test_everything_that_practitioners_reach_for_can_be_reached() -> None:
     kick, snare, tom = ({d.id for d in dampers_for(k)} for k in ("kick", "snare", "tom"))
     assert {
-        "patch", "gel-pad-kick", "tape-flag-kick", "tissue-front", "stuffed", "towel", "sand-can",
-        "foam-lining", "pad-batter", "alternate-lugs",
-    } <= kick  # fmt: skip
+        "patch",
+        "gel-pad-kick",
+        "tape-flag-kick",
+        "tissue-front",
+        "stuffed",
+        "towel",
+        "sand-can",
+        "foam-lining",
+        "pad-batter",
+        "alternate-lugs",
+    } <= kick
     assert {"tape-flag-snare-side", "eased-lug", "two-lugs-down", "tape-both"} <= snare
     assert {
-        "cotton-two", "cotton-four", "cotton-eight", "cotton-twelve", "gel-pad", "two-gel-pads",
-        "three-gel-pads", "tape-both", "eased-lug",
-    } <= tom  # fmt: skip
+        "cotton-two",
+        "cotton-four",
+        "cotton-eight",
+        "cotton-twelve",
+        "gel-pad",
+        "two-gel-pads",
+        "three-gel-pads",
+        "tape-both",
+        "eased-lug",
+    } <= tom
     resos = {c.id for c in constructions_for("tom", "reso")}
     batters = {c.id for c in constructions_for("tom", "batter")}
     assert "double-reso-clear" in resos
@@ -98,12 +115,13 @@ def test_everything_that_practitioners_reach_for_can_be_reached() -> None:
     assert {"beater-felt-taped", "beater-wood-pad"} <= {s.id for s in strikers_for("kick")}
     for name in (*kick, *snare, *tom):
         owned = next(
-            o for o in (OWNED_KICK, OWNED_SNARE, replace(OWNED_TOM, diameter_in=16, depth_in=16))
+            o
+            for o in (OWNED_KICK, OWNED_SNARE, replace(OWNED_TOM, diameter_in=16, depth_in=16))
             if o.kind in damper(name).kinds
-        )  # fmt: skip
+        )
         asked = target("x", pitch={"kick": 56.0, "snare": 190.0, "tom": 78.0}[owned.kind])
         plan = plan_drum(owned, asked, Wish(dampers=(name,)), thorough=False)
-        assert plan.recipe.dampers == (name,)
+        assert plan.setup.dampers == (name,)
 
 
 def test_a_hole_in_the_shell_is_part_of_the_drum() -> None:
@@ -125,17 +143,29 @@ def test_the_doubt_of_a_pitch_is_least_of_toms_and_most_of_kicks() -> None:
 
 def test_a_plan_is_said_in_one_sentence() -> None:
     said = plan_sentence(
-        "tom", batter="double-coated", reso="single-clear", port_in=None, semitones=4.0,
-        dampers=("gel-pad",), pitch_hz=132.4, apart={"sustain": 1.4, "length": 0.8, "pitch": 0.0},
-    )  # fmt: skip
+        "tom",
+        batter="double-coated",
+        reso="single-clear",
+        port_in=None,
+        semitones=4.0,
+        dampers=("gel-pad",),
+        pitch_hz=132.4,
+        apart={"sustain": 1.4, "length": 0.8, "pitch": 0.0},
+    )
     assert said == (
         "Coated double ply over clear single ply, reso a third above the batter, gel pad near the "
         "edge: 132 Hz, a little longer than the record."
     )
     kick = plan_sentence(
-        "kick", batter="single-clear", reso=None, port_in=None, semitones=0.0, dampers=(),
-        pitch_hz=55.0, apart={},
-    )  # fmt: skip
+        "kick",
+        batter="single-clear",
+        reso=None,
+        port_in=None,
+        semitones=0.0,
+        dampers=(),
+        pitch_hz=55.0,
+        apart={},
+    )
     assert kick.startswith("Clear single ply, no front head, nothing on it: 55 Hz")
     assert against_record({"click": 0.2, "ring": -0.9}) == "as on the record"
     assert against_record({"click": -5.0, "ring": 2.5}) == (
@@ -163,10 +193,10 @@ def test_one_tuning_has_other_sounds_without_a_key(owned: OwnedDrum) -> None:
     assert plan.sounds
     lengths = {s.name: s.weighed.card["length"] for s in plan.sounds}
     for sound in plan.sounds:
-        recipe = sound.weighed.recipe
-        same = replace(recipe, dampers=plan.recipe.dampers, batter_hz=0.0, reso_hz=None)
-        assert same == replace(plan.recipe, batter_hz=0.0, reso_hz=None)
-        assert recipe.batter_hz == pytest.approx(plan.recipe.batter_hz, rel=0.02)
+        recipe = sound.weighed.setup
+        same = replace(recipe, dampers=plan.setup.dampers, batter_hz=0.0, reso_hz=None)
+        assert same == replace(plan.setup, batter_hz=0.0, reso_hz=None)
+        assert recipe.batter_hz == pytest.approx(plan.setup.batter_hz, rel=0.02)
     if "more open" in lengths:
         assert lengths["more open"] > plan.weighed.card["length"]
     if "drier" in lengths:
@@ -199,8 +229,9 @@ def test_no_plan_goes_past_the_ceiling_unless_by_hand() -> None:
         ):
             if tension is None:
                 continue
-            drum = model(wearing(owned, plan.recipe.reso, plan.recipe.port_in),
-                         batter=plan.recipe.batter)  # fmt: skip
+            drum = model(
+                wearing(owned, plan.setup.reso, plan.setup.port_in), batter=plan.setup.batter
+            )
             safe = safe_range(drum, "batter" if side == "batter" else "reso", k)
             assert tension <= 1.001 * safe.high_n_per_m, (owned.name, hz, side)
     assert planned > CEILING_BRIEFS // 3

@@ -127,13 +127,15 @@ def test_an_outlook_tunes_every_kick_to_the_pitch_and_neighbours_do_not_matter(
     owned = replace(OWNED_KICK, port_in=port_in)
     batters = [c.id for c in constructions_for("kick", "batter")][:4]
     resos = [c.id for c in constructions_for("kick", "reso")][:3]
-    field = Field(owned, batters, resos, [(), ("pad-batter",)], ["beater-felt"], ["medium"],
-                  port_in=port_in)  # fmt: skip
+    field = Field(
+        owned, batters, resos, [(), ("pad-batter",)], ["beater-felt"], ["medium"], port_in=port_in
+    )
     told = field.outlook(field.grid([-3.0, 0.0, 4.0]), 55.0)
     assert told.reached.all()
     assert told.card["pitch"] == pytest.approx(np.full(len(told.reached), 55.0), rel=0.001)
-    alone = Field(owned, batters[1:2], resos[2:3], [()], ["beater-felt"], ["medium"],
-                  port_in=port_in)  # fmt: skip
+    alone = Field(
+        owned, batters[1:2], resos[2:3], [()], ["beater-felt"], ["medium"], port_in=port_in
+    )
     one = alone.outlook(alone.grid([4.0]), 55.0)
     options = field.grid([-3.0, 0.0, 4.0])
     place = np.flatnonzero(

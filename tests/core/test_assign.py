@@ -74,8 +74,12 @@ def possible(chosen: tuple[Weighed | None, ...], shelf: Shelf, budget: int) -> b
 def test_no_combination_is_better_than_the_one_assigned(seed: int) -> None:
     rng = np.random.default_rng(seed)
     drums = tuple(replace(TOM, name=f"Tom {i}", diameter_in=d) for i, d in enumerate(SIZES))
-    loose = (OwnedHead("woven", 12.0, 1), OwnedHead("single-coated", 12.0, 2),
-             OwnedHead("woven", 16.0, 1), OwnedHead("single-coated", 10.0, 1))  # fmt: skip
+    loose = (
+        OwnedHead("woven", 12.0, 1),
+        OwnedHead("single-coated", 12.0, 2),
+        OwnedHead("woven", 16.0, 1),
+        OwnedHead("single-coated", 10.0, 1),
+    )
     shelf, brief = Shelf(drums, loose, (), ()), Brief(budget_heads=1)
     rows = some_rows(rng)
 
@@ -111,9 +115,12 @@ def test_heads_dressed_together_are_what_each_is_alone() -> None:
 def test_the_length_is_where_the_level_has_fallen_by_20_db(seed: int) -> None:
     rng = np.random.default_rng(seed)
     partials = Partials(
-        rng.uniform(50.0, 900.0, (7, 20)), rng.uniform(1.5, 60.0, (7, 20)),
-        rng.uniform(0.0, 0.5, (7, 20)), np.zeros(20, np.int64), np.zeros(20),
-    )  # fmt: skip
+        rng.uniform(50.0, 900.0, (7, 20)),
+        rng.uniform(1.5, 60.0, (7, 20)),
+        rng.uniform(0.0, 0.5, (7, 20)),
+        np.zeros(20, np.int64),
+        np.zeros(20),
+    )
     noise = Noise(2000.0, 9000.0, 0.3, 0.0, 0.08)
     loudest = np.full(20, 0.2)
     found = _length(partials, Noises([[noise], []], np.arange(20) % 2), loudest)

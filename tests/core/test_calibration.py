@@ -32,9 +32,11 @@ def take(drum: Drum, lugs: tuple[float, float], world: tuple[Coefficients, float
     found = predict(drum, *lugs, coefficients=k)
     hz = found.drum_pitch.value * 2.0 ** (offset / 1200.0)
     return Take(
-        drum, *lugs, Measured(hz, hz * 0.003, "Hz"),
+        drum,
+        *lugs,
+        Measured(hz, hz * 0.003, "Hz"),
         Measured(found.sustain.value, 0.08 * found.sustain.value, "s"),
-    )  # fmt: skip
+    )
 
 
 @pytest.mark.parametrize("drum", [tom(), tom(16, 14), SNARE], ids=["12 tom", "16 tom", "snare"])
@@ -42,8 +44,9 @@ def take(drum: Drum, lugs: tuple[float, float], world: tuple[Coefficients, float
 def test_after_two_tunings_a_third_is_right_within_two_per_cent(drum: Drum, seed: int) -> None:
     world = another_world(seed)
     base = 320.0 if drum.kind == "snare" else 160.0 * 12 * 0.0254 / drum.diameter_m
-    learned = calibrate([take(drum, (base, base * 1.1), world),
-                         take(drum, (base * 1.25, base * 1.2), world)])  # fmt: skip
+    learned = calibrate(
+        [take(drum, (base, base * 1.1), world), take(drum, (base * 1.25, base * 1.2), world)]
+    )
     third = (base * 1.1, base * 1.5)
     truth = take(drum, third, world)
     assert truth.pitch is not None

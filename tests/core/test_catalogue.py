@@ -9,9 +9,15 @@ from emblar.core.catalogue import TABLES, numbers, row_of, use_own
 from emblar.core.errors import CatalogueError
 
 OWN = {
-    "id": "own-sock", "name": "a sock", "kinds": ["tom"], "side": "batter", "radius": 0.7,
-    "resistance": 7.0, "mass_kg": 0.02, "minutes": 1.0,
-}  # fmt: skip
+    "id": "own-sock",
+    "name": "a sock",
+    "kinds": ["tom"],
+    "side": "batter",
+    "radius": 0.7,
+    "resistance": 7.0,
+    "mass_kg": 0.02,
+    "minutes": 1.0,
+}
 
 
 @pytest.fixture
@@ -38,10 +44,26 @@ def test_every_number_of_every_row_has_a_unit_a_spread_and_a_source(table: str) 
 def test_the_catalogue_has_every_damper_a_player_reaches_for() -> None:
     names = " ".join(row.name for row in catalogue.dampers().values())
     for word in (
-        "tape flag", "gel", "paper", "tissue", "cotton", "ring", "disc", "old head", "cymbal",
-        "rim damper", "cloth", "felt strip", "towel", "pillow", "pad", "blanket", "foam", "can",
+        "tape flag",
+        "gel",
+        "paper",
+        "tissue",
+        "cotton",
+        "ring",
+        "disc",
+        "old head",
+        "cymbal",
+        "rim damper",
+        "cloth",
+        "felt strip",
+        "towel",
+        "pillow",
+        "pad",
+        "blanket",
+        "foam",
+        "can",
         "leg",
-    ):  # fmt: skip
+    ):
         assert word in names
 
 

@@ -49,7 +49,8 @@ def moved(kind: str, name: str, to: dict[str, Any], start: dict[str, Any] | None
     return steps()[name].apart(after[name], before[name])
 
 
-CLEAR, COATED = {"batter": "single-clear"}, {"batter": "single-coated"}
+CLEAR = {"batter": "single-clear"}
+COATED = {"batter": "single-coated"}
 DOUBLE = {"batter": "double-clear"}
 ROWS = [
     # Heads.
@@ -85,29 +86,65 @@ ROWS = [
     # Dampers.
     ("tape at the edge takes the ring", "tom", "ring", -1, {"dampers": ("tape-flag",)}, {}),
     ("gel takes the ring", "snare", "ring", -1, {"dampers": ("gel-pad",)}, {}),
-    ("two pads are shorter than one", "tom", "length", -1, {"dampers": ("two-gel-pads",)},
-     {"dampers": ("gel-pad",)}),
+    (
+        "two pads are shorter than one",
+        "tom",
+        "length",
+        -1,
+        {"dampers": ("two-gel-pads",)},
+        {"dampers": ("gel-pad",)},
+    ),
     ("cotton on the reso shortens", "tom", "length", -1, {"dampers": ("cotton-four",)}, {}),
-    ("more cotton shortens more", "tom", "sustain", -1, {"dampers": ("cotton-eight",)},
-     {"dampers": ("cotton-four",)}),
+    (
+        "more cotton shortens more",
+        "tom",
+        "sustain",
+        -1,
+        {"dampers": ("cotton-eight",)},
+        {"dampers": ("cotton-four",)},
+    ),
     ("a laid-on head dulls", "snare", "length", -1, {"dampers": ("laid-on-head",)}, {}),
     ("a laid-on small cymbal is trashy", "snare", "click", 1, {"dampers": ("small-cymbal",)}, {}),
     ("floor-tom legs shorten", "tom", "sustain", -1, {"dampers": ("leg-one",)}, {}),
-    ("three legs choke", "tom", "sustain", -1, {"dampers": ("legs-three",)},
-     {"dampers": ("leg-one",)}),
+    (
+        "three legs choke",
+        "tom",
+        "sustain",
+        -1,
+        {"dampers": ("legs-three",)},
+        {"dampers": ("leg-one",)},
+    ),
     ("a felt strip shortens", "kick", "length", -1, {"dampers": ("felt-strip",)}, {}),
     ("a pillow is short", "kick", "length", -1, {"dampers": ("pillow-batter",)}, {}),
-    ("touching both heads is shortest", "kick", "length", -1,
-     {"dampers": ("pillow-batter", "pillow-front")}, {"dampers": ("pillow-batter",)}),
+    (
+        "touching both heads is shortest",
+        "kick",
+        "length",
+        -1,
+        {"dampers": ("pillow-batter", "pillow-front")},
+        {"dampers": ("pillow-batter",)},
+    ),
     ("foam takes the shell's ping", "kick", "sustain", -1, {"dampers": ("foam-lining",)}, {}),
-    ("a pillow at the front leaves it knocky", "kick", "attack", 1,
-     {"dampers": ("pillow-front",)}, {}),
+    (
+        "a pillow at the front leaves it knocky",
+        "kick",
+        "attack",
+        1,
+        {"dampers": ("pillow-front",)},
+        {},
+    ),
     # Strike.
     ("wood clicks", "kick", "click", 1, {"striker": "beater-wood"}, {}),
     ("plastic clicks", "kick", "click", 1, {"striker": "beater-plastic"}, {}),
     ("fleece is soft", "kick", "click", -1, {"striker": "beater-fleece"}, {}),
-    ("felt on wood softens it", "kick", "click", -1, {"striker": "beater-wood-pad"},
-     {"striker": "beater-wood"}),
+    (
+        "felt on wood softens it",
+        "kick",
+        "click",
+        -1,
+        {"striker": "beater-wood-pad"},
+        {"striker": "beater-wood"},
+    ),
     ("mallets are dark", "tom", "click", -1, {"striker": "mallets"}, {}),
     ("a heavy stroke falls more", "tom", "bend", 1, {"striker": "stick-heavy"}, {}),
     # Wires.
@@ -115,7 +152,7 @@ ROWS = [
     ("tight wires choke the low end", "snare", "sustain", -1, {"wires_setting": "tight"}, {}),
     ("tight wires are quieter", "snare", "wires", -1, {"wires_setting": "tight"}, {}),
     ("wires off leave the drum", "snare", "body", 1, {"wires_setting": "off"}, {}),
-]  # fmt: skip
+]
 
 
 @pytest.mark.parametrize(

@@ -77,19 +77,29 @@ def test_nine_in_ten_of_the_public_functions_tell_what_a_stranger_needs(rule: Ru
 
 
 def test_numbers_that_were_chosen_have_a_note_of_what_they_are() -> None:
+    """Constants on consecutive lines share the note that follows the last of them."""
     bare = []
     for file in sorted((CORE / "analysis").rglob("*.py")):
-        body = ast.parse(file.read_text(encoding="utf-8")).body
-        for node, after in zip(body, [*body[1:], None], strict=True):
-            if not isinstance(node, ast.Assign):
-                continue
-            target = node.targets[0]
-            every = target.elts if isinstance(target, ast.Tuple) else [target]
-            constants = [n.id for n in every if isinstance(n, ast.Name) and n.id.isupper()]
-            numbers = [n for n in ast.walk(node.value) if isinstance(n, ast.Constant)]
-            chosen = any(isinstance(n.value, int | float) for n in numbers)
-            noted = isinstance(after, ast.Expr) and isinstance(after.value, ast.Constant)
-            derived = any(isinstance(n, ast.Name) and n.id.isupper() for n in ast.walk(node.value))
-            if constants and chosen and not noted and not derived:
-                bare += [f"{file.name}:{name}" for name in constants]
+        unnoted: list[str] = []
+        last_line = 0
+        for node in [*ast.parse(file.read_text(encoding="utf-8")).body, ast.Pass(lineno=0)]:
+            if isinstance(node, ast.Expr) and isinstance(node.value, ast.Constant):
+                unnoted = []
+            elif not (isinstance(node, ast.Assign) and node.lineno == last_line + 1):
+                bare += unnoted
+                unnoted = []
+            if isinstance(node, ast.Assign):
+                unnoted += [f"{file.name}:{name}" for name in chosen_numbers(node)]
+                last_line = node.end_lineno or node.lineno
     assert bare == []
+
+
+def chosen_numbers(node: ast.Assign) -> list[str]:
+    """Return the names of the constants that an assignment gives numbers of its own."""
+    target = node.targets[0]
+    names_ = target.elts if isinstance(target, ast.Tuple) else [target]
+    constants = [n.id for n in names_ if isinstance(n, ast.Name) and n.id.isupper()]
+    parts = list(ast.walk(node.value))
+    numbers = [n for n in parts if isinstance(n, ast.Constant) and isinstance(n.value, int | float)]
+    derived = any(isinstance(n, ast.Name) and n.id.isupper() for n in parts)
+    return constants if numbers and not derived else []

@@ -26,8 +26,14 @@ RANGE = [
     )
     for _ in range(16)
 ]
-CORNERS = [(8, 20, 0.2, 3.0), (8, 20, 3.0, 0.3), (26, 4, 0.2, 0.3), (26, 4, 3.0, 3.0),
-           (26, 20, 0.2, 3.0), (8, 4, 3.0, 0.3)]  # fmt: skip
+CORNERS = [
+    (8, 20, 0.2, 3.0),
+    (8, 20, 3.0, 0.3),
+    (26, 4, 0.2, 0.3),
+    (26, 4, 3.0, 3.0),
+    (26, 20, 0.2, 3.0),
+    (8, 4, 3.0, 0.3),
+]
 
 
 @pytest.mark.parametrize(("diameter", "depth", "films", "tensions"), [*RANGE, *CORNERS])
@@ -41,9 +47,13 @@ def test_drum_pitch_is_within_three_per_cent_of_an_independent_solution_over_the
     pair = (1200.0, 1200.0 * tensions)
     pitch = drum_pitch_mode(coupled_modes(drum, Tensions(*pair), 0, k), drum, drum.radius_m(k))
     solved = axial_modes_hz(
-        drum.radius_m(k), drum.depth_m, pair, densities,
-        near_hz=pitch.frequency_hz, air=k["air_density"],
-    )  # fmt: skip
+        drum.radius_m(k),
+        drum.depth_m,
+        pair,
+        densities,
+        near_hz=pitch.frequency_hz,
+        air=k["air_density"],
+    )
     nearest = solved[np.argmin(np.abs(solved - pitch.frequency_hz))]
     assert pitch.frequency_hz == pytest.approx(nearest, rel=0.03)
 
@@ -56,9 +66,13 @@ def test_one_head_on_a_rigid_duct_has_that_ducts_modes(depth: float) -> None:
     pair = (1500.0, 1e9)
     found = coupled_modes(drum, Tensions(*pair), 0, k)[0].frequency_hz
     solved = axial_modes_hz(
-        drum.radius_m(k), drum.depth_m, pair, (density, density), near_hz=found,
+        drum.radius_m(k),
+        drum.depth_m,
+        pair,
+        (density, density),
+        near_hz=found,
         air=k["air_density"],
-    )  # fmt: skip
+    )
     assert found == pytest.approx(solved[np.argmin(np.abs(solved - found))], rel=0.01)
 
 

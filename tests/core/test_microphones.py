@@ -22,7 +22,7 @@ CLOSED = replace(OWNED_KICK, port_in=None)
 TOM_TARGET = Target("tom-1", {"pitch": Measured(130.0, 1.0, "Hz")}, {})
 KICK_TARGET = Target(
     "kick", {"pitch": Measured(58.0, 1.0, "Hz"), "length": Measured(0.25, 0.02, "s")}, {}
-)  # fmt: skip
+)
 
 
 def best(owned: OwnedDrum, target: Target, **asked: Any) -> Weighed:
@@ -33,7 +33,7 @@ def best(owned: OwnedDrum, target: Target, **asked: Any) -> Weighed:
 
 def batter_tension(row: Weighed) -> float:
     """Return what is worked out again from the recipe alone."""
-    recipe = row.recipe
+    recipe = row.setup
     drum = model(OWNED_TOM, batter=recipe.batter, reso=recipe.reso, dampers=recipe.dampers)
     return predict(drum, recipe.batter_hz, recipe.reso_hz).tensions.batter_n_per_m
 
@@ -57,8 +57,8 @@ def test_rebound_costs_a_step_and_a_half_for_each_halving_below_the_usual_tensio
 def test_an_engineer_and_stages_make_a_closed_front_dearer() -> None:
     plain = best(CLOSED, KICK_TARGET)
     wanted = best(CLOSED, KICK_TARGET, engineer_wants_hole=True, stage="both")
-    assert plain.recipe.port_in is None
-    assert wanted.recipe.port_in is None  # never_cut stands above both
+    assert plain.setup.port_in is None
+    assert wanted.setup.port_in is None  # never_cut stands above both
     assert wanted.costs["engineer"] == usual_weights().cost["engineer_wants_hole"]
     assert wanted.costs["stages"] == usual_weights().cost["port_for_stages"]
     assert wanted.total == pytest.approx(plain.total + 4.0, abs=0.3)

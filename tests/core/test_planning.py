@@ -36,8 +36,8 @@ def test_a_plan_reaches_the_wished_pitch_with_heads_made_for_that_drum(owned: Ow
     wish = {"tom": 128.0, "kick": 56.0, "snare": 180.0}[owned.kind]
     plan = plan_drum(owned, target(pitch=wish, sustain=0.5), Wish())
     assert abs(cents(plan.card["pitch"].value, wish)) < 1.0
-    assert construction(plan.recipe.batter) in constructions_for(owned.kind, "batter")
-    assert plan.recipe.port_in == owned.port_in, "no cut is ever proposed"
+    assert construction(plan.setup.batter) in constructions_for(owned.kind, "batter")
+    assert plan.setup.port_in == owned.port_in, "no cut is ever proposed"
 
 
 def test_the_recipe_a_record_was_made_with_is_found_again() -> None:
@@ -45,8 +45,8 @@ def test_the_recipe_a_record_was_made_with_is_found_again() -> None:
     plan = plan_drum(on_it, target(pitch=131.0), Wish(None, 2.0, dampers=("gel-pad",)))
     asked = target(**{name: quantity.value for name, quantity in plan.card.items()})
     found = plan_drum(on_it, asked, Wish(), brief=Brief(leave_room=False))
-    assert found.recipe.batter == "double-coated"
-    assert found.recipe.dampers
+    assert found.setup.batter == "double-coated"
+    assert found.setup.dampers
     apart = steps()["sustain"].apart(found.card["sustain"].value, plan.card["sustain"].value)
     assert abs(apart) < 1.0
 
@@ -62,9 +62,9 @@ def test_a_shorter_record_gets_a_shorter_drum() -> None:
 def test_what_was_chosen_by_hand_is_kept() -> None:
     request = Wish("lower", -3.0, 120.0, "single-clear", ())
     plan = plan_drum(OWNED_TOM, target(pitch=131.0, sustain=0.4), request)
-    assert plan.recipe.batter == "single-clear"
-    assert plan.recipe.dampers == ()
-    assert cents(plan.recipe.reso_hz or 0.0, plan.recipe.batter_hz) == pytest.approx(-300.0, abs=1)
+    assert plan.setup.batter == "single-clear"
+    assert plan.setup.dampers == ()
+    assert cents(plan.setup.reso_hz or 0.0, plan.setup.batter_hz) == pytest.approx(-300.0, abs=1)
     assert plan.card["pitch"].value == pytest.approx(120.0, rel=3e-3)
 
 
@@ -78,15 +78,15 @@ def test_reasons_carry_the_numbers_they_say() -> None:
     plan = plan_drum(OWNED_TOM, target(pitch=128.0, sustain=0.5, click=500.0), Wish())
     by_about = {reason.about: reason for reason in plan.reasons}
     pitch = by_about["pitch"]
-    assert f"{plan.recipe.batter_hz:.0f} Hz" in pitch.text
-    assert pitch.numbers["batter_lug_hz"] == plan.recipe.batter_hz
+    assert f"{plan.setup.batter_hz:.0f} Hz" in pitch.text
+    assert pitch.numbers["batter_lug_hz"] == plan.setup.batter_hz
 
 
 def test_a_closed_front_stays_closed_unless_a_cut_is_allowed() -> None:
     closed = replace(OWNED_KICK, port_in=None)
     asked = target(pitch=56.0, sustain=0.3)
     plan = plan_drum(closed, asked, Wish())
-    assert plan.recipe.port_in is None
+    assert plan.setup.port_in is None
     assert not plan.weighed.cut
     port = [s for s in plan.schools if s.about == "port"]
     assert [s.name for s in port] == ["closed front", "ported front"]
@@ -96,14 +96,14 @@ def test_a_closed_front_stays_closed_unless_a_cut_is_allowed() -> None:
 def test_the_cost_of_a_cut_is_told_with_the_caution() -> None:
     closed = replace(OWNED_KICK, port_in=None)
     free = plan_drum(closed, target(pitch=56.0, sustain=0.3), Wish(), brief=Brief(never_cut=False))
-    assert free.weighed.cut == (free.recipe.port_in is not None)
+    assert free.weighed.cut == (free.setup.port_in is not None)
     assert free.weighed.cut == any("cannot be undone" in text for text in free.cautions)
 
 
 def test_other_ways_differ_and_say_what_they_move() -> None:
     plan = plan_drum(OWNED_TOM, target(pitch=128.0, sustain=0.5, click=500.0), Wish())
-    recipes = [o.weighed.recipe for o in plan.others]
-    assert plan.recipe not in recipes
+    recipes = [o.weighed.setup for o in plan.others]
+    assert plan.setup not in recipes
     for other in plan.others:
         if other.name == "least work":
             assert other.weighed.minutes <= plan.weighed.minutes
@@ -161,7 +161,7 @@ def test_a_snares_thin_head_warns_of_its_limit_and_of_force() -> None:
 
 def test_a_snare_tuned_high_gets_as_tight_a_reso_as_its_film_bears() -> None:
     plan = plan_drum(OWNED_SNARE, target(pitch=210.0), Wish())
-    assert plan.recipe.semitones < 5.0
+    assert plan.setup.semitones < 5.0
     assert not any(x.severity == "stop" for x in plan.prediction.limits)
 
 
@@ -216,8 +216,8 @@ def test_a_kick_without_front_head_gets_no_damper_there() -> None:
     bare = replace(OWNED_KICK, reso=None, port_in=None)
     plan = plan_drum(bare, target(pitch=60.0, sustain=0.2, length=0.1), Wish())
     assert model(bare).reso is None
-    assert plan.recipe.reso is None
-    assert all(damper(d).side == "batter" for d in plan.recipe.dampers)
+    assert plan.setup.reso is None
+    assert all(damper(d).side == "batter" for d in plan.setup.dampers)
 
 
 def test_heads_that_are_bought_leave_less_to_buy_for_the_next_drum() -> None:

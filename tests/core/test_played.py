@@ -40,8 +40,9 @@ def test_no_stroke_of_a_groove_clicks_when_the_next_cuts_it_off() -> None:
 @pytest.mark.parametrize("semitones", [0.0, 5.0, 12.0])
 def test_a_tom_hums_the_more_the_nearer_the_other_drum_lies(semitones: float) -> None:
     near = Voice((Partial(TOM.partials[0].frequency_hz, 1.0, 0.5),), (), 0.0)
-    away = Voice((Partial(near.partials[0].frequency_hz * 2 ** ((semitones + 2) / 12), 1.0, 0.5),),
-                 (), 0.0)  # fmt: skip
+    away = Voice(
+        (Partial(near.partials[0].frequency_hz * 2 ** ((semitones + 2) / 12), 1.0, 0.5),), (), 0.0
+    )
     levels = [
         np.sum(hum(played(v, "kick", "stroke", sample_rate_hz=RATE), TOM, RATE) ** 2)
         for v in (near, away)

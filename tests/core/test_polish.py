@@ -49,7 +49,7 @@ def test_a_second_look_is_never_worse_and_says_each_recipe_once(owned: OwnedDrum
     found = one.best()
     last = one.finalists(found, 3)
     assert best_score(last) <= best_score(found) + 1e-9
-    recipes = [plain(w.recipe) for w in last]
+    recipes = [plain(w.setup) for w in last]
     assert len(set(recipes)) == len(recipes)
 
 
@@ -72,7 +72,7 @@ def test_a_second_look_ends_where_no_single_choice_betters_it(owned: OwnedDrum) 
     one = search(owned)
     found = one.finalists(one.best(), 1)
     best = min(found, key=lambda w: w.total)
-    recipe = best.recipe
+    recipe = best.setup
     others = [replace(recipe, batter=c.id) for c in constructions_for(owned.kind, "batter")] + [
         replace(recipe, dampers=(d,)) for d in recipe.dampers[:1]
     ]
@@ -96,7 +96,7 @@ def test_a_second_look_ends_where_no_single_choice_betters_it(owned: OwnedDrum) 
 def test_what_is_locked_stays_through_the_second_look(locks: Wish) -> None:
     one = search(OWNED_TOM, locks=locks)
     for row in one.finalists(one.best(), 3):
-        recipe = row.recipe
+        recipe = row.setup
         assert locks.batter in (None, recipe.batter)
         assert locks.reso in (None, recipe.reso)
         assert locks.dampers in (None, recipe.dampers)
@@ -112,10 +112,10 @@ def test_nothing_forbidden_comes_in_by_the_second_look() -> None:
     for row in one.finalists(one.best(), 3):
         assert not row.cut
         assert row.bought == ()
-        assert row.recipe.batter in (owned.batter, "double-clear", "woven")
+        assert row.setup.batter in (owned.batter, "double-clear", "woven")
     kept = search(OWNED_TOM, Brief(keep_heads=True))
     for row in kept.finalists(kept.best(), 3):
-        assert (row.recipe.batter, row.recipe.reso) == (OWNED_TOM.batter, OWNED_TOM.reso)
+        assert (row.setup.batter, row.setup.reso) == (OWNED_TOM.batter, OWNED_TOM.reso)
 
 
 def test_a_pitch_out_of_reach_is_still_told_by_how_much_after_the_second_look() -> None:
@@ -140,17 +140,17 @@ def test_the_ways_of_a_kit_take_the_second_look_too() -> None:
     measured = plan_kit(Problem(targets, shelf, BUYS), measure=True).best.chosen
     for owned, target in zip(drums, targets, strict=True):
         alone = search(owned).finalists(search(owned).best())
-        assert measured[target.voice].recipe == alone[0].recipe
+        assert measured[target.voice].setup == alone[0].setup
 
 
 def test_recipes_weighed_by_name_score_as_in_the_search() -> None:
     one = search(OWNED_SNARE)
     found = one.best()[:6]
-    again = one.exactly([w.recipe for w in found], found[0].card["pitch"])
+    again = one.exactly([w.setup for w in found], found[0].card["pitch"])
     for before, after in zip(found, again, strict=True):
         assert after is not None
         assert after.total == pytest.approx(before.total, abs=0.02)
         assert after.bought == before.bought
         assert after.minutes == before.minutes
-    unbearable = replace(found[0].recipe, batter="single-thin-clear", semitones=0.0)
+    unbearable = replace(found[0].setup, batter="single-thin-clear", semitones=0.0)
     assert one.exactly([unbearable], 650.0) == [None]

@@ -42,9 +42,12 @@ def test_a_kick_without_a_front_does_not_jump_an_octave() -> None:
 
 
 @given(
-    size=st.floats(16.0, 28.0), depth=st.floats(8.0, 22.0), port=st.floats(1.0, 20.0),
-    batter=st.floats(15.0, 1200.0), front=st.floats(15.0, 1200.0),
-)  # fmt: skip
+    size=st.floats(16.0, 28.0),
+    depth=st.floats(8.0, 22.0),
+    port=st.floats(1.0, 20.0),
+    batter=st.floats(15.0, 1200.0),
+    front=st.floats(15.0, 1200.0),
+)
 @settings(max_examples=60, deadline=None)
 def test_any_port_gives_finite_numbers(
     size: float, depth: float, port: float, batter: float, front: float

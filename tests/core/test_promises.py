@@ -42,12 +42,12 @@ def test_under_a_snare_only_snare_side_films_are_planned(hz: float, attack: floa
     wrong = replace(OWNED_SNARE, reso="single-coated")
     for owned in (OWNED_SNARE, wrong):
         plan = planned(owned, {**SNARE, "pitch": hz, "attack": attack})
-        assert plan.recipe.reso is not None
-        assert construction(plan.recipe.reso).is_snare_side
+        assert plan.setup.reso is not None
+        assert construction(plan.setup.reso).is_snare_side
         assert all(
-            construction(o.weighed.recipe.reso).is_snare_side
+            construction(o.weighed.setup.reso).is_snare_side
             for o in plan.others
-            if o.weighed.recipe.reso
+            if o.weighed.setup.reso
         )
 
 
@@ -61,8 +61,8 @@ def test_what_may_be_chosen_under_a_snare_is_snare_side_film() -> None:
 
 def test_an_everyday_snare_side_costs_nothing_and_warns_of_nothing() -> None:
     plan = planned(OWNED_SNARE, {**SNARE, "pitch": 195.0})
-    assert plan.recipe.reso_hz is not None
-    assert plan.recipe.reso_hz > 300.0
+    assert plan.setup.reso_hz is not None
+    assert plan.setup.reso_hz > 300.0
     assert plan.weighed.costs["risk"] == 0.0
     assert not any("film" in text or "tearing" in text for text in plan.cautions)
 
@@ -84,8 +84,8 @@ def test_a_kick_stays_in_its_window_with_its_front_at_or_above_the_batter(
     owned = replace(CLOSED, diameter_in=size)
     plan = planned(owned, {**KICK, "pitch": hz})
     window = kick_window(size)
-    assert window.low_hz * 0.98 <= plan.recipe.batter_hz <= window.high_hz * 1.02
-    assert plan.recipe.semitones >= 0.0
+    assert window.low_hz * 0.98 <= plan.setup.batter_hz <= window.high_hz * 1.02
+    assert plan.setup.semitones >= 0.0
     if plan.weighed.short_cents:
         assert any("kick is tuned to" in text for text in plan.cautions)
     else:
@@ -97,17 +97,17 @@ def test_a_kick_leaves_its_window_or_has_a_slacker_front_where_that_is_asked() -
     assert by_hand.weighed.card["pitch"] == pytest.approx(90.0, rel=0.01)
     assert any("you entered the pitch" in text for text in by_hand.cautions)
     slack = planned(CLOSED, KICK, schools={FRONT: "front below"})
-    assert slack.recipe.semitones < 0.0
+    assert slack.setup.semitones < 0.0
     asked = plan_drum(CLOSED, target("kick", **KICK), Wish(relation="lower"), thorough=False)
-    assert asked.recipe.semitones < 0.0
+    assert asked.setup.semitones < 0.0
 
 
 def test_toms_heads_stay_within_a_fourth_unless_more_is_asked() -> None:
     for pitch in (100.0, 130.0, 165.0):
         plan = planned(OWNED_TOM, {**TOM, "pitch": pitch, "sustain": 2.5})
-        assert abs(plan.recipe.semitones) <= 5.0
+        assert abs(plan.setup.semitones) <= 5.0
     fifth = Wish(semitones=7.0)
-    assert plan_drum(OWNED_TOM, target("tom-1", **TOM), fifth).recipe.semitones == 7.0
+    assert plan_drum(OWNED_TOM, target("tom-1", **TOM), fifth).setup.semitones == 7.0
 
 
 def test_notes_run_together_only_where_a_fastest_figure_was_entered() -> None:
@@ -124,8 +124,10 @@ def test_no_plan_claims_more_than_two_hundred_cents_of_bend(diameter: float) -> 
     plan = planned(small, {"pitch": 110.0}, force="hard")
     assert plan.card["bend"].value <= 200.0
     assert plan.prediction.bend_cents.value <= 200.0
-    assert not any("cents sharp" in text and "more than" not in text and _cents(text) > 200.0
-                   for text in plan.cautions)  # fmt: skip
+    assert not any(
+        "cents sharp" in text and "more than" not in text and _cents(text) > 200.0
+        for text in plan.cautions
+    )
 
 
 def _cents(text: str) -> float:
@@ -152,31 +154,37 @@ def test_a_school_is_kept(
 
 def test_a_school_that_cannot_be_kept_is_broken_out_loud() -> None:
     plan = plan_drum(
-        OWNED_TOM, target("tom-1", **TOM), Wish(relation="higher"),
-        brief=Brief(schools={RELATION: "equal heads"}), thorough=False,
-    )  # fmt: skip
+        OWNED_TOM,
+        target("tom-1", **TOM),
+        Wish(relation="higher"),
+        brief=Brief(schools={RELATION: "equal heads"}),
+        thorough=False,
+    )
     assert any("your school is “equal heads”" in text for text in plan.cautions)
 
 
 def test_the_engineers_hole_is_cut_where_that_is_allowed_and_said_where_not() -> None:
     cut = planned(CLOSED, KICK, engineer_wants_hole=True, never_cut=False)
-    assert cut.recipe.port_in is not None
+    assert cut.setup.port_in is not None
     bought = planned(CLOSED, KICK, engineer_wants_hole=True)
-    assert (bought.recipe.port_in is not None, bought.weighed.cut) == (True, False)
+    assert (bought.setup.port_in is not None, bought.weighed.cut) == (True, False)
     kept = planned(CLOSED, KICK, engineer_wants_hole=True, only_owned=True)
-    assert kept.recipe.port_in is None
+    assert kept.setup.port_in is None
     assert any("wants a hole" in text and "forbids cutting" in text for text in kept.cautions)
     closed = planned(CLOSED, KICK, never_cut=False, schools={PORT: "closed front"})
-    assert closed.recipe.port_in is None
+    assert closed.setup.port_in is None
 
 
 def test_buy_nothing_buys_nothing_and_says_what_a_choice_by_hand_costs() -> None:
     plan = planned(OWNED_TOM, TOM, only_owned=True)
     assert plan.weighed.bought == ()
     by_hand = plan_drum(
-        OWNED_TOM, target("tom-1", **TOM), Wish(batter="double-coated"),
-        brief=Brief(only_owned=True), thorough=False,
-    )  # fmt: skip
+        OWNED_TOM,
+        target("tom-1", **TOM),
+        Wish(batter="double-coated"),
+        brief=Brief(only_owned=True),
+        thorough=False,
+    )
     assert by_hand.weighed.bought == ("double-coated",)
     assert any("says buy nothing" in text for text in by_hand.cautions)
 
@@ -231,11 +239,14 @@ def test_a_style_is_not_sold_what_it_shuns() -> None:
     assert not any(shunned("jazzy"))
     for pitch in (45.0, 60.0):
         plan = planned(CLOSED, {**KICK, "pitch": pitch}, style="light jazz")
-        new = {plan.recipe.batter, plan.recipe.reso} - {CLOSED.batter, CLOSED.reso}
+        new = {plan.setup.batter, plan.setup.reso} - {CLOSED.batter, CLOSED.reso}
         assert not new & heads
-        assert not set(plan.recipe.dampers) & dampers
+        assert not set(plan.setup.dampers) & dampers
     kept = plan_drum(
-        CLOSED, target("kick", **KICK), Wish(batter="opaque-heavy"),
-        brief=Brief(style="jazz"), thorough=False,
-    )  # fmt: skip
+        CLOSED,
+        target("kick", **KICK),
+        Wish(batter="opaque-heavy"),
+        brief=Brief(style="jazz"),
+        thorough=False,
+    )
     assert any("is not what jazz is played on" in text for text in kept.cautions)

@@ -39,10 +39,17 @@ def measured_back(kind: Kind, seed: int) -> tuple[float, float, float, float]:
         return str(rows[int(rng.integers(len(rows)))].id)
 
     owned = OwnedDrum(
-        "x", kind, diameter, depth, RODS[kind], "flanged", "maple-lacquer",
-        one(constructions_for(kind, "batter")), one(constructions_for(kind, "reso")),
+        "x",
+        kind,
+        diameter,
+        depth,
+        RODS[kind],
+        "flanged",
+        "maple-lacquer",
+        one(constructions_for(kind, "batter")),
+        one(constructions_for(kind, "reso")),
         port_in=5.0 if kind == "kick" and seed % 2 else None,
-    )  # fmt: skip
+    )
     light = [
         d
         for d in dampers_for(kind)
@@ -71,7 +78,7 @@ def overtone_measured_back(voice: Voice, card: Card) -> tuple[float, float]:
     first = voice.partials[0]
     hz, t60, amplitude = np.array(
         [(p.frequency_hz, p.t60_s, p.amplitude) for p in voice.partials]
-    ).T  # fmt: skip
+    ).T
     rate = T60_FACTOR / t60
     start, stop = (np.exp(-2.0 * rate * at) for at in RING_S)
     energy = amplitude**2 * (start - stop) / rate

@@ -16,8 +16,9 @@ SNARE = OwnedDrum("Snare", "snare", 14, 5.5, 10, "flanged", "steel", "single-cle
 RACK = OwnedDrum(
     "Rack", "tom", 12, 8, 6, "flanged", "maple-lacquer", "single-clear", "single-clear"
 )
-FLOOR = OwnedDrum("Floor", "tom", 16, 16, 8, "flanged", "maple-lacquer", "single-clear",
-                  "single-clear")  # fmt: skip
+FLOOR = OwnedDrum(
+    "Floor", "tom", 16, 16, 8, "flanged", "maple-lacquer", "single-clear", "single-clear"
+)
 
 
 def target(voice: str, **values: float) -> Target:
@@ -66,9 +67,12 @@ def test_a_dry_record_on_open_heads_is_muffled_before_anything_is_bought() -> No
 def test_what_lies_on_the_shelf_costs_nothing() -> None:
     bought = told(500.0)
     heads = tuple(
-        OwnedHead(h, d.diameter_in) for f in bought.fixes for d, _ in DRY if d.name == f.drum
+        OwnedHead(h, d.diameter_in)
+        for f in bought.fixes
+        for d, _ in DRY
+        if d.name == f.drum
         for h in f.buys
-    )  # fmt: skip
+    )
     lying = tuple(d for f in bought.fixes for d in f.lays_on)
     assert heads
     free = told(0.0, Shelf((), heads, lying))

@@ -67,7 +67,7 @@ def test_what_goes_against_a_school_is_counted_on_its_kind_of_drum_only() -> Non
 @pytest.mark.parametrize("name", SIDES[RELATION])
 def test_a_toms_school_is_kept(name: str) -> None:
     plan = planned(OWNED_TOM, "tom-1", TOM, Brief(schools={RELATION: name}))
-    assert side_taken(RELATION, name, plan.recipe.semitones, ported=False, dressed=False)
+    assert side_taken(RELATION, name, plan.setup.semitones, ported=False, dressed=False)
     assert plan.weighed.costs["school"] == 0.0
     own = next(s for s in plan.schools if s.favoured)
     assert (own.about, own.name) == (RELATION, name)
@@ -96,7 +96,7 @@ def test_hard_strokes_want_a_batter_that_lasts() -> None:
     thin = replace(OWNED_TOM, batter="single-thin-clear")
     soft, hard = (planned(thin, "tom-1", TOM, Brief(force=f)) for f in ("medium", "hard"))  # type: ignore[arg-type]
     assert "durability" not in soft.weighed.costs
-    film = construction(hard.recipe.batter).film().thickness_m
+    film = construction(hard.setup.batter).film().thickness_m
     cost = usual_weights().cost["thin_head_hit_hard"]
     assert hard.weighed.costs["durability"] == pytest.approx(cost * max(0.0, (3e-4 - film) / 1e-4))
     kept = plan_drum(
@@ -129,24 +129,24 @@ def test_a_buried_beater_and_an_open_kick_do_not_go_together() -> None:
 def test_a_port_asked_for_by_hand_is_what_is_planned(port: str, hole: float | None) -> None:
     request = Wish(port=port)  # type: ignore[arg-type]
     plan = plan_drum(CLOSED, target("kick", KICK), request, brief=Brief(never_cut=False))
-    assert plan.recipe.port_in == hole
-    comes_with_it = plan.recipe.reso is not None and construction(plan.recipe.reso).hole_in == hole
+    assert plan.setup.port_in == hole
+    comes_with_it = plan.setup.reso is not None and construction(plan.setup.reso).hole_in == hole
     assert plan.weighed.cut == (hole is not None and not comes_with_it)
 
 
 def test_a_front_taken_off_or_cut_to_a_ring_by_hand_is_planned_so() -> None:
     brief = Brief(never_cut=False)
     off = plan_drum(CLOSED, target("kick", KICK), Wish(port="off"), brief=brief)
-    assert off.recipe.reso is None
-    assert off.recipe.reso_hz is None
+    assert off.setup.reso is None
+    assert off.setup.reso_hz is None
     assert not off.weighed.cut
     assert any(r.about == "port" and "No front head" in r.text for r in off.reasons)
     ring = plan_drum(CLOSED, target("kick", KICK), Wish(port="ring"), brief=brief)
-    assert ring.recipe.port_in == CLOSED.diameter_in - 4.0
+    assert ring.setup.port_in == CLOSED.diameter_in - 4.0
     assert ring.weighed.cut
     open_now = plan_drum(OWNED_KICK, target("kick", KICK), Wish(port="closed"))
-    assert open_now.recipe.port_in is None
-    assert open_now.recipe.reso in (*open_now.weighed.bought, OWNED_KICK.reso)
+    assert open_now.setup.port_in is None
+    assert open_now.setup.reso in (*open_now.weighed.bought, OWNED_KICK.reso)
     assert open_now.weighed.bought, "a front without a hole is another front"
 
 
@@ -156,7 +156,7 @@ def test_a_cut_that_the_brief_forbids_is_refused_though_asked_for_by_hand() -> N
     with pytest.raises(InputError, match="forbids cutting"):
         plan_drum(CLOSED, target("kick", KICK), Wish(port="ring"))
     bought = plan_drum(CLOSED, target("kick", KICK), Wish(port="cut"))
-    assert (bought.recipe.port_in, bought.weighed.cut) == (5.0, False)
-    assert bought.recipe.reso in bought.weighed.bought
+    assert (bought.setup.port_in, bought.weighed.cut) == (5.0, False)
+    assert bought.setup.reso in bought.weighed.bought
     plan = plan_drum(OWNED_KICK, target("kick", KICK), Wish(port="cut"))
-    assert plan.recipe.port_in == OWNED_KICK.port_in, "it has a hole already"
+    assert plan.setup.port_in == OWNED_KICK.port_in, "it has a hole already"

@@ -70,18 +70,24 @@ def test_the_outlook_of_a_candidate_is_what_the_whole_model_predicts(
     heads = [c.id for c in constructions_for(owned.kind, "batter")][:6]
     assert owned.reso is not None
     field = Field(
-        owned, heads, [owned.reso], [(), ("tape-flag",) if owned.kind != "kick" else ("towel",)],
-        ["beater-wood" if owned.kind == "kick" else "stick-heavy"], ["medium"],
+        owned,
+        heads,
+        [owned.reso],
+        [(), ("tape-flag",) if owned.kind != "kick" else ("towel",)],
+        ["beater-wood" if owned.kind == "kick" else "stick-heavy"],
+        ["medium"],
         port_in=owned.port_in,
-    )  # fmt: skip
+    )
     options = field.grid([0.0, 3.0])
     told = field.outlook(options, wish)
     assert told.reached.all()
     for i in range(0, len(options), 5):
         drum = model(
-            owned, batter=heads[options.batter[i]], dampers=field.damper_sets[options.dampers[i]],
+            owned,
+            batter=heads[options.batter[i]],
+            dampers=field.damper_sets[options.dampers[i]],
             striker=field.strikers[0],
-        )  # fmt: skip
+        )
         found = predict(drum, float(told.batter_hz[i]), float(told.reso_hz[i]))
         measured = predicted_card(found, owned.kind)
         assert measured["pitch"].value == pytest.approx(wish, rel=0.006)
@@ -118,8 +124,8 @@ def test_nothing_forbidden_is_proposed(strict: KitPlan) -> None:
     for way in kept.alternatives:
         for row in way.chosen.values():
             drum = shelf.drums[row.drum]
-            assert (row.recipe.batter, row.recipe.reso) == (drum.batter, drum.reso)
-            assert row.recipe.port_in == drum.port_in
+            assert (row.setup.batter, row.setup.reso) == (drum.batter, drum.reso)
+            assert row.setup.port_in == drum.port_in
 
 
 def test_loose_heads_are_used_no_more_often_than_there_are(free: KitPlan) -> None:
@@ -139,9 +145,9 @@ def test_each_alternative_is_best_at_what_it_is_called(free: KitPlan) -> None:
     assert not any(w.bought for w in by["buy nothing"].chosen.values())
     assert not any(w.cut for w in by["cut nothing"].chosen.values())
     for voice in ("tom-1", "tom-2", "tom-3"):
-        assert by["equal heads"].chosen[voice].recipe.semitones == 0.0
-        assert by["reso higher"].chosen[voice].recipe.semitones > 0.0
-        assert by["reso lower"].chosen[voice].recipe.semitones < 0.0
+        assert by["equal heads"].chosen[voice].setup.semitones == 0.0
+        assert by["reso higher"].chosen[voice].setup.semitones > 0.0
+        assert by["reso lower"].chosen[voice].setup.semitones < 0.0
 
 
 def test_what_is_locked_stays() -> None:
@@ -150,17 +156,17 @@ def test_what_is_locked_stays() -> None:
     plan = plan_kit(Problem([TARGETS[3]], SHELF, FREE, locks=locks))
     for way in plan.alternatives:
         for row in way.chosen.values():
-            assert row.recipe.batter == "double-coated"
-            assert row.recipe.dampers == ("gel-pad",)
-            assert row.recipe.semitones == 0.0
+            assert row.setup.batter == "double-coated"
+            assert row.setup.dampers == ("gel-pad",)
+            assert row.setup.semitones == 0.0
 
 
 def test_brushes_are_played_on_coated_heads() -> None:
     shelf = replace(SHELF, drums=(replace(OWNED_SNARE, batter="double-clear"),))
     plan = plan_kit(Problem([TARGETS[1]], shelf, Brief(brushes=True)))
     row = plan.best.chosen["snare"]
-    assert row.recipe.striker == "brushes"
-    assert row.recipe.batter != "double-clear"
+    assert row.setup.striker == "brushes"
+    assert row.setup.batter != "double-clear"
     assert strikers()["brushes"].only_if_asked
 
 

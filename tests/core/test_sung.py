@@ -82,7 +82,7 @@ def test_a_hiss_has_no_pitch_and_none_is_told() -> None:
         (np.concatenate([two(mouth(0.2), mouth(0.2)), mouth(0.2), np.zeros(9000)]), "3 were heard"),
         (two(mouth(0.2), mouth(3.4)), "longer than any drum"),
     ],
-)  # fmt: skip
+)
 def test_what_is_not_two_sounds_is_said(sound: np.ndarray, says: str) -> None:
     with pytest.raises(BadAudioError, match=says):
         read_sung(sound, RATE)

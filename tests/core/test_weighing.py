@@ -189,12 +189,15 @@ def test_slack_heads_and_films_near_their_limit_are_a_risk() -> None:
 def test_a_pitch_that_needs_a_head_hanging_in_its_hoop_is_out_of_reach() -> None:
     owned = replace(OWNED_TOM, diameter_in=10.0, depth_in=7.0)
     weigher = DrumSearch(
-        0, Target("tom-1", {"pitch": Measured(30.0, 0.5, "Hz")}, {}), Shelf((owned,)),
-        Brief(keep_heads=True), WEIGHTS,
-    )  # fmt: skip
+        0,
+        Target("tom-1", {"pitch": Measured(30.0, 0.5, "Hz")}, {}),
+        Shelf((owned,)),
+        Brief(keep_heads=True),
+        WEIGHTS,
+    )
     nearest = weigher.best()[0]
     assert nearest.short_cents > 600.0
-    drum = model(owned, dampers=nearest.recipe.dampers)
-    tensions = predict(drum, nearest.recipe.batter_hz, nearest.recipe.reso_hz).tensions
+    drum = model(owned, dampers=nearest.setup.dampers)
+    tensions = predict(drum, nearest.setup.batter_hz, nearest.setup.reso_hz).tensions
     slackest = min(tensions.batter_n_per_m, tensions.reso_n_per_m or math.inf)
     assert slackest > 0.95 * prior_coefficients()["slack_stop"]

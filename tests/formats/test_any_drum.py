@@ -32,10 +32,14 @@ def heads(draw: st.DrawFn) -> dict[str, Any]:
 def drums(draw: st.DrawFn) -> dict[str, Any]:
     kind = draw(st.sampled_from(["kick", "snare", "tom"]))
     made: dict[str, Any] = {
-        "schema": "emblar.drum/1", "kind": kind, "diameter_in": draw(within("diameter_in")),
-        "depth_in": draw(within("depth_in")), "rods": draw(st.integers(4, 20)),
-        "batter": draw(heads()), "reso": draw(st.one_of(st.none(), heads())),
-    }  # fmt: skip
+        "schema": "emblar.drum/1",
+        "kind": kind,
+        "diameter_in": draw(within("diameter_in")),
+        "depth_in": draw(within("depth_in")),
+        "rods": draw(st.integers(4, 20)),
+        "batter": draw(heads()),
+        "reso": draw(st.one_of(st.none(), heads())),
+    }
     if draw(st.booleans()):
         made["port_in"] = draw(within("port_in"))
     if draw(st.booleans()):

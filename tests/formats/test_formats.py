@@ -119,16 +119,37 @@ def test_a_plan_survives_being_written_and_read_and_predicts_the_same() -> None:
 
 def test_the_sheet_as_csv_has_a_row_a_drum_and_no_formulas() -> None:
     head = SheetHead(
-        construction="double ply, coated", film="7 + 7 mil", lug_hz=208.0, lug_note="G#3 +3 ct",
-        tension_n_per_m=1500.0, on_drum_now=False,
-    )  # fmt: skip
+        construction="double ply, coated",
+        film="7 + 7 mil",
+        lug_hz=208.0,
+        lug_note="G#3 +3 ct",
+        tension_n_per_m=1500.0,
+        on_drum_now=False,
+    )
     drum = SheetDrum(
-        name="=Rack", kind="tom", size="12 × 8 in", rods=6, hoop="cast", shell="steel",
-        voice="tom-1", batter=head, reso=None, port_in=None, dampers=[], relation_semitones=2.0,
-        drum_pitch_hz=128.0, drum_pitch_note="C3 −37 ct", drum_pitch_sd_cents=60.0,
-        record_pitch_hz=None, record_pitch_sd_cents=None, sustain_s=1.0, sustain_sd_s=0.3,
-        record_sustain_s=None, limits=[], cautions=[],
-    )  # fmt: skip
+        name="=Rack",
+        kind="tom",
+        size="12 × 8 in",
+        rods=6,
+        hoop="cast",
+        shell="steel",
+        voice="tom-1",
+        batter=head,
+        reso=None,
+        port_in=None,
+        dampers=[],
+        relation_semitones=2.0,
+        drum_pitch_hz=128.0,
+        drum_pitch_note="C3 −37 ct",
+        drum_pitch_sd_cents=60.0,
+        record_pitch_hz=None,
+        record_pitch_sd_cents=None,
+        sustain_s=1.0,
+        sustain_sd_s=0.3,
+        record_sustain_s=None,
+        limits=[],
+        cautions=[],
+    )
     sheet = SheetFile(
         session="S", artist="A", song="S", plan_version=1, drums=[drum], unplanned=[], cymbals=[]
     )

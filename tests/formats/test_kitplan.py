@@ -109,8 +109,10 @@ def test_too_little_time_is_said_with_both_numbers() -> None:
 
 
 def test_a_voice_nobody_can_play_is_unmet() -> None:
-    record = brief()["record"] | {"tom-3": {"pitch": quantity(80.0)}, "tom-4": {
-        "pitch": quantity(70.0)}}  # fmt: skip
+    record = brief()["record"] | {
+        "tom-3": {"pitch": quantity(80.0)},
+        "tom-4": {"pitch": quantity(70.0)},
+    }
     found = plan_file(BriefFile.model_validate(brief(record=record)))
     assert len(found.unmet) == 1
     assert found.unmet[0].quantity == "drum"
@@ -125,13 +127,17 @@ def test_a_voice_nobody_can_play_is_unmet() -> None:
         ({"record": {"kick": {"boom": quantity(1.0)}}}, "no quantity is called boom"),
         ({"locks": {"Nobody": {}}}, "no drum is called Nobody"),
         ({"shelf": {"drums": [brief()["shelf"]["drums"][0]] * 2}}, "Kick 22 is there twice"),
-        ({"shelf": {"drums": [], "heads": [{"construction": "silk", "diameter_in": 12}]}},
-         "no head “silk”"),
+        (
+            {"shelf": {"drums": [], "heads": [{"construction": "silk", "diameter_in": 12}]}},
+            "no head “silk”",
+        ),
         ({"shelf": {"drums": [brief()["shelf"]["drums"][0] | {"rods": 13}]}}, "Rods: 13 is odd"),
-        ({"shelf": {"drums": [brief()["shelf"]["drums"][0] | {"diameter_in": 0}]}},
-         "Diameter: 0 is outside 6 to 28"),
+        (
+            {"shelf": {"drums": [brief()["shelf"]["drums"][0] | {"diameter_in": 0}]}},
+            "Diameter: 0 is outside 6 to 28",
+        ),
     ],
-)  # fmt: skip
+)
 def test_a_wrong_brief_is_refused_by_field(change: dict, says: str) -> None:
     with pytest.raises(ValidationError) as caught:
         BriefFile.model_validate(json.loads(json.dumps(brief(**change))))

@@ -55,9 +55,12 @@ def test_a_brief_with_a_number_that_cannot_be_is_refused_in_a_line(
     file = tmp_path / "brief.json"
     file.write_text(json.dumps(asked), encoding="utf-8")
     done = subprocess.run(
-        [sys.executable, "-m", "emblar.cli.main", "plan", str(file)], capture_output=True,
-        text=True, check=False, env=dict(os.environ),
-    )  # fmt: skip
+        [sys.executable, "-m", "emblar.cli.main", "plan", str(file)],
+        capture_output=True,
+        text=True,
+        check=False,
+        env=dict(os.environ),
+    )
     assert "Traceback" not in done.stderr
     assert done.returncode == 2
     assert done.stderr.startswith("emblar: ")

@@ -105,8 +105,11 @@ def counted(served: Served) -> float:
     """Return how many times the list of sessions was asked for, by all processes."""
     with urllib.request.urlopen(served.url("/metrics"), timeout=30) as answer:
         rows = answer.read().decode().splitlines()
-    return sum(float(row.rsplit(" ", 1)[1]) for row in rows
-               if row.startswith('emblar_requests_total{method="GET",route="/",'))  # fmt: skip
+    return sum(
+        float(row.rsplit(" ", 1)[1])
+        for row in rows
+        if row.startswith('emblar_requests_total{method="GET",route="/",')
+    )
 
 
 def test_ctrl_c_stops_everything_and_a_kill_loses_nothing_saved(home: Path) -> None:

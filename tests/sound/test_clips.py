@@ -20,9 +20,15 @@ def made(samples: np.ndarray, rate: int, container: str = "WAV", subtype: str = 
 
 
 @pytest.mark.parametrize(
-    ("container", "subtype"), [("WAV", "PCM_24"), ("AIFF", "PCM_16"), ("FLAC", "PCM_24"),
-                               ("OGG", "VORBIS"), ("MP3", "MPEG_LAYER_III")],
-)  # fmt: skip
+    ("container", "subtype"),
+    [
+        ("WAV", "PCM_24"),
+        ("AIFF", "PCM_16"),
+        ("FLAC", "PCM_24"),
+        ("OGG", "VORBIS"),
+        ("MP3", "MPEG_LAYER_III"),
+    ],
+)
 def test_a_clip_of_any_container_is_the_sound_it_holds(container: str, subtype: str) -> None:
     data = encoded(TONE, container, subtype)
     assert np.array_equal(read_clip_sound(data).samples, decode(data).audio.samples)
@@ -46,7 +52,7 @@ def test_a_clip_of_any_container_is_the_sound_it_holds(container: str, subtype: 
         (b"RIFF", "not a sound file"),
         (b"no sound at all", "not a sound file"),
     ],
-)  # fmt: skip
+)
 def test_what_is_no_clip_is_refused_in_words(data: bytes, says: str) -> None:
     with pytest.raises(BadAudioError, match=says):
         read_clip_sound(data)

@@ -162,7 +162,7 @@ def test_a_references_version_changes_with_every_change_of_it_and_of_no_other() 
                 db, session_id=session, audio_id=sound, filename=name, kind="drums"
             ).id
             for name in ("one.flac", "other.flac")
-        )  # fmt: skip
+        )
     seen = []
     for share in (0.1, 0.2, 0.3):
         with transaction() as db:

@@ -68,8 +68,10 @@ def test_everything_is_there_after_the_upgrade(filled: None) -> None:
     assert drums["Kick 22"].owned.port_in == 5
     assert drums["Floor 16"].owned.batter.startswith("own-house-film")
     assert drums["Rack 12"].wish == {
-        "pitch_hz": 118.0, "batter": "double-coated", "steps": {"sustain": -1.0},
-    }  # fmt: skip
+        "pitch_hz": 118.0,
+        "batter": "double-coated",
+        "steps": {"sustain": -1.0},
+    }
     found = listen.heard(HERE, session)
     assert found is not None
     assert [f.filename for f in found.files] == ["groove.ogg", "tom.ogg"]

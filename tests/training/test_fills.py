@@ -23,8 +23,9 @@ def test_a_kit_is_heard_in_several_scenes_stroke_by_stroke(scenes: list[Fills]) 
         assert np.isfinite(scene.levels).all()
         assert len(set(scene.tom.tolist())) > 1
         # Each tom is tuned to one pitch, in every scene the same.
-        assert len({(int(t), float(hz)) for t, hz in zip(scene.tom, scene.tuned_hz, strict=True)}) \
-            == len(set(scene.tom.tolist()))  # fmt: skip
+        assert len(
+            {(int(t), float(hz)) for t, hz in zip(scene.tom, scene.tuned_hz, strict=True)}
+        ) == len(set(scene.tom.tolist()))
 
 
 def test_toms_of_a_kit_are_tuned_apart() -> None:

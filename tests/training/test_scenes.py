@@ -132,8 +132,9 @@ def test_a_song_comes_in_loops_and_has_fills() -> None:
     assert max(step for step, _ in played) < steps
     assert any(kind.startswith("tom") for _, kind in played)
     drums = {row for row in played if not row[1].startswith("tom")}
-    again = [(step + max(LOOPS), kind) in drums for step, kind in drums
-             if step + max(LOOPS) < steps]  # fmt: skip
+    again = [
+        (step + max(LOOPS), kind) in drums for step, kind in drums if step + max(LOOPS) < steps
+    ]
     assert np.mean(again) > 0.7
 
 

@@ -269,8 +269,11 @@ def test_the_cookie_is_for_the_browser_alone_and_no_secret_is_kept(
     assert all(word in cookie for word in ("httponly", "secure", "samesite=lax"))
     token = client.cookies[COOKIE]
     with transaction() as db:
-        kept = [str(row) for table in ("account", "login") for row in
-                db.execute(text(f"select * from {table}"))]  # fmt: skip
+        kept = [
+            str(row)
+            for table in ("account", "login")
+            for row in db.execute(text(f"select * from {table}"))
+        ]
     assert not any(token in row or PASSWORD in row for row in kept)
     assert any("$argon2id$" in row for row in kept)
     away = client.post(
@@ -297,10 +300,15 @@ def test_who_may_come_in_is_in_no_export(site: FastAPI, tmp_path: Path) -> None:
 
 @pytest.mark.parametrize(
     ("name", "role", "password", "field"),
-    [("", "tech", PASSWORD, "name"), ("x" * 61, "tech", PASSWORD, "name"),
-     ("A", "king", PASSWORD, "role"), ("A", "tech", "short", "password"),
-     ("A", "tech", "x" * 201, "password"), ("long enough", "tech", "Long Enough", "password")],
-)  # fmt: skip
+    [
+        ("", "tech", PASSWORD, "name"),
+        ("x" * 61, "tech", PASSWORD, "name"),
+        ("A", "king", PASSWORD, "role"),
+        ("A", "tech", "short", "password"),
+        ("A", "tech", "x" * 201, "password"),
+        ("long enough", "tech", "Long Enough", "password"),
+    ],
+)
 def test_what_will_not_do_is_told_at_its_field(
     database: None, name: str, role: str, password: str, field: str
 ) -> None:
@@ -346,8 +354,9 @@ def test_a_forged_host_is_not_answered_and_gets_into_no_link(
 
 def test_an_invitation_is_listed_and_can_be_revoked(as_: Callable[[str], TestClient]) -> None:
     owner = as_("Owner")
-    link = re.search(r"/invite/[\w-]+", owner.post(
-        "/account/people/invite", data={"role": "tech"}).text)  # fmt: skip
+    link = re.search(
+        r"/invite/[\w-]+", owner.post("/account/people/invite", data={"role": "tech"}).text
+    )
     assert link is not None
     listed = owner.get("/account").text
     assert "tech, made by Owner" in listed

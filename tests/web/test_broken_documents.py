@@ -17,19 +17,44 @@ from emblar.store.whole import TABLES
 from emblar.web.app import create_app
 from tests.kept import Once
 
-STEPS = ("listen", "kit", "plan", "plan/ways", "bench", "bench/hum", "match", "match/round",
-         "match/pads", "sheet", "evening", "share", "brief")  # fmt: skip
-AROUND = ("/", "/log", "/log.csv", "/log.json", "/log/drums/1", "/log/recipes", "/shelf",
-          "/setlist", "/practice", "/practice/drums/1")  # fmt: skip
+STEPS = (
+    "listen",
+    "kit",
+    "plan",
+    "plan/ways",
+    "bench",
+    "bench/hum",
+    "match",
+    "match/round",
+    "match/pads",
+    "sheet",
+    "evening",
+    "share",
+    "brief",
+)
+AROUND = (
+    "/",
+    "/log",
+    "/log.csv",
+    "/log.json",
+    "/log/drums/1",
+    "/log/recipes",
+    "/shelf",
+    "/setlist",
+    "/practice",
+    "/practice/drums/1",
+)
 ODD: tuple[Any, ...] = (None, 5, -1.5, "x", [], [1], {}, {"1": 5}, {"x": []}, True)
 
 
 @pytest.fixture
 def calm() -> Iterator[TestClient]:
     with TestClient(
-        create_app(), base_url="http://127.0.0.1", follow_redirects=True,
+        create_app(),
+        base_url="http://127.0.0.1",
+        follow_redirects=True,
         raise_server_exceptions=False,
-    ) as found:  # fmt: skip
+    ) as found:
         yield found
 
 

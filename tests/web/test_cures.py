@@ -20,8 +20,9 @@ def test_a_cure_is_planned_and_the_bench_goes_for_it(client: TestClient, planned
     page = client.get(address).text
     assert page.index("Back the wires off") < page.index("Loosen the snare side")
     before = at(planned, snare).heads
-    place = next(i for i, c in enumerate(cures_of(HERE, planned, snare.id).cures)
-                 if c.id == "reso-lower")  # fmt: skip
+    place = next(
+        i for i, c in enumerate(cures_of(HERE, planned, snare.id).cures) if c.id == "reso-lower"
+    )
     done = client.post(address, data={"cure": "reso-lower", "place": place})
     assert "Planned: Loosen the snare side" in done.text
     after = at(planned, snare).heads
@@ -57,14 +58,33 @@ def test_what_is_not_offered_any_more_is_told(client: TestClient, planned: int) 
 
 
 def test_the_shell_prints_the_same_list(tmp_path: Path) -> None:
-    drum = {"name": "Snare", "kind": "snare", "diameter_in": 14, "depth_in": 6.5, "rods": 10,
-            "hoop": "flanged", "shell": "steel", "batter": "single-coated",
-            "reso": "snare-side"}  # fmt: skip
+    drum = {
+        "name": "Snare",
+        "kind": "snare",
+        "diameter_in": 14,
+        "depth_in": 6.5,
+        "rods": 10,
+        "hoop": "flanged",
+        "shell": "steel",
+        "batter": "single-coated",
+        "reso": "snare-side",
+    }
     file = tmp_path / "setup.json"
-    file.write_text(json.dumps({
-        "schema": "emblar.moves/1", "voice": "snare", "drum": drum, "batter_hz": 210,
-        "reso_hz": 353, "striker": "stick-medium", "wires": "tight", "target": {},
-    }), encoding="utf-8")  # fmt: skip
+    file.write_text(
+        json.dumps(
+            {
+                "schema": "emblar.moves/1",
+                "voice": "snare",
+                "drum": drum,
+                "batter_hz": 210,
+                "reso_hz": 353,
+                "striker": "stick-medium",
+                "wires": "tight",
+                "target": {},
+            }
+        ),
+        encoding="utf-8",
+    )
     told = json.loads(CliRunner().invoke(app, ["cures", str(file)]).stdout)
     assert told["schema"] == "emblar.cures/1"
     assert [c["id"] for c in told["cures"]][:2] == ["wires-looser", "reso-lower"]

@@ -24,9 +24,16 @@ from tests.drums import OWNED_TOM
 
 HTMX = {"HX-Request": "true"}
 TOM = {
-    "name": "Rack 12", "kind": "tom", "diameter_in": "12", "depth_in": "8", "rods": "6",
-    "hoop": "flanged", "shell": "maple-lacquer", "batter": "double-coated", "reso": "single-clear",
-}  # fmt: skip
+    "name": "Rack 12",
+    "kind": "tom",
+    "diameter_in": "12",
+    "depth_in": "8",
+    "rods": "6",
+    "hoop": "flanged",
+    "shell": "maple-lacquer",
+    "batter": "double-coated",
+    "reso": "single-clear",
+}
 LARGE_IDS = (2**31, 2**31 - 1, 2**63, 0, -1)
 
 
@@ -48,9 +55,15 @@ def test_a_page_of_another_name_gets_nothing(calm: TestClient) -> None:
 
 @pytest.mark.parametrize(
     "origin",
-    ["null", "http://evil.example", "http://evil.example//127.0.0.1", "ftp://127.0.0.1",
-     "http://127.0.0.1.evil.example", "127.0.0.1"],
-)  # fmt: skip
+    [
+        "null",
+        "http://evil.example",
+        "http://evil.example//127.0.0.1",
+        "ftp://127.0.0.1",
+        "http://127.0.0.1.evil.example",
+        "127.0.0.1",
+    ],
+)
 def test_what_another_site_sends_is_not_done(calm: TestClient, origin: str) -> None:
     answer = calm.post("/sessions", data={"name": "X"}, headers={"origin": origin})
     assert answer.status_code == 403
@@ -69,9 +82,10 @@ def test_a_body_without_a_length_is_counted(
             yield b"x" * 2**20
 
     answer = calm.post(
-        f"/sessions/{session}/listen/recording", content=endless(),
+        f"/sessions/{session}/listen/recording",
+        content=endless(),
         headers={"content-type": "multipart/form-data; boundary=x"},
-    )  # fmt: skip
+    )
     assert answer.status_code == 413
     assert answer.text == security.TOO_LARGE
 
@@ -93,9 +107,15 @@ def test_an_error_of_ours_carries_the_security_headers(
 @pytest.mark.parametrize("number", LARGE_IDS)
 @pytest.mark.parametrize(
     "path",
-    ["/sessions/{}", "/sessions/{}/listen", "/sessions/{}/kit", "/sessions/{}/plan",
-     "/sessions/{}/sheet", "/sessions/1/audio/{}"],
-)  # fmt: skip
+    [
+        "/sessions/{}",
+        "/sessions/{}/listen",
+        "/sessions/{}/kit",
+        "/sessions/{}/plan",
+        "/sessions/{}/sheet",
+        "/sessions/1/audio/{}",
+    ],
+)
 def test_an_id_that_is_none_is_not_found(calm: TestClient, path: str, number: int) -> None:
     start_session(HERE, Brief("X"))
     assert calm.get(path.format(number)).status_code == 404
@@ -155,9 +175,16 @@ def test_a_drums_name_that_may_be_given_may_be_planned_and_exported(
     calm: TestClient, letters: int
 ) -> None:
     session = start_session(HERE, Brief("X")).id
-    drum = kit.add_drum(HERE, session, OWNED_TOM.__class__(**{
-        **{f: getattr(OWNED_TOM, f) for f in OWNED_TOM.__slots__}, "name": "x" * letters,
-    }))  # fmt: skip
+    drum = kit.add_drum(
+        HERE,
+        session,
+        OWNED_TOM.__class__(
+            **{
+                **{f: getattr(OWNED_TOM, f) for f in OWNED_TOM.__slots__},
+                "name": "x" * letters,
+            }
+        ),
+    )
     plan.replan_drum(HERE, session, drum.id, {"pitch_hz": 120.0})
     file = calm.get(f"/sessions/{session}/plan/recipes.json")
     assert file.status_code == 200
@@ -277,7 +304,7 @@ def flac(channels: int, seconds: float, rate: int) -> bytes:
 @pytest.mark.parametrize(
     ("channels", "seconds", "rate", "says"),
     [(8, 600, 44100, "are read up to"), (1, 2000, 8000, "minutes")],
-)  # fmt: skip
+)
 def test_a_small_file_that_unpacks_to_gigabytes_is_refused_in_words(
     calm: TestClient, channels: int, seconds: int, rate: int, says: str
 ) -> None:
@@ -291,19 +318,31 @@ def test_a_small_file_that_unpacks_to_gigabytes_is_refused_in_words(
     assert says in answer.text
 
 
-@pytest.mark.parametrize("at", [
-    "bench/{0}/stroke", "bench/{0}/clip", "bench/hum/{0}/stroke", "bench/{0}/sweep/stroke",
-    "bench/{0}/muffle/stroke", "bench/{0}/wires", "plan/sung/{0}/take", "match/round/2/take",
-    "bench/{0}/tap", "match/{0}/take",
-])  # fmt: skip
+@pytest.mark.parametrize(
+    "at",
+    [
+        "bench/{0}/stroke",
+        "bench/{0}/clip",
+        "bench/hum/{0}/stroke",
+        "bench/{0}/sweep/stroke",
+        "bench/{0}/muffle/stroke",
+        "bench/{0}/wires",
+        "plan/sung/{0}/take",
+        "match/round/2/take",
+        "bench/{0}/tap",
+        "match/{0}/take",
+    ],
+)
 def test_a_clip_that_unpacks_to_gigabytes_is_refused_wherever_one_is_taken(
     planned: int, calm: TestClient, at: str
 ) -> None:
     snare = next(d.id for d in kit.kit(HERE, planned) if d.owned.kind == "snare")
     answer = calm.post(
-        f"/sessions/{planned}/{at.format(snare)}", files={"file": ("a.flac", flac(1, 2000, 8000))},
-        data={"side": "batter", "rod": "1"}, headers=HTMX,
-    )  # fmt: skip
+        f"/sessions/{planned}/{at.format(snare)}",
+        files={"file": ("a.flac", flac(1, 2000, 8000))},
+        data={"side": "batter", "rod": "1"},
+        headers=HTMX,
+    )
     assert answer.status_code == 422
     assert "minutes" in answer.text
 
@@ -318,8 +357,9 @@ def test_a_picture_cut_off_is_refused_also_after_a_sheet_was_printed(
     Image.effect_noise((900, 600), 50.0).save(out, "JPEG")
     answer = calm.post(
         f"/sessions/{planned}/match/{slot}/setups/{setup}/picture",
-        files={"file": ("a.jpg", out.getvalue()[:900])}, headers=HTMX,
-    )  # fmt: skip
+        files={"file": ("a.jpg", out.getvalue()[:900])},
+        headers=HTMX,
+    )
     assert answer.status_code == 422
     assert "no picture" in answer.text
 
@@ -329,19 +369,23 @@ def test_more_channels_than_are_read_are_refused_in_words(calm: TestClient) -> N
     out = io.BytesIO()
     soundfile.write(out, 0.1 * np.ones((4410, MOST_CHANNELS + 1)), 44100, format="WAV")
     answer = calm.post(
-        f"/sessions/{session}/listen/recording", files={"file": ("a.wav", out.getvalue())},
+        f"/sessions/{session}/listen/recording",
+        files={"file": ("a.wav", out.getvalue())},
         headers=HTMX,
-    )  # fmt: skip
+    )
     assert answer.status_code == 422
     assert f"up to {MOST_CHANNELS} are read" in answer.text
 
 
 @pytest.mark.parametrize(
     "change",
-    ["document = document || '{\"mood\": 3}'", "document = '{}'",
-     "document = jsonb_set(document, '{drums,1}', '{}')",
-     "document = document #- '{drums,1,card}'"],
-)  # fmt: skip
+    [
+        "document = document || '{\"mood\": 3}'",
+        "document = '{}'",
+        "document = jsonb_set(document, '{drums,1}', '{}')",
+        "document = document #- '{drums,1,card}'",
+    ],
+)
 def test_a_stored_plan_with_fields_unknown_or_missing_opens(
     planned: int, calm: TestClient, change: str
 ) -> None:

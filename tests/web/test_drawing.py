@@ -82,9 +82,15 @@ HEAD = SectionHead("double ply, coated", 2, True, False, 208.0)
 
 def test_the_section_draws_plies_coating_port_and_dampers() -> None:
     model = Section(
-        "Kick", 22, 16, 10, HEAD, SectionHead("single ply", 1, False, True, 90.0), 5.0,
+        "Kick",
+        22,
+        16,
+        10,
+        HEAD,
+        SectionHead("single ply", 1, False, True, 90.0),
+        5.0,
         [SectionDamper("pillow", True, 0.7)],
-    )  # fmt: skip
+    )
     root = read(section(model))
     assert len(classes(root, "film")) == 2 + 2, "two plies; one ply cut by the port"
     assert len(classes(root, "coating")) == 1

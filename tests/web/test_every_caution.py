@@ -71,8 +71,11 @@ def test_every_caution_of_a_planned_kit_is_on_every_page_and_in_every_file(
             assert text in page and text in cells, text
             assert text in sheet, text
             assert json.dumps(text, ensure_ascii=False)[1:-1] in document, text
-        applies = [findings()[name].name for name in drum.owned.findings
-                   if findings()[name].changes is None]  # fmt: skip
+        applies = [
+            findings()[name].name
+            for name in drum.owned.findings
+            if findings()[name].changes is None
+        ]
         applies += [EXPECTED[name] for name in one.dampers if name in EXPECTED]
         applies += [EXPECTED["cut"]] * one.cut
         applies += ["hearing protection"]

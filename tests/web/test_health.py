@@ -79,8 +79,11 @@ def test_requests_are_counted_by_route_and_not_by_address(
     assert list(pages.values()) == [3.0]
     strange = {n: v for n, v in found.items() if n.startswith("emblar_requests_total|GET|none")}
     assert list(strange.values()) == [5.0], "one row, however many addresses are tried"
-    slow = next(v for n, v in found.items() if n.startswith("emblar_request_seconds_count|GET")
-                and "plan" in n)  # fmt: skip
+    slow = next(
+        v
+        for n, v in found.items()
+        if n.startswith("emblar_request_seconds_count|GET") and "plan" in n
+    )
     assert slow == 3.0
 
 

@@ -16,11 +16,30 @@ from emblar.web.app import create_app
 
 WORDS = st.one_of(
     st.text(max_size=40),
-    st.sampled_from(["", "-1", "0", "1", "1e309", "nan", "٣", "\x00", "<script>", "' or 1=1 --",
-                     "../../etc/passwd", "A" * 3000, "1,5", "−2", "kick", "tom-1", "true"]),
+    st.sampled_from(
+        [
+            "",
+            "-1",
+            "0",
+            "1",
+            "1e309",
+            "nan",
+            "٣",
+            "\x00",
+            "<script>",
+            "' or 1=1 --",
+            "../../etc/passwd",
+            "A" * 3000,
+            "1,5",
+            "−2",
+            "kick",
+            "tom-1",
+            "true",
+        ]
+    ),
     st.integers(-(2**40), 2**40).map(str),
     st.floats(allow_nan=True).map(str),
-)  # fmt: skip
+)
 FILES = st.one_of(
     st.binary(max_size=300), st.sampled_from([b"RIFF\x00\x00\x00\x00WAVEfmt ", b"{}"])
 )
@@ -38,8 +57,12 @@ def operations(schema: dict[str, Any]) -> list[tuple[str, str, dict[str, Any]]]:
     But for the one that says how Emblar is: without a worker, as here, it is not well.
     """
     rows = schema["paths"].items()
-    return [(method, path, told) for path, own in rows for method, told in own.items()
-            if path != "/healthz"]  # fmt: skip
+    return [
+        (method, path, told)
+        for path, own in rows
+        for method, told in own.items()
+        if path != "/healthz"
+    ]
 
 
 def fields(told: dict[str, Any], schemas: dict[str, Any]) -> Iterator[tuple[str, bool]]:
@@ -63,8 +86,11 @@ def test_no_request_is_answered_with_an_error_of_ours(
         return data.draw(st.sampled_from([real, real, real, "0", "99999999999", "x%00", "../.."]))
 
     url = re.sub(r"\{(\w+)\}", filled, path)
-    query = {row["name"]: data.draw(WORDS) for row in told.get("parameters", ())
-             if row["in"] == "query" and data.draw(st.booleans())}  # fmt: skip
+    query = {
+        row["name"]: data.draw(WORDS)
+        for row in told.get("parameters", ())
+        if row["in"] == "query" and data.draw(st.booleans())
+    }
     form, files = {}, {}
     for name, is_file in fields(told, schema["components"]["schemas"]):
         if is_file:
@@ -72,8 +98,9 @@ def test_no_request_is_answered_with_an_error_of_ours(
         elif data.draw(st.integers(0, 4)):
             form[name] = data.draw(WORDS)
     try:
-        answer = client.request(method.upper(), url, params=query, data=form or None,
-                                files=files or None)  # fmt: skip
+        answer = client.request(
+            method.upper(), url, params=query, data=form or None, files=files or None
+        )
     except UnicodeError:
         return  # nothing that any client could send
     assert answer.status_code < 500, (method, url, query, form, answer.text[:300])

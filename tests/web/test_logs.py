@@ -21,9 +21,12 @@ WRITES = (
 
 def written(log: str) -> list[str]:
     done = subprocess.run(
-        [sys.executable, "-c", WRITES], capture_output=True, text=True, check=True,
+        [sys.executable, "-c", WRITES],
+        capture_output=True,
+        text=True,
+        check=True,
         env={**os.environ, "EMBLAR_LOG": log},
-    )  # fmt: skip
+    )
     return done.stderr.splitlines()
 
 
@@ -31,8 +34,10 @@ def test_logs_are_words_or_a_line_of_json_each() -> None:
     assert written("plain") == ["emblar.web: it is late"]
     warning, request = map(json.loads, written("json"))
     assert (warning["level"], warning["from"], warning["message"]) == (
-        "WARNING", "emblar.web", "it is late",
-    )  # fmt: skip
+        "WARNING",
+        "emblar.web",
+        "it is late",
+    )
     assert warning["at"]
     assert (request["route"], request["status"]) == ("/", 200)
 

@@ -38,9 +38,11 @@ def test_a_paired_phone_works_at_its_bench(planned: int, phone: TestClient) -> N
     typed = {"side": "batter"} | {f"rod-{i + 1}": "180" for i in range(drum.owned.rods)}
     own = {"Origin": "https://192.168.1.20:8011"}
     answer = phone.post(
-        f"/sessions/{planned}/bench/{drum.id}/typed", data=typed, headers=own,
+        f"/sessions/{planned}/bench/{drum.id}/typed",
+        data=typed,
+        headers=own,
         follow_redirects=False,
-    )  # fmt: skip
+    )
     assert answer.status_code == 303
     shown = phone.get(f"/sessions/{planned}/bench?sel=d{drum.id}&head=batter")
     assert "180.0" in shown.text
@@ -72,9 +74,10 @@ def test_an_ended_link_ends_the_phones_access(planned: int, phone: TestClient) -
 def test_links_to_look_and_links_to_work_are_not_taken_for_one_another(
     planned: int, phone: TestClient
 ) -> None:
-    look, work = share.make_share(HERE, planned, "Wren", ("sheet",), 7), share.pair_phone(
-        HERE, planned
-    )  # fmt: skip
+    look, work = (
+        share.make_share(HERE, planned, "Wren", ("sheet",), 7),
+        share.pair_phone(HERE, planned),
+    )
     assert phone.get(f"/p/{look}", follow_redirects=False).status_code == 404
     stranger = TestClient(create_share_app(), base_url="http://192.168.1.20:8010")
     assert stranger.get(f"/s/{work}").status_code == 404

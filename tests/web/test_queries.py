@@ -54,8 +54,15 @@ def test_a_page_asks_no_more_than_it_has_to(client: TestClient, planned: int, st
 
 
 def test_no_page_asks_more_often_the_more_there_is(client: TestClient, planned: int) -> None:
-    pages = ["/", "/log", "/shelf", "/setlist", f"/sessions/{planned}/kit",
-             f"/sessions/{planned}/plan", f"/sessions/{planned}/brief"]  # fmt: skip
+    pages = [
+        "/",
+        "/log",
+        "/shelf",
+        "/setlist",
+        f"/sessions/{planned}/kit",
+        f"/sessions/{planned}/plan",
+        f"/sessions/{planned}/brief",
+    ]
 
     def one_more(number: int) -> None:
         more = start_session(HERE, Brief(f"Song {number}")).id

@@ -60,8 +60,11 @@ def test_an_ended_link_is_gone_page_sounds_and_words(planned: int, stranger: Tes
     slot, token = kit(HERE, planned)[0].id, link(planned)
     assert stranger.get(f"/s/{token}").status_code == 200
     share.end_share(HERE, planned, share.shares(HERE, planned)[0].id)
-    for method, path in (("GET", ""), ("GET", f"/drums/{slot}/planned.wav"),
-                         ("POST", f"/drums/{slot}/say")):  # fmt: skip
+    for method, path in (
+        ("GET", ""),
+        ("GET", f"/drums/{slot}/planned.wav"),
+        ("POST", f"/drums/{slot}/say"),
+    ):
         answer = stranger.request(method, f"/s/{token}{path}", data={"who": "x", "said": "y"})
         assert answer.status_code == 404
         assert "ended" in answer.text

@@ -17,8 +17,21 @@ from emblar.store.database import transaction
 from emblar.web.app import create_app
 from tests.actions.test_match import a_take
 
-STEPS = ("listen", "kit", "plan", "bench", "match", "match/pads", "match/round", "bench/hum",
-         "bench/1/sweep", "bench/1/muffle", "bench/1/cures", "share", "evening")  # fmt: skip
+STEPS = (
+    "listen",
+    "kit",
+    "plan",
+    "bench",
+    "match",
+    "match/pads",
+    "match/round",
+    "bench/hum",
+    "bench/1/sweep",
+    "bench/1/muffle",
+    "bench/1/cures",
+    "share",
+    "evening",
+)
 TYPED = ("", "x", "Rack 12 “new”", "1,5", "180", "-1", "é" * 80, "0.3", "2030-12-01T18:00", "1e3")
 PRESSES = 40
 

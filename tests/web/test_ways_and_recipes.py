@@ -40,7 +40,7 @@ def test_two_ways_of_the_kit_are_shown_side_by_side(client: TestClient, planned:
 
 
 def test_a_way_that_is_taken_is_what_is_planned(client: TestClient, planned: int) -> None:
-    chosen = ways.ways_of(HERE, planned).named("least work").chosen["kick"].recipe
+    chosen = ways.ways_of(HERE, planned).named("least work").chosen["kick"].setup
     answer = client.post(f"/sessions/{planned}/plan/ways", data={"way": "least work"})
     assert answer.status_code == 200
     kick = drums_of(planned)["kick"]
@@ -128,16 +128,29 @@ def test_recipes_for_no_drum_of_this_kit_are_refused(client: TestClient, planned
 def test_recipes_go_by_name_then_by_size(planned: int) -> None:
     tom = drums_of(planned)["tom"]
     recipe = {
-        "batter": "double-clear", "reso": "single-clear", "port_in": None, "dampers": [],
-        "striker": "stick-medium", "wires": "medium", "semitones": 0.0, "batter_hz": 150.0,
+        "batter": "double-clear",
+        "reso": "single-clear",
+        "port_in": None,
+        "dampers": [],
+        "striker": "stick-medium",
+        "wires": "medium",
+        "semitones": 0.0,
+        "batter_hz": 150.0,
         "reso_hz": 150.0,
-    }  # fmt: skip
+    }
 
     def row(name: str, diameter: float, kind: str = "tom") -> DrumRecipeFile:
         return DrumRecipeFile.model_validate(
-            {"name": name, "kind": kind, "diameter_in": diameter, "depth_in": 8.0,
-             "voice": "tom-1", "drum_pitch_hz": 110.0, "recipe": recipe}
-        )  # fmt: skip
+            {
+                "name": name,
+                "kind": kind,
+                "diameter_in": diameter,
+                "depth_in": 8.0,
+                "voice": "tom-1",
+                "drum_pitch_hz": 110.0,
+                "recipe": recipe,
+            }
+        )
 
     rows = [row("High", 10.0), row(tom.owned.name, 16.0), row("Snare", 14.0, "snare")]
     pairs, left = matched(rows, [tom])

@@ -253,9 +253,12 @@ def test_own_schools_and_the_players_ways_are_kept_and_said(
     client: TestClient, session: int
 ) -> None:
     fields = {
-        "name": "Low Ferry", "force": "hard", "buries_beater": "true",
-        "school_heads": "reso higher", "school_port": "closed front",
-    }  # fmt: skip
+        "name": "Low Ferry",
+        "force": "hard",
+        "buries_beater": "true",
+        "school_heads": "reso higher",
+        "school_port": "closed front",
+    }
     client.post(f"/sessions/{session}/brief", data=fields)
     asked = asked_of(one_session(HERE, session))
     assert asked.schools == {"relation of the heads": "reso higher", "port": "closed front"}
@@ -524,14 +527,20 @@ def test_a_wrong_brief_is_told_and_nothing_is_changed(
 
 
 def test_the_shelf_refuses_what_is_no_number(client: TestClient, database: None) -> None:
-    wrong = client.post("/shelf/heads", data={"construction": "woven", "diameter_in": "big"},
-                        headers=HTMX)  # fmt: skip
+    wrong = client.post(
+        "/shelf/heads", data={"construction": "woven", "diameter_in": "big"}, headers=HTMX
+    )
     assert "“big” is not a number. Nothing was added" in wrong.text
     assert client.get("/shelf").text.count(">Remove<") == 0
 
 
-HEAD = {"name": "Twin haze", "plies": "7.5 + 5", "kinds": ["tom"], "sides": ["batter"],
-        "made": ["coated", "dot", "hard_collar"]}  # fmt: skip
+HEAD = {
+    "name": "Twin haze",
+    "plies": "7.5 + 5",
+    "kinds": ["tom"],
+    "sides": ["batter"],
+    "made": ["coated", "dot", "hard_collar"],
+}
 
 
 def test_a_head_of_ones_own_is_planned_with_and_kept_while_it_is_on_a_drum(

@@ -23,8 +23,10 @@ from emblar.core.acoustics.eigen import modes_of
 
 Symmetric = tuple[Array, Array, Array]
 """Symmetric 2×2 matrices as (11, 12, 22)."""
-LOWER_STEPS, UPPER_STEPS = 2, 3
-SHORTEST_KL, LONGEST_KL = 1e-2, 2.5
+LOWER_STEPS = 2
+UPPER_STEPS = 3
+SHORTEST_KL = 1e-2
+LONGEST_KL = 2.5
 LOWEST_SHARE = 0.2
 """Below this share of where the search starts there is no mode; the search is held."""
 RAYLEIGH_STEPS = 2

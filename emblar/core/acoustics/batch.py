@@ -127,8 +127,15 @@ def _stacked(heads: Sequence[DressedHead]) -> dict[str, Array]:
     if not heads:
         return {}
     names = (
-        "eigenvalue", "swept", "centre", "struck", "near", "resistance", "radiation", "shapes",
-    )  # fmt: skip
+        "eigenvalue",
+        "swept",
+        "centre",
+        "struck",
+        "near",
+        "resistance",
+        "radiation",
+        "shapes",
+    )
     arrays = {n: np.stack([getattr(h, n) for h in heads], axis=-1) for n in names}
     if any(h.lifting is not None for h in heads):
         none = np.zeros_like(heads[0].resistance)

@@ -33,7 +33,8 @@ from emblar.core.acoustics.head import (
 from emblar.core.acoustics.port import LARGE_PORT, hole, plug_inertance
 
 ITERATIONS = 6
-COMPARED, TAKES_PART = 4, 0.5
+COMPARED = 4
+TAKES_PART = 0.5
 """Behind a large port the pitch is the first of so many modes in which the batter takes part."""
 
 

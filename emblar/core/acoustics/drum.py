@@ -117,7 +117,8 @@ class Wires:
     delay_s: float = 0.002
 
 
-USUAL_STRIKE, USUAL_WIRES = Strike(), Wires()
+USUAL_STRIKE = Strike()
+USUAL_WIRES = Wires()
 
 
 @dataclass(frozen=True, slots=True)

@@ -26,7 +26,8 @@ PORT_PLACE = 0.5
 """Distance of a port from the centre over the radius: off-centre, where a stand reaches."""
 LARGE_PORT = 0.5
 """From this share of the head's radius on, the batter and the air in the tube lead the note."""
-RINGS, ANGLES = 16, 24
+RINGS = 16
+ANGLES = 24
 RIM = 0.08
 """So much of the radius is left at least between a hole and the hoop."""
 LARGEST = 1.0 - RIM

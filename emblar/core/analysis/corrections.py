@@ -17,7 +17,9 @@ from emblar.core.naming import counted, voice_title
 from emblar.core.voices import VoiceName, checked_voice, is_tom
 
 Hits = Sequence[AnalysedHit]
-SAME_S, SEEN_S, REPLAY_S = 1e-4, 6e-4, 0.03
+SAME_S = 1e-4
+SEEN_S = 6e-4
+REPLAY_S = 0.03
 """Strokes this near are one; a person's time of a stroke is told to the millisecond."""
 LEAST_SPLIT_CENTS = 15.0
 """Strokes of one drum lie closer than this, from one to the next."""

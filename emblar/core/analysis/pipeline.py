@@ -118,9 +118,15 @@ def analyse(
     since_s = begins / ANALYSIS_RATE_HZ
     placed = tuple(replace(hit, time_s=max(hit.time_s + since_s, 0.0)) for hit in marked)
     return Analysis(
-        audio.duration_s, audio.sample_rate_hz, audio.channels, placed, cards,
-        mix=scene.accompaniment.taken, clipped=damage_of(mono, marked), begins=begins,
-    )  # fmt: skip
+        audio.duration_s,
+        audio.sample_rate_hz,
+        audio.channels,
+        placed,
+        cards,
+        mix=scene.accompaniment.taken,
+        clipped=damage_of(mono, marked),
+        begins=begins,
+    )
 
 
 def remeasure(
@@ -164,9 +170,13 @@ def _named(
 ) -> list[AnalysedHit]:
     """Return every stroke of a recording by its drum, none of them marked clean yet."""
     found = Candidates(
-        frames, times_s, levels_db(scene.mono, times_s), scene.lows,
-        None if scene.side is None else frames_of(scene.side), scene.accompaniment,
-    )  # fmt: skip
+        frames,
+        times_s,
+        levels_db(scene.mono, times_s),
+        scene.lows,
+        None if scene.side is None else frames_of(scene.side),
+        scene.accompaniment,
+    )
     if voice is not None:
         hits = one_voice(found, voice, lone=lone)
     else:
@@ -223,12 +233,16 @@ def measure_voices(
         progress(f"measuring {name}", 0.5 + 0.5 * index / len(names))
         cards.append(
             measure_voice(
-                name, scene.mono, scene.lows, clean_strokes(hits, name, scene.duration_s),
+                name,
+                scene.mono,
+                scene.lows,
+                clean_strokes(hits, name, scene.duration_s),
                 levels_db=[hit.level_db for hit in hits if hit.voice == name],
                 mix=scene.accompaniment.taken,
-                every=spans_of(hits, name, scene.duration_s), damaged=damaged,
+                every=spans_of(hits, name, scene.duration_s),
+                damaged=damaged,
             )
-        )  # fmt: skip
+        )
     return tuple(cards)
 
 

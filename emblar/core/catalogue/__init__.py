@@ -196,7 +196,8 @@ USUAL_STRIKER: dict[Kind, str] = {
     "snare": "stick-medium",
     "tom": "stick-medium",
 }
-USUAL_EDGE, USUAL_WIRES_SETTING = "double-cut", "medium"
+USUAL_EDGE = "double-cut"
+USUAL_WIRES_SETTING = "medium"
 SHELL_FROM = 0.97
 SNARE_SIDE_MOST_MIL = 5.0
 """A snare side is no thicker: wires do not answer on a heavier film."""

@@ -19,7 +19,8 @@ from emblar.core.evening.schedule import Evening, WorkJob
 from emblar.core.naming import counted, lower_first
 from emblar.core.tuning.procedure import Job, Work, job_texts, jobs
 
-HANDS, KEY = "hands", "key"
+HANDS = "hands"
+KEY = "key"
 SHOP = "shop"
 
 
@@ -94,9 +95,10 @@ def kit_jobs(
     )
     bought = [
         replace(job, work=replace(job.work, after=(*job.work.after, name)))
-        if job in waiting else job
+        if job in waiting
+        else job
         for job in found
-    ]  # fmt: skip
+    ]
     return [EveningJob(way, SHOP, name), *bought]
 
 
@@ -115,9 +117,15 @@ def _of_drum(drum: DrumWork, pace: Mapping[str, float]) -> list[EveningJob]:
         settles = row.settle_minutes if job.side in drum.work.changes else 0
         minutes = max(1, round(pace.get(job.name, job.minutes)))
         work = WorkJob(
-            name, minutes, (before,) if before else (), _needs(drum, job), settles,
-            row.may_drop, lost if row.may_drop else 0.0, (last,) if last else (),
-        )  # fmt: skip
+            name,
+            minutes,
+            (before,) if before else (),
+            _needs(drum, job),
+            settles,
+            row.may_drop,
+            lost if row.may_drop else 0.0,
+            (last,) if last else (),
+        )
         what = job_words(drum.work.kind, job)
         found.append(EveningJob(work, drum.name, what, job.side, job.text))
         last = name

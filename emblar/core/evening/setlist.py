@@ -215,8 +215,9 @@ class _Problem:
         for name in self.songs[j].offers:
             into = [
                 float((self.between[name, i, j] + self.steps[name, j]).min())
-                for i in range(len(self.songs)) if (name, i, j) in self.between
-            ]  # fmt: skip
+                for i in range(len(self.songs))
+                if (name, i, j) in self.between
+            ]
             total += min([float(self.steps[name, j].min()), *into])
         return total
 
@@ -274,8 +275,9 @@ class _Problem:
         minutes = sum(c.minutes for row in changes for c in row.values())
         steps = sum(
             self.songs[i].offers[name][index].steps
-            for i, offers in zip(order, chosen, strict=True) for name, index in offers.items()
-        )  # fmt: skip
+            for i, offers in zip(order, chosen, strict=True)
+            for name, index in offers.items()
+        )
         score = steps + self.worth * minutes
         return Setlist(order, chosen, tuple(changes), minutes, steps, score)
 

@@ -14,12 +14,18 @@ from numpy.typing import NDArray
 from scipy.signal import lfilter
 
 Samples = NDArray[np.float64]
-LEAD_S, STROKE_S, FADE_S = 0.05, 1.3, 0.03
-HIGHEST_PEAK, LOUDNESS_LUFS = 0.89, -20.0
+LEAD_S = 0.05
+STROKE_S = 1.3
+FADE_S = 0.03
+HIGHEST_PEAK = 0.89
+LOUDNESS_LUFS = -20.0
 ONSET_SHARE = 0.1
 # BS.1770-4, annex 1: the two filters' analogue prototypes, so that any rate can be served.
-SHELF_HZ, SHELF_DB, SHELF_Q = 1681.974450955533, 3.999843853973347, 0.7071752369554196
-PASS_HZ, PASS_Q = 38.13547087602444, 0.5003270373238773
+SHELF_HZ = 1681.974450955533
+SHELF_DB = 3.999843853973347
+SHELF_Q = 0.7071752369554196
+PASS_HZ = 38.13547087602444
+PASS_Q = 0.5003270373238773
 
 
 def k_weighted(samples: Samples, rate_hz: int) -> Samples:
@@ -28,8 +34,11 @@ def k_weighted(samples: Samples, rate_hz: int) -> Samples:
     high = 10.0 ** (SHELF_DB / 20.0)
     band = high**0.4996667741545416
     down = 1.0 + shelf / SHELF_Q + shelf**2
-    b = [high + band * shelf / SHELF_Q + shelf**2, 2.0 * (shelf**2 - high),
-         high - band * shelf / SHELF_Q + shelf**2]  # fmt: skip
+    b = [
+        high + band * shelf / SHELF_Q + shelf**2,
+        2.0 * (shelf**2 - high),
+        high - band * shelf / SHELF_Q + shelf**2,
+    ]
     a = [down, 2.0 * (shelf**2 - 1.0), 1.0 - shelf / SHELF_Q + shelf**2]
     shelved = lfilter(np.array(b) / down, np.array(a) / down, samples)
     low = np.tan(np.pi * PASS_HZ / rate_hz)

@@ -11,7 +11,8 @@ import numpy as np
 from numpy.typing import NDArray
 
 Samples = NDArray[np.float64]
-HIGHEST_PEAK, FADE_S = 0.95, 0.02
+HIGHEST_PEAK = 0.95
+FADE_S = 0.02
 
 
 def struck_again(

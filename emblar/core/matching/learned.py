@@ -13,10 +13,12 @@ from dataclasses import dataclass
 
 MODEL_SHARE_SD = 0.35
 """How far what a change does lies from what the model says, over it (assumption)."""
-LEAST_SEEN_STEPS, STROKE_SD_STEPS = 0.3, 0.5
+LEAST_SEEN_STEPS = 0.3
+STROKE_SD_STEPS = 0.5
 """What the model moves by less says nothing; strokes differ by this however well they are read
 (assumption)."""
-LEAST_SHARE, LARGEST_SHARE = 0.25, 3.0
+LEAST_SHARE = 0.25
+LARGEST_SHARE = 3.0
 """No change does nothing at all, and a key that stuck once turns again (assumptions)."""
 
 

@@ -41,7 +41,9 @@ Kind = Literal["force", "strike", "wires", "damper", "undamp", "turn", "head", "
 FORCES = (0.7, 0.85, 1.2, 1.4)
 TURNS = (0.125, 0.25, 0.5, 1.0)
 FAR_TURNS = (*TURNS, 2.0, 4.0)
-FOLLOW_STEPS, LEAST_GAIN, MISSING_COSTS = 0.3, 0.15, 0.5
+FOLLOW_STEPS = 0.3
+LEAST_GAIN = 0.15
+MISSING_COSTS = 0.5
 TUNE_FIRST_STEPS = 1.5
 AS_MODELLED = Share()
 LEARNED_AS: dict[str, str] = {"undamp": "damper"}
@@ -201,9 +203,17 @@ def _move(
     row = _rows()[kind]
     told = {name: e for name, e in effect.items() if abs(e) >= FOLLOW_STEPS}
     return Move(
-        kind, what, after, told, gain, doubt, minutes_of(kind), buys=False,
-        back=str(row["back"]), tried=share.trials,
-    )  # fmt: skip
+        kind,
+        what,
+        after,
+        told,
+        gain,
+        doubt,
+        minutes_of(kind),
+        buys=False,
+        back=str(row["back"]),
+        tried=share.trials,
+    )
 
 
 def _gain(

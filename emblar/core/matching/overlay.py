@@ -13,7 +13,10 @@ from numpy.typing import NDArray
 
 Samples = NDArray[np.float64]
 Curve = tuple[Samples, Samples]
-SPAN_S, LOWEST_HZ, HIGHEST_HZ, BANDS_PER_OCTAVE = 0.5, 40.0, 12_000.0, 6
+SPAN_S = 0.5
+LOWEST_HZ = 40.0
+HIGHEST_HZ = 12_000.0
+BANDS_PER_OCTAVE = 6
 BIN_S = 0.02
 
 
@@ -35,8 +38,11 @@ def middle_curve(
     values = np.concatenate([np.asarray(v, float) for _, v in curves])
     edges = np.arange(0.0, longest_s, BIN_S)
     which = np.floor(times / BIN_S).astype(int)
-    found = [(edge + BIN_S / 2.0, float(np.median(values[which == i])))
-             for i, edge in enumerate(edges) if np.any(which == i)]  # fmt: skip
+    found = [
+        (edge + BIN_S / 2.0, float(np.median(values[which == i])))
+        for i, edge in enumerate(edges)
+        if np.any(which == i)
+    ]
     told = np.array(found).reshape(-1, 2)
     return told[:, 0], told[:, 1]
 

@@ -19,7 +19,8 @@ from scipy.signal import fftconvolve
 from emblar.core.errors import InputError
 
 Samples = NDArray[np.float64]
-SEED, T60_NEPERS = 11, 6.907755
+SEED = 11
+T60_NEPERS = 6.907755
 
 
 @dataclass(frozen=True, slots=True)

@@ -143,10 +143,14 @@ def standings(
         felt = share is not None and abs(share) > _numbers()["feel_share"]
         found.append(
             Standing(
-                name, level, sd, stands and told, share,
+                name,
+                level,
+                sd,
+                stands and told,
+                share,
                 share is not None and felt and (both_ways or share < 0.0),
             )
-        )  # fmt: skip
+        )
     return tuple(found)
 
 

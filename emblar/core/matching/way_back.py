@@ -80,9 +80,15 @@ class WayBack:
     def nothing(self) -> bool:
         """Whether the drum is there already."""
         return not (
-            self.fit or self.anew or self.turns or self.damp or self.undamp or self.wires
-            or self.striker or self.pitches
-        )  # fmt: skip
+            self.fit
+            or self.anew
+            or self.turns
+            or self.damp
+            or self.undamp
+            or self.wires
+            or self.striker
+            or self.pitches
+        )
 
 
 def way_between(journey: Sequence[Node], here: int, there: int) -> WayBack:
@@ -124,10 +130,15 @@ def way_between(journey: Sequence[Node], here: int, there: int) -> WayBack:
     pitches = {side: b.stood[side] for side in b.heads if side in b.stood and side in moved_sides}
     damp, undamp = sorted(b.dampers - a.dampers), sorted(a.dampers - b.dampers)
     return WayBack(
-        fit, anew, turns, tuple(damp), tuple(undamp),
-        b.wires if b.wires != a.wires else "", b.striker if b.striker != a.striker else "",
+        fit,
+        anew,
+        turns,
+        tuple(damp),
+        tuple(undamp),
+        b.wires if b.wires != a.wires else "",
+        b.striker if b.striker != a.striker else "",
         pitches,
-    )  # fmt: skip
+    )
 
 
 def _rod(rod: int, turns: float) -> RodTurn:

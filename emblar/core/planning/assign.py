@@ -138,14 +138,18 @@ def _alternatives(
     ways: list[tuple[str, str, Cost, Callable[[Weighed], bool]]] = [
         ("best", "nearest for its cost", _scored, lambda _: True),
         ("closest", "closest sound, any cost", lambda w: w.distance, lambda _: True),
-        ("least work", "fewest minutes", lambda w: MINUTE_FIRST * w.minutes + w.total,
-         lambda _: True),
+        (
+            "least work",
+            "fewest minutes",
+            lambda w: MINUTE_FIRST * w.minutes + w.total,
+            lambda _: True,
+        ),
         ("buy nothing", "only heads that are there", _scored, lambda w: not w.bought),
         ("cut nothing", "no new hole", _scored, lambda w: not w.cut),
         ("equal heads", "both heads of a tom alike", _scored, _toms(0)),
         ("reso higher", "toms with the reso above", _scored, _toms(1)),
         ("reso lower", "toms with the reso below", _scored, _toms(-1)),
-    ]  # fmt: skip
+    ]
     found: list[Alternative] = []
     alike: dict[frozenset[tuple[str, int, Setup]], dict[str, Weighed]] = {}
     for name, says, cost, allowed in ways:
@@ -255,10 +259,16 @@ def _assigned(
         for key in row.shelf_heads:
             heads.setdefault(key, np.zeros(len(rows)))[place] += 1.0
     for (kind, diameter), held in heads.items():
-        at_most(held, float(sum(
-            h.count for h in shelf.heads
-            if h.construction == kind and abs(h.diameter_in - diameter) < SAME_SIZE_IN
-        )))  # fmt: skip
+        at_most(
+            held,
+            float(
+                sum(
+                    h.count
+                    for h in shelf.heads
+                    if h.construction == kind and abs(h.diameter_in - diameter) < SAME_SIZE_IN
+                )
+            ),
+        )
     # A higher tom is not the larger drum.
     played = sorted({(r.voice, r.drum) for r in rows if is_tom(r.voice)})
     size = [d.diameter_in for d in shelf.drums]

@@ -45,9 +45,12 @@ def cautions_of(
     owned = shelf.drums[row.drum]
     warnings = [reason.text for reason in fit_warnings([row], shelf, brief)]
     found = (
-        *_off_window(row, owned, wish_hz), *_found(owned, row.setup), *warnings,
-        *_limits(prediction), *_people(owned, row),
-    )  # fmt: skip
+        *_off_window(row, owned, wish_hz),
+        *_found(owned, row.setup),
+        *warnings,
+        *_limits(prediction),
+        *_people(owned, row),
+    )
     return tuple(dict.fromkeys(found))
 
 

@@ -56,7 +56,8 @@ CALLED = {
     "relation_semitones": Called("Interval", "semitones"),
     "plies": Called("Plies", "plies"),
 }
-LONGEST_NAME, LONGEST_READ = 80, 200
+LONGEST_NAME = 80
+LONGEST_READ = 200
 """Letters of a drum's name: as it may be given, and as files and what was kept before may have."""
 RANGES = {
     "diameter_in": Range(6.0, 28.0, "in"),

@@ -38,8 +38,10 @@ from emblar.core.synthesis.stroke import settle_span_s, stroke_noises
 Array = NDArray[np.float64]
 Index = NDArray[np.int64]
 SOLVER_STEPS = 3
-LEVEL, QUIETEST_DB = 0.5, -45.0
-LOWEST_N_PER_M, HIGHEST_N_PER_M = 5.0, 60000.0
+LEVEL = 0.5
+QUIETEST_DB = -45.0
+LOWEST_N_PER_M = 5.0
+HIGHEST_N_PER_M = 60000.0
 TURN = 2.0 * np.pi
 REACHED = 0.003
 """A pitch this near in its logarithm is reached."""

@@ -253,9 +253,12 @@ class _Search:
         setup = best.setup
         drum = model(
             wearing(owned, setup.reso, setup.port_in),
-            batter=setup.batter, reso=setup.reso, dampers=setup.dampers,
-            striker=setup.striker, wires_setting=setup.wires,
-        )  # fmt: skip
+            batter=setup.batter,
+            reso=setup.reso,
+            dampers=setup.dampers,
+            striker=setup.striker,
+            wires_setting=setup.wires,
+        )
         pitch = best.card["pitch"] if best.short_cents else self.pitch
         row, prediction = _settled_at(best, drum, owned.kind, pitch)
         explain = Explainer(row, self.problem)
@@ -278,7 +281,7 @@ class _Search:
             cautions=cautions_of(
                 replace(row, drum=0), prediction, self.shelf, self.brief, wish_hz=self.pitch
             ),
-        )  # fmt: skip
+        )
 
 
 def _wished_pitch(task: Task, brief: Brief) -> float:

@@ -21,8 +21,10 @@ from emblar.core.quantities import Measured
 from emblar.core.synthesis.stroke import Voice, drum_voice, render_stroke
 
 LEAD_S = 0.1
-RENDER_S, RING_RENDER_S = 2.0, 0.5
-STROKES, ONSET_RENDER_S = 8, 0.13
+RENDER_S = 2.0
+RING_RENDER_S = 0.5
+STROKES = 8
+ONSET_RENDER_S = 0.13
 SEED = 7
 ASSUMED_SD = {"attack": 2.5, "body": 2.0, "ring": 5.0, "wires": 4.0}
 CLICK_SD_SHARE = 0.35

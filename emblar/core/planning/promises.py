@@ -39,9 +39,12 @@ def schools_broken(schools: Mapping[str, str], kind: Kind, setup: Setup) -> list
         if setup.reso is None and about != MUFFLING:
             continue
         kept = side_taken(
-            about, name, setup.semitones,
-            ported=setup.port_in is not None, dressed=bool(setup.dampers),
-        )  # fmt: skip
+            about,
+            name,
+            setup.semitones,
+            ported=setup.port_in is not None,
+            dressed=bool(setup.dampers),
+        )
         if not bool(kept):
             broken.append(about)
     return broken

@@ -82,10 +82,15 @@ def head_price(construction_id: str, diameter_in: float, kind: Kind) -> float:
     row, made = _prices()["head"], construction(construction_id)
     price = (diameter_in / 14.0) ** row["size"]
     flags = {
-        "kick": kind == "kick", "double": len(made.plies_mil) > 1, "fluid": made.fluid,
-        "ring": made.ring, "dot": made.dot, "vented": made.vented, "woven": made.woven,
+        "kick": kind == "kick",
+        "double": len(made.plies_mil) > 1,
+        "fluid": made.fluid,
+        "ring": made.ring,
+        "dot": made.dot,
+        "vented": made.vented,
+        "woven": made.woven,
         "snare_side": made.is_snare_side,
-    }  # fmt: skip
+    }
     for name, has in flags.items():
         price *= row[name] if has else 1.0
     return float(price)
@@ -140,8 +145,9 @@ def rescue(
             before[owned.name] = one.now
             options.append([f for f in one.fixes(coin) if f.price <= budget])
     chosen = _best(options, budget)
-    chosen.sort(key=lambda f: -f.gain / (f.price / coin + f.minutes * _prices()["rescue"]["minute"]
-                                         + 1e-3))  # fmt: skip
+    chosen.sort(
+        key=lambda f: -f.gain / (f.price / coin + f.minutes * _prices()["rescue"]["minute"] + 1e-3)
+    )
     return Rescue(tuple(chosen), sum(f.price for f in chosen), before)
 
 
@@ -211,9 +217,16 @@ class _Drum:
         price = sum(head_price(h, own.diameter_in, own.kind) for h in row.bought)
         price += sum(damper_price(d) for d in lays_on if d not in self.shelf.dampers)
         return Fix(
-            own.name, row.voice, _what(own, row.setup, what), row.setup, row.bought, lays_on,
-            now - row.total, coin * price, row.minutes,
-        )  # fmt: skip
+            own.name,
+            row.voice,
+            _what(own, row.setup, what),
+            row.setup,
+            row.bought,
+            lays_on,
+            now - row.total,
+            coin * price,
+            row.minutes,
+        )
 
 
 def _what(owned: OwnedDrum, recipe: Setup, asked: What) -> What:

@@ -16,8 +16,11 @@ from emblar.core.acoustics.drum import Kind
 from emblar.core.errors import InputError
 
 Flags = NDArray[np.bool_]
-RELATION, SNARE_SIDE = "relation of the heads", "tension of the snare side"
-PORT, MUFFLING, FRONT = "port", "muffling", "front head of the kick"
+RELATION = "relation of the heads"
+SNARE_SIDE = "tension of the snare side"
+PORT = "port"
+MUFFLING = "muffling"
+FRONT = "front head of the kick"
 TIGHT_SEMITONES = 4.0
 SIDES = {
     RELATION: ("equal heads", "reso higher", "reso lower"),

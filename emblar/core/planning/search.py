@@ -58,15 +58,22 @@ PAIRS: dict[Kind, tuple[tuple[str, str], ...]] = {
 SEMITONES = (-5.0, -3.0, -2.0, -1.0, 0.0, 1.0, 2.0, 3.0, 4.0, 5.0, 7.0)
 """Between reso and batter. Beyond a fourth only under a snare, whose thin film is tuned high."""
 FOURTH = 5.0
-BEST_HEADS, BEST_AGAIN, KEPT, REFINED = 5, 2, 24, 6
+BEST_HEADS = 5
+BEST_AGAIN = 2
+KEPT = 24
+REFINED = 6
 NEW_PORT_IN = 5.0
-NEARLY_AS_GOOD, FINALISTS = 1.0, 3
-POLISHINGS, AROUND, LEAST_GAIN = 2, 3, 0.02
+NEARLY_AS_GOOD = 1.0
+FINALISTS = 3
+POLISHINGS = 2
+AROUND = 3
+LEAST_GAIN = 0.02
 PORT_RANGE_SEMITONES = 30
 INTERVALS = (RELATION, SNARE_SIDE, FRONT)
 WIRES_CLEARLY = 4.0
 """From so many steps on the record says clearly that the wires are set otherwise."""
-DRY_LENGTH_S, DRY_SUSTAIN_S = 0.12, 0.35
+DRY_LENGTH_S = 0.12
+DRY_SUSTAIN_S = 0.35
 """A kick shorter than either is dry: only then is it thought of without a front head."""
 RING_LEFT_IN = 2.0
 """So wide is what is left of a front head that is cut to a ring (assumption)."""
@@ -132,9 +139,12 @@ class DrumSearch(Weigher):
         locks = self.locks
         related = locks.semitones is not None or locks.relation is not None
         overruled = {
-            RELATION: related, SNARE_SIDE: related, FRONT: related,
-            MUFFLING: locks.dampers is not None, PORT: locks.port is not None,
-        }  # fmt: skip
+            RELATION: related,
+            SNARE_SIDE: related,
+            FRONT: related,
+            MUFFLING: locks.dampers is not None,
+            PORT: locks.port is not None,
+        }
         two = self.owned.reso is not None
         return {
             about: name
@@ -189,9 +199,11 @@ class DrumSearch(Weigher):
 
     def _around(self, front: Front, wish: float, found: list[Weighed]) -> list[Weighed]:
         """Return the best few heads and strokes with every damper set and relation together."""
-        best = list(dict.fromkeys(
-            (w.setup.batter, w.setup.reso, w.setup.striker, w.setup.wires) for w in found
-        ))[:AROUND]  # fmt: skip
+        best = list(
+            dict.fromkeys(
+                (w.setup.batter, w.setup.reso, w.setup.striker, w.setup.wires) for w in found
+            )
+        )[:AROUND]
         batters, resos, by, settings = (tuple(dict.fromkeys(c)) for c in zip(*best, strict=True))
         there = tuple(r for r in resos if r is not None)
         field = field_of(
@@ -210,9 +222,13 @@ class DrumSearch(Weigher):
         setup = row.setup
         owned = wearing(self.owned, setup.reso, setup.port_in)
         drum = model(
-            owned, batter=setup.batter, reso=setup.reso, dampers=setup.dampers,
-            striker=setup.striker, wires_setting=setup.wires,
-        )  # fmt: skip
+            owned,
+            batter=setup.batter,
+            reso=setup.reso,
+            dampers=setup.dampers,
+            striker=setup.striker,
+            wires_setting=setup.wires,
+        )
         card = predicted_card(predict(drum, setup.batter_hz, setup.reso_hz), owned.kind)
         values = {name: np.array([quantity.value]) for name, quantity in card.items()}
         return float(self._distances(values, 1)[0][0])
@@ -244,9 +260,11 @@ class DrumSearch(Weigher):
             return [Front(now)]
         hole = Front(now or NEW_PORT_IN)
         by_hand = {
-            "closed": Front(), "cut": hole, "off": Front(off=True),
+            "closed": Front(),
+            "cut": hole,
+            "off": Front(off=True),
             "ring": Front(ring_in(self.owned.diameter_in)),
-        }  # fmt: skip
+        }
         if self.locks.port is not None:
             return [by_hand[self.locks.port]]
         school = self._schools.get(PORT)
@@ -305,13 +323,20 @@ class DrumSearch(Weigher):
 
     def _heads(self, front: Front, wish: float) -> list[Weighed]:
         """Return the best recipe of every pair of heads, with nothing on them or what is now."""
-        sets = tuple(dict.fromkeys([(), self.now])) if self.locks.dampers is None else (
-            self.locks.dampers,
-        )  # fmt: skip
+        sets = (
+            tuple(dict.fromkeys([(), self.now]))
+            if self.locks.dampers is None
+            else (self.locks.dampers,)
+        )
         field = field_of(
-            self.owned, self._choices("batter"), self._choices("reso", front), sets,
-            (self._usual_striker(),), (self.locks.wires or USUAL_WIRES_SETTING,), front.port_in,
-        )  # fmt: skip
+            self.owned,
+            self._choices("batter"),
+            self._choices("reso", front),
+            sets,
+            (self._usual_striker(),),
+            (self.locks.wires or USUAL_WIRES_SETTING,),
+            front.port_in,
+        )
         options = field.grid(self._relations())
         # Heads that are there may lie far behind, and still be all that may be bought.
         there = self._there(field.batters, self.owned.batter)[options.batter]
@@ -399,9 +424,14 @@ class DrumSearch(Weigher):
         by = tuple(dict.fromkeys(r.striker for r in best))
         settings = tuple(dict.fromkeys(r.wires for r in best))
         field = field_of(
-            self.owned, self._choices("batter"), self._choices("reso", front), sets, by, settings,
+            self.owned,
+            self._choices("batter"),
+            self._choices("reso", front),
+            sets,
+            by,
+            settings,
             front.port_in,
-        )  # fmt: skip
+        )
         rows: dict[tuple[int, int, int, int, int, float], None] = {}
         for r in best:
             on_it = (sets.index(r.dampers), by.index(r.striker), settings.index(r.wires))
@@ -439,9 +469,14 @@ class DrumSearch(Weigher):
         kind = self.owned.kind
         has = set(self.shelf.dampers) | set(self.now)
         two = self.owned.reso is not None and not front.off
-        single = [d.id for d in dampers_for(kind)
-                  if d.id in has and not d.only_if_asked and (d.side == "batter" or two)
-                  and d.least_in <= self.owned.diameter_in]  # fmt: skip
+        single = [
+            d.id
+            for d in dampers_for(kind)
+            if d.id in has
+            and not d.only_if_asked
+            and (d.side == "batter" or two)
+            and d.least_in <= self.owned.diameter_in
+        ]
         pairs = [pair for pair in PAIRS[kind] if set(pair) <= set(single)]
         here = tuple(d for d in self.now if not front.off or damper(d).side == "batter")
         sets = dict.fromkeys([(), here, *((d,) for d in single), *pairs])

@@ -12,14 +12,26 @@ from emblar.core.catalogue import Construction, construction, damper
 from emblar.core.quantities.registry import steps
 
 INTERVALS = {
-    1: "a semitone", 2: "a tone", 3: "a minor third", 4: "a third", 5: "a fourth",
-    6: "a tritone", 7: "a fifth", 8: "a minor sixth", 9: "a sixth", 10: "a minor seventh",
-    11: "a seventh", 12: "an octave",
-}  # fmt: skip
-SAID_FROM, PLAIN_FROM, MUCH_FROM = 1.0, 2.0, 4.0
+    1: "a semitone",
+    2: "a tone",
+    3: "a minor third",
+    4: "a third",
+    5: "a fourth",
+    6: "a tritone",
+    7: "a fifth",
+    8: "a minor sixth",
+    9: "a sixth",
+    10: "a minor seventh",
+    11: "a seventh",
+    12: "an octave",
+}
+SAID_FROM = 1.0
+PLAIN_FROM = 2.0
+MUCH_FROM = 4.0
 """Audible steps from which a difference is said, is more than a little, and is a lot."""
 MOST_SAID = 2
-UNSAID, COUNTED = ("pitch", "bend"), ("ring", "wires")
+UNSAID = ("pitch", "bend")
+COUNTED = ("ring", "wires")
 """What the sentence leaves out; what there is more of rather than what is more."""
 MOST_DAMPERS = 3
 NEARLY_SEMITONES = 0.2

@@ -16,13 +16,21 @@ from emblar.core.errors import BadAudioError
 from emblar.core.quantities.registry import steps
 
 Samples = NDArray[np.float64]
-FRAME_S, PAUSE_S, SHORTEST_S, LONGEST_S = 0.01, 0.15, 0.04, 3.0
-UNDER_PEAK_DB, OVER_FLOOR_DB = 28.0, 10.0
+FRAME_S = 0.01
+PAUSE_S = 0.15
+SHORTEST_S = 0.04
+LONGEST_S = 3.0
+UNDER_PEAK_DB = 28.0
+OVER_FLOOR_DB = 10.0
 """What is a sound: this near to the loudest, and this much over the quiet (assumptions)."""
-BRIGHT_HZ, VOICED_HZ = (80.0, 8000.0), (60.0, 500.0)
-CLEAR, NEARLY, LEAST_BEND_CENTS = 0.6, 0.85, 60.0
+BRIGHT_HZ = (80.0, 8000.0)
+VOICED_HZ = (60.0, 500.0)
+CLEAR = 0.6
+NEARLY = 0.85
+LEAST_BEND_CENTS = 60.0
 """How well a pitch has to repeat to be one; falls that differ by less are alike (assumptions)."""
-LEAST_STEPS, MOST_STEPS = 1.0, 6.0
+LEAST_STEPS = 1.0
+MOST_STEPS = 6.0
 """A voice does not say less, and no drum follows further in one go (assumptions)."""
 
 

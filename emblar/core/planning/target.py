@@ -9,7 +9,8 @@ from emblar.core.quantities.card import Card
 from emblar.core.quantities.registry import steps
 
 MOST_STEPS = 30.0
-LOWEST_STRONG_DB, DAMPED_KICK_S = -8.0, 0.6
+LOWEST_STRONG_DB = -8.0
+DAMPED_KICK_S = 0.6
 """A mode this near the strongest may be a kick's pitch; a kick that rings shorter is damped."""
 
 
@@ -91,8 +92,10 @@ def target_from_card(card: Card) -> Target:
         sd = fundamental.sd * planned.hz / fundamental.value
         quantities |= {
             "pitch": Measured(planned.hz, sd, fundamental.unit),
-            "bend": Unknown(why), "sustain": Unknown(why), "body": Unknown(why),
-        }  # fmt: skip
+            "bend": Unknown(why),
+            "sustain": Unknown(why),
+            "body": Unknown(why),
+        }
     told = {n: q for n, q in quantities.items() if isinstance(q, Measured)}
     missing = {n: q.reason for n, q in quantities.items() if not isinstance(q, Measured)}
     return Target(card.voice, told, missing)

@@ -100,9 +100,14 @@ def tom_range_hz(drum: OwnedDrum) -> tuple[float, float]:
 def best_note_hz(drum: OwnedDrum, range_hz: tuple[float, float]) -> float:
     """Return where within its range a drum sounds longest, heads as they are, equal lug pitches."""
     field = Field(
-        drum, [drum.batter], [drum.reso] if drum.reso else [], [()], [USUAL_STRIKER[drum.kind]],
-        [USUAL_WIRES_SETTING], port_in=drum.port_in,
-    )  # fmt: skip
+        drum,
+        [drum.batter],
+        [drum.reso] if drum.reso else [],
+        [()],
+        [USUAL_STRIKER[drum.kind]],
+        [USUAL_WIRES_SETTING],
+        port_in=drum.port_in,
+    )
     middle = math.sqrt(range_hz[0] * range_hz[1])
     half = 0.5 * math.log(range_hz[1] / range_hz[0]) * MIDDLE_SHARE
     pitches = middle * np.exp(np.linspace(-half, half, GRID))

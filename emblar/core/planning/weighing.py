@@ -51,7 +51,8 @@ RENDERED = "rendered"
 """Among the costs: what a recipe's rendered stroke measures farther than was worked out."""
 FRONT_OVER_BATTER = 2.0 ** (5.0 / 12.0)
 """A front head is tuned up to a fourth over where batters are (assumption)."""
-LASTING_M, THIN_M = 0.00030, 0.0001
+LASTING_M = 0.00030
+THIN_M = 0.0001
 """A batter this thick lasts under hard strokes; each step thinner counts once (assumption)."""
 
 
@@ -181,9 +182,10 @@ class Weigher:
         self.target = aimed(target, brief)
         self.now = shelf.now_on.get(self.owned.name, ())
         fitting = [
-            h for h in shelf.heads
+            h
+            for h in shelf.heads
             if h.count > 0 and abs(h.diameter_in - self.owned.diameter_in) < 0.1
-        ]  # fmt: skip
+        ]
         order = ("worn", "used", "fresh")
         # The best there is of each comes last and stays.
         fitting.sort(key=lambda h: order.index(h.condition))
@@ -196,16 +198,24 @@ class Weigher:
             places = [i for i, r in enumerate(setups) if (r.port_in, r.reso is None) == (port, off)]
             own = [setups[i] for i in places]
             batters, sets, by, settings = (
-                tuple(dict.fromkeys(c)) for c in
-                zip(*((r.batter, r.dampers, r.striker, r.wires) for r in own), strict=True)
-            )  # fmt: skip
+                tuple(dict.fromkeys(c))
+                for c in zip(*((r.batter, r.dampers, r.striker, r.wires) for r in own), strict=True)
+            )
             resos = tuple(dict.fromkeys(r.reso for r in own if r.reso))
             field = field_of(self.owned, batters, resos, sets, by, settings, port)
-            options = options_of([
-                (batters.index(r.batter), resos.index(r.reso) if r.reso else 0,
-                 sets.index(r.dampers), by.index(r.striker), settings.index(r.wires), r.semitones)
-                for r in own
-            ])  # fmt: skip
+            options = options_of(
+                [
+                    (
+                        batters.index(r.batter),
+                        resos.index(r.reso) if r.reso else 0,
+                        sets.index(r.dampers),
+                        by.index(r.striker),
+                        settings.index(r.wires),
+                        r.semitones,
+                    )
+                    for r in own
+                ]
+            )
             scored = self._scored(field, options, wish)
             borne = np.flatnonzero(np.isfinite(scored.total)).tolist()
             for i, row in zip(borne, self._rows(field, options, scored, borne), strict=True):
@@ -243,9 +253,11 @@ class Weigher:
     def _scored(self, field: Field, options: Options, wish: float) -> _Scored:
         told = field.outlook(options, wish)
         k = prior_coefficients()
-        share, load = (1.0, math.inf) if self.past_ceiling else (
-            SETTLING_ROOM * k["film_share_most"], SETTLING_ROOM * k["rod_most"]
-        )  # fmt: skip
+        share, load = (
+            (1.0, math.inf)
+            if self.past_ceiling
+            else (SETTLING_ROOM * k["film_share_most"], SETTLING_ROOM * k["rod_most"])
+        )
         bears = told.reached & (told.stress_share < share) & (told.rod_n <= load)
         bears &= told.slackest_n_per_m >= k["slack_stop"]
         bears &= self._in_window(field, told) & (self._buys(field, options) <= self.may_buy)
@@ -310,12 +322,16 @@ class Weigher:
             + cost["rod_caution"] * (told.rod_n > k["rod_caution"])
             + cost["papery"] * (told.slackest_n_per_m < papery),
             "feel": cost["brushes_on_clear"] * (clear[options.batter] & brushed[options.striker]),
-            "school": cost["against_school"] * against(
-                self.brief.schools, self.owned.kind, options.semitones,
-                ported=field.port_in is not None, dressed=sizes[options.dampers] > 0,
+            "school": cost["against_school"]
+            * against(
+                self.brief.schools,
+                self.owned.kind,
+                options.semitones,
+                ported=field.port_in is not None,
+                dressed=sizes[options.dampers] > 0,
                 two_heads=bool(field.resos),
             ),
-        }  # fmt: skip
+        }
         out |= self._costs_as_asked(field, options, told)
         return {name: np.asarray(value, np.float64) for name, value in out.items()}
 
@@ -379,10 +395,13 @@ class Weigher:
     def _cuts(self, field: Field) -> NDArray[np.bool_]:
         """Return which of a field's front heads have their hole cut, shape (resos,)."""
         port = field.port_in
-        return np.array([
-            port is not None and construction(r).hole_in != port and not self._as_it_is(r, port)
-            for r in field.resos
-        ] or [False])  # fmt: skip
+        return np.array(
+            [
+                port is not None and construction(r).hole_in != port and not self._as_it_is(r, port)
+                for r in field.resos
+            ]
+            or [False]
+        )
 
     def _as_it_is(self, reso: str, port_in: float | None) -> bool:
         """Whether a reso is the one on the drum, with the hole that it has or without one."""
@@ -399,11 +418,13 @@ class Weigher:
         batter, reso = self._swapped(field, options)
         heads = 2.0 if field.resos else 1.0
         now = set(self.now)
-        changes = np.array([
-            sum(damper(d).minutes for d in row if d not in now)
-            + work["take_off_damper"] * len(now - set(row))
-            for row in field.damper_sets
-        ])  # fmt: skip
+        changes = np.array(
+            [
+                sum(damper(d).minutes for d in row if d not in now)
+                + work["take_off_damper"] * len(now - set(row))
+                for row in field.damper_sets
+            ]
+        )
         usual = USUAL_STRIKER[self.owned.kind]
         by = np.array([0.0 if s == usual else strikers()[s].minutes for s in field.strikers])
         set_ = np.array([wire_settings()[w].minutes for w in field.wire_settings])
@@ -420,18 +441,19 @@ class Weigher:
         return np.asarray(self._cuts(field) & np.array(here or [False]))
 
     def _buys(self, field: Field, options: Options) -> Array:
-        batter = np.array([b != self.owned.batter and self.loose(b) is None
-                           for b in field.batters])  # fmt: skip
+        batter = np.array([b != self.owned.batter and self.loose(b) is None for b in field.batters])
         new = np.array([self.loose(r) is None for r in field.resos] or [False])
         there = np.array([self._as_it_is(r, field.port_in) for r in field.resos] or [True])
         reso = new & ~there & ~self._cut_here(field)
         return np.asarray(batter[options.batter].astype(np.float64) + reso[options.reso])
 
     def _worn(self, field: Field, options: Options) -> Array:
-        batter = np.array([b != self.owned.batter and self.loose(b) == "worn"
-                           for b in field.batters])  # fmt: skip
-        reso = np.array([r != self.owned.reso and self.loose(r) == "worn"
-                         for r in field.resos] or [False])  # fmt: skip
+        batter = np.array(
+            [b != self.owned.batter and self.loose(b) == "worn" for b in field.batters]
+        )
+        reso = np.array(
+            [r != self.owned.reso and self.loose(r) == "worn" for r in field.resos] or [False]
+        )
         worn = batter[options.batter].astype(np.float64) + reso[options.reso]
         spent = {findings()[f].changes for f in self.owned.findings}
         if "batter" in spent:
@@ -448,11 +470,22 @@ class Weigher:
         cards, aparts = _each(told.card, at), _each(scored.apart, at)
         costs = _each({"distance": scored.distance, **scored.costs}, at)
         numbers = zip(
-            *(x[at].tolist() for x in (
-                options.batter, options.reso, options.dampers, options.striker, options.wires,
-                options.semitones, told.batter_hz, told.reso_hz, scored.minutes,
-            )), strict=True,
-        )  # fmt: skip
+            *(
+                x[at].tolist()
+                for x in (
+                    options.batter,
+                    options.reso,
+                    options.dampers,
+                    options.striker,
+                    options.wires,
+                    options.semitones,
+                    told.batter_hz,
+                    told.reso_hz,
+                    scored.minutes,
+                )
+            ),
+            strict=True,
+        )
         found, cuts = [], self._cuts(field)
         for i, (b, r, on_it, by, setting, apart, hz, reso_hz, minutes) in enumerate(numbers):
             batter = field.batters[b]
@@ -469,10 +502,20 @@ class Weigher:
                 semitones=apart,
             )
             bought, loose = self._new_heads(batter, reso, field.port_in)
-            found.append(Weighed(
-                self.number, self.target.voice, setup, cards[i], aparts[i], costs[i], minutes,
-                bought, bool(cuts[r]), loose,
-            ))  # fmt: skip
+            found.append(
+                Weighed(
+                    self.number,
+                    self.target.voice,
+                    setup,
+                    cards[i],
+                    aparts[i],
+                    costs[i],
+                    minutes,
+                    bought,
+                    bool(cuts[r]),
+                    loose,
+                )
+            )
         return found
 
     def _new_heads(

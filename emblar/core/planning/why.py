@@ -44,12 +44,15 @@ from emblar.core.planning.weighing import LASTING_M, Weighed
 from emblar.core.quantities.registry import steps
 
 LEAST_STEPS = 0.3
-PLAIN_STEPS, MUCH_STEPS = 1.5, 4.0
+PLAIN_STEPS = 1.5
+MUCH_STEPS = 4.0
 """Audible steps below which an effect is a little one, and from which it is a large one."""
 LEAST_SCORE = 0.05
 FORCE_LEVEL = {"light": 0.6, "medium": 1.0, "hard": 1.6}
 """Amplitude of a player's strokes over a medium stroke's (assumption)."""
-MOST_BEND_CENTS, MOST_TOLD, OPEN_KICK_S = 60.0, 200.0, 0.30
+MOST_BEND_CENTS = 60.0
+MOST_TOLD = 200.0
+OPEN_KICK_S = 0.30
 """From which bend on a hard stroke is warned of; what is told at most."""
 
 
@@ -120,15 +123,21 @@ class Explainer:
         setup, out = self.row.setup, []
         if setup.batter != self.owned.batter:
             out.append(
-                ("batter", _named(construction(setup.batter).name),
-                 replace(setup, batter=self.owned.batter))
-            )  # fmt: skip
+                (
+                    "batter",
+                    _named(construction(setup.batter).name),
+                    replace(setup, batter=self.owned.batter),
+                )
+            )
         if setup.reso and setup.reso != self.owned.reso and setup.port_in == self.owned.port_in:
             out.append(
-                ("reso", f"{_named(head_name(self.owned.kind, 'reso'))}, "
-                         f"{construction(setup.reso).name}",
-                 replace(setup, reso=self.owned.reso))
-            )  # fmt: skip
+                (
+                    "reso",
+                    f"{_named(head_name(self.owned.kind, 'reso'))}, "
+                    f"{construction(setup.reso).name}",
+                    replace(setup, reso=self.owned.reso),
+                )
+            )
         for one in setup.dampers:
             left = tuple(d for d in setup.dampers if d != one)
             out.append(("damper", _named(damper(one).name), replace(setup, dampers=left)))
@@ -139,9 +148,12 @@ class Explainer:
             )
         if self.owned.kind == "snare" and setup.wires != USUAL_WIRES_SETTING:
             out.append(
-                ("wires", _named(wire_settings()[setup.wires].name),
-                 replace(setup, wires=USUAL_WIRES_SETTING))
-            )  # fmt: skip
+                (
+                    "wires",
+                    _named(wire_settings()[setup.wires].name),
+                    replace(setup, wires=USUAL_WIRES_SETTING),
+                )
+            )
         if setup.reso and setup.semitones:
             words = _named(relation_words(self.owned.kind, setup.semitones))
             out.append(("relation", words, replace(setup, semitones=0.0)))
@@ -226,10 +238,15 @@ class Explainer:
             ways[MUFFLING, name] = {"dampers": on_it}
         asked: list[tuple[str, str, bool, Setup]] = []
         for (about, name), change in ways.items():
-            same = bool(side_taken(
-                about, name, setup.semitones,
-                ported=setup.port_in is not None, dressed=bool(setup.dampers),
-            ))  # fmt: skip
+            same = bool(
+                side_taken(
+                    about,
+                    name,
+                    setup.semitones,
+                    ported=setup.port_in is not None,
+                    dressed=bool(setup.dampers),
+                )
+            )
             asked.append((about, name, same, setup if same else replace(setup, **change)))
         return asked
 
@@ -310,17 +327,24 @@ def fit_warnings(chosen: Sequence[Weighed], shelf: Shelf, brief: Brief) -> list[
         ratio = snare.card["length"] / max(kick.card["length"], 1e-3)
         if ratio > 2.0:
             found.append(
-                Reason("feel", "A dead kick beside a lively snare makes people stomp: the snare is "
-                       f"{ratio:.1f} times as long.", {"ratio": ratio})
-            )  # fmt: skip
+                Reason(
+                    "feel",
+                    "A dead kick beside a lively snare makes people stomp: the snare is "
+                    f"{ratio:.1f} times as long.",
+                    {"ratio": ratio},
+                )
+            )
     found += _clashes(list(rows.values()))
     work = sum(row.minutes for row in chosen) / brief.hands
     if brief.minutes is not None and work > brief.minutes:
         found.append(
-            Reason("time", f"{work:.0f} min of work, but {brief.minutes:.0f} min until it must be "
-                   "done: take the alternative with the least work, or more hands.",
-                   {"work_min": work, "left_min": brief.minutes})
-        )  # fmt: skip
+            Reason(
+                "time",
+                f"{work:.0f} min of work, but {brief.minutes:.0f} min until it must be "
+                "done: take the alternative with the least work, or more hands.",
+                {"work_min": work, "left_min": brief.minutes},
+            )
+        )
     return found + (_by_the_front(kick, brief) if kick else [])
 
 
@@ -345,17 +369,24 @@ def _by_the_drum(row: Weighed, drum: OwnedDrum, brief: Brief) -> list[Reason]:
     risk = row.costs.get("risk", 0.0)
     if risk > 0.0:
         found.append(
-            Reason("risk", f"{title}: near a limit of its film or rods, or so slack that rods "
-                   "back out: lock them, and stop where the key needs force.",
-                   {"risk_steps": risk})
-        )  # fmt: skip
+            Reason(
+                "risk",
+                f"{title}: near a limit of its film or rods, or so slack that rods "
+                "back out: lock them, and stop where the key needs force.",
+                {"risk_steps": risk},
+            )
+        )
     for head in (row.setup.batter, row.setup.reso):
         changed = head not in (None, drum.batter, drum.reso)
         if changed and head and not construction(head).may_crack_collar:
             found.append(
-                Reason("seating", f"{title}: do not crack the collar of "
-                       f"“{construction(head).name}” when seating it.", {})
-            )  # fmt: skip
+                Reason(
+                    "seating",
+                    f"{title}: do not crack the collar of "
+                    f"“{construction(head).name}” when seating it.",
+                    {},
+                )
+            )
     return found
 
 
@@ -365,9 +396,13 @@ def _by_the_front(kick: Weighed, brief: Brief) -> list[Reason]:
     closed = setup.reso is not None and setup.port_in is None
     if brief.stage != "studio" and closed:
         found.append(
-            Reason("port", "Stages and engineers differ: a ported front gives each a place for a "
-                   "microphone; a closed one does not.", {})
-        )  # fmt: skip
+            Reason(
+                "port",
+                "Stages and engineers differ: a ported front gives each a place for a "
+                "microphone; a closed one does not.",
+                {},
+            )
+        )
     trouble = microphone_trouble(
         brief.kick_microphone, front=setup.reso is not None, port_in=setup.port_in
     )
@@ -392,17 +427,23 @@ def _by_force(rows: Mapping[str, Weighed], brief: Brief) -> list[Reason]:
         film = construction(row.setup.batter).film()
         if brief.force == "hard" and film.thickness_m < LASTING_M:
             found.append(
-                Reason("force", f"{title}: {1000.0 * film.thickness_m:.2f} mm of film will not "
-                       "last under hard strokes; bring a spare.",
-                       {"film_mm": 1000.0 * film.thickness_m})
-            )  # fmt: skip
+                Reason(
+                    "force",
+                    f"{title}: {1000.0 * film.thickness_m:.2f} mm of film will not "
+                    "last under hard strokes; bring a spare.",
+                    {"film_mm": 1000.0 * film.thickness_m},
+                )
+            )
     length = rows["kick"].card.get("length", 0.0) if "kick" in rows else 0.0
     if brief.buries_beater and length > OPEN_KICK_S:
         found.append(
-            Reason("force", "The beater stays on the head and chokes a kick that rings "
-                   f"{length:.2f} s: let it bounce off, or plan a shorter one.",
-                   {"length_s": length})
-        )  # fmt: skip
+            Reason(
+                "force",
+                "The beater stays on the head and chokes a kick that rings "
+                f"{length:.2f} s: let it bounce off, or plan a shorter one.",
+                {"length_s": length},
+            )
+        )
     return found
 
 
@@ -418,13 +459,20 @@ def _clashes(rows: Sequence[Weighed]) -> list[Reason]:
             if apart < 60.0:
                 beat = abs(one.card["pitch"] - other.card["pitch"])
                 found.append(
-                    Reason("clash", f"{one.voice} and {other.voice} lie {apart:.0f} cents apart: "
-                           f"together they beat {beat:.1f} times a second.",
-                           {"cents": apart, "beat_hz": beat})
-                )  # fmt: skip
+                    Reason(
+                        "clash",
+                        f"{one.voice} and {other.voice} lie {apart:.0f} cents apart: "
+                        f"together they beat {beat:.1f} times a second.",
+                        {"cents": apart, "beat_hz": beat},
+                    )
+                )
             elif apart < 160.0 and "tom" in one.voice + other.voice:
                 found.append(
-                    Reason("hum", f"{one.voice} and {other.voice} lie {apart:.0f} cents apart: one "
-                           "hums along with the other.", {"cents": apart})
-                )  # fmt: skip
+                    Reason(
+                        "hum",
+                        f"{one.voice} and {other.voice} lie {apart:.0f} cents apart: one "
+                        "hums along with the other.",
+                        {"cents": apart},
+                    )
+                )
     return found

@@ -38,11 +38,15 @@ from emblar.core.quantities.spans import (
 from emblar.core.synthesis.stroke import Noise
 
 Array = NDArray[np.floating[Any]]
-ATTACK_LENGTH_S, BODY_LENGTH_S = ATTACK_S[1], BODY_S[1]
+ATTACK_LENGTH_S = ATTACK_S[1]
+BODY_LENGTH_S = BODY_S[1]
 ATTACK_POINTS = 32
-DROP, LONGEST_S, NEWTON_STEPS = 10.0 ** (-LENGTH_DROP_DB / 10.0), 5.9, 4
+DROP = 10.0 ** (-LENGTH_DROP_DB / 10.0)
+LONGEST_S = 5.9
+NEWTON_STEPS = 4
 THIRD = 2.0**BODY_OCTAVES
-RATE_HZ, SPECTRUM_BINS = 44100.0, 2048
+RATE_HZ = 44100.0
+SPECTRUM_BINS = 2048
 
 
 @dataclass(frozen=True, slots=True, eq=False)

@@ -22,7 +22,8 @@ from emblar.core.synthesis.stroke import Samples, Voice, cut_off, render_stroke
 from emblar.core.voices import is_tom
 
 What = Literal["stroke", "ramp", "groove"]
-STROKE_S, LONGEST_S = 2.0, 3.0
+STROKE_S = 2.0
+LONGEST_S = 3.0
 RAMP_FORCES = (0.15, 0.25, 0.4, 0.6, 0.85, 1.15, 1.5)
 RAMP_STEP_S = 0.55
 BEAT_S = 0.6
@@ -72,8 +73,9 @@ def played(
     elif what == "ramp":
         events = [(i * RAMP_STEP_S, own) for i, own in enumerate(RAMP_FORCES)]
     elif what == "groove":
-        events = [(i * BEAT_S / 4.0, FORCES[mark])
-                  for i, mark in enumerate(PATTERNS[kind]) if mark != "."]  # fmt: skip
+        events = [
+            (i * BEAT_S / 4.0, FORCES[mark]) for i, mark in enumerate(PATTERNS[kind]) if mark != "."
+        ]
     else:
         raise InputError(f"“{what}” cannot be played. Choose stroke, ramp or groove.")
     return _strokes(voice, [(t, force * f) for t, f in events], sample_rate_hz, seed)

@@ -152,8 +152,9 @@ class PracticeDrum:
                 continue
             pair = split(batter, mode.m, mode.frequency_hz)
             level = mode.level_db - 3.0
-            modes += [replace(mode, frequency_hz=hz, level_db=level)
-                      for hz in (pair.low_hz, pair.high_hz)]  # fmt: skip
+            modes += [
+                replace(mode, frequency_hz=hz, level_db=level) for hz in (pair.low_hz, pair.high_hz)
+            ]
         voice = drum_voice(replace(found, modes=tuple(modes)), self.drum.kind)
         return self._sounding(voice, rate, force, seconds)
 

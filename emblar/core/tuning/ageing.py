@@ -19,7 +19,8 @@ from emblar.core.acoustics.drum import Side
 from emblar.core.notes import cents
 from emblar.core.tuning.parameters import parameter
 
-PAUSE_TIMES, TICKED_SHARE = 4.0, 0.1
+PAUSE_TIMES = 4.0
+TICKED_SHARE = 0.1
 """A job that took so many times its minutes was left lying; so small a share was not timed."""
 
 

@@ -26,7 +26,8 @@ from emblar.core.naming import lower_first
 from emblar.core.planning.kit import OwnedDrum
 
 Purpose = Literal["choke", "fat", "smack"]
-LOOSENED, LEAST_RELATION = 2.0, -3.0
+LOOSENED = 2.0
+LEAST_RELATION = -3.0
 PURPOSES: dict[str, Purpose] = {"choke": "choke", "fat": "fat", "smack": "smack"}
 LOOSER = {"tight": "medium", "medium": "loose"}
 
@@ -74,8 +75,14 @@ def _all(owned: OwnedDrum, setup: Setup) -> Iterator[Cure]:
         yield loosened
     for gone in reversed(setup.dampers):
         left = tuple(d for d in setup.dampers if d != gone)
-        yield _cure("take-off", owned, setup, replace(setup, dampers=left), {"dampers": list(left)},
-                    now=lower_first(damper(gone).name))  # fmt: skip
+        yield _cure(
+            "take-off",
+            owned,
+            setup,
+            replace(setup, dampers=left),
+            {"dampers": list(left)},
+            now=lower_first(damper(gone).name),
+        )
     for name, row in _rows().items():
         fits = row["for"] == ("fat" if kind == "snare" else "smack")
         if fits and name not in setup.dampers:
@@ -86,9 +93,14 @@ def _all(owned: OwnedDrum, setup: Setup) -> Iterator[Cure]:
 def _wires(name: str, owned: OwnedDrum, setup: Setup) -> Cure:
     looser, called = LOOSER[setup.wires], wire_settings()
     return _cure(
-        name, owned, setup, replace(setup, wires=looser), {"wires": looser},
-        now=lower_first(called[setup.wires].name), then=lower_first(called[looser].name),
-    )  # fmt: skip
+        name,
+        owned,
+        setup,
+        replace(setup, wires=looser),
+        {"wires": looser},
+        now=lower_first(called[setup.wires].name),
+        then=lower_first(called[looser].name),
+    )
 
 
 def _loosened(owned: OwnedDrum, setup: Setup) -> Cure | None:
@@ -107,10 +119,17 @@ def _loosened(owned: OwnedDrum, setup: Setup) -> Cure | None:
     after = replace(setup, batter_hz=lugs.batter_hz, reso_hz=lugs.reso_hz)
     other = head_name(owned.kind, "reso")
     return _cure(
-        "reso-lower", owned, setup, after, {"semitones": semitones},
-        other=other, now=f"{setup.reso_hz:.0f}", then=f"{lugs.reso_hz:.0f}",
-        now_batter=f"{setup.batter_hz:.0f}", then_batter=f"{lugs.batter_hz:.0f}",
-    )  # fmt: skip
+        "reso-lower",
+        owned,
+        setup,
+        after,
+        {"semitones": semitones},
+        other=other,
+        now=f"{setup.reso_hz:.0f}",
+        then=f"{lugs.reso_hz:.0f}",
+        now_batter=f"{setup.batter_hz:.0f}",
+        then_batter=f"{lugs.batter_hz:.0f}",
+    )
 
 
 def _cure(

@@ -266,9 +266,12 @@ def head_at(
     together = (parameter("mean_unknown") * tension) ** 2
     covariance = together + apart[:, None, None] ** 2 * eye
     return HeadState(
-        np.full(SAMPLES, 1.0 / SAMPLES), response, np.full((SAMPLES, rods), tension), covariance,
+        np.full(SAMPLES, 1.0 / SAMPLES),
+        response,
+        np.full((SAMPLES, rods), tension),
+        covariance,
         per_turn,
-    )  # fmt: skip
+    )
 
 
 def _unknown_response(strength_sd: float) -> Array:
@@ -330,9 +333,14 @@ def after_turns(state: HeadState, turns: Sequence[float]) -> HeadState:
     before = np.array(state.moved) if counted else np.zeros(state.rods)
     noise = (moves * turn_noise(asked) ** 2) @ np.swapaxes(moves, 1, 2)
     return replace(
-        state, mean=mean, covariance=state.covariance + noise, again=0.0,
-        moved=tuple((before + moved).tolist()), suspects=(), stuck=False,
-    )  # fmt: skip
+        state,
+        mean=mean,
+        covariance=state.covariance + noise,
+        again=0.0,
+        moved=tuple((before + moved).tolist()),
+        suspects=(),
+        stuck=False,
+    )
 
 
 def after_readings(
@@ -507,10 +515,15 @@ def _updated(
     covariance = state.covariance - np.swapaxes(crossed, 1, 2) @ solved[:, :, 1:]
     misfit = 1.0 if first else float(state.weight @ distance) / len(used)
     after = replace(
-        state, weight=weight, mean=np.maximum(mean, LEAST_TENSION), covariance=covariance,
-        read=True, misfit=misfit, updates=state.updates + 1,
+        state,
+        weight=weight,
+        mean=np.maximum(mean, LEAST_TENSION),
+        covariance=covariance,
+        read=True,
+        misfit=misfit,
+        updates=state.updates + 1,
         again=state.again + len(used) / state.rods,
-    )  # fmt: skip
+    )
     return _drawn_again(after)
 
 
@@ -533,9 +546,12 @@ def _drawn_again(state: HeadState) -> HeadState:
     noise = math.sqrt(1.0 - SHRINK**2) * spread * rng.standard_normal((SAMPLES, 5))
     response = SHRINK * state.response[rows] + (1.0 - SHRINK) * middle + noise
     return replace(
-        state, weight=np.full(SAMPLES, 1.0 / SAMPLES), response=_bounded(response),
-        mean=state.mean[rows], covariance=state.covariance[rows],
-    )  # fmt: skip
+        state,
+        weight=np.full(SAMPLES, 1.0 / SAMPLES),
+        response=_bounded(response),
+        mean=state.mean[rows],
+        covariance=state.covariance[rows],
+    )
 
 
 def _was_changed(
@@ -563,9 +579,13 @@ def _as_unread(state: HeadState) -> HeadState:
     """Return a head of whose tensions nothing is known any more, what a turn does on it is."""
     fresh = head_at(state.rods, float(state.tensions.mean()), state.per_turn)
     return replace(
-        fresh, weight=state.weight, response=state.response, updates=0, again=state.again,
+        fresh,
+        weight=state.weight,
+        response=state.response,
+        updates=0,
+        again=state.again,
         suspects=(),
-    )  # fmt: skip
+    )
 
 
 def _moved_to(state: HeadState, cents: float) -> HeadState:

@@ -23,7 +23,9 @@ from emblar.core.synthesis.stroke import Voice
 from emblar.core.tuning.parameters import parameter
 
 Samples = NDArray[np.float64]
-FRAME_S, FIRST_S, NEAR_SEMITONES = 0.005, 0.1, 4.0
+FRAME_S = 0.005
+FIRST_S = 0.1
+NEAR_SEMITONES = 4.0
 OVERSAMPLED = 4
 WhyNot = Literal["its note is the struck drum's own", "two drums share this note"]
 EXPECTED_RATE_HZ = 22050
@@ -198,10 +200,11 @@ def _told_apart(found: Sequence[Answer], span_s: float) -> list[Answer]:
     out = []
     for answer in found:
         shared = answer.hz is not None and any(
-            other is not answer and other.hz is not None
+            other is not answer
+            and other.hz is not None
             and abs(other.hz - answer.hz) < 1.0 / span_s
             for other in found
-        )  # fmt: skip
+        )
         why: WhyNot = "two drums share this note"
         out.append(Answer(answer.name, None, heard=False, why_not=why) if shared else answer)
     return out
@@ -213,9 +216,9 @@ def _db(ratio: float) -> float:
 
 def is_loud(answer: Answer) -> bool:
     """Whether a hum is one that is heard in the song."""
-    return answer.heard and answer.level_db is not None and (
-        answer.level_db > parameter("hum_loud")
-    )  # fmt: skip
+    return (
+        answer.heard and answer.level_db is not None and (answer.level_db > parameter("hum_loud"))
+    )
 
 
 def expected_hum(voices: Mapping[str, tuple[str, Voice]]) -> dict[tuple[str, str], float]:

@@ -21,9 +21,15 @@ from emblar.core.tuning.parameters import parameter
 
 Order = Literal["cross", "round"]
 Why = Literal[
-    "turn", "there", "as near as it gets", "not the tuning", "tap first", "tap again",
-    "check reading", "no effect",
-]  # fmt: skip
+    "turn",
+    "there",
+    "as near as it gets",
+    "not the tuning",
+    "tap first",
+    "tap again",
+    "check reading",
+    "no effect",
+]
 NOT_DONE = {"turn", "tap first", "tap again", "check reading", "no effect"}
 SIXTEENTH = 1.0 / 16.0
 SURE_SDS = 1.64

@@ -32,12 +32,20 @@ from emblar.core.tuning.parameters import parameter
 
 Samples = NDArray[np.float64]
 WhyNot = Literal[
-    "clipped", "double tap", "something else sounds", "other head", "wrong mode", "cut off",
+    "clipped",
+    "double tap",
+    "something else sounds",
+    "other head",
+    "wrong mode",
+    "cut off",
     "cannot tell",
-]  # fmt: skip
+]
 LOWEST_RATE_HZ = 8000
-FRAME_S, HOP_S = 0.010, 0.0025
-LOOK_BACK_S, BRIGHT_BACK_S, BRIGHT_HZ = 0.12, 0.05, 1500.0
+FRAME_S = 0.010
+HOP_S = 0.0025
+LOOK_BACK_S = 0.12
+BRIGHT_BACK_S = 0.05
+BRIGHT_HZ = 1500.0
 """A low head's modes beat within a tenth of a second; the click of a stick is gone much sooner."""
 MODES = 9
 
@@ -114,8 +122,11 @@ def tapped_head(
         rows.setdefault(round(mode.frequency_hz / middle, 3), mode.level_db)
     kept = list(rows.items())[:MODES]
     return TappedHead(
-        tuple(r for r, _ in kept), tuple(v for _, v in kept), low, high,
-    )  # fmt: skip
+        tuple(r for r, _ in kept),
+        tuple(v for _, v in kept),
+        low,
+        high,
+    )
 
 
 def read_taps(samples: Samples, rate_hz: int, head: TappedHead) -> tuple[Tap, ...]:

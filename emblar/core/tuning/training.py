@@ -24,8 +24,11 @@ from emblar.core.synthesis.practice import PracticeDrum
 from emblar.core.synthesis.stroke import Samples
 
 INTERVALS = {"second": 2.0, "third": 4.0, "fourth": 5.0, "fifth": 7.0}
-LEAST_APART, MOST_APART = 12.0, 90.0
-PAUSE_S, TAP_S, STROKE_S = 0.35, 0.8, 1.4
+LEAST_APART = 12.0
+MOST_APART = 90.0
+PAUSE_S = 0.35
+TAP_S = 0.8
+STROKE_S = 1.4
 TOP_TENSION = 1100.0
 
 
@@ -48,9 +51,13 @@ class Level:
     def drum(self) -> Drum:
         """Return the drum for the model."""
         return Drum(
-            self.kind, self.diameter_in * METRES_PER_INCH, self.depth_in * METRES_PER_INCH,
-            self.rods, construction(self.batter).film(), construction(self.reso).film(),
-        )  # fmt: skip
+            self.kind,
+            self.diameter_in * METRES_PER_INCH,
+            self.depth_in * METRES_PER_INCH,
+            self.rods,
+            construction(self.batter).film(),
+            construction(self.reso).film(),
+        )
 
     def goal_hz(self) -> float:
         """Return the lug pitch that the batter is to be brought to, Hz."""
@@ -207,9 +214,14 @@ def _change(rng: np.random.Generator, rate: int) -> Question:
     if answer == "damped":
         pad = PlacedDamper("batter", 0.75, 4.0, 0.006)
         after.drum = Drum(
-            after.drum.kind, after.drum.diameter_m, after.drum.depth_m, after.drum.rods,
-            after.drum.batter, after.drum.reso, dampers=(pad,),
-        )  # fmt: skip
+            after.drum.kind,
+            after.drum.diameter_m,
+            after.drum.depth_m,
+            after.drum.rods,
+            after.drum.batter,
+            after.drum.reso,
+            dampers=(pad,),
+        )
     force = 2.2 if answer == "struck harder" else 1.0
     played = [
         before.strike(rate=rate, seconds=STROKE_S),

@@ -21,8 +21,11 @@ from emblar.core.tuning.parameters import parameter
 
 Samples = NDArray[np.float64]
 Verdict = Literal["silent", "late", "long", "speaks", "cannot tell"]
-HEAD_HZ, WIRES_HZ = (100.0, 1000.0), (3000.0, 9000.0)
-FRAME_S, LOOKED_S, DROP_DB = 0.002, 1.2, 20.0
+HEAD_HZ = (100.0, 1000.0)
+WIRES_HZ = (3000.0, 9000.0)
+FRAME_S = 0.002
+LOOKED_S = 1.2
+DROP_DB = 20.0
 
 
 @dataclass(frozen=True, slots=True)

@@ -10,7 +10,8 @@ from emblar.web.drawing.ladder import BOTTOM, RAIL, TOP, marks_at, notes
 from emblar.web.drawing.scale import Log
 from emblar.web.drawing.svg import drawing, el, label, line
 
-WIDTH, HEIGHT = 300.0, 264.0
+WIDTH = 300.0
+HEIGHT = 264.0
 LOOKS = {
     "plan": ("plan-mark", "drawing-text"),
     "take": ("take-mark", "take-text"),

@@ -12,8 +12,12 @@ from markupsafe import Markup
 from emblar.web.drawing.scale import Linear, round_steps
 from emblar.web.drawing.svg import drawing, label, line, path
 
-WIDTH, HEIGHT = 376.0, 190.0
-LEFT, RIGHT, TOP, BOTTOM = 46.0, 366.0, 14.0, 148.0
+WIDTH = 376.0
+HEIGHT = 190.0
+LEFT = 46.0
+RIGHT = 366.0
+TOP = 14.0
+BOTTOM = 148.0
 LOWEST_DB = -40.0
 LEAST_S = 0.3
 
@@ -39,8 +43,9 @@ def decay(curves: Sequence[Curve], t60_s: float | None, sd_s: float | None) -> M
     said = "how long it rings cannot be told"
     if t60_s is not None:
         stop = min(longest, t60_s * -LOWEST_DB / 60.0)
-        parts.append(path([(across(0.0), up(0.0)), (across(stop), up(-60.0 * stop / t60_s))],
-                          "record-line"))  # fmt: skip
+        parts.append(
+            path([(across(0.0), up(0.0)), (across(stop), up(-60.0 * stop / t60_s))], "record-line")
+        )
         said = f"−60 dB in {t60_s:.2f} ± {sd_s or 0.0:.2f} s"
     parts.append(label(RIGHT, TOP + 6.0, said, "record-text", "end"))
     described = f"{said}; {len(curves)} strokes."

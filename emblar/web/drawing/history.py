@@ -15,9 +15,13 @@ from emblar.web.drawing.ladder import notes
 from emblar.web.drawing.scale import Linear, Log
 from emblar.web.drawing.svg import drawing, el, label, line, path
 
-WIDTH, HEIGHT = 620.0, 264.0
+WIDTH = 620.0
+HEIGHT = 264.0
 ROOMY = 5
-LEFT, RIGHT, TOP, BOTTOM = 112.0, 560.0, 26.0, 256.0
+LEFT = 112.0
+RIGHT = 560.0
+TOP = 26.0
+BOTTOM = 256.0
 
 
 @dataclass(frozen=True, slots=True)
@@ -52,10 +56,12 @@ def history(points: Sequence[Point]) -> Markup:
             if last or len(points) <= ROOMY:
                 parts.append(label(x + 12.0, y + 4.0, f"drum {p.drum_hz:.0f}", "drawing-small"))
     said = "; ".join(
-        f"{p.when}: " + ", ".join(
-            f"{n} {hz:.0f} Hz" for n, hz in
-            (("batter", p.batter_hz), ("reso", p.reso_hz), ("drum", p.drum_hz)) if hz
+        f"{p.when}: "
+        + ", ".join(
+            f"{n} {hz:.0f} Hz"
+            for n, hz in (("batter", p.batter_hz), ("reso", p.reso_hz), ("drum", p.drum_hz))
+            if hz
         )
         for p in points
-    )  # fmt: skip
+    )
     return drawing("history", "Pitches over time", said, *parts, width=WIDTH, height=HEIGHT)

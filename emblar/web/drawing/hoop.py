@@ -17,10 +17,16 @@ from scipy.interpolate import CubicSpline
 from emblar.web.drawing.scale import Linear, round_steps
 from emblar.web.drawing.svg import drawing, el, label, line, path
 
-WIDTH, HEIGHT = 476.0, 236.0
-LEFT, RIGHT, TOP, BOTTOM = 44.0, 470.0, 14.0, 166.0
-LEAST_SPAN, FAR = 40.0, 120.0
-BRACKET, CURVE_POINTS = 7.0, 121
+WIDTH = 476.0
+HEIGHT = 236.0
+LEFT = 44.0
+RIGHT = 470.0
+TOP = 14.0
+BOTTOM = 166.0
+LEAST_SPAN = 40.0
+FAR = 120.0
+BRACKET = 7.0
+CURVE_POINTS = 121
 
 
 @dataclass(frozen=True, slots=True)
@@ -59,14 +65,20 @@ def hoop(model: Hoop) -> Markup:
     up = Linear(-span, span, BOTTOM, TOP)
     across = Linear(0, len(off), LEFT + 14.0, RIGHT - 4.0)
     parts = [
-        el("rect", x=LEFT, y=up(model.tolerance), width=RIGHT - LEFT,
-           height=up(-model.tolerance) - up(model.tolerance), cls="range"),
+        el(
+            "rect",
+            x=LEFT,
+            y=up(model.tolerance),
+            width=RIGHT - LEFT,
+            height=up(-model.tolerance) - up(model.tolerance),
+            cls="range",
+        ),
         *_grid(up, span),
         line(LEFT, up(0.0), RIGHT, up(0.0), "goal-line"),
         *_curve(off, across, up),
         *_rods(model, off, across, up),
         *_brackets(len(off), across),
-    ]  # fmt: skip
+    ]
     described = "; ".join(
         f"rod {i + 1}: {'not read' if c is None else f'{c:+.0f} ct'}" for i, c in enumerate(off)
     )

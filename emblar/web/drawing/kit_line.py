@@ -8,7 +8,9 @@ from markupsafe import Markup
 from emblar.web.drawing.kit_strip import STATE_WORDS, StripDrum, ring
 from emblar.web.drawing.svg import drawing, el, label
 
-PX_PER_INCH, GAP, TOP = 1.9, 12.0, 4.0
+PX_PER_INCH = 1.9
+GAP = 12.0
+TOP = 4.0
 
 
 def kit_line(name: str, drums: Sequence[StripDrum]) -> Markup:

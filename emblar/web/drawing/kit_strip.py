@@ -91,9 +91,13 @@ def kit_strip(drums: Sequence[StripDrum]) -> Markup:
         top += 2.0 * tallest + ROW_GAP
     described = "; ".join(f"{d.name}: {d.state_words}" for d in drums)
     return drawing(
-        "kit-strip", "The kit from above", described or "No drums yet", *parts,
-        width=WIDTH, height=max(top, 40.0),
-    )  # fmt: skip
+        "kit-strip",
+        "The kit from above",
+        described or "No drums yet",
+        *parts,
+        width=WIDTH,
+        height=max(top, 40.0),
+    )
 
 
 def _drum(drum: StripDrum, x: float, y: float, radius: float, below: float) -> Markup:

@@ -13,8 +13,10 @@ from emblar.core.notes import nearest_note, note_frequency_hz, note_text
 from emblar.web.drawing.scale import Log
 from emblar.web.drawing.svg import drawing, el, label, line
 
-WIDTH, HEIGHT = 340.0, 264.0
-TOP, BOTTOM = 26.0, 256.0
+WIDTH = 340.0
+HEIGHT = 264.0
+TOP = 26.0
+BOTTOM = 256.0
 RAIL = 96.0
 APART = 17.0
 NATURALS = (0, 2, 4, 5, 7, 9, 11)
@@ -51,9 +53,13 @@ def ladder(model: Ladder) -> Markup:
     )
     marks = [
         (model.batter_lug_hz, f"batter lug {model.batter_lug_hz:.0f}", "lug-mark", "drawing-text"),
-        (model.plan_hz, f"plan {model.plan_hz:.1f} ± {model.plan_sd_hz:.0f} Hz", "plan-mark",
-         "drawing-text"),
-    ]  # fmt: skip
+        (
+            model.plan_hz,
+            f"plan {model.plan_hz:.1f} ± {model.plan_sd_hz:.0f} Hz",
+            "plan-mark",
+            "drawing-text",
+        ),
+    ]
     if model.reso_lug_hz:
         text = f"reso lug {model.reso_lug_hz:.0f}"
         marks.append((model.reso_lug_hz, text, "lug-mark", "drawing-text"))

@@ -19,7 +19,8 @@ WIDTH = 784.0
 LEFT = 92.0
 LANE = 28.0
 STROKE_WIDTH = 6.0
-TALLEST, SHORTEST = 22.0, 6.0
+TALLEST = 22.0
+SHORTEST = 6.0
 RANGE_DB = 24.0
 AXIS = 24.0
 
@@ -55,14 +56,32 @@ def lanes(rows: Sequence[Lane], start_s: float, stop_s: float) -> Markup:
     for row, lane in enumerate(rows):
         parts += _lane(lane, row * LANE, across)
     parts += _axis(across, LANE * len(rows))
-    parts.append(el("line", x1=LEFT, x2=LEFT, y1=0, y2=LANE * len(rows), cls="playhead",
-                    data_playhead="lanes"))  # fmt: skip
+    parts.append(
+        el(
+            "line",
+            x1=LEFT,
+            x2=LEFT,
+            y1=0,
+            y2=LANE * len(rows),
+            cls="playhead",
+            data_playhead="lanes",
+        )
+    )
     described = ", ".join(f"{lane.voice} {counted(lane.count, 'stroke')}" for lane in rows)
     svg = drawing("lanes", "Strokes by voice", described, *parts, width=WIDTH, height=height)
     return Markup(
-        el("div", svg, cls="lanes-frame", data_from=start_s, data_to=stop_s, data_left=LEFT,
-           data_right=WIDTH - 4.0, data_width=WIDTH, data_lane=LANE)
-    )  # fmt: skip
+        el(
+            "div",
+            svg,
+            cls="lanes-frame",
+            data_from=start_s,
+            data_to=stop_s,
+            data_left=LEFT,
+            data_right=WIDTH - 4.0,
+            data_width=WIDTH,
+            data_lane=LANE,
+        )
+    )
 
 
 def _lane(lane: Lane, top: float, across: Linear) -> list[Markup]:

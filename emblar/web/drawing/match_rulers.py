@@ -14,9 +14,16 @@ from markupsafe import Markup
 from emblar.web.drawing.scale import Linear
 from emblar.web.drawing.svg import drawing, el, label, line
 
-WIDTH, ROW, TOP = 784.0, 27.0, 24.0
-NAME_X, RECORD_X, TAKE_X, OFF_X = 0.0, 84.0, 628.0, 730.0
-START, STOP, REACH = 186.0, 604.0, 4.5
+WIDTH = 784.0
+ROW = 27.0
+TOP = 24.0
+NAME_X = 0.0
+RECORD_X = 84.0
+TAKE_X = 628.0
+OFF_X = 730.0
+START = 186.0
+STOP = 604.0
+REACH = 4.5
 
 
 @dataclass(frozen=True, slots=True)
@@ -50,9 +57,13 @@ def match_rulers(rows: Sequence[MatchRow], take_name: str) -> Markup:
         for r in rows
     )
     return drawing(
-        "match-rulers", "Record, plan and take", said, *parts, width=WIDTH,
+        "match-rulers",
+        "Record, plan and take",
+        said,
+        *parts,
+        width=WIDTH,
         height=TOP + ROW * len(rows),
-    )  # fmt: skip
+    )
 
 
 def _row(row: MatchRow, y: float, across: Linear) -> list[Markup]:
@@ -65,8 +76,17 @@ def _row(row: MatchRow, y: float, across: Linear) -> list[Markup]:
     if row.take_steps is None:
         parts.append(label(START, y + 5.0, row.why_not, "drawing-small"))
         return parts
-    parts.append(el("rect", x=across(-1.0), y=y - 9.0, width=across(1.0) - across(-1.0),
-                    height=18.0, rx=2.0, cls="step-band"))  # fmt: skip
+    parts.append(
+        el(
+            "rect",
+            x=across(-1.0),
+            y=y - 9.0,
+            width=across(1.0) - across(-1.0),
+            height=18.0,
+            rx=2.0,
+            cls="step-band",
+        )
+    )
     parts.append(line(START, y, STOP, y, "hairline"))
     ticks = range(-int(REACH), int(REACH) + 1)
     parts += [line(across(t), y - 4.0, across(t), y + 4.0, "tick-line") for t in ticks]

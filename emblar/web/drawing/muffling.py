@@ -13,8 +13,15 @@ from markupsafe import Markup
 from emblar.web.drawing.scale import Linear
 from emblar.web.drawing.svg import drawing, el, label, line
 
-WIDTH, ROW, TOP, BOTTOM, LEFT, RIGHT = 620.0, 30.0, 14.0, 40.0, 250.0, 600.0
-LEAST, MOST, LETTERS = -4.0, 8.0, 34
+WIDTH = 620.0
+ROW = 30.0
+TOP = 14.0
+BOTTOM = 40.0
+LEFT = 250.0
+RIGHT = 600.0
+LEAST = -4.0
+MOST = 8.0
+LETTERS = 34
 
 
 def muffling(rows: Sequence[tuple[str, float, float]], says: str) -> Markup:
@@ -24,8 +31,16 @@ def muffling(rows: Sequence[tuple[str, float, float]], says: str) -> Markup:
     across = Linear(low, high, LEFT, RIGHT)
     height = TOP + ROW * len(rows) + BOTTOM
     foot = TOP + ROW * len(rows)
-    parts = [el("rect", x=across(-1.0), y=TOP, width=across(1.0) - across(-1.0),
-                height=foot - TOP, cls="record-band")]  # fmt: skip
+    parts = [
+        el(
+            "rect",
+            x=across(-1.0),
+            y=TOP,
+            width=across(1.0) - across(-1.0),
+            height=foot - TOP,
+            cls="record-band",
+        )
+    ]
     parts += [line(across(0.0), TOP, across(0.0), foot, "record-mark")]
     parts += [line(LEFT, foot, RIGHT, foot, "rail")]
     for at in range(int(low) + 1, int(high)):
@@ -39,9 +54,18 @@ def muffling(rows: Sequence[tuple[str, float, float]], says: str) -> Markup:
         short = name if len(name) <= LETTERS else f"{name[: LETTERS - 1]}…"
         parts.append(label(0.0, y + 4.0, short, "drawing-label"))
         parts.append(line(across.held(steps - sd), y, across.held(steps + sd), y, "sweep-line"))
-        parts.append(el("circle", el("title", f"{steps:+.1f} ± {sd:.1f} steps"), cx=across(steps),
-                        cy=y, r=4.5, cls="take-dot"))  # fmt: skip
+        parts.append(
+            el(
+                "circle",
+                el("title", f"{steps:+.1f} ± {sd:.1f} steps"),
+                cx=across(steps),
+                cy=y,
+                r=4.5,
+                cls="take-dot",
+            )
+        )
         if place == len(rows) - 1:
             parts.append(el("circle", cx=across(steps), cy=y, r=9.0, cls="take-ring"))
-    return drawing("muffling", "Muffling, stroke by stroke", says, *parts, width=WIDTH,
-                   height=height)  # fmt: skip
+    return drawing(
+        "muffling", "Muffling, stroke by stroke", says, *parts, width=WIDTH, height=height
+    )

@@ -13,8 +13,12 @@ from markupsafe import Markup
 from emblar.web.drawing.scale import Linear, Log, round_steps
 from emblar.web.drawing.svg import drawing, el, label, line, path
 
-WIDTH, HEIGHT = 250.0, 178.0
-LEFT, RIGHT, TOP, BOTTOM = 36.0, 244.0, 12.0, 134.0
+WIDTH = 250.0
+HEIGHT = 178.0
+LEFT = 36.0
+RIGHT = 244.0
+TOP = 12.0
+BOTTOM = 134.0
 DOTS = 12
 
 Points = Sequence[tuple[float, float]]

@@ -13,9 +13,14 @@ from markupsafe import Markup
 from emblar.web.drawing.scale import Linear, Log
 from emblar.web.drawing.svg import drawing, el, label, line
 
-WIDTH, HEIGHT = 376.0, 170.0
-LEFT, RIGHT, TOP, BOTTOM = 46.0, 366.0, 30.0, 128.0
-LOWEST_DB, HIGHEST_DB = -30.0, 12.0
+WIDTH = 376.0
+HEIGHT = 170.0
+LEFT = 46.0
+RIGHT = 366.0
+TOP = 30.0
+BOTTOM = 128.0
+LOWEST_DB = -30.0
+HIGHEST_DB = 12.0
 LABEL_WIDTH = 42.0
 
 

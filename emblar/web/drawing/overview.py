@@ -7,7 +7,9 @@ from markupsafe import Markup
 from emblar.web.drawing.scale import Linear
 from emblar.web.drawing.svg import drawing, el
 
-WIDTH, LEFT, HEIGHT = 784.0, 92.0, 30.0
+WIDTH = 784.0
+LEFT = 92.0
+HEIGHT = 30.0
 PIECES = 24
 
 
@@ -38,10 +40,17 @@ def overview(
         for i, bar in enumerate(h / loudest for h in height)
     )
     parts = [
-        el("rect", x=across(start_s), y=0.5, width=across(stop_s) - across(start_s),
-           height=HEIGHT - 1.0, rx=3.0, cls="overview-window"),
+        el(
+            "rect",
+            x=across(start_s),
+            y=0.5,
+            width=across(stop_s) - across(start_s),
+            height=HEIGHT - 1.0,
+            rx=3.0,
+            cls="overview-window",
+        ),
         el("path", d=path, cls="overview-bars"),
-    ]  # fmt: skip
+    ]
     wide = duration_s / PIECES
     for i in range(PIECES):
         middle = (i + 0.5) * wide
@@ -50,13 +59,23 @@ def overview(
             el(
                 "a",
                 el("title", f"Go to {minutes}:{seconds:02d}"),
-                el("rect", x=across(i * wide), y=0, width=across(wide) - LEFT, height=HEIGHT,
-                   cls="overview-piece"),
+                el(
+                    "rect",
+                    x=across(i * wide),
+                    y=0,
+                    width=across(wide) - LEFT,
+                    height=HEIGHT,
+                    cls="overview-piece",
+                ),
                 href=href(middle),
                 aria_label=f"Go to {minutes}:{seconds:02d}",
             )
-        )  # fmt: skip
+        )
     return drawing(
-        "overview", "The whole recording", "Loudness over time, the window marked", *parts,
-        width=WIDTH, height=HEIGHT,
-    )  # fmt: skip
+        "overview",
+        "The whole recording",
+        "Loudness over time, the window marked",
+        *parts,
+        width=WIDTH,
+        height=HEIGHT,
+    )

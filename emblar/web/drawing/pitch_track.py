@@ -14,10 +14,15 @@ from emblar.core.notes import cents, note_text
 from emblar.web.drawing.scale import Linear, round_steps
 from emblar.web.drawing.svg import drawing, el, label, line, path
 
-WIDTH, HEIGHT = 376.0, 214.0
-LEFT, RIGHT, TOP, BOTTOM = 46.0, 366.0, 16.0, 172.0
+WIDTH = 376.0
+HEIGHT = 214.0
+LEFT = 46.0
+RIGHT = 366.0
+TOP = 16.0
+BOTTOM = 172.0
 LONGEST_MS = 500.0
-LOWEST_CENTS, LEAST_HIGH = -40.0, 60.0
+LOWEST_CENTS = -40.0
+LEAST_HIGH = 60.0
 GRID_MS = 20.0
 
 Track = tuple[Sequence[float], Sequence[float]]
@@ -41,9 +46,15 @@ def pitch_track(tracks: Sequence[Track], settled_hz: float, sd_hz: float) -> Mar
     parts = _grid(across, up)
     band = cents(settled_hz + sd_hz, settled_hz)
     parts.append(
-        el("rect", x=LEFT, y=up(band), width=RIGHT - LEFT, height=up(-band) - up(band),
-           cls="record-band")
-    )  # fmt: skip
+        el(
+            "rect",
+            x=LEFT,
+            y=up(band),
+            width=RIGHT - LEFT,
+            height=up(-band) - up(band),
+            cls="record-band",
+        )
+    )
     for curve in curves:
         parts.append(path([(across(t), up.held(c)) for t, c in curve], "record-faint"))
     parts.append(path([(across(t), up.held(c)) for t, c in middle], "record-line"))
@@ -51,14 +62,18 @@ def pitch_track(tracks: Sequence[Track], settled_hz: float, sd_hz: float) -> Mar
     said = _says(start)
     parts.append(label(RIGHT, TOP + 2.0, said, "record-text", "end"))
     parts.append(
-        label(RIGHT, BOTTOM - 6.0, f"settled {settled_hz:.1f} ± {sd_hz:.1f} Hz", "record-text",
-              "end")
-    )  # fmt: skip
+        label(
+            RIGHT, BOTTOM - 6.0, f"settled {settled_hz:.1f} ± {sd_hz:.1f} Hz", "record-text", "end"
+        )
+    )
     return drawing(
-        "pitch-track", "Pitch after the stroke",
+        "pitch-track",
+        "Pitch after the stroke",
         f"{said}; settled at {settled_hz:.1f} Hz, {note_text(settled_hz)}; {len(curves)} strokes.",
-        *parts, width=WIDTH, height=HEIGHT,
-    )  # fmt: skip
+        *parts,
+        width=WIDTH,
+        height=HEIGHT,
+    )
 
 
 def _says(start: float) -> str:

@@ -6,7 +6,8 @@ from markupsafe import Markup
 
 from emblar.web.drawing.svg import drawing, el, label
 
-SIZE, RADIUS = 130.0, 52.0
+SIZE = 130.0
+RADIUS = 52.0
 
 
 def rods(
@@ -38,6 +39,10 @@ def rods(
     said = "no rod is next" if next_rod is None else f"rod {next_rod + 1} is next"
     first = "at the badge" if badge else "nearest you"
     return drawing(
-        "rods", "The drum from above", f"{count} rods, rod 1 {first}; {said}", *parts,
-        width=SIZE, height=SIZE + 8.0,
-    )  # fmt: skip
+        "rods",
+        "The drum from above",
+        f"{count} rods, rod 1 {first}; {said}",
+        *parts,
+        width=SIZE,
+        height=SIZE + 8.0,
+    )

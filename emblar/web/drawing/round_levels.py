@@ -8,8 +8,14 @@ from markupsafe import Markup
 from emblar.web.drawing.scale import Linear
 from emblar.web.drawing.svg import drawing, el, label, line
 
-WIDTH, ROW, TOP = 784.0, 34.0, 24.0
-NAME_X, START, STOP, FEEL_X, REACH = 0.0, 190.0, 520.0, 560.0, 5.5
+WIDTH = 784.0
+ROW = 34.0
+TOP = 24.0
+NAME_X = 0.0
+START = 190.0
+STOP = 520.0
+FEEL_X = 560.0
+REACH = 5.5
 
 
 @dataclass(frozen=True, slots=True)
@@ -38,9 +44,13 @@ def round_levels(rows: Sequence[LevelRow]) -> Markup:
         parts += _row(row, TOP + ROW * (index + 0.5), across)
     said = "; ".join(f"{r.name}: {r.text}" + (f", {r.feel}" if r.feel else "") for r in rows)
     return drawing(
-        "round-levels", "Level of every drum", said, *parts, width=WIDTH,
+        "round-levels",
+        "Level of every drum",
+        said,
+        *parts,
+        width=WIDTH,
         height=TOP + ROW * len(rows),
-    )  # fmt: skip
+    )
 
 
 def _row(row: LevelRow, y: float, across: Linear) -> list[Markup]:
@@ -49,10 +59,17 @@ def _row(row: LevelRow, y: float, across: Linear) -> list[Markup]:
         label(NAME_X, y - 1.0, row.name, strong),
         label(NAME_X, y + 13.0, row.text, "drawing-small"),
         label(FEEL_X, y + 5.0, row.feel, "drawing-small"),
-        el("rect", x=across(-1.0), y=y - 9.0, width=across(1.0) - across(-1.0), height=18.0,
-           rx=2.0, cls="step-band"),
+        el(
+            "rect",
+            x=across(-1.0),
+            y=y - 9.0,
+            width=across(1.0) - across(-1.0),
+            height=18.0,
+            rx=2.0,
+            cls="step-band",
+        ),
         line(START, y, STOP, y, "hairline"),
-    ]  # fmt: skip
+    ]
     ticks = range(-int(REACH), int(REACH) + 1)
     parts += [line(across(t), y - 4.0, across(t), y + 4.0, "tick-line") for t in ticks]
     if row.before_steps is not None:

@@ -15,9 +15,13 @@ from emblar.web.drawing.scale import Linear
 from emblar.web.drawing.svg import drawing, el, label, line
 
 WIDTH = 784.0
-ROW, TOP = 28.0, 24.0
-NAME_X, RECORD_X, PLAN_X = 0.0, 92.0, 690.0
-START, STOP = 196.0, 660.0
+ROW = 28.0
+TOP = 24.0
+NAME_X = 0.0
+RECORD_X = 92.0
+PLAN_X = 690.0
+START = 196.0
+STOP = 660.0
 REACH = 4.5
 
 
@@ -46,9 +50,13 @@ def rulers(rows: Sequence[RulerRow]) -> Markup:
     for index, row in enumerate(rows):
         parts += _row(row, TOP + ROW * (index + 0.5), across)
     return drawing(
-        "rulers", "Record and plan", _described(rows), *parts,
-        width=WIDTH, height=TOP + ROW * len(rows),
-    )  # fmt: skip
+        "rulers",
+        "Record and plan",
+        _described(rows),
+        *parts,
+        width=WIDTH,
+        height=TOP + ROW * len(rows),
+    )
 
 
 def _row(row: RulerRow, y: float, across: Linear) -> list[Markup]:
@@ -60,14 +68,31 @@ def _row(row: RulerRow, y: float, across: Linear) -> list[Markup]:
     if row.plan_steps is None:
         parts.append(label(START, y + 5.0, row.why_not, "drawing-small"))
         return parts
-    parts.append(el("rect", x=across(-1.0), y=y - 10.0, width=across(1.0) - across(-1.0),
-                    height=20.0, rx=2.0, cls="step-band"))  # fmt: skip
+    parts.append(
+        el(
+            "rect",
+            x=across(-1.0),
+            y=y - 10.0,
+            width=across(1.0) - across(-1.0),
+            height=20.0,
+            rx=2.0,
+            cls="step-band",
+        )
+    )
     parts.append(line(START, y, STOP, y, "hairline"))
     ticks = range(-int(REACH), int(REACH) + 1)
     parts += [line(across(t), y - 4.0, across(t), y + 4.0, "tick-line") for t in ticks]
     half = min(row.record_sd_steps, REACH)
-    parts.append(el("rect", x=across(-half), y=y - 3.0, width=across(half) - across(-half),
-                    height=6.0, cls="record-band"))  # fmt: skip
+    parts.append(
+        el(
+            "rect",
+            x=across(-half),
+            y=y - 3.0,
+            width=across(half) - across(-half),
+            height=6.0,
+            cls="record-band",
+        )
+    )
     parts.append(line(across(0.0), y - 10.0, across(0.0), y + 10.0, "record-mark"))
     ends = (row.plan_steps - row.plan_sd_steps, row.plan_steps + row.plan_sd_steps)
     parts.append(line(across.held(ends[0]), y, across.held(ends[1]), y, "plan-whisker"))

@@ -12,10 +12,12 @@ from markupsafe import Markup
 
 from emblar.web.drawing.svg import drawing, el, label, line
 
-WIDTH, HEIGHT = 400.0, 264.0
+WIDTH = 400.0
+HEIGHT = 264.0
 SHELL_HIGHEST = 140.0
 SHELL_WIDEST = 330.0
-HOOP_WIDTH, HOOP_HEIGHT = 7.0, 26.0
+HOOP_WIDTH = 7.0
+HOOP_HEIGHT = 26.0
 WALL = 7.0
 PLY_GAP = 4.0
 
@@ -80,21 +82,34 @@ def section(model: Section) -> Markup:
     for row, damper in enumerate(model.dampers):
         parts += _damper(damper, row, (middle, wide / 2.0), top, bottom)
     if port is not None:
-        parts.append(label((port[0] + port[1]) / 2.0, bottom - 6.0, f"port {model.port_in:g} in",
-                           "drawing-small", "middle"))  # fmt: skip
+        parts.append(
+            label(
+                (port[0] + port[1]) / 2.0,
+                bottom - 6.0,
+                f"port {model.port_in:g} in",
+                "drawing-small",
+                "middle",
+            )
+        )
     return drawing("section", model.title, _described(model), *parts, width=WIDTH, height=HEIGHT)
 
 
 def _head(
-    head: SectionHead, left: float, right: float, edge: float, out: float,
+    head: SectionHead,
+    left: float,
+    right: float,
+    edge: float,
+    out: float,
     gap: tuple[float, float] | None = None,
-) -> list[Markup]:  # fmt: skip
+) -> list[Markup]:
     parts = []
     for ply in range(head.plies):
         y = edge + out * (2.0 + PLY_GAP * ply)
-        spans = [(left - 4.0, right + 4.0)] if gap is None else [
-            (left - 4.0, gap[0]), (gap[1], right + 4.0)
-        ]  # fmt: skip
+        spans = (
+            [(left - 4.0, right + 4.0)]
+            if gap is None
+            else [(left - 4.0, gap[0]), (gap[1], right + 4.0)]
+        )
         parts += [line(a, y, b, y, "film") for a, b in spans]
     if head.coated:
         y = edge + out * (6.0 + PLY_GAP * (head.plies - 1))

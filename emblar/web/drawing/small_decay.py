@@ -7,8 +7,10 @@ from markupsafe import Markup
 from emblar.web.drawing.scale import Linear
 from emblar.web.drawing.svg import drawing, line, path
 
-WIDTH, HEIGHT = 124.0, 40.0
-SHOWN_S, POINTS = 1.2, 40
+WIDTH = 124.0
+HEIGHT = 40.0
+SHOWN_S = 1.2
+POINTS = 40
 
 
 def small_decay(name: str, length_s: float | None, sustain_s: float | None) -> Markup:
@@ -21,7 +23,8 @@ def small_decay(name: str, length_s: float | None, sustain_s: float | None) -> M
         slow = (sustain_s or 3.0 * (length_s or 0.3)) / math.log(1000.0)
         times = [SHOWN_S * i / POINTS for i in range(POINTS + 1)]
         level = [0.6 * math.exp(-t / fast) + 0.4 * math.exp(-t / slow) for t in times]
-        parts.append(path([(across(t), up(v)) for t, v in zip(times, level, strict=True)],
-                          "take-line"))  # fmt: skip
+        parts.append(
+            path([(across(t), up(v)) for t, v in zip(times, level, strict=True)], "take-line")
+        )
         said = f"length {length_s or 0.0:.2f} s, sustain {sustain_s or 0.0:.2f} s"
     return drawing(name, "How it dies away", said, *parts, width=WIDTH, height=HEIGHT)

@@ -11,7 +11,8 @@ from markupsafe import Markup
 from emblar.web.drawing.scale import Linear
 from emblar.web.drawing.svg import drawing, el, line
 
-WIDTH, HEIGHT = 132.0, 22.0
+WIDTH = 132.0
+HEIGHT = 22.0
 REACH = 5.0
 
 
@@ -27,8 +28,16 @@ def small_ruler(
     ]
     half = min(sd_steps, REACH)
     width = max(across(half) - across(-half), 2.0)
-    parts.append(el("rect", x=across(0.0) - width / 2.0, y=middle - 6.0, width=width, height=12.0,
-                    cls="record-band"))  # fmt: skip
+    parts.append(
+        el(
+            "rect",
+            x=across(0.0) - width / 2.0,
+            y=middle - 6.0,
+            width=width,
+            height=12.0,
+            cls="record-band",
+        )
+    )
     parts.append(line(across(0.0), middle - 8.0, across(0.0), middle + 8.0, "record-mark"))
     said = [f"uncertain by {sd_steps:.1f} steps"]
     for word, steps, tall in (("soft", soft_steps, 4.0), ("loud", loud_steps, 9.0)):
@@ -38,6 +47,10 @@ def small_ruler(
         parts.append(line(x, middle - tall, x, middle + tall, "part-mark"))
         said.append(f"{word} strokes {steps:+.1f} steps")
     return drawing(
-        f"ruler-{name}", f"{name} in audible steps", "; ".join(said), *parts,
-        width=WIDTH, height=HEIGHT,
-    )  # fmt: skip
+        f"ruler-{name}",
+        f"{name} in audible steps",
+        "; ".join(said),
+        *parts,
+        width=WIDTH,
+        height=HEIGHT,
+    )

@@ -14,8 +14,14 @@ from emblar.core.notes import nearest_note, note_frequency_hz
 from emblar.web.drawing.scale import Linear, Log
 from emblar.web.drawing.svg import drawing, el, label, line, path
 
-WIDTH, HEIGHT, LEFT, RIGHT, TOP, BOTTOM = 760.0, 300.0, 40.0, 730.0, 34.0, 250.0
-LEAST_SPAN, NOTE_APART = 6.0, 44.0
+WIDTH = 760.0
+HEIGHT = 300.0
+LEFT = 40.0
+RIGHT = 730.0
+TOP = 34.0
+BOTTOM = 250.0
+LEAST_SPAN = 6.0
+NOTE_APART = 44.0
 
 
 def sweep_curve(

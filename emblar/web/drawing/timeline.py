@@ -14,7 +14,12 @@ from markupsafe import Markup
 from emblar.web.drawing.scale import Linear
 from emblar.web.drawing.svg import drawing, el, label, line
 
-WIDTH, LEFT, RIGHT, TOP, ROW, BAR = 780.0, 92.0, 764.0, 28.0, 34.0, 16.0
+WIDTH = 780.0
+LEFT = 92.0
+RIGHT = 764.0
+TOP = 28.0
+ROW = 34.0
+BAR = 16.0
 NARROW = 2.0
 TICKS_MIN = (5, 10, 15, 30, 60, 120, 240, 480)
 MOST_TICKS = 8
@@ -67,11 +72,16 @@ def timeline(bars: Sequence[Bar], length: float, clock: Sequence[tuple[float, st
             x, stop = across(bar.start), across(bar.start + bar.minutes)
             parts.append(
                 el(
-                    "rect", el("title", bar.says), x=x, y=middle - high / 2.0,
-                    width=max(stop - x - 1.0, NARROW), height=high, rx=2.0,
+                    "rect",
+                    el("title", bar.says),
+                    x=x,
+                    y=middle - high / 2.0,
+                    width=max(stop - x - 1.0, NARROW),
+                    height=high,
+                    rx=2.0,
                     cls=f"work-bar work-{bar.side or 'drum'}",
                 )
-            )  # fmt: skip
+            )
     said = "; ".join(bar.says for bar in bars)
     return drawing(
         "timeline", "The evening, drum by drum", said, *parts, width=WIDTH, height=bottom + 8.0

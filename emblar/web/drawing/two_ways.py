@@ -13,8 +13,11 @@ from markupsafe import Markup
 from emblar.web.drawing.scale import Linear
 from emblar.web.drawing.svg import drawing, el, label, line
 
-WIDTH, ROW, TOP = 336.0, 24.0, 4.0
-START, STOP = 62.0, 332.0
+WIDTH = 336.0
+ROW = 24.0
+TOP = 4.0
+START = 62.0
+STOP = 332.0
 REACH = 5.0
 ALIKE_STEPS = 0.05
 
@@ -30,9 +33,13 @@ def two_ways(voice: str, left: Mapping[str, float], right: Mapping[str, float]) 
     ]
     said = [f"{n}: {_said(left.get(n))} and {_said(right.get(n))} steps" for n in names]
     return drawing(
-        f"ways-{voice}", f"{voice}: both ways against the record", "; ".join(said), *parts,
-        width=WIDTH, height=TOP + ROW * len(names),
-    )  # fmt: skip
+        f"ways-{voice}",
+        f"{voice}: both ways against the record",
+        "; ".join(said),
+        *parts,
+        width=WIDTH,
+        height=TOP + ROW * len(names),
+    )
 
 
 def _said(steps: float | None) -> str:
@@ -44,10 +51,17 @@ def _row(
 ) -> list[Markup]:
     parts = [
         label(0.0, y + 5.0, name, "drawing-text"),
-        el("rect", x=across(-1.0), y=y - 9.0, width=across(1.0) - across(-1.0), height=18.0,
-           rx=2.0, cls="step-band"),
+        el(
+            "rect",
+            x=across(-1.0),
+            y=y - 9.0,
+            width=across(1.0) - across(-1.0),
+            height=18.0,
+            rx=2.0,
+            cls="step-band",
+        ),
         line(START, y, STOP, y, "hairline"),
-    ]  # fmt: skip
+    ]
     ticks = range(-int(REACH), int(REACH) + 1)
     parts += [line(across(t), y - 3.0, across(t), y + 3.0, "tick-line") for t in ticks]
     parts.append(line(across(0.0), y - 9.0, across(0.0), y + 9.0, "record-mark"))

@@ -26,7 +26,8 @@ from emblar.web.pages.frame import Frame
 from emblar.web.pages.words import left_words
 
 OTHER: dict[Side, Side] = {"batter": "reso", "reso": "batter"}
-USUAL_TURN, PAIR_CENTS = 0.25, 10.0
+USUAL_TURN = 0.25
+PAIR_CENTS = 10.0
 CURES = {"snare": "If it chokes, or should be fatter", "tom": "If it chokes, or should smack"}
 AGAIN = ("check reading", "tap again", "no effect")
 """Reasons of the next turns to tap again before anything is turned."""
@@ -133,21 +134,38 @@ def bench_page(now: Bench, around: Frame, *, head: str = "", from_badge: bool = 
     return BenchPage(
         title=f"{owned.name}, {name}" if name else owned.name,
         subtitle=_subtitle(now, job, text, side if drawn else None),
-        doing=doing, big=big, then=then, also=also, job=job, side=side, rod=rod,
+        doing=doing,
+        big=big,
+        then=then,
+        also=also,
+        job=job,
+        side=side,
+        rod=rod,
         some_read=at is not None and len(at.unread) < owned.rods,
         hoop=_hoop(now, drawn, doing, rod) if drawn else None,
         hoop_says=_hoop_says(drawn) if drawn else "",
         rods=rods(owned.rods, rod, _later_rods(drawn, rod), badge=from_badge) if drawn else None,
-        ladder=_ladder(now, side), numbers=_numbers(drawn), fields=_fields(drawn), rows=_rows(now),
-        progress=_progress(now), heard=_heard(drawn),
+        ladder=_ladder(now, side),
+        numbers=_numbers(drawn),
+        fields=_fields(drawn),
+        rows=_rows(now),
+        progress=_progress(now),
+        heard=_heard(drawn),
         after=_after(drawn) if job is not None and job.tunes else (),
-        this_drum=_this_drum(now, drawn), by_feel=_by_feel(drawn),
-        caution=text.caution if text else "", stroke=_stroke(now),
-        base=f"{base}/bench/{now.drum.id}", hum=f"{base}/bench/hum?sel=d{now.drum.id}",
-        pair=f"{base}/share/phone", from_badge=from_badge, word=now.setup.note,
-        span_s=max(0.2, 8.0 / goal) if goal else 0.3, goal_says=f"{goal:.0f} Hz" if goal else "",
-        cures=CURES.get(owned.kind, ""), back_to=_back_to(now),
-    )  # fmt: skip
+        this_drum=_this_drum(now, drawn),
+        by_feel=_by_feel(drawn),
+        caution=text.caution if text else "",
+        stroke=_stroke(now),
+        base=f"{base}/bench/{now.drum.id}",
+        hum=f"{base}/bench/hum?sel=d{now.drum.id}",
+        pair=f"{base}/share/phone",
+        from_badge=from_badge,
+        word=now.setup.note,
+        span_s=max(0.2, 8.0 / goal) if goal else 0.3,
+        goal_says=f"{goal:.0f} Hz" if goal else "",
+        cures=CURES.get(owned.kind, ""),
+        back_to=_back_to(now),
+    )
 
 
 def _back_to(now: Bench) -> str:
@@ -448,11 +466,15 @@ def _rows(now: Bench) -> tuple[JobRow, ...]:
         state = "left" if left else done.state if done else "open"
         rows.append(
             JobRow(
-                job.id, text.title if text else job.id, state,
-                f"{job.minutes:g} min", job == now.job, done.note if done else "",
+                job.id,
+                text.title if text else job.id,
+                state,
+                f"{job.minutes:g} min",
+                job == now.job,
+                done.note if done else "",
                 left,
             )
-        )  # fmt: skip
+        )
     return tuple(rows)
 
 
@@ -543,11 +565,13 @@ def _stroke(now: Bench) -> tuple[tuple[str, tuple[str, ...]], ...]:
             continue
         n = cause.numbers
         words = {
-            "hz": f"{n.get('hz', 0.0):.1f}", "ct": f"{abs(n.get('ct', 0.0)):.0f}",
-            "ms": f"{n.get('ms', 0.0):.0f}", "share": f"{100.0 * n.get('share', 0.0):.0f} %",
+            "hz": f"{n.get('hz', 0.0):.1f}",
+            "ct": f"{abs(n.get('ct', 0.0)):.0f}",
+            "ms": f"{n.get('ms', 0.0):.0f}",
+            "share": f"{100.0 * n.get('share', 0.0):.0f} %",
             "semitones": f"{n.get('semitones', 0.0):.0f}",
             "head": _head_words(now, cause.head) if cause.head else "head",
-        }  # fmt: skip
+        }
         said = f"{text.heard} {text.mostly}".format(**words)
         rows.append((said, text.checks))
     return tuple(rows)

@@ -57,9 +57,11 @@ def card_rows(card: VoiceFile) -> tuple[CardRow, ...]:
             why = card.reasons.get(entry.field, "not told")
             rows.append(CardRow(entry.shown, "", "", "", why))
             continue
-        spread = f"± {sd or 0.0:.0f} ct" if name == "pitch" else (
-            uncertainty(sd or 0.0, value, entry.unit)
-        )  # fmt: skip
+        spread = (
+            f"± {sd or 0.0:.0f} ct"
+            if name == "pitch"
+            else (uncertainty(sd or 0.0, value, entry.unit))
+        )
         rows.append(
             CardRow(
                 entry.shown,

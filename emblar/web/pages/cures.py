@@ -6,7 +6,8 @@ from emblar.actions.cures import CuresView
 from emblar.core.tuning.cures import Cure, Purpose
 from emblar.web.pages.words import changed_by
 
-HEARD, MOST_TOLD = 0.5, 4
+HEARD = 0.5
+MOST_TOLD = 4
 HEADINGS: dict[Purpose, str] = {
     "choke": "If it chokes, the cheapest first",
     "fat": "To make it fatter",

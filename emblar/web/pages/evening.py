@@ -120,11 +120,14 @@ def _drawing(view: EveningView, by_id: dict[str, EveningJob], first: int) -> Mar
     length = (view.downbeat - view.start).total_seconds() / 60.0 - first
     bars = [
         Bar(
-            by_id[name].drum, minute - first, by_id[name].work.minutes,
-            by_id[name].side or "", _said(by_id[name], view, minute),
+            by_id[name].drum,
+            minute - first,
+            by_id[name].work.minutes,
+            by_id[name].side or "",
+            _said(by_id[name], view, minute),
         )
         for name, minute in view.schedule.starts.items()
-    ]  # fmt: skip
+    ]
     order = {job.drum: place for place, job in enumerate(view.jobs)}
     bars.sort(key=lambda bar: (order[bar.drum], bar.start))
     begin = view.start + timedelta(minutes=first)

@@ -52,11 +52,13 @@ def hum_page(found: HumMap, session_id: int, slot_id: int | None) -> HumPage:
     root = f"/sessions/{session_id}/bench"
     rows = tuple(
         Row(
-            drum.name, f"{root}/hum?sel=d{drum.id}", drum is struck,
+            drum.name,
+            f"{root}/hum?sel=d{drum.id}",
+            drum is struck,
             tuple(_cell(found, drum, other) for other in found.drums),
         )
         for drum in found.drums
-    )  # fmt: skip
+    )
     return HumPage(
         f"Strike {struck.name} once",
         "Everything open and untouched, the microphone over the kit. Let it ring for two seconds.",

@@ -28,13 +28,16 @@ from emblar.web.pages.words import pitch
 
 KINDS: tuple[tuple[Kind, str], ...] = (("tom", "tom"), ("snare", "snare"), ("kick", "kick"))
 STARTING: dict[str, OwnedDrum] = {
-    "tom": OwnedDrum("Rack 12", "tom", 12, 8, 6, "flanged", "maple-lacquer", "double-coated",
-                     "single-clear"),
-    "snare": OwnedDrum("Snare 14", "snare", 14, 6.5, 10, "flanged", "steel", "single-coated",
-                       "snare-side"),
-    "kick": OwnedDrum("Kick 22", "kick", 22, 16, 10, "wood", "maple-lacquer", "kick-ring-clear",
-                      "front-opaque"),
-}  # fmt: skip
+    "tom": OwnedDrum(
+        "Rack 12", "tom", 12, 8, 6, "flanged", "maple-lacquer", "double-coated", "single-clear"
+    ),
+    "snare": OwnedDrum(
+        "Snare 14", "snare", 14, 6.5, 10, "flanged", "steel", "single-coated", "snare-side"
+    ),
+    "kick": OwnedDrum(
+        "Kick 22", "kick", 22, 16, 10, "wood", "maple-lacquer", "kick-ring-clear", "front-opaque"
+    ),
+}
 
 
 @dataclass(frozen=True, slots=True)

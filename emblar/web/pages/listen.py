@@ -32,13 +32,18 @@ from emblar.web.pages.card import (
 from emblar.web.pages.frame import Frame, sound_href
 from emblar.web.pages.words import number
 
-SPAN_S, SHORTEST_SPAN_S = 12.0, 1.5
+SPAN_S = 12.0
+SHORTEST_SPAN_S = 1.5
 LANE_ORDER = {"hat": 0, "cymbal": 1, "snare": 2, "tom": 3, "kick": 5}
-PLAY_HIT_S, MOST_PLAYED = 0.6, 8
+PLAY_HIT_S = 0.6
+MOST_PLAYED = 8
 MOST_PEAKS = 4000
 KIND_WORDS = {
-    "auto": "not said what", "drums": "drums only", "mix": "full mix", "hit": "single strokes"
-}  # fmt: skip
+    "auto": "not said what",
+    "drums": "drums only",
+    "mix": "full mix",
+    "hit": "single strokes",
+}
 
 
 @dataclass(frozen=True, slots=True)
@@ -179,9 +184,22 @@ def listen_page(
     voice_name = around.voice
     if found is None or voice_name is None:
         return ListenPage(
-            around, recording, found, "Bring the record", "", None, (), None, None, None, "", "",
-            (), (), unreadable=_unreadable(work),
-        )  # fmt: skip
+            around,
+            recording,
+            found,
+            "Bring the record",
+            "",
+            None,
+            (),
+            None,
+            None,
+            None,
+            "",
+            "",
+            (),
+            (),
+            unreadable=_unreadable(work),
+        )
     card = found.voice(voice_name)
     window = _window(around, found.analysis, voice_name, start_s, stop_s)
     rows = card_rows(card) if card else ()
@@ -369,10 +387,14 @@ def _parts(found: Heard) -> tuple[Part, ...]:
     session_id = found.recording.session_id
     base = f"/sessions/{session_id}/listen/stems"
     return tuple(
-        Part(name, name[0] if name == "drums" else "r", sound_href(session_id, audio_id),
-             f"{base}/{name}.flac")
+        Part(
+            name,
+            name[0] if name == "drums" else "r",
+            sound_href(session_id, audio_id),
+            f"{base}/{name}.flac",
+        )
         for name, audio_id in zip(("drums", "drumless"), found.parts, strict=True)
-    )  # fmt: skip
+    )
 
 
 def _subtitle(card: VoiceFile | None, found: Heard) -> str:

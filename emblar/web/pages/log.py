@@ -75,13 +75,15 @@ def log_page(
         last = row.rounds[-1] if row.rounds else None
         rows.append(
             LogRow(
-                row.drum.id, row.drum.owned.name, _size(row),
+                row.drum.id,
+                row.drum.owned.name,
+                _size(row),
                 _when(row.last_at) if row.last_at else "nothing yet",
                 _read(last, row) if last else "",
                 f"{', '.join(counts)} · " if counts else "",
                 _due(row),
             )
-        )  # fmt: skip
+        )
     taught = tuple(_damper(name, row) for name, row in (dampers or {}).items())
     return LogPage(tuple(rows), words, _told(brought) if brought else "", taught)
 
@@ -108,11 +110,13 @@ def _told(brought: ImportSummary) -> str:
     what = [
         counted(count, thing)
         for count, thing in (
-            (brought.sessions, "session"), (brought.drums, "drum"),
-            (brought.readings, "reading"), (brought.sounds, "sound"),
+            (brought.sessions, "session"),
+            (brought.drums, "drum"),
+            (brought.readings, "reading"),
+            (brought.sounds, "sound"),
         )
         if count
-    ]  # fmt: skip
+    ]
     return f"Brought in: {', '.join(what) or 'nothing, the export is empty'}."
 
 

@@ -33,7 +33,8 @@ from emblar.web.pages.kit import Option
 from emblar.web.pages.words import changed_by, number
 
 SHORT = {"pitch": "note", "bend": "bend", "sustain": "ring-out", "click": "brightness"}
-VERY_STEPS, ROOM_DB = 3.0, -14.0
+VERY_STEPS = 3.0
+ROOM_DB = -14.0
 
 
 @dataclass(frozen=True, slots=True)
@@ -211,14 +212,25 @@ def _word(d: Difference) -> str:
         else "too "
     )
     words = {
-        ("pitch", True): "high", ("pitch", False): "low", ("sustain", True): "long",
-        ("sustain", False): "short", ("length", True): "long", ("length", False): "short",
-        ("attack", True): "hard", ("attack", False): "soft", ("click", True): "bright",
-        ("click", False): "dark", ("body", True): "full", ("body", False): "thin",
-        ("ring", True): "ringy", ("ring", False): "dry", ("wires", True): "wiry",
-        ("wires", False): "short of wires", ("bend", True): "falls too far",
+        ("pitch", True): "high",
+        ("pitch", False): "low",
+        ("sustain", True): "long",
+        ("sustain", False): "short",
+        ("length", True): "long",
+        ("length", False): "short",
+        ("attack", True): "hard",
+        ("attack", False): "soft",
+        ("click", True): "bright",
+        ("click", False): "dark",
+        ("body", True): "full",
+        ("body", False): "thin",
+        ("ring", True): "ringy",
+        ("ring", False): "dry",
+        ("wires", True): "wiry",
+        ("wires", False): "short of wires",
+        ("bend", True): "falls too far",
         ("bend", False): "falls too little",
-    }  # fmt: skip
+    }
     word = words.get((d.name, d.steps > 0))
     if d.name in ("bend", "wires") and word is not None and word != "wiry":
         return word
@@ -273,10 +285,13 @@ def ruler_drawing(
                 name,
                 number(own.value, own.unit) if own else "",
                 number(take.value, take.unit) if take else "",
-                d.steps if d else None, d.sd_steps if d else 0.0, plan_steps,
-                d.heard if d else False, apart.untold.get(name, ""),
+                d.steps if d else None,
+                d.sd_steps if d else 0.0,
+                plan_steps,
+                d.heard if d else False,
+                apart.untold.get(name, ""),
             )
-        )  # fmt: skip
+        )
     return match_rulers(rows, f"take {shown.number}")
 
 
@@ -396,10 +411,15 @@ def _journey(found: Match, base: str, around: Frame) -> tuple[JourneyCard, ...]:
         heard = f"{take.found.apart:.1f} steps off" if take.found else take.info.state
         cards.append(
             JourneyCard(
-                take.info.id, take.info.setup_id or 0, f"Take {take.number}",
+                take.info.id,
+                take.info.setup_id or 0,
+                f"Take {take.number}",
                 _changed(before, take, names),
-                small_decay(f"take-{take.number}", length.value if length else None,
-                            sustain.value if sustain else None),
+                small_decay(
+                    f"take-{take.number}",
+                    length.value if length else None,
+                    sustain.value if sustain else None,
+                ),
                 heard,
                 f"/sessions/{around.session.id}/match?sel={around.selection}&take={take.info.id}",
                 f"{base}/pair/take.wav?take={take.info.id}",
@@ -408,7 +428,7 @@ def _journey(found: Match, base: str, around: Frame) -> tuple[JourneyCard, ...]:
                 f"{base}/setups/{take.info.setup_id}/picture.jpg" if take.picture else "",
                 take.note,
             )
-        )  # fmt: skip
+        )
         before = take
     return tuple(cards)
 

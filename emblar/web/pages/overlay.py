@@ -11,8 +11,11 @@ from emblar.core.notes import cents
 from emblar.formats.analysis import VoiceFile
 from emblar.web.drawing.overlay import Overlay, Points, overlay
 
-DECAY_DB, LEAST_S = -40.0, 0.3
-PITCH_S, LOWEST_CENTS, LEAST_HIGH_CENTS = 0.5, -60.0, 60.0
+DECAY_DB = -40.0
+LEAST_S = 0.3
+PITCH_S = 0.5
+LOWEST_CENTS = -60.0
+LEAST_HIGH_CENTS = 60.0
 SPECTRUM_DB = 45.0
 OCTAVES = ((50.0, "50"), (200.0, "200"), (1000.0, "1k"), (5000.0, "5k"))
 
@@ -42,9 +45,18 @@ def _decays(record: VoiceFile, take: VoiceFile) -> list[Overlay]:
     ticks = [(share * longest, f"{share * longest:.1f}") for share in (0.0, 0.5, 1.0)]
     said = f"{_at(first)}, record; {_at(second)}, take; dB half a second after the stroke."
     return [
-        Overlay("over-decay", "The note dies away", first, second, (0.0, longest),
-                (DECAY_DB, 0.0), ticks, "dB of the note, s after the stroke", said)
-    ]  # fmt: skip
+        Overlay(
+            "over-decay",
+            "The note dies away",
+            first,
+            second,
+            (0.0, longest),
+            (DECAY_DB, 0.0),
+            ticks,
+            "dB of the note, s after the stroke",
+            said,
+        )
+    ]
 
 
 def _at(points: Points) -> str:
@@ -66,10 +78,18 @@ def _pitches(record: VoiceFile, take: VoiceFile) -> list[Overlay]:
     ticks = [(s, f"{1000 * s:.0f}") for s in (0.0, 0.25, 0.5)]
     ends = [f"{side[-1][1]:+.0f} ct" if side else "not told" for side in (first, second)]
     return [
-        Overlay("over-pitch", "Pitch after the stroke", first, second, (0.0, PITCH_S),
-                (low, high), ticks, "ct from the record's note, ms",
-                f"At the end: record {ends[0]}, take {ends[1]}.")
-    ]  # fmt: skip
+        Overlay(
+            "over-pitch",
+            "Pitch after the stroke",
+            first,
+            second,
+            (0.0, PITCH_S),
+            (low, high),
+            ticks,
+            "ct from the record's note, ms",
+            f"At the end: record {ends[0]}, take {ends[1]}.",
+        )
+    ]
 
 
 def _range(values: Sequence[float]) -> tuple[float, float]:
@@ -83,9 +103,13 @@ def _spectrum(spectra: Spectra) -> Overlay:
     first, second = (_points(curve) for curve in (spectra.record, spectra.take))
     top = max(y for _, y in (*first, *second))
     apart = sorted(
-        ((abs(a[1] - b[1]), a[0], b[1] - a[1]) for a, b in zip(first, second, strict=True)
-         if max(a[1], b[1]) > top - 25.0), reverse=True,
-    )  # fmt: skip
+        (
+            (abs(a[1] - b[1]), a[0], b[1] - a[1])
+            for a, b in zip(first, second, strict=True)
+            if max(a[1], b[1]) > top - 25.0
+        ),
+        reverse=True,
+    )
     said = (
         "Alike."
         if not apart
@@ -95,6 +119,14 @@ def _spectrum(spectra: Spectra) -> Overlay:
         )
     )
     return Overlay(
-        "over-spectrum", "What it is made of", first, second, (first[0][0], first[-1][0]),
-        (top - SPECTRUM_DB, top), OCTAVES, "dB of each sixth of an octave, Hz", said, log=True,
-    )  # fmt: skip
+        "over-spectrum",
+        "What it is made of",
+        first,
+        second,
+        (first[0][0], first[-1][0]),
+        (top - SPECTRUM_DB, top),
+        OCTAVES,
+        "dB of each sixth of an octave, Hz",
+        said,
+        log=True,
+    )

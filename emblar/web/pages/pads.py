@@ -155,19 +155,25 @@ def _chosen(pad: Pad, found: Pads, base: str) -> ChosenPad:
     heard = apart is not None and bool(apart.told or apart.untold)
     comparable = heard and pad.info.part is not None
     return ChosenPad(
-        pad.info.id, pad.info.name, pad.info.made_of,
+        pad.info.id,
+        pad.info.name,
+        pad.info.made_of,
         match_title(pad.info.name, apart) if apart and apart.told else pad.info.name,
-        _subtitle(pad, take), own, _parts(found, pad.info.part),
+        _subtitle(pad, take),
+        own,
+        _parts(found, pad.info.part),
         ruler_drawing(pad.record, take) if pad.record and take and heard else None,
         f"{own}/pair/record.wav{at}" if comparable else "",
         f"{own}/pair/take.wav{at}",
         tuple((f"{a.says}, by {abs(a.steps):.1f} steps", a.tries) for a in pad_advice(apart))
-        if apart else (),
+        if apart
+        else (),
         tuple(_take(t, own) for t in pad.takes if not t.info.active and t.info.state != "failed"),
         any(t.info.active for t in pad.takes),
-        tuple(f"{t.info.filename}: {t.info.message}" for t in pad.takes
-              if t.info.state == "failed"),
-    )  # fmt: skip
+        tuple(
+            f"{t.info.filename}: {t.info.message}" for t in pad.takes if t.info.state == "failed"
+        ),
+    )
 
 
 def _subtitle(pad: Pad, take: Take | None) -> str:
@@ -190,6 +196,7 @@ def _take(take: Take, base: str) -> TakeRow:
     ]
     off = f"{take.found.apart:.1f} steps off" if take.found and take.found.told else ""
     return TakeRow(
-        f"Take {take.number}", "; ".join([*([off] if off else []), *told]) or "nothing to measure",
+        f"Take {take.number}",
+        "; ".join([*([off] if off else []), *told]) or "nothing to measure",
         f"{base}/pair/take.wav?take={take.info.id}" if take.found else "",
-    )  # fmt: skip
+    )

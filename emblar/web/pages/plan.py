@@ -231,9 +231,28 @@ def _plan_page(around: Frame) -> PlanPage:
     form = _form(around, drum) if drum and kit_plan else None
     if drum is None or kit_plan is None or file is None:
         return PlanPage(
-            around, drum.owned.name if drum else "Plan", "", None, problem, None, None, None,
-            form, (), (), (), (), (), "", "", "", (), (), stale="", empty=_empty(around),
-        )  # fmt: skip
+            around,
+            drum.owned.name if drum else "Plan",
+            "",
+            None,
+            problem,
+            None,
+            None,
+            None,
+            form,
+            (),
+            (),
+            (),
+            (),
+            (),
+            "",
+            "",
+            "",
+            (),
+            (),
+            stale="",
+            empty=_empty(around),
+        )
     return PlanPage(
         frame=around,
         title=drum.owned.name,
@@ -277,15 +296,19 @@ def _hear(session_id: int, drum_id: int, version: int) -> tuple[HearButton, ...]
     return (
         HearButton("stroke", "h", "Hear one stroke", f"{drum}/stroke.wav?version={version}"),
         HearButton(
-            "soft to loud", "v", "Hear strokes from soft to loud",
+            "soft to loud",
+            "v",
+            "Hear strokes from soft to loud",
             f"{drum}/ramp.wav?version={version}",
         ),
         HearButton("groove", "g", "Hear this drum groove", f"{drum}/groove.wav?version={version}"),
         HearButton(
-            "whole kit", "t", "Hear the kit together",
+            "whole kit",
+            "t",
+            "Hear the kit together",
             f"/sessions/{session_id}/plan/kit.wav?version={version}",
         ),
-    )  # fmt: skip
+    )
 
 
 def _taps(session_id: int, drum_id: int, file: DrumPlanFile) -> tuple[HearButton, ...]:

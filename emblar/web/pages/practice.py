@@ -12,7 +12,8 @@ from emblar.formats.turn_words import turns_say
 from emblar.web.drawing.hoop import Hoop, hoop
 from emblar.web.drawing.rods import rods
 
-EVEN_CENTS, NEAR_CENTS = 12.0, 10.0
+EVEN_CENTS = 12.0
+NEAR_CENTS = 10.0
 HOOP_SAYS = (
     "The hoop unrolled, cents from the goal, or from the mean while the goal is far. Brackets tie "
     "rods that share their pitch."

@@ -9,8 +9,11 @@ from emblar.core.planning.rescue import Fix, Rescue
 from emblar.store.kit import KitDrum
 
 LABEL = {
-    "muffling": "muffling", "batter": "new batter", "reso": "new reso", "both heads": "both heads",
-}  # fmt: skip
+    "muffling": "muffling",
+    "batter": "new batter",
+    "reso": "new reso",
+    "both heads": "both heads",
+}
 
 
 @dataclass(frozen=True, slots=True)
@@ -78,6 +81,9 @@ def _row(fix: Fix, drum: KitDrum) -> FixRow:
     parts += [lower_first(damper(d).name) for d in fix.lays_on]
     cost = f"costs {fix.price:.0f}, " if fix.price >= 0.5 else "nothing to buy, "
     return FixRow(
-        drum.id, f"{drum.owned.name}: {LABEL[fix.what]}", "; ".join(parts) or "nothing on it",
-        f"{fix.gain:.1f} steps nearer", f"{cost}{fix.minutes:.0f} min",
-    )  # fmt: skip
+        drum.id,
+        f"{drum.owned.name}: {LABEL[fix.what]}",
+        "; ".join(parts) or "nothing on it",
+        f"{fix.gain:.1f} steps nearer",
+        f"{cost}{fix.minutes:.0f} min",
+    )

@@ -62,16 +62,22 @@ def setlist_page(
     fields = tuple(SongField(s.id, s.name, s.artist, places.get(s.id, "")) for s in songs)
     placed = _placed(found) if found is not None else ()
     return SetlistPage(
-        fields, free_order, problem, _sentence(found) if found is not None else "", placed,
+        fields,
+        free_order,
+        problem,
+        _sentence(found) if found is not None else "",
+        placed,
         f"/setlist.json?{query}" if found is not None else "",
-    )  # fmt: skip
+    )
 
 
 def _sentence(found: SetlistView) -> str:
     told = found.told
-    steps = f"{told.steps:.1f} audible steps given up in all" if told.steps >= 0.05 else (
-        "every song as it was planned"
-    )  # fmt: skip
+    steps = (
+        f"{told.steps:.1f} audible steps given up in all"
+        if told.steps >= 0.05
+        else ("every song as it was planned")
+    )
     if told.minutes < 0.5:
         return f"Nothing has to be changed between these songs; {steps}."
     return f"About {told.minutes:.0f} min of changes between the songs; {steps}."
@@ -96,10 +102,13 @@ def _placed(found: SetlistView) -> tuple[Placed, ...]:
         ]
         rows.append(
             Placed(
-                info.name, f"/sessions/{info.id}/sheet", f"{minutes:.0f} min" if lines else "",
-                tuple(lines), f"Off its plan, in audible steps: {', '.join(told)}." if told else "",
+                info.name,
+                f"/sessions/{info.id}/sheet",
+                f"{minutes:.0f} min" if lines else "",
+                tuple(lines),
+                f"Off its plan, in audible steps: {', '.join(told)}." if told else "",
             )
-        )  # fmt: skip
+        )
     return tuple(rows)
 
 

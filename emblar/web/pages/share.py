@@ -134,6 +134,9 @@ def _said(row: Said) -> SaidRow:
     asked = asked_words(comment)
     text = f"{row.drum}: {asked}" if asked else row.drum
     return SaidRow(
-        comment.id, text, f"{comment.said} " if comment.said else "", comment.state == NEW,
+        comment.id,
+        text,
+        f"{comment.said} " if comment.said else "",
+        comment.state == NEW,
         f"{comment.who}, {when}" + ("" if comment.state == NEW else f" · {comment.state}"),
-    )  # fmt: skip
+    )

@@ -83,8 +83,9 @@ def choices() -> tuple[Choice, ...]:
     """Return what there may be more or less of."""
     return tuple(
         Choice(f"{name}:{way}", f"{name}: {getattr(step, way)}")
-        for name, step in steps().items() for way in ("more", "less")
-    )  # fmt: skip
+        for name, step in steps().items()
+        for way in ("more", "less")
+    )
 
 
 def _drum(

@@ -34,12 +34,18 @@ def sung_page(
     base = f"{root}/sung/{drum.id}"
     if wished is None:
         return SungPage(
-            drum.owned.name, base, plan, "Sing it twice",
-            ("First as it is, then as you want it, with a pause between: “bap … boooom”.",), (),
-        )  # fmt: skip
+            drum.owned.name,
+            base,
+            plan,
+            "Sing it twice",
+            ("First as it is, then as you want it, with a pause between: “bap … boooom”.",),
+            (),
+        )
     words = [_words(name, by) for name, by in wished.items()]
-    told = [f"{NAMES[name].capitalize()}: {by:+.1f} audible steps.".replace("-", "−")
-            for name, by in wished.items()]  # fmt: skip
+    told = [
+        f"{NAMES[name].capitalize()}: {by:+.1f} audible steps.".replace("-", "−")
+        for name, by in wished.items()
+    ]
     if falls_more:
         way = "falls further" if falls_more > 0.0 else "falls less far"
         told.append(

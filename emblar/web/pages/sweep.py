@@ -39,9 +39,14 @@ def sweep_page(view: SweepView, session_id: int) -> SweepPage:
     base = f"/sessions/{session_id}/bench/{drum.id}/sweep"
     drawn = sweep_curve(points, told.curve, told.hz, f"{big}. {_then(view)}") if points else None
     return SweepPage(
-        drum.owned.name, big, _then(view), base, f"/sessions/{session_id}/bench?sel=d{drum.id}",
-        drawn, len(points),
-    )  # fmt: skip
+        drum.owned.name,
+        big,
+        _then(view),
+        base,
+        f"/sessions/{session_id}/bench?sel=d{drum.id}",
+        drawn,
+        len(points),
+    )
 
 
 def _then(view: SweepView) -> str:

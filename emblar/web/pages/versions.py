@@ -60,11 +60,14 @@ def version_rows(around: Frame, listed: Sequence[PlanInfo]) -> tuple[VersionRow,
     base = f"/sessions/{around.session.id}/plan/versions"
     return tuple(
         VersionRow(
-            row.version, row.says or "planned", row.created_at.strftime("%-d %B, %H:%M"),
-            f"{base}/{row.version}?sel={around.selection}", index == 0,
+            row.version,
+            row.says or "planned",
+            row.created_at.strftime("%-d %B, %H:%M"),
+            f"{base}/{row.version}?sel={around.selection}",
+            index == 0,
         )
         for index, row in enumerate(listed)
-    )  # fmt: skip
+    )
 
 
 def versions_page(around: Frame, left: KitPlan, right: KitPlan) -> VersionsPage:

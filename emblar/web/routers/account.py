@@ -60,9 +60,13 @@ def log_in(
 
 def _with_login(answer: Response, token: str) -> Response:
     answer.set_cookie(
-        COOKIE, token, max_age=int(LASTS.total_seconds()), httponly=True, secure=True,
+        COOKIE,
+        token,
+        max_age=int(LASTS.total_seconds()),
+        httponly=True,
+        secure=True,
         samesite="lax",
-    )  # fmt: skip
+    )
     return answer
 
 
@@ -96,8 +100,13 @@ def accept(
     try:
         account = actions.accept(token, name, password)
     except EmblarError as error:
-        told = {"token": token, "role": role, "may": actions.MAY[role], "name": name,
-                "problem": str(error)}  # fmt: skip
+        told = {
+            "token": token,
+            "role": role,
+            "may": actions.MAY[role],
+            "name": name,
+            "problem": str(error),
+        }
         return render(request, "account/invite.html", told, 422)
     device = request.headers.get("user-agent", "")
     address = request.client.host if request.client else ""
@@ -115,9 +124,13 @@ def _page(request: Request, link: str) -> Response:
     owner = who.account.role == "owner"
     people = actions.accounts(who.scope) if owner else []
     told = {
-        "who": who, "logins": actions.logins(who), "people": people, "roles": actions.MAY,
-        "link": link, "open": actions.invitations(who.scope) if owner else [],
-    }  # fmt: skip
+        "who": who,
+        "logins": actions.logins(who),
+        "people": people,
+        "roles": actions.MAY,
+        "link": link,
+        "open": actions.invitations(who.scope) if owner else [],
+    }
     return render(request, "account/page.html", told)
 
 

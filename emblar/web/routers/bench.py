@@ -60,9 +60,10 @@ def show(
         except InputError as error:
             problem = str(error)
     return render(
-        request, "bench/page.html",
+        request,
+        "bench/page.html",
         {"page": page, "frame": around, "problem": problem, "said": said(done, mark)},
-    )  # fmt: skip
+    )
 
 
 def _back(session_id: int, slot_id: int, *, head: str = "", done: str = "") -> Response:

@@ -67,14 +67,34 @@ class BriefFields(BaseModel):
         """
         values: dict[str, object] = {
             name: getattr(self, name)
-            for name in ("style", "key", "brushes", "force", "buries_beater", "rebound", "stage",
-                         "kick_microphone", "microphones", "engineer_wants_hole", "keep_heads",
-                         "leave_room", "shop_closes")
-        }  # fmt: skip
+            for name in (
+                "style",
+                "key",
+                "brushes",
+                "force",
+                "buries_beater",
+                "rebound",
+                "stage",
+                "kick_microphone",
+                "microphones",
+                "engineer_wants_hole",
+                "keep_heads",
+                "leave_room",
+                "shop_closes",
+            )
+        }
         values["never_cut"] = not self.may_cut
         values["schools"] = {about: getattr(self, name) for name, about in SCHOOL_FIELDS.items()}
-        for name in ("tempo_bpm", "kick_notes_per_beat", "tom_notes_per_beat", "budget_heads",
-                     "hands", "minutes", "shop_opens", "shop_minutes"):  # fmt: skip
+        for name in (
+            "tempo_bpm",
+            "kick_notes_per_beat",
+            "tom_notes_per_beat",
+            "budget_heads",
+            "hands",
+            "minutes",
+            "shop_opens",
+            "shop_minutes",
+        ):
             text = getattr(self, name).strip().replace(",", ".")
             if text:
                 values[name] = text

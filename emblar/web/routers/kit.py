@@ -153,9 +153,14 @@ def change(
 ) -> Response:
     """Change a drum."""
     change_drum(
-        scope, session_id, drum_id, fields.owned(),
-        lent_by=fields.lent_by, stand=fields.stand, second_for=fields.second_for,
-    )  # fmt: skip
+        scope,
+        session_id,
+        drum_id,
+        fields.owned(),
+        lent_by=fields.lent_by,
+        stand=fields.stand,
+        second_for=fields.second_for,
+    )
     return go(_kit(session_id, f"d{drum_id}"))
 
 

@@ -48,8 +48,14 @@ def show(
     """Show what was heard, or how far it is, or where to bring a recording."""
     work, around = load(scope, session_id, "listen", sel)
     page = listen_page(work, around, start, stop, strokes.last_correction(scope, session_id))
-    shown = {"page": page, "frame": around, "file_back": file_back, "evidence_back": evidence_back,
-             "done": done, "read": read}  # fmt: skip
+    shown = {
+        "page": page,
+        "frame": around,
+        "file_back": file_back,
+        "evidence_back": evidence_back,
+        "done": done,
+        "read": read,
+    }
     return render(request, "listen/page.html", shown)
 
 

@@ -51,9 +51,10 @@ def show(
             there = way_to(scope, session_id, around.drum.id, way, way_from)
             path = way_page(found, there, way, way_from)
     return render(
-        request, "match/page.html",
+        request,
+        "match/page.html",
         {"page": page, "frame": around, "problem": problem, "way": path, "gone": gone},
-    )  # fmt: skip
+    )
 
 
 @router.get("/{slot_id}/overlay")
@@ -85,9 +86,14 @@ def bring(
 
 @router.get("/{slot_id}/pair/{which}.wav")
 def pair(
-    scope: Here, session_id: Id, slot_id: Id, which: Which, take: AskedId = None, room: Text = "",
+    scope: Here,
+    session_id: Id,
+    slot_id: Id,
+    which: Which,
+    take: AskedId = None,
+    room: Text = "",
     against: AskedId = None,
-) -> Response:  # fmt: skip
+) -> Response:
     """Return record or take, cut alike, starting together, equally loud."""
     sounds = pair_sounds(scope, session_id, slot_id, take, room, against)
     return Response(sounds[0 if which == "record" else 1], media_type=WAV)
@@ -95,9 +101,14 @@ def pair(
 
 @router.get("/{slot_id}/song/{which}.wav")
 def song(
-    scope: Here, session_id: Id, slot_id: Id, which: Which, take: AskedId = None, room: Text = "",
+    scope: Here,
+    session_id: Id,
+    slot_id: Id,
+    which: Which,
+    take: AskedId = None,
+    room: Text = "",
     against: AskedId = None,
-) -> Response:  # fmt: skip
+) -> Response:
     """Return a piece of the song as it is, or with our strokes in it."""
     sounds = song_sounds(scope, session_id, slot_id, take, room, against)
     return Response(sounds[0 if which == "record" else 1], media_type=WAV)

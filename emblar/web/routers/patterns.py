@@ -21,9 +21,14 @@ def healthz() -> Response:
     """Answer how Emblar is: 200 with database and worker there, else 503."""
     now = health()
     file = HealthFile(
-        well=now.well, database=now.database, workers=now.workers, waiting=now.waiting,
-        running=now.running, failed=now.failed, says=now.says,
-    )  # fmt: skip
+        well=now.well,
+        database=now.database,
+        workers=now.workers,
+        waiting=now.waiting,
+        running=now.running,
+        failed=now.failed,
+        says=now.says,
+    )
     text = file.model_dump_json(by_alias=True)
     return Response(text, 200 if now.well else 503, media_type="application/json")
 

@@ -50,9 +50,13 @@ def show(scope: Here, request: Request, free: str = "") -> Response:
         except EmblarError as error:
             problem = str(error)
     page = setlist_page(
-        planned_songs(scope), places, free_order=bool(free), found=found, problem=problem,
+        planned_songs(scope),
+        places,
+        free_order=bool(free),
+        found=found,
+        problem=problem,
         query=request.url.query,
-    )  # fmt: skip
+    )
     return render(request, "setlist/page.html", {"page": page})
 
 

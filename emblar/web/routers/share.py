@@ -27,10 +27,14 @@ def _shown(
 ) -> Response:
     _, around = load(scope, session_id, "sheet", "")
     page = share_page(
-        session_id, actions.shares(scope, session_id), actions.said_of(scope, session_id),
-        token, reaches_others=bool(settings().share_host), phone=phone,
+        session_id,
+        actions.shares(scope, session_id),
+        actions.said_of(scope, session_id),
+        token,
+        reaches_others=bool(settings().share_host),
+        phone=phone,
         drums=kit(scope, session_id),
-    )  # fmt: skip
+    )
     return render(request, "share/page.html", {"page": page, "frame": around})
 
 

@@ -92,9 +92,11 @@ def own_damper(
 ) -> Response:
     """Add a damper of one's own."""
     numbers = {
-        "radius": _number("radius", radius), "resistance": _number("resistance", resistance),
-        "mass_kg": _number("mass", mass) / 1000.0, "minutes": _number("minutes", minutes),
-    }  # fmt: skip
+        "radius": _number("radius", radius),
+        "resistance": _number("resistance", resistance),
+        "mass_kg": _number("mass", mass) / 1000.0,
+        "minutes": _number("minutes", minutes),
+    }
     add_damper(scope, name, kind, side, numbers)
     return go("/shelf")
 

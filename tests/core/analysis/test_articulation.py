@@ -19,7 +19,9 @@ def snare(body: float, middle: float, wires: float) -> np.ndarray:
     return tone + ring + wires * noise
 
 
-PLAIN, RIM, STICK = snare(1, 0.25, 0.3), snare(1, 0.8, 0.4), snare(0.03, 0.7, 0.004)
+PLAIN = snare(1, 0.25, 0.3)
+RIM = snare(1, 0.8, 0.4)
+STICK = snare(0.03, 0.7, 0.004)
 
 
 def played(rows: list[tuple[float, np.ndarray, float]]) -> tuple[list[AnalysedHit], np.ndarray]:

@@ -46,8 +46,9 @@ def test_no_stroke_is_thrown_away_for_being_loud(
     for voice in ("kick", "snare", "tom-1"):
         own = [sum(h.voice == voice for h in a.hits) for a in (unharmed, found)]
         assert own[0] == own[1], voice
-        clean = [next(v.clean_hits for v in a.voices if v.voice == voice)
-                 for a in (unharmed, found)]  # fmt: skip
+        clean = [
+            next(v.clean_hits for v in a.voices if v.voice == voice) for a in (unharmed, found)
+        ]
         assert clean[0] == clean[1], voice
 
 

@@ -21,8 +21,12 @@ def prints(centre_hz: float, treble_db_: float, count: int, seed: int, fall: flo
 
 def kit(snare_treble_db: float, snare_hz: float = 190.0):
     """Return pitches, prints and chances of a kick, two toms and a snare taken for a tom."""
-    rows = [(60.0, -30.0, 8, 0.95), (140.0, -24.0, 6, 0.1), (100.0, -24.0, 6, 0.1),
-            (snare_hz, snare_treble_db, 8, 0.25)]  # fmt: skip
+    rows = [
+        (60.0, -30.0, 8, 0.95),
+        (140.0, -24.0, 6, 0.1),
+        (100.0, -24.0, 6, 0.1),
+        (snare_hz, snare_treble_db, 8, 0.25),
+    ]
     table = np.concatenate([prints(hz, t, n, i) for i, (hz, t, n, _) in enumerate(rows)])
     pitches = [hz for hz, _, n, _ in rows for _ in range(n)]
     kick = np.array([k for *_, n, k in rows for _ in range(n)])

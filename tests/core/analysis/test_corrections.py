@@ -39,8 +39,10 @@ def names(hits) -> list[tuple[float, str]]:
     return [(h.time_s, h.voice) for h in hits]
 
 
-@given(st.lists(st.tuples(st.integers(0, 400), st.sampled_from(VOICES)), min_size=1, unique=True),
-       st.data())  # fmt: skip
+@given(
+    st.lists(st.tuples(st.integers(0, 400), st.sampled_from(VOICES)), min_size=1, unique=True),
+    st.data(),
+)
 def test_every_edit_taken_back_leaves_what_was_there(rows, data) -> None:
     hits = sorted((hit(t / 40.0, v) for t, v in rows), key=lambda h: (h.time_s, h.voice))
     index = data.draw(st.integers(0, len(hits) - 1))
@@ -63,8 +65,12 @@ def test_a_moved_stroke_is_sure_and_on_its_new_voice() -> None:
 def test_splitting_a_tom_cuts_at_the_widest_gap_and_numbers_the_others_anew() -> None:
     edit = split_tom(HITS, "tom-1", [130.0, 104.0])
     assert names(applied(HITS, edit)) == [
-        (0.5, "kick"), (1.0, "tom-1"), (1.5, "tom-2"), (2.0, "tom-3"), (2.5, "tom-4"),
-    ]  # fmt: skip
+        (0.5, "kick"),
+        (1.0, "tom-1"),
+        (1.5, "tom-2"),
+        (2.0, "tom-3"),
+        (2.5, "tom-4"),
+    ]
     assert edit.renamed == (("tom-2", "tom-3"), ("tom-3", "tom-4"))
 
 
@@ -145,8 +151,10 @@ def test_strokes_that_clash_stay_and_are_named_while_the_others_move() -> None:
     edit = move(hits, [Seen(1.0, "tom-1"), Seen(1.5, "tom-1"), Seen(2.0, "tom-2")], "snare")
     after = applied(hits, edit)
     assert [(h.time_s, h.voice) for h in after if h.voice == "snare"] == [
-        (1.0, "snare"), (1.5, "snare"), (2.0, "snare"),
-    ]  # fmt: skip
+        (1.0, "snare"),
+        (1.5, "snare"),
+        (2.0, "snare"),
+    ]
     assert (1.5, "tom-1") in names(after)
     assert edit.says.startswith("2 strokes moved to snare; 1 stayed: snare has a stroke at 1.50 s")
     with pytest.raises(InputError, match=r"snare stroke at 1\.50 s already"):

@@ -11,7 +11,8 @@ from emblar.core.analysis.signal.low_band import LOW_RATE_HZ, StrokeSpan
 from emblar.core.notes import cents
 from emblar.core.synthesis.stroke import Partial, Voice, render_stroke
 
-AT_S, SPAN_S = 0.3, (0.02, 0.32)
+AT_S = 0.3
+SPAN_S = (0.02, 0.32)
 STROKE = StrokeSpan(AT_S, 2.0)
 
 
@@ -19,9 +20,7 @@ def low_of(partials: list[Partial], bend_cents: float, noise: float = 1e-5) -> n
     """Return a stroke of some partials at the low rate, silence before it."""
     rng = np.random.default_rng(3)
     voice = Voice(tuple(partials), (), bend_cents)
-    stroke = render_stroke(
-        voice, sample_rate_hz=int(LOW_RATE_HZ), force=1.0, rng=rng, length_s=2.2
-    )  # fmt: skip
+    stroke = render_stroke(voice, sample_rate_hz=int(LOW_RATE_HZ), force=1.0, rng=rng, length_s=2.2)
     sound = np.concatenate([np.zeros(round(AT_S * LOW_RATE_HZ)), stroke])
     return sound + noise * rng.standard_normal(len(sound))
 
@@ -29,9 +28,11 @@ def low_of(partials: list[Partial], bend_cents: float, noise: float = 1e-5) -> n
 # Lower and shorter than this the window blurs a deep bend: 6 cents off at 60 Hz, 0.8 s, 250 cents.
 @settings(max_examples=25)
 @given(
-    hz=st.floats(66.0, 220.0), t60=st.floats(0.8, 4.0), bend=st.floats(0.0, 250.0),
+    hz=st.floats(66.0, 220.0),
+    t60=st.floats(0.8, 4.0),
+    bend=st.floats(0.0, 250.0),
     off=st.floats(-0.03, 0.03),
-)  # fmt: skip
+)
 def test_any_glide_of_a_tom_is_found_from_about_where_the_note_is(
     hz: float, t60: float, bend: float, off: float
 ) -> None:

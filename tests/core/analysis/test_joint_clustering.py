@@ -47,7 +47,7 @@ def song(order: list[float], bass_db: float, seed: int = 0) -> tuple[np.ndarray,
         force = float(rng.uniform(0.7, 1.3))
         stroke = render_stroke(
             voice, sample_rate_hz=int(LOW_RATE_HZ), force=force, rng=rng, length_s=0.45
-        )  # fmt: skip
+        )
         first = round(at * LOW_RATE_HZ)
         low[first : first + len(stroke)] += stroke
     return low, times

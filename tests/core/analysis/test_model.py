@@ -19,7 +19,8 @@ from emblar.core.synthesis.low_ferry import render_low_ferry
 KEPT = Path(__file__).parent / "data" / "model.json"
 """Patches and chances of the demo song's first candidates, as the networks of this version give
 them; written by ``python -m tests.core.analysis.test_model``."""
-SECONDS, SHOWN = 6, 24
+SECONDS = 6
+SHOWN = 24
 
 
 def of_the_demo_song() -> dict[str, list[list[float]]]:

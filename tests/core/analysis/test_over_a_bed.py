@@ -20,7 +20,8 @@ from emblar.core.quantities import Measured, Unknown
 from emblar.core.quantities.card import Track
 
 RATE = ANALYSIS_RATE_HZ
-GAP_S, STROKES = 0.6, 12
+GAP_S = 0.6
+STROKES = 12
 BASS_HZ = (41.2, 55.0, 49.0, 61.7, 73.4, 46.2)
 
 

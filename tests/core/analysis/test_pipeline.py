@@ -134,9 +134,15 @@ def test_mp3_at_128_kb_per_s_moves_the_pitch_by_less_than_ten_cents(
 ) -> None:
     out = io.BytesIO()
     with soundfile.SoundFile(
-        out, "w", RATE, 2, format="MP3", subtype="MPEG_LAYER_III",
-        bitrate_mode="CONSTANT", compression_level=MP3_128,
-    ) as file:  # fmt: skip
+        out,
+        "w",
+        RATE,
+        2,
+        format="MP3",
+        subtype="MPEG_LAYER_III",
+        bitrate_mode="CONSTANT",
+        compression_level=MP3_128,
+    ) as file:
         file.write(_piece(song))
     seconds = len(_piece(song)) / RATE
     assert 120e3 < 8 * len(out.getvalue()) / seconds < 136e3

@@ -96,9 +96,15 @@ def test_mp3_at_128_kb_per_s_moves_the_pitch_by_under_10_cents(lone) -> None:
     kind, sound, before = lone
     out = io.BytesIO()
     with soundfile.SoundFile(
-        out, "w", RATE, 2, format="MP3", subtype="MPEG_LAYER_III",
-        bitrate_mode="CONSTANT", compression_level=MP3_128,
-    ) as file:  # fmt: skip
+        out,
+        "w",
+        RATE,
+        2,
+        format="MP3",
+        subtype="MPEG_LAYER_III",
+        bitrate_mode="CONSTANT",
+        compression_level=MP3_128,
+    ) as file:
         file.write(np.stack([sound, sound], axis=1))
     decoded = decode(out.getvalue()).audio
     after = heard(decoded.samples, kind, decoded.sample_rate_hz)

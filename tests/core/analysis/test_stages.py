@@ -116,8 +116,10 @@ def test_kick_and_toms_are_grouped_by_pitch_and_print_high_to_low() -> None:
     tom = 1.0 - kick
     found = group_membranes(pitches, prints, kick, tom)
     assert [(m.kick, round(m.pitch_hz), len(m.members)) for m in found] == [
-        (True, 60, 8), (False, 150, 5), (False, 100, 5),
-    ]  # fmt: skip
+        (True, 60, 8),
+        (False, 150, 5),
+        (False, 100, 5),
+    ]
     assert group_membranes([None] * 3, prints[:3], kick[:3], tom[:3]) == []
 
 
@@ -226,7 +228,9 @@ def test_over_a_bed_of_other_instruments_the_strongest_mode_counts_not_the_lowes
 
 
 def test_a_stroke_far_softer_than_the_loudest_is_not_clean() -> None:
-    hits = [AnalysedHit(t, "tom-1", level, 0.9, True)
-            for t, level in ((1.0, -10.0), (3.0, -24.0), (5.0, -26.0))]  # fmt: skip
+    hits = [
+        AnalysedHit(t, "tom-1", level, 0.9, True)
+        for t, level in ((1.0, -10.0), (3.0, -24.0), (5.0, -26.0))
+    ]
     marked = mark_clean(hits, 8.0)
     assert [hit.clean for hit in marked] == [True, True, False]

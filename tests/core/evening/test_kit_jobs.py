@@ -9,8 +9,10 @@ OLD = Work("tom", {}, has_reso=True, damped=True)
 
 def test_a_pace_of_ones_own_counts_for_the_job_on_either_head() -> None:
     usual = {job.work.id: job.work.minutes for job in kit_jobs([DrumWork("Rack", NEW)])}
-    own = {job.work.id: job.work.minutes
-           for job in kit_jobs([DrumWork("Rack", NEW)], None, {"even": 17.4})}  # fmt: skip
+    own = {
+        job.work.id: job.work.minutes
+        for job in kit_jobs([DrumWork("Rack", NEW)], None, {"even": 17.4})
+    }
     changed = {name for name in usual if usual[name] != own[name]}
     assert len(changed) == 2
     assert {own[name] for name in changed} == {17}

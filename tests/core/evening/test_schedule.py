@@ -74,12 +74,17 @@ def random_evening(seed: int) -> Evening:
         needs = tuple(n for n in ("hands", "key") if rng.random() < 0.6)
         jobs.append(
             WorkJob(
-                f"job {i}", int(rng.integers(1, 4)), before, needs, int(rng.integers(0, 3)),
-                bool(rng.random() < 0.5), float(rng.integers(0, 4)) / 2.0,
+                f"job {i}",
+                int(rng.integers(1, 4)),
+                before,
+                needs,
+                int(rng.integers(0, 3)),
+                bool(rng.random() < 0.5),
+                float(rng.integers(0, 4)) / 2.0,
                 from_minute=int(rng.integers(0, 3)) if rng.random() < 0.3 else 0,
                 ends_by=int(rng.integers(3, 8)) if rng.random() < 0.3 else None,
             )
-        )  # fmt: skip
+        )
     return Evening(
         int(rng.integers(4, 9)), {"hands": int(rng.integers(1, 3)), "key": 1}, tuple(jobs)
     )
@@ -109,14 +114,19 @@ def kit(drums: int, hands: int) -> Evening:
     for d in range(drums):
         before: tuple[str, ...] = ()
         for name, minutes, needs, settle, drop in (
-            ("off", 4, ("hands",), 0, False), ("wipe", 2, ("hands",), 0, False),
-            ("fit reso", 5, ("hands",), 0, False), ("seat reso", 2, ("hands",), 10, False),
-            ("tune reso", 6, ("hands", "key"), 0, False), ("fit batter", 5, ("hands",), 0, False),
+            ("off", 4, ("hands",), 0, False),
+            ("wipe", 2, ("hands",), 0, False),
+            ("fit reso", 5, ("hands",), 0, False),
+            ("seat reso", 2, ("hands",), 10, False),
+            ("tune reso", 6, ("hands", "key"), 0, False),
+            ("fit batter", 5, ("hands",), 0, False),
             ("seat batter", 2, ("hands",), 10, False),
             ("tune batter", 6, ("hands", "key"), 15, False),
-            ("again", 3, ("hands", "key"), 0, True), ("place", 2, ("hands",), 0, True),
-            ("damp", 2, ("hands",), 0, True), ("listen", 1, ("hands",), 0, True),
-        ):  # fmt: skip
+            ("again", 3, ("hands", "key"), 0, True),
+            ("place", 2, ("hands",), 0, True),
+            ("damp", 2, ("hands",), 0, True),
+            ("listen", 1, ("hands",), 0, True),
+        ):
             jobs.append(
                 WorkJob(f"{name} {d}", minutes, before, needs, settle, drop, 0.7 if drop else 0.0)
             )
@@ -135,9 +145,14 @@ def test_two_people_and_six_drums_are_scheduled() -> None:
 
 
 def test_what_cannot_fit_is_said_with_what_would_help() -> None:
-    evening = Evening(60, {"hands": 1}, (
-        WorkJob("fit", 30, (), ("hands",), 20), WorkJob("tune", 20, ("fit",), ("hands",)),
-    ))  # fmt: skip
+    evening = Evening(
+        60,
+        {"hands": 1},
+        (
+            WorkJob("fit", 30, (), ("hands",), 20),
+            WorkJob("tune", 20, ("fit",), ("hands",)),
+        ),
+    )
     with pytest.raises(NoSolutionError, match=r"10 min more .* fit → tune alone take 70 min"):
         schedule(evening)
     crowded = Evening(
@@ -148,12 +163,16 @@ def test_what_cannot_fit_is_said_with_what_would_help() -> None:
 
 
 def test_what_may_be_dropped_is_dropped_by_what_it_costs() -> None:
-    evening = Evening(60, {"hands": 1}, (
-        WorkJob("tune", 40, (), ("hands",)),
-        WorkJob("damp", 15, ("tune",), ("hands",), may_drop=True, steps_lost=2.5),
-        WorkJob("again", 15, ("tune",), ("hands",), may_drop=True, steps_lost=0.7),
-        WorkJob("listen", 5, ("again",), ("hands",), may_drop=True, steps_lost=0.2),
-    ))  # fmt: skip
+    evening = Evening(
+        60,
+        {"hands": 1},
+        (
+            WorkJob("tune", 40, (), ("hands",)),
+            WorkJob("damp", 15, ("tune",), ("hands",), may_drop=True, steps_lost=2.5),
+            WorkJob("again", 15, ("tune",), ("hands",), may_drop=True, steps_lost=0.7),
+            WorkJob("listen", 5, ("again",), ("hands",), may_drop=True, steps_lost=0.2),
+        ),
+    )
     found = schedule(evening)
     assert set(found.dropped) == {"again", "listen"}, "what waits for a dropped job goes with it"
     assert found.steps_lost == pytest.approx(0.9)
@@ -178,11 +197,15 @@ def test_no_jobs_are_done_at_once() -> None:
 
 
 def test_a_shop_that_closes_comes_before_everything_that_waits_for_it() -> None:
-    evening = Evening(240, {"hands": 1}, (
-        WorkJob("tune the rest", 60, (), ("hands",)),
-        WorkJob("to the shop", 40, (), ("hands",), from_minute=20, ends_by=90),
-        WorkJob("fit the new head", 10, ("to the shop",), ("hands",)),
-    ))  # fmt: skip
+    evening = Evening(
+        240,
+        {"hands": 1},
+        (
+            WorkJob("tune the rest", 60, (), ("hands",)),
+            WorkJob("to the shop", 40, (), ("hands",), from_minute=20, ends_by=90),
+            WorkJob("fit the new head", 10, ("to the shop",), ("hands",)),
+        ),
+    )
     found = schedule(evening)
     assert fits(evening, found.starts)
     assert found.starts["to the shop"] == 50, "as late as the shop allows"

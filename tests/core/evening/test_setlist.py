@@ -17,7 +17,8 @@ from emblar.core.evening.setlist import (
     plan_setlist,
 )
 
-TOM, SNARE = SetDrum("tom", 6), SetDrum("snare", 10)
+TOM = SetDrum("tom", 6)
+SNARE = SetDrum("snare", 10)
 PLAIN = Setup("single-clear", "single-clear", 150.0, 160.0)
 
 
@@ -47,8 +48,9 @@ def by_trying(drums: dict[str, SetDrum], songs: list[Song], *, free: bool) -> fl
 
 
 def kept_to(drums: dict[str, SetDrum], songs: list[Song], told: Setlist) -> float:
-    picked = {(i, n): k for i, row in zip(told.order, told.chosen, strict=True)
-              for n, k in row.items()}  # fmt: skip
+    picked = {
+        (i, n): k for i, row in zip(told.order, told.chosen, strict=True) for n, k in row.items()
+    }
     return cost(drums, songs, told.order, picked)
 
 

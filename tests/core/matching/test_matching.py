@@ -35,13 +35,17 @@ SETUP = Setup("single-coated", "snare-side-thin", 330.0, 400.0, (), "stick-mediu
 
 def strokes(setup: Setup = SETUP, *, gain: float = 0.5, seed: int = 1) -> np.ndarray:
     """Return four strokes on a drum as it is set up."""
-    drum = model(SNARE, dampers=setup.dampers, striker=setup.striker,
-                 wires_setting=setup.wires)  # fmt: skip
+    drum = model(SNARE, dampers=setup.dampers, striker=setup.striker, wires_setting=setup.wires)
     voice = drum_voice(predict(drum, setup.batter_hz, setup.reso_hz), "snare")
     pieces = []
     for i in range(4):
-        sound = render_stroke(voice, sample_rate_hz=RATE, force=1.0,
-                              rng=np.random.default_rng([seed, i]), length_s=1.4)  # fmt: skip
+        sound = render_stroke(
+            voice,
+            sample_rate_hz=RATE,
+            force=1.0,
+            rng=np.random.default_rng([seed, i]),
+            length_s=1.4,
+        )
         out = np.zeros(round(1.5 * RATE))
         out[2000 : 2000 + len(sound)] += sound[: len(out) - 2000]
         pieces.append(out)
@@ -156,13 +160,16 @@ def test_there_is_no_move_where_nothing_is_heard(usual: Target) -> None:
 
 
 def test_a_rack_tom_is_not_offered_other_legs() -> None:
-    tom = OwnedDrum("Rack 10", "tom", 10, 7, 6, "flanged", "maple-lacquer", "double-coated",
-                    "single-thin-clear")  # fmt: skip
+    tom = OwnedDrum(
+        "Rack 10", "tom", 10, 7, 6, "flanged", "maple-lacquer", "double-coated", "single-thin-clear"
+    )
     setup = Setup(tom.batter, tom.reso, 220.0, 220.0, (), "stick-medium", "medium")
     card = predicted_card(predict(model(tom), 220.0, 220.0), "tom")
     take = Target("tom-1", dict(card), {})
-    shorter = {n: replace(q, value=0.4 * q.value) if n in ("sustain", "length") else q
-               for n, q in card.items()}  # fmt: skip
+    shorter = {
+        n: replace(q, value=0.4 * q.value) if n in ("sustain", "length") else q
+        for n, q in card.items()
+    }
     moves = next_moves(tom, setup, compare(Target("tom-1", shorter, {}), take), heads=False)
     assert moves
     assert not any(m.what.startswith("leg") for m in moves)
@@ -208,8 +215,11 @@ def test_the_way_back_undoes_every_turn_and_ends_upwards(
 
 def test_a_head_that_was_exchanged_is_brought_up_anew() -> None:
     old, new = {"batter": "double-coated"}, {"batter": "single-clear"}
-    journey = [Node(0, old), Node(1, old, {"batter": [0.25] * 6}),
-               Node(2, new, slack=frozenset({"batter"}))]  # fmt: skip
+    journey = [
+        Node(0, old),
+        Node(1, old, {"batter": [0.25] * 6}),
+        Node(2, new, slack=frozenset({"batter"})),
+    ]
     way = way_between(journey, 2, 1)
     assert (way.fit, way.anew, way.turns) == ({"batter": "double-coated"}, ("batter",), {})
     assert way_between(journey, 1, 1).nothing
@@ -234,12 +244,19 @@ def test_a_pitch_that_is_far_off_is_answered_by_a_turn_towards_it(kind: str, sha
 
 def test_a_drum_that_rings_far_too_long_is_answered_by_a_damper() -> None:
     setup = Setup(
-        OWNED_TOM.batter, OWNED_TOM.reso, 160.0, 160.0, (),
-        strikers_for("tom")[0].id, "medium",
-    )  # fmt: skip
+        OWNED_TOM.batter,
+        OWNED_TOM.reso,
+        160.0,
+        160.0,
+        (),
+        strikers_for("tom")[0].id,
+        "medium",
+    )
     card = predicted_card(predict(drum_of(OWNED_TOM, setup), 160.0, 160.0), "tom")
-    wanted = {n: replace(q, value=0.1 * q.value) if n in ("sustain", "length") else q
-              for n, q in card.items()}  # fmt: skip
+    wanted = {
+        n: replace(q, value=0.1 * q.value) if n in ("sustain", "length") else q
+        for n, q in card.items()
+    }
     found = compare(Target("tom-1", wanted, {}), Target("tom-1", dict(card), {}))
     assert {move.kind for move in next_moves(OWNED_TOM, setup, found)} & {"damper", "head"}
 

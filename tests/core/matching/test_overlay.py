@@ -36,8 +36,9 @@ def test_no_stroke_has_no_spectrum() -> None:
 
 def test_the_middle_of_three_strokes_is_not_moved_by_one_that_is_off() -> None:
     times = [0.01, 0.03, 0.05]
-    found = middle_curve([(times, [0.0, -3.0, -6.0]), (times, [0.0, -3.0, -6.0]),
-                          (times, [40.0, 40.0, 40.0])], 0.06)  # fmt: skip
+    found = middle_curve(
+        [(times, [0.0, -3.0, -6.0]), (times, [0.0, -3.0, -6.0]), (times, [40.0, 40.0, 40.0])], 0.06
+    )
     assert np.allclose(found[0], times)
     assert np.allclose(found[1], [0.0, -3.0, -6.0])
     assert len(middle_curve([], 1.0)[0]) == 0

@@ -41,8 +41,10 @@ def test_two_rounds_of_one_evening_are_no_night() -> None:
 
 
 def test_what_was_turned_in_between_is_no_drift() -> None:
-    assert nights([*a_round(1, EVENING, 0.0), *a_round(2, EVENING + timedelta(hours=14), 50.0)],
-                  []) == []  # fmt: skip
+    assert (
+        nights([*a_round(1, EVENING, 0.0), *a_round(2, EVENING + timedelta(hours=14), 50.0)], [])
+        == []
+    )
 
 
 def test_a_week_is_no_night_and_two_days_count_as_two() -> None:

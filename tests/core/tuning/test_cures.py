@@ -13,9 +13,14 @@ from emblar.core.tuning.cures import cures
 from tests.drums import OWNED_KICK, OWNED_SNARE, OWNED_TOM
 
 CHOKED = Setup(
-    OWNED_SNARE.batter, OWNED_SNARE.reso, 210.0, 353.0, ("gel-pad",), "stick-medium",
+    OWNED_SNARE.batter,
+    OWNED_SNARE.reso,
+    210.0,
+    353.0,
+    ("gel-pad",),
+    "stick-medium",
     "tight",
-)  # fmt: skip
+)
 TOM = Setup(OWNED_TOM.batter, OWNED_TOM.reso, 130.0, 170.0, (), "stick-medium", "medium")
 
 

@@ -26,9 +26,12 @@ def expected() -> Expected:
 
 
 def told(
-    seed: int = 1, *, dampers: tuple[str, ...] = (), change: Change | None = None,
+    seed: int = 1,
+    *,
+    dampers: tuple[str, ...] = (),
+    change: Change | None = None,
     what: Expected | None = None,
-) -> tuple[Cause, ...]:  # fmt: skip
+) -> tuple[Cause, ...]:
     hidden = practice_drum(model(OWNED, dampers=dampers), 190.0, 200.0, uneven=0.0, seed=seed)
     hidden.offset_cents = 0.0
     quiet = 1e-4 * np.random.default_rng(seed).standard_normal(RATE // 4)

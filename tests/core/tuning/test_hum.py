@@ -136,9 +136,11 @@ def test_what_lies_nearer_hums_more() -> None:
         return replace(voice, partials=(first, *voice.partials[1:]))
 
     kick_hz = KICK.drum_pitch.value
-    found = expected_hum({
-        "Kick": ("kick", drum_voice(KICK, "kick")),
-        "near": ("tom", tuned(1.03 * kick_hz)),
-        "far": ("tom", tuned(3.1 * kick_hz)),
-    })  # fmt: skip
+    found = expected_hum(
+        {
+            "Kick": ("kick", drum_voice(KICK, "kick")),
+            "near": ("tom", tuned(1.03 * kick_hz)),
+            "far": ("tom", tuned(3.1 * kick_hz)),
+        }
+    )
     assert found["Kick", "near"] > found["Kick", "far"] + 6.0

@@ -31,8 +31,10 @@ def struck(on: Sequence[str], times: float = 1.0) -> Layer:
     """A stroke on a tom whose dampers are so many times as strong as the model takes them to be."""
     made = model(OWNED_TOM, dampers=tuple(on))
     found = predict(with_strength(made, times), HZ, HZ)
-    told = {name: replace(q, sd=0.02 * abs(q.value) + 0.01)
-            for name, q in predicted_card(found, "tom").items()}  # fmt: skip
+    told = {
+        name: replace(q, sd=0.02 * abs(q.value) + 0.01)
+        for name, q in predicted_card(found, "tom").items()
+    }
     return Layer(tuple(on), told, predict(made, HZ, HZ).sustain.value)
 
 

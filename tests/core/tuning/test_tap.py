@@ -16,13 +16,31 @@ from emblar.core.tuning.tap import Tap, read_taps, tapped_head
 
 RATE = 44100
 DRUMS = {
-    "tom": Drum("tom", 12 * METRES_PER_INCH, 0.2, 6, construction("double-coated").film(),
-                construction("single-thin-clear").film()),
-    "snare": Drum("snare", 14 * METRES_PER_INCH, 0.14, 10, construction("single-coated").film(),
-                  construction("snare-side-thin").film()),
-    "kick": Drum("kick", 22 * METRES_PER_INCH, 0.4, 8, construction("single-coated").film(),
-                 construction("single-coated").film()),
-}  # fmt: skip
+    "tom": Drum(
+        "tom",
+        12 * METRES_PER_INCH,
+        0.2,
+        6,
+        construction("double-coated").film(),
+        construction("single-thin-clear").film(),
+    ),
+    "snare": Drum(
+        "snare",
+        14 * METRES_PER_INCH,
+        0.14,
+        10,
+        construction("single-coated").film(),
+        construction("snare-side-thin").film(),
+    ),
+    "kick": Drum(
+        "kick",
+        22 * METRES_PER_INCH,
+        0.4,
+        8,
+        construction("single-coated").film(),
+        construction("single-coated").film(),
+    ),
+}
 TENSION = {"tom": 900.0, "snare": 3500.0, "kick": 450.0}
 
 
@@ -30,9 +48,12 @@ def practice(kind: str, seed: int) -> PracticeDrum:
     drum, k = DRUMS[kind], prior_coefficients()
     reso = 2000.0 if kind == "snare" else 1.2 * TENSION[kind]
     return practice_drum(
-        drum, lug_pitch_from_tension(drum, "batter", TENSION[kind], k),
-        lug_pitch_from_tension(drum, "reso", reso, k), uneven=0.08, seed=seed,
-    )  # fmt: skip
+        drum,
+        lug_pitch_from_tension(drum, "batter", TENSION[kind], k),
+        lug_pitch_from_tension(drum, "reso", reso, k),
+        uneven=0.08,
+        seed=seed,
+    )
 
 
 def clip(hidden: PracticeDrum, side: Side, rod: int) -> np.ndarray:
@@ -101,10 +122,11 @@ def test_whatever_else_sounds_no_wrong_note_is_told(what: str, by_db: float) -> 
         others = {
             "noise": lambda n, rng=rng: rng.standard_normal(n),
             "speech": lambda n, rng=rng: syllables(rng, n),
-            "other drum": lambda n, s=seed: practice(["kick", "tom", "snare"][s % 3], s + 50)
-            .strike(rate=RATE, seconds=3.0)[8000 : 8000 + n],
+            "other drum": lambda n, s=seed: practice(
+                ["kick", "tom", "snare"][s % 3], s + 50
+            ).strike(rate=RATE, seconds=3.0)[8000 : 8000 + n],
             "other head": lambda n, h=hidden, r=rod: clip(h, "reso", r)[:n],
-        }  # fmt: skip
+        }
         mixed = under(sound, others[what](len(sound)), by_db)
         error = off(read(mixed, hidden), hidden, "batter", rod)
         assert error is None or error < 50.0, (what, seed, error)

@@ -82,8 +82,13 @@ def test_a_tap_cut_off_is_said() -> None:
 
 @pytest.mark.parametrize(
     ("setting", "planned", "says"),
-    [("medium", "medium", "As planned"), ("loose", "medium", "tighter"),
-     ("tight", "medium", "looser"), ("medium", "", "leave them"), ("tight", "off", "leave them")],
-)  # fmt: skip
+    [
+        ("medium", "medium", "As planned"),
+        ("loose", "medium", "tighter"),
+        ("tight", "medium", "looser"),
+        ("medium", "", "leave them"),
+        ("tight", "off", "leave them"),
+    ],
+)
 def test_what_to_do_follows_from_what_is_planned(setting: str, planned: str, says: str) -> None:
     assert says in wires_say(WiresHeard("speaks", 0.2, 0.1, None, -5.0, setting), planned)

@@ -18,20 +18,28 @@ from emblar.core.analysis.card.clean import AnalysedHit
 from emblar.core.analysis.signal.audio import ANALYSIS_RATE_HZ, Samples
 
 Array = NDArray[np.float64]
-FLAM, GHOST, RIMSHOT, CROSS_STICK = "flam", "ghost", "rimshot", "cross-stick"
+FLAM = "flam"
+GHOST = "ghost"
+RIMSHOT = "rimshot"
+CROSS_STICK = "cross-stick"
 FLAM_GAP_S = (0.010, 0.052)
 """Closer than this is one stroke; wider apart are two strokes."""
 GRACE_BELOW_DB = 1.0
 """A flam's first stroke is at least this much softer: two equal ones are a fast figure."""
 GHOST_BELOW_DB = 12.0
 """A ghost note is at least this much under the middle of the louder half of the strokes, dB."""
-BODY_HZ, MIDDLE_HZ, WIRES_HZ = (90.0, 350.0), (450.0, 2200.0), (4000.0, 12000.0)
+BODY_HZ = (90.0, 350.0)
+MIDDLE_HZ = (450.0, 2200.0)
+WIRES_HZ = (4000.0, 12000.0)
 """Bands in which body, middle and wires of a snare are heard."""
-EARLY_S, WIRES_S = (0.0, 0.060), (0.020, 0.120)
+EARLY_S = (0.0, 0.060)
+WIRES_S = (0.020, 0.120)
 """When after the stroke body and middle are read, and when the wires, s."""
-NO_BODY_DB, NO_WIRES_DB = 8.0, 8.0
+NO_BODY_DB = 8.0
+NO_WIRES_DB = 8.0
 """A cross-stick lacks this much of the body and of the wires, against its middle."""
-RIM_RING_DB, RIM_BELOW_LOUD_DB = 5.0, 6.0
+RIM_RING_DB = 5.0
+RIM_BELOW_LOUD_DB = 6.0
 """A rimshot has this much more of the middle against the body, and is among the loud strokes."""
 LEAST_STROKES = 4
 """Fewer strokes have no usual sound to be held against."""

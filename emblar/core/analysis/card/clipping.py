@@ -19,9 +19,13 @@ from emblar.core.analysis.signal.audio import ANALYSIS_RATE_HZ, Samples
 from emblar.core.quantities import Measured, Quantity
 
 Array = NDArray[np.float64]
-SPAN_S, FLAT = 0.05, 0.01
+SPAN_S = 0.05
+FLAT = 0.01
 """The first so many s of a stroke are looked at; within this share of the top a sample is flat."""
-TOP, BELOW, PILED, FEWEST = 0.002, (0.90, 0.95), 2.0, 12
+TOP = 0.002
+BELOW = (0.90, 0.95)
+PILED = 2.0
+FEWEST = 12
 """The top in which tops pile up, and a stretch under it to compare with, shares of the peak; how
 many times as dense it is, and how many samples make a pile."""
 TOLD = 0.003

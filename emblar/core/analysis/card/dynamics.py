@@ -16,7 +16,8 @@ from emblar.core.analysis.card.pooling import combined
 from emblar.core.quantities import Measured, Quantity
 from emblar.core.quantities.card import Part
 
-LEAST_STROKES, LEAST_APART_DB = 2, 5.0
+LEAST_STROKES = 2
+LEAST_APART_DB = 5.0
 """Strokes each part needs, and how far their middles lie apart, dB."""
 
 

@@ -28,7 +28,9 @@ from emblar.core.quantities.spans import (
 Array = NDArray[np.float64]
 WIRES_FRAME = 512
 """Samples of a frame in which the wires' level is read: 12 ms."""
-NEAR_S, PEAK_S, BEGUN_SHARE = 0.002, 0.010, 0.1
+NEAR_S = 0.002
+PEAK_S = 0.010
+BEGUN_SHARE = 0.1
 """How far from its time a stroke may begin, how much of it is looked at, s, and the share of its
 peak at which it has begun."""
 

@@ -70,9 +70,12 @@ SUSTAIN_FLOOR = {"kick": 0.06, "snare": 0.10, "tom": 0.10}
 OVER_BED_CENTS = {"tom": 0.0, "snare": 30.0, "kick": 60.0}
 """How far a pitch is off besides under a backing (what holds 95 % in two, on 13 sampled kits); of
 toms ``pitch_posterior`` knows."""
-OVER_BED_BEND_CENTS, OVER_BED_SUSTAIN = {"tom": 25.0, "snare": 0.0, "kick": 0.0}, 0.08
+OVER_BED_BEND_CENTS = {"tom": 25.0, "snare": 0.0, "kick": 0.0}
+OVER_BED_SUSTAIN = 0.08
 """The same of how far it bends, and, as a share, of how long it rings (on made-up mixes)."""
-ALTERNATIVE_DB, ALTERNATIVE_SD, ALTERNATIVE_CENTS = -9.0, 2.0, 50.0
+ALTERNATIVE_DB = -9.0
+ALTERNATIVE_SD = 2.0
+ALTERNATIVE_CENTS = 50.0
 """A mode this close to the strongest is told as another reading of the pitch, if it lies farther
 from it than its uncertainty, and than one note may be read."""
 SUNK_CENTS = 40.0

@@ -24,17 +24,23 @@ from emblar.core.quantities.card import Ring
 from emblar.core.quantities.spans import RING_BELOW_HZ, RING_FROM_RATIO, RING_S
 
 Array = NDArray[np.float64]
-START_S, LENGTH_S, LEAST_S = 0.020, 0.300, 0.060
+START_S = 0.020
+LENGTH_S = 0.300
+LEAST_S = 0.060
 """From when after the stroke overtones are fitted, over how long, and over how long at least, s."""
-MODES_FITTED, LEAST_RATE, MOST_STROKES = 20, 0.8, 6
+MODES_FITTED = 20
+LEAST_RATE = 0.8
+MOST_STROKES = 6
 """Partials of a fit; slower ones than this rate, 1/s, are hum; strokes that are fitted."""
-SAME_RATIO, SAME_PARTIAL = 0.03, 0.008
+SAME_RATIO = 0.03
+SAME_PARTIAL = 0.008
 """How near ratios of several strokes are one ring; how near partials of one stroke are one."""
 FAINTEST_DB = -30.0
 """Fainter overtones re the fundamental are not told, dB."""
 MOST_RINGS = 5
 """So many overtones are told."""
-LONGEST_T60_S, SHORTEST_T60_S = 8.0, 0.02
+LONGEST_T60_S = 8.0
+SHORTEST_T60_S = 0.02
 """Decays outside these are none of a drum's, s."""
 
 

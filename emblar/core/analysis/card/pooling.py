@@ -49,7 +49,8 @@ def combined(
     return Measured(centre, math.hypot(spread / math.sqrt(len(told)), floor), unit)
 
 
-LEAST_STROKES, LEAST_RANGE_DB = 4, 5.0
+LEAST_STROKES = 4
+LEAST_RANGE_DB = 5.0
 """Strokes, and range of their levels in dB, that a slope over level needs."""
 
 

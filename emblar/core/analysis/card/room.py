@@ -20,7 +20,8 @@ from emblar.core.quantities import Measured, Quantity, Unknown
 Array = NDArray[np.float64]
 FRAME_S = 0.010
 """Step in which the level is read, s."""
-LEAST_GAP_S, LONGEST_S = 0.45, 2.0
+LEAST_GAP_S = 0.45
+LONGEST_S = 2.0
 """Quiet a stroke needs after it to hear a room, and as much as is read, s."""
 SLOWER = 2.5
 """How many times as long as the drum a room rings at least."""

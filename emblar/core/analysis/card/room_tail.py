@@ -18,12 +18,16 @@ from emblar.core.analysis.signal.low_band import StrokeSpan
 
 BAND_HZ = (2000.0, 8000.0)
 """Where a tom or kick has nothing left to sound."""
-FRAME_S, BEFORE_S, STROKE_S = 0.010, 0.060, 0.030
+FRAME_S = 0.010
+BEFORE_S = 0.060
+STROKE_S = 0.030
 """Up to when before the stroke what was there is heard, from when, and how long the stroke itself,
 s."""
-EARLY_S, LATE_S = (0.12, 0.20), (0.24, 0.36)
+EARLY_S = (0.12, 0.20)
+LATE_S = (0.24, 0.36)
 """Two spans of the tail: from the first to the second it has to fall, s."""
-LEAST_DB, OVER_BEFORE_DB = -40.0, 6.0
+LEAST_DB = -40.0
+OVER_BEFORE_DB = 6.0
 """Level of the early tail re the stroke's; how far it lies over what was there before."""
 T60_S = (0.2, 8.0)
 """A tail that falls faster or slower than these is no room's, s."""

@@ -21,9 +21,11 @@ from emblar.core.analysis.signal.band_spectrogram import HOP_S, Powers, band_cen
 Array = NDArray[np.float64]
 APART_HZ = GROUPS_HZ[:-1]
 """The last of all is all of them together."""
-EARLY, BEFORE = (0, 8), (-9, -1)
+EARLY = (0, 8)
+BEFORE = (-9, -1)
 """Frames (5 ms) after and before a candidate whose levels are compared."""
-QUIETEST, MOST_DB = 1e-16, 40.0
+QUIETEST = 1e-16
+MOST_DB = 40.0
 """Power that is nothing, and the most a level may be off, dB."""
 SIZE = 2 * len(KINDS) + 3 * len(APART_HZ)
 """Numbers in a row: chances by both, and three levels per group."""

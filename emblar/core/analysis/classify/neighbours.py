@@ -31,27 +31,35 @@ from emblar.core.analysis.signal.band_spectrogram import BANDS, band_centres_hz
 Array = NDArray[np.float64]
 GROUPS_HZ = ((0.0, 160.0), (160.0, 2400.0), (2400.0, 20000.0), (0.0, 20000.0))
 """Bands in which likeness is sought: bass, body, treble, all."""
-NEAREST, SHARPNESS = 6, 0.05
+NEAREST = 6
+SHARPNESS = 0.05
 """How many that are most alike are asked, and by how much less alike counts a third (1/e)."""
 MOST_TOGETHER = 3000
 """So many candidates are compared at once; longer recordings part by part."""
-SURE, ODDS_SCALE = 1e-3, 4.0
+SURE = 1e-3
+ODDS_SCALE = 4.0
 """Chances are held this far from 0 and 1; log odds are divided by this, so that they are about unit
 range."""
-GRID_S, PERIODS_S = 0.01, ((0.25, 1.0), (1.0, 5.0))
+GRID_S = 0.01
+PERIODS_S = ((0.25, 1.0), (1.0, 5.0))
 """Step of time in which periods are sought, and their shortest and longest: within a beat, within a
 bar, s."""
-WITHIN_S, MOST_NEAR, AS_PERIODIC = 0.03, 3, 0.95
+WITHIN_S = 0.03
+MOST_NEAR = 3
+AS_PERIODIC = 0.95
 """How near a period later is the same place of the bar, s; how many candidates are looked at there;
 how nearly as periodic a shorter period has to be to be taken."""
-KICK, TOM, SKINS = KINDS.index("kick"), KINDS.index("tom"), 3
+KICK = KINDS.index("kick")
+TOM = KINDS.index("tom")
+SKINS = 3
 """The first ``SKINS`` of ``KINDS`` are drums, the rest metal."""
 COMMON = len(KINDS) + len(GROUPS_HZ) * (2 * len(KINDS) + 2)
 """Numbers that all families see: own chances, and per group what the nearest say and how near they
 are."""
 AGAIN = len(PERIODS_S) * 3 * (len(KINDS) - SKINS)
 """Numbers of what is heard a period earlier and later."""
-QUANTILES, BESIDE = (0.3, 0.5, 0.7, 0.8, 0.9, 0.95, 0.98), (0.9, 0.7)
+QUANTILES = (0.3, 0.5, 0.7, 0.8, 0.9, 0.95, 0.98)
+BESIDE = (0.9, 0.7)
 """Where the odds of all candidates are read, and from which of those each is measured."""
 AMONG = SKINS * (1 + len(BESIDE)) + len(KINDS) * (len(QUANTILES) + 1)
 """Numbers of where a candidate stands among all."""

@@ -26,9 +26,16 @@ REACH = (-64, 120)
 NEAR = (-16, 48)
 """Frames of a patch."""
 FAR = (
-    (-64, -48), (-48, -32), (-32, -24), (-24, -16),
-    (48, 56), (56, 64), (64, 80), (80, 96), (96, 120),
-)  # fmt: skip
+    (-64, -48),
+    (-48, -32),
+    (-32, -24),
+    (-24, -16),
+    (48, 56),
+    (56, 64),
+    (64, 80),
+    (80, 96),
+    (96, 120),
+)
 """Spans of frames farther away, before and after, that are told as one level per band."""
 BEFORE = ((-9, -4), (-4, -1))
 """Frames just before, of which the quieter is what sounded before."""
@@ -38,7 +45,8 @@ EARLY = (0, 8)
 """Frames whose level is compared with that of the recording's own loud candidates."""
 LOUD_PERCENTILE = 90.0
 """Which of its candidates count as loud, %."""
-NOTHING_DB, FLOOR_DB = -160.0, -70.0
+NOTHING_DB = -160.0
+FLOOR_DB = -70.0
 """Level where there is no recording; levels are held above the second re the loudest, dB."""
 RELATIVE_DB = (-40.0, 20.0)
 """Levels re the recording's loud candidates are held between these, dB."""

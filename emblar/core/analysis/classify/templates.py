@@ -31,7 +31,8 @@ LEAST_SHARE = 1e-3
 """Of the largest: smaller gains and bands are nothing."""
 NO_DRUM = 0.2
 """A candidate whose likeliest drum has less of a chance than this is another's note."""
-NOTE_KINDS, LEAST_NOTES = 8, 4
+NOTE_KINDS = 8
+LEAST_NOTES = 4
 """Kinds of other notes that are learned at most, and notes each needs."""
 
 

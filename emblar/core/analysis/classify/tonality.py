@@ -23,9 +23,11 @@ from emblar.core.analysis.signal.band_spectrogram import (
 
 Array = NDArray[np.float64]
 Rows = NDArray[np.float32]
-LOWEST_PEAK_HZ, HIGHEST_PEAK_HZ = 30.0, 300.0
+LOWEST_PEAK_HZ = 30.0
+HIGHEST_PEAK_HZ = 300.0
 """Where the strongest partial of a drum or a bass is sought, Hz."""
-BEFORE_S, AFTER_S = -0.1, (0.05, 0.1, 0.2, 0.3)
+BEFORE_S = -0.1
+AFTER_S = (0.05, 0.1, 0.2, 0.3)
 """When before and after the candidate the fine spectrum is read, s."""
 MULTIPLES = np.array([0.5, 1.5, 2.0, 2.5, 3.0, 3.5, 4.0, 4.5, 5.0, 5.5, 6.0])
 """Multiples of the peak at which partials are looked for: whole ones are a string's."""
@@ -39,7 +41,8 @@ NEAR_OCTAVES = 1.0 / 3.0
 """What lies this near the peak is round it."""
 SIZE = len(MULTIPLES) + 3 + len(AFTER_S) + 2 * (len(FLAT_EDGES_HZ) - 1)
 """Numbers in a row."""
-QUIETEST, FAINTEST = 1e-16, 1e-4
+QUIETEST = 1e-16
+FAINTEST = 1e-4
 """Power that is nothing, and the same re the strongest."""
 
 

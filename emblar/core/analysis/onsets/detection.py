@@ -35,16 +35,20 @@ CLOSEST_S = 0.028
 """Two strokes closer than this are taken as one."""
 LEAST_RISE = 0.10
 """Least mean rise of a group's log power, decades."""
-LEAST_RISE_DB, LEAST_RISE_IN_MIX_DB = (6.5, 4.5, 3.5, 3.0), (4.5, 3.0, 2.3, 2.0)
+LEAST_RISE_DB = (6.5, 4.5, 3.5, 3.0)
+LEAST_RISE_IN_MIX_DB = (4.5, 3.0, 2.3, 2.0)
 """Where other instruments play on, drums rise out of them by less."""
 OVER_LOCAL = 1.5
 """A peak is this much over the median of 0.3 s round it."""
-LEAD_S, END_S = 0.1, 0.05
+LEAD_S = 0.1
+END_S = 0.05
 """Held before the recording, so that its first stroke has a before; what begins so near the end is
 the cut itself, s."""
-WATCHED_S, LEAST_FALL_DB = 0.3, 1.5
+WATCHED_S = 0.3
+LEAST_FALL_DB = 1.5
 """How long after a stroke the sound is watched, s, and how far it has to fall, dB."""
-SEARCH_BACK_S, SEARCH_AHEAD_S = 0.014, 0.020
+SEARCH_BACK_S = 0.014
+SEARCH_AHEAD_S = 0.020
 """How far from a peak its steepest rise is sought, s."""
 LOCAL_FLOOR = 0.05
 """Share of the local peak below which a rise does not count."""

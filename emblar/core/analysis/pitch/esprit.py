@@ -19,7 +19,8 @@ SHORTEST = 16
 """Samples of a piece at least."""
 RIDGE = 1e-9
 """Added to the subspace's product, so that it can always be inverted."""
-LARGEST_POLE, SMALLEST_POLE = 1.05, 0.5
+LARGEST_POLE = 1.05
+SMALLEST_POLE = 0.5
 """Poles that grow faster, or die within two samples, are no partials."""
 
 

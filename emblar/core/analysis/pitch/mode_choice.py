@@ -28,30 +28,47 @@ MOST_BED = {"kick": 0.3, "snare": 0.3, "tom": 1.0}
 """Share of what was there before from which a range counts as another's, too; toms ring on."""
 LOWEST_WITHIN_DB = {"snare": 9.0, "tom": 4.0}
 """The lowest peak this close to the strongest is the fundamental, dB."""
-SECOND_OVER_FIRST, UNDER_WITHIN_DB, NAMED_WITHIN_DB = (1.45, 2.0), 10.0, 5.0
+SECOND_OVER_FIRST = (1.45, 2.0)
+UNDER_WITHIN_DB = 10.0
+NAMED_WITHIN_DB = 5.0
 """Where a tom's (1,1) lies over its (0,1), between two heads and air; least level of the (0,1) …
 … and, where only toms are put in order by it, less is dared."""
-HEADS_OVER_FIRST, HEADS_WITHIN_DB = (2.0, 2.4), 15.0
+HEADS_OVER_FIRST = (2.0, 2.4)
+HEADS_WITHIN_DB = 15.0
 """The same of the mode in which the heads move against each other."""
-PEAK_FLOOR_DB, EARLY_FLOOR_DB = -12.0, -18.0
+PEAK_FLOOR_DB = -12.0
+EARLY_FLOOR_DB = -18.0
 """Fainter peaks re the strongest are none: once settled, and right after the stroke, dB."""
-HIGHEST_PUNCH_HZ, PUNCH_WITHIN_DB, KICK_SECOND_OVER_FIRST = 105.0, 3.0, (1.8, 2.7)
+HIGHEST_PUNCH_HZ = 105.0
+PUNCH_WITHIN_DB = 3.0
+KICK_SECOND_OVER_FIRST = (1.8, 2.7)
 """Above this a kick is not tuned: what is nearly as loud below it is its fundamental, or else what
 lies where its first mode of m = 0 would under the loudest as its second."""
-HIGHEST_SNARE_HZ, SNARE_SECOND_OVER_FIRST, SNARE_WITHIN_DB = 250.0, (1.25, 1.9), 14.0
+HIGHEST_SNARE_HZ = 250.0
+SNARE_SECOND_OVER_FIRST = (1.25, 1.9)
+SNARE_WITHIN_DB = 14.0
 """Above this few snares are tuned; where the mode lies that is often louder than the first."""
-OFFERED_DB, OFFERED_OVER_HZ, OFFERED_FLOOR_DB = -9.0, 72.0, -24.0
+OFFERED_DB = -9.0
+OFFERED_OVER_HZ = 72.0
+OFFERED_FLOOR_DB = -24.0
 """Above this a kick's loudest mode may be an overtone of a note that is gone at once."""
-SAME_PEAK, EARLY_S = 0.04, (0.015, 0.120)
+SAME_PEAK = 0.04
+EARLY_S = (0.015, 0.120)
 """Peaks this near each other are one; span right after the stroke, s."""
 TOM_OVER_BED_S = (0.030, 0.200)
 """Span of a tom's strokes in which they are compared under others, s."""
-FEWEST_OVER_BED, LEAST_COMMON, LEAST_AGREEING, LEAST_CONCENTRATED = 3, 0.2, 0.4, 0.4
+FEWEST_OVER_BED = 3
+LEAST_COMMON = 0.2
+LEAST_AGREEING = 0.4
+LEAST_CONCENTRATED = 0.4
 """Strokes that must be there, share of what they add that they must have in common, share of kicks
 that must be strongest there, share of a snare's that must lie near its pitch."""
 SHORTEST_SPAN_S = 0.06
 """Shorter spans part no two modes, s."""
-BEFORE_S, BEFORE_SHARE, LEAST_LEFT, LEAST_ADDED = 0.20, 0.35, 0.1, 1e-3
+BEFORE_S = 0.20
+BEFORE_SHARE = 0.35
+LEAST_LEFT = 0.1
+LEAST_ADDED = 1e-3
 """How long before a stroke is listened to, s; how much of it is taken off; how much of what sounds
 now stays at least, alone and over others."""
 

@@ -31,23 +31,30 @@ from emblar.core.quantities.spans import (
 )
 
 Array = NDArray[np.float64]
-STEP_S, LATE_STEP_S, LATE_S = 0.012, 0.035, 0.150
+STEP_S = 0.012
+LATE_STEP_S = 0.035
+LATE_S = 0.150
 """Steps between windows, early and later, and from when on it is later, s."""
 TRACK_CENTS = 220.0
 """A partial farther from where it was last is another."""
 LONGEST_TRACK_S = 1.3
 """A track is followed so long, s."""
-FARTHEST_OFF_CENTS, HOP_CENTS, EVEN_STEPS = 150.0, 50.0, 120
+FARTHEST_OFF_CENTS = 150.0
+HOP_CENTS = 50.0
+EVEN_STEPS = 120
 """A window this far from all the others, or from its neighbours, is another partial's."""
 STILL_GLIDING_CENTS_PER_S = (250.0, 350.0)
 """Below the first a tom has settled in the usual span, above the second it is read later."""
-WANDERING_CENTS, UNSTEADY_CENTS = (45.0, 60.0), 40.0
+WANDERING_CENTS = (45.0, 60.0)
+UNSTEADY_CENTS = 40.0
 """How far off a line a partial may be, in the root mean square, times windows over those found."""
 FAINTEST = 10.0**-4.5
 """Windows this much fainter than the loudest, in energy, say nothing."""
 MOST_EARLY = 0.25
 """How much of a window before its middle the energy of a dying note can lie at most."""
-LEADING_S, FARTHEST_BACK_S, MOST_GLIDE_OCTAVES_PER_S = 0.05, 0.03, 8.0
+LEADING_S = 0.05
+FARTHEST_BACK_S = 0.03
+MOST_GLIDE_OCTAVES_PER_S = 8.0
 """How much of a track leads back to its span's start, how far back, s, and the steepest glide it
 may have."""
 

@@ -28,7 +28,8 @@ from emblar.core.analysis.card.clean import AnalysedHit
 
 Array = NDArray[np.floating]
 Spectrum = NDArray[np.complexfloating]
-WINDOW_S, OVERLAP = 0.046, 4
+WINDOW_S = 0.046
+OVERLAP = 4
 """Window of the transform, s, and how many overlap."""
 TEMPLATE_S = 0.45
 """Length of a voice's template, s."""

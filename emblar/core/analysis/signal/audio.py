@@ -18,18 +18,22 @@ from emblar.core.errors import BadAudioError
 Samples = NDArray[np.float64]
 ANALYSIS_RATE_HZ = 44100
 """What everything is brought to."""
-SHORTEST_S, LONGEST_S = 0.15, 30 * 60.0
+SHORTEST_S = 0.15
+LONGEST_S = 30 * 60.0
 """Shortest and longest recording, s."""
-LOWEST_RATE_HZ, HIGHEST_RATE_HZ = 8000, 192_000
+LOWEST_RATE_HZ = 8000
+HIGHEST_RATE_HZ = 192_000
 """Sample rates that are read, Hz."""
 SILENCE_PEAK = 10.0 ** (-70.0 / 20.0)
 """A recording whose peak is lower, −70 dB, is silent."""
 HIGHEST_PEAK = 1e6
 """Re full scale: samples of a float file that reach higher, by 120 dB, are no sound."""
-LEAD_S, GRID = 0.25, 4620
+LEAD_S = 0.25
+GRID = 4620
 """Silence that is listened to before the first sound; samples in which all that is read in steps
 (of 5 ms, 1 ms, a sample of the low band) comes round to where it was."""
-FIRST_HEARD, LOUD = 10.0 ** (-90.0 / 20.0), 10.0 ** (-30.0 / 20.0)
+FIRST_HEARD = 10.0 ** (-90.0 / 20.0)
+LOUD = 10.0 ** (-30.0 / 20.0)
 """Re the recording's peak."""
 LEAST_SIDE = 1e-4
 """Power re the first component under which a second is nothing but noise."""

@@ -26,7 +26,8 @@ Powers = NDArray[np.float32]
 HOP = 220
 """Samples from frame to frame: 5 ms."""
 HOP_S = HOP / ANALYSIS_RATE_HZ
-LOW_WINDOW, HIGH_WINDOW = 2048, 512
+LOW_WINDOW = 2048
+HIGH_WINDOW = 512
 """Samples of the windows for low bands and for high ones: 46 and 12 ms."""
 LOW_BINS = slice(1, 14)
 """Bins of the long window that are bands of their own."""
@@ -45,7 +46,8 @@ FLAT_BANDS = len(FLAT_EDGES_HZ) - 1
 QUIETEST = 1e-20
 """Power that is nothing."""
 LOW_BANDS = LOW_BINS.stop - LOW_BINS.start
-FINE_WINDOW, FINE_EVERY = 8192, 5
+FINE_WINDOW = 8192
+FINE_EVERY = 5
 """Samples of the long window, and every how-manieth frame it is taken at."""
 FINE_HIGHEST_HZ = 1800.0
 """Up to where its bins are kept."""
@@ -53,15 +55,20 @@ FINE_BINS = int(FINE_HIGHEST_HZ * FINE_WINDOW / ANALYSIS_RATE_HZ)
 FINE_HZ = ANALYSIS_RATE_HZ / FINE_WINDOW
 FINE_BLOCK = 128
 """Long windows that are transformed at once."""
-CLIFF, CLIFF_DB = (0.93, 0.98, 1.06), 40.0
+CLIFF = (0.93, 0.98, 1.06)
+CLIFF_DB = 40.0
 """Shares of a frequency between and above which a cliff is looked for, and how deep one is, dB."""
-LOWEST_CLIFF_HZ, HIGHEST_CLIFF_HZ = 3000.0, 19500.0
+LOWEST_CLIFF_HZ = 3000.0
+HIGHEST_CLIFF_HZ = 19500.0
 """Where a recording is cut off: this much falls from the first two shares of a frequency to above
 the third."""
-LEAST_SHARE, FALLS_OVER, STEP_DOWN_DB = 0.4, 6, 2.0
+LEAST_SHARE = 0.4
+FALLS_OVER = 6
+STEP_DOWN_DB = 2.0
 """Share of a band that must be heard; else it is taken to fall from the one below as much as those
 below it do, over so many, and so much more (the least of sampled drums fall by more up there)."""
-BED_HZ, BED_PERCENTILES = (200.0, 2000.0), (20.0, 90.0)
+BED_HZ = (200.0, 2000.0)
+BED_PERCENTILES = (20.0, 90.0)
 """Where other instruments are heard between strokes, Hz, and the levels that are compared, %."""
 BED_FRAMES = 10
 """Frames over which that level is smoothed: 50 ms."""

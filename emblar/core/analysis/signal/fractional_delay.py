@@ -17,9 +17,12 @@ from numpy.typing import NDArray
 from emblar.core.analysis.signal.low_band import LOW_RATE_HZ, StrokeSpan
 
 Array = NDArray[np.float64]
-BEFORE_S, BEYOND_S, LONGEST_S = 0.3, 0.2, 8.0
+BEFORE_S = 0.3
+BEYOND_S = 0.2
+LONGEST_S = 8.0
 """What is kept before a stroke, after the next has begun, and at most."""
-HALF_TAPS, KAISER_BETA = 32, 8.0
+HALF_TAPS = 32
+KAISER_BETA = 8.0
 """Half the sinc's length in samples of the low band, and its window's shape: exact to −80 dB below
 900 Hz."""
 BEFORE = round(BEFORE_S * LOW_RATE_HZ)

@@ -52,7 +52,8 @@ class Accompaniment:
         )
 
 
-ALONE, ACCOMPANIED = Accompaniment(), Accompaniment(taken=True, heard=True)
+ALONE = Accompaniment()
+ACCOMPANIED = Accompaniment(taken=True, heard=True)
 """Drums by themselves, and under others that are heard."""
 
 

@@ -24,14 +24,17 @@ Array = NDArray[np.float64]
 Index = NDArray[np.int64]
 Lows = Sequence[Array]
 KICK, SNARE, TOM = (KINDS.index(kind) for kind in ("kick", "snare", "tom"))
-MEMBRANE_FROM, SNARE_OVER = 0.25, 0.65
+MEMBRANE_FROM = 0.25
+SNARE_OVER = 0.65
 """Least chance of being on kick or tom, and the chance of a snare over it from which it is not
 placed by pitch."""
 NOWHERE = -1
 """Place of a candidate that is on no kick or tom."""
 LISTENED_FROM_S = (0.0, -0.006, -0.003, 0.003, 0.006)
 """Beginnings, after a stroke's own, from which toms are told apart."""
-SURE_SNARE, FEW_SNARES, SNARE_AFTER_ALL = 0.75, 0.06, 0.85
+SURE_SNARE = 0.75
+FEW_SNARES = 0.06
+SNARE_AFTER_ALL = 0.85
 """Chance of a sure snare; share of the strokes that must be one, or a snare is sought among the
 toms; and the chance its strokes then have."""
 

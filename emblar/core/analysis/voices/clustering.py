@@ -28,9 +28,11 @@ PRINT_HIGHEST_HZ = 2500.0
 """Above this, strokes of one drum differ by how they are struck."""
 PRINT_FLOOR_DB = -35.0
 """Fainter bands of a print re its loudest are nothing, dB."""
-TREBLE_HZ, BASS_HZ = 2500.0, 600.0
+TREBLE_HZ = 2500.0
+BASS_HZ = 600.0
 """From where treble counts, and up to where bass does, Hz."""
-SEMITONES_APART, PRINT_DB_APART = 0.9, 7.0
+SEMITONES_APART = 0.9
+PRINT_DB_APART = 7.0
 """What is one step apart: in pitch, semitones, and in print, dB."""
 MOST_PITCH_STEPS = 4.0
 """Farther apart in pitch is no more unlike."""
@@ -40,28 +42,37 @@ LINK_DISTANCE = 1.2
 """Clusters farther apart than so many steps are two."""
 MOST_CLUSTERED = 700
 """The loudest so many strokes are clustered: more takes long and tells no more."""
-SAME_SEMITONES, SAME_SHARE = 1.0, 0.5
+SAME_SEMITONES = 1.0
+SAME_SHARE = 0.5
 """Clusters this near in pitch, and in share of kick, are one drum struck soft and hard."""
 KICK_SHARE = 0.70
 """A cluster the classifier takes for the kick this surely is the kick struck otherwise …"""
-ABOVE_KICK_SEMITONES, SLOWER_DB = 2.0, 4.0
+ABOVE_KICK_SEMITONES = 2.0
+SLOWER_DB = 4.0
 """… unless it is this much higher and loses this much less between 28 and 107 ms …"""
 SURELY_KICK = 0.78
 """… and the classifier does not take it for the kick as surely as this …"""
-WELL_ABOVE_SEMITONES, ENOUGH_SHARE, TOM_FALL_DB = 4.0, 0.12, (2.0, 9.0)
+WELL_ABOVE_SEMITONES = 4.0
+ENOUGH_SHARE = 0.12
+TOM_FALL_DB = (2.0, 9.0)
 """… or it is well above, has this share of the strokes, and falls as toms do."""
 SOMEWHAT_SLOWER_DB = 1.5
 """What loses so much less than the kick, and is higher, is a tom whatever it is taken for."""
-LEAST_STROKES, LEAST_SHARE = 2, 0.06
+LEAST_STROKES = 2
+LEAST_SHARE = 0.06
 """Strokes, and share of all, that a tom needs."""
 MOST_TOMS = 6
 """No kit has more toms."""
-SNARE_HZ, LEAST_SNARE, SNARE_TREBLE_DB, SAME_TREBLE_DB = (105.0, 260.0), 4, -13.0, 3.0
+SNARE_HZ = (105.0, 260.0)
+LEAST_SNARE = 4
+SNARE_TREBLE_DB = -13.0
+SAME_TREBLE_DB = 3.0
 """Where a snare's pitch lies, Hz; strokes it needs; how much treble it keeps re bass, and how much
 less the others of it may, dB."""
 SURE_KICK = 0.6
 """Least share of kick that the kick's cluster has."""
-LEAST_WORTH, LEAST_WORTH_SHARE = 1.0, 0.25
+LEAST_WORTH = 1.0
+LEAST_WORTH_SHARE = 0.25
 """A tom's strokes hold this many sure strokes together, and this share of the surest tom's."""
 
 

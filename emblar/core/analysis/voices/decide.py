@@ -44,32 +44,41 @@ OTHERS_BELOW = 0.35
 """… if no other drum has as much of a chance as this."""
 LIKELY = 0.3
 """Chance from which it teaches where hardly any is sure."""
-LEAST_SEEDS, MOST_SEEDS = 3, 60
+LEAST_SEEDS = 3
+MOST_SEEDS = 60
 """Strokes that teach a template, at least and at most."""
 GAIN_WEIGHT = 2.6
 """Log odds that a drum wholly explaining a stroke adds."""
 HIGH_WEIGHT = 0.5
 """Share of that for hats and cymbals."""
-ALIKE_FROM, ALIKE_WEIGHT = 0.6, 4.0
+ALIKE_FROM = 0.6
+ALIKE_WEIGHT = 4.0
 """From this fit on a stroke is like its template, and the log odds that a perfect one adds."""
 MIDDLE_GAIN_DB = -7.0
 """Level re the drum's usual stroke at which its template says neither yes nor no, dB."""
 LEVEL_S = 0.05
 """A stroke's level is that of so long after it, s."""
-UNPLACED, OTHER_DRUM, SURELY_TOO = 0.7, 0.25, 0.9
+UNPLACED = 0.7
+OTHER_DRUM = 0.25
+SURELY_TOO = 0.9
 """Share of being on kick or tom that one not placed has of either; of being on another drum than
 its place; chance from which it is on both."""
-SECOND_TOM_DB, FAINT_SCORE = 5.0, 0.2
+SECOND_TOM_DB = 5.0
+FAINT_SCORE = 0.2
 """A second tom fainter than the first by more was still sounding, dB; the chance it then has at
 most."""
 MOST_ODDS = 4.0
 """Log odds beyond these count as these when two groups are parted."""
 TOGETHER_ODDS = 2.5
 """Log odds that the less sure of snare and tom loses."""
-KICK_FALL_DB, FALL_STEP_DB, MOST_PUSH = 12.0, 4.0, 1.5
+KICK_FALL_DB = 12.0
+FALL_STEP_DB = 4.0
+MOST_PUSH = 1.5
 """A lone stroke that falls by more is rather a kick, by less a tom; how much more or less is sure,
 dB; the log odds of sure."""
-WIRES_DB, MUFFLED_DB, AGAINST = (-12.5, 1.0), -17.0, 0.1
+WIRES_DB = (-12.5, 1.0)
+MUFFLED_DB = -17.0
+AGAINST = 0.1
 """Treble re bass of a lone stroke: above the first it has wires, above the second it is metal;
 below MUFFLED_DB it is a kick or tom. AGAINST is what is left of the others' chances."""
 WITHOUT_TREBLE = np.array([1.0 if kind in ("kick", "tom") else AGAINST for kind in KINDS])

@@ -25,23 +25,34 @@ from emblar.core.analysis.signal.band_spans import Rows
 from emblar.core.analysis.signal.low_band import LOW_RATE_HZ, StrokeSpan, grid_hz, power_in
 
 Array = NDArray[np.float64]
-LOWEST_HZ, STEPS_PER_OCTAVE, SIZE, WIDTH_SEMITONES = 45.0, 24, 85, 0.35
+LOWEST_HZ = 45.0
+STEPS_PER_OCTAVE = 24
+SIZE = 85
+WIDTH_SEMITONES = 0.35
 """Frequencies at which levels are read: from, steps per octave, how many, and how wide each is,
 semitones."""
 SPANS_S = ((0.015, 0.075), (0.015, 0.120), (0.050, 0.250))
 """Spans after a stroke that are heard, s."""
-BEFORE_S, SHORTEST_S = (-0.200, -0.008), 0.06
+BEFORE_S = (-0.200, -0.008)
+SHORTEST_S = 0.06
 """Span before it, and the shortest that tells anything, s."""
-USUAL_SIZE, RINGING_S, LEAST_FREE, LEAST_USUAL = 1024, 0.3, 0.2, 1e-2
+USUAL_SIZE = 1024
+RINGING_S = 0.3
+LEAST_FREE = 0.2
+LEAST_USUAL = 1e-2
 """Samples a spectrum of what is usual is filled up to; how long a stroke rings, s; share of the
 recording that must be free of strokes; power re the most that is added, under which nothing usual
 is heard."""
-FLOOR, QUIETEST = 1e-11, 1e-30
+FLOOR = 1e-11
+QUIETEST = 1e-30
 """Least power, re the loudest of the recording, and of all."""
-MOST_DB, DB_SCALE, ADDED_SCALE = 60.0, 12.0, 4.0
+MOST_DB = 60.0
+DB_SCALE = 12.0
+ADDED_SCALE = 4.0
 """Levels are held within this, dB, and divided by that; what is added is multiplied by the last:
 about unit range."""
-CHANNELS, MOST_AT_ONCE = 3 * len(SPANS_S) + 2, 128
+CHANNELS = 3 * len(SPANS_S) + 2
+MOST_AT_ONCE = 128
 """Numbers per frequency, and strokes that are read at once."""
 
 

@@ -24,20 +24,32 @@ from emblar.core.analysis.voices.pitch_posterior import high_to_low
 
 Array = NDArray[np.float64]
 Index = NDArray[np.int64]
-PER_GROUP, STARTS, ROUNDS, MOST_COST = 0.05, 12, 12, 2.0
+PER_GROUP = 0.05
+STARTS = 12
+ROUNDS = 12
+MOST_COST = 2.0
 """What one more group must bring in likeness; starts and rounds of k-means; more than any parting
 costs."""
 NEARLY = 0.05
 """The side has a say where parting brings its strokes together by nearly as much."""
-SURE, LEAST_SURE, MAYBE, SAME_COLOUR = 0.4, 4, 0.3, 0.4
+SURE = 0.4
+LEAST_SURE = 4
+MAYBE = 0.3
+SAME_COLOUR = 0.4
 """Chance of a tom that is grouped; how many must be; chance of one that may join; how alike it must
 be."""
-LEAST_STROKES, LEAST_WORTH, LEAST_WORTH_SHARE, MOST_TOMS = 2, 1.0, 0.2, 4
+LEAST_STROKES = 2
+LEAST_WORTH = 1.0
+LEAST_WORTH_SHARE = 0.2
+MOST_TOMS = 4
 """Strokes of a tom; sure strokes they are worth, and the share of the surest tom's; how many toms
 at most."""
-BRIGHT_DB, LEAST_SNARE, SNARE_SHARE = -9.0, 5, 0.5
+BRIGHT_DB = -9.0
+LEAST_SNARE = 5
+SNARE_SHARE = 0.5
 """Brighter groups are no toms; a snare is struck so often, and is worth this share of a tom."""
-MOST_CLUSTERED, DIMENSIONS = 700, 24
+MOST_CLUSTERED = 700
+DIMENSIONS = 24
 """The loudest so many are grouped, in so many dimensions: more takes long and tells no more."""
 
 

@@ -22,12 +22,20 @@ from emblar.core.analysis.voices.embedding import Heard, at_hz
 from emblar.core.notes import cents, shifted
 
 Array = NDArray[np.float64]
-USUAL_HZ, USUAL_OCTAVES, UNUSUAL, MOST_UNUSUAL = 104.0, 0.42, 0.13, 8.0
+USUAL_HZ = 104.0
+USUAL_OCTAVES = 0.42
+UNUSUAL = 0.13
+MOST_UNUSUAL = 8.0
 """How the toms are tuned of which was learned, and how much is taken off what they say of it."""
-FEWEST, WORTH_STROKES, ABOUT_CENTS, LEAST_WITHIN, MOST_CENTS = 2, 4, 200.0, 0.8, 95.0
+FEWEST = 2
+WORTH_STROKES = 4
+ABOUT_CENTS = 200.0
+LEAST_WITHIN = 0.8
+MOST_CENTS = 95.0
 """Strokes that tell a tuning; how many independent ones they are worth at most; how far round the
 likeliest is about it, cents; the chance that must lie there; and how unsure it may be, cents."""
-EARLY_SHARP_CENTS, OWN_CENTS = 28.0, 45.0
+EARLY_SHARP_CENTS = 28.0
+OWN_CENTS = 45.0
 """How much sharper than settled a tom is heard so early, and how far this is off all the same: 31
 ct in the median on 13 sampled kits under backings, whose toms bend long, none on model drums."""
 TRACKED_CENTS = 60.0

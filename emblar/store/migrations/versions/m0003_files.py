@@ -23,11 +23,13 @@ def upgrade() -> None:
         sa.Column("confidence", sa.Float, nullable=False),
         sa.Column("source", sa.String, nullable=False),
         sa.Column("deleted_at", sa.DateTime(timezone=True)),
-        sa.Column("created_at", sa.DateTime(timezone=True), server_default=sa.func.now(),
-                  nullable=False),
-        sa.Column("updated_at", sa.DateTime(timezone=True), server_default=sa.func.now(),
-                  nullable=False),
-    )  # fmt: skip
+        sa.Column(
+            "created_at", sa.DateTime(timezone=True), server_default=sa.func.now(), nullable=False
+        ),
+        sa.Column(
+            "updated_at", sa.DateTime(timezone=True), server_default=sa.func.now(), nullable=False
+        ),
+    )
     op.create_index("ix_evidence_session_id", "evidence", ["session_id"])
 
 

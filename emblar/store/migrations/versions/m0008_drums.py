@@ -75,9 +75,12 @@ def _kit_slots() -> None:
     op.create_index("ix_kit_slot_session_id", "kit_slot", ["session_id"])
     op.create_index("ix_kit_slot_drum_id", "kit_slot", ["drum_id"])
     op.create_index(
-        "uq_kit_slot_drum", "kit_slot", ["session_id", "drum_id"], unique=True,
+        "uq_kit_slot_drum",
+        "kit_slot",
+        ["session_id", "drum_id"],
+        unique=True,
         postgresql_where=sa.text("deleted_at is null"),
-    )  # fmt: skip
+    )
     op.drop_index("ix_drum_session_id", "drum")
     for name in ("session_id", "voice", "wish", "deleted_at"):
         op.drop_column("drum", name)
@@ -112,9 +115,12 @@ def _heads() -> None:
     )
     for name, columns in (("drum", ["drum_id", "side"]), ("head", ["head_id"])):
         op.create_index(
-            f"uq_fitting_{name}", "fitting", columns, unique=True,
+            f"uq_fitting_{name}",
+            "fitting",
+            columns,
+            unique=True,
             postgresql_where=sa.text("removed_at is null"),
-        )  # fmt: skip
+        )
     for side, hole in (("batter", "null"), ("reso", "port_in")):
         op.execute(
             "with fitted as (insert into head (studio_id, construction, diameter_in, hole_in,"

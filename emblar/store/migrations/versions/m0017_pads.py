@@ -28,8 +28,10 @@ def upgrade() -> None:
 
 def downgrade() -> None:
     # Takes of a pad have nothing left to belong to; as a record's files they would be heard.
-    op.execute("delete from correction where recording_id in "
-               "(select id from recording where pad_id is not null)")  # fmt: skip
+    op.execute(
+        "delete from correction where recording_id in "
+        "(select id from recording where pad_id is not null)"
+    )
     op.execute("delete from recording where pad_id is not null")
     op.drop_column("setup", "picture_id")
     op.drop_column("recording", "pad_id")
