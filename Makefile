@@ -20,6 +20,7 @@ lint: setup
 	@$(BIN)/ruff check emblar tests bench scripts training
 	@$(BIN)/ruff format --check -q emblar tests bench scripts training
 	@$(BIN)/mypy
+	@$(BIN)/python -m scripts.names > /dev/null
 	@$(BIN)/lint-imports > .venv/imports.log 2>&1 || (cat .venv/imports.log; exit 1)
 
 load: setup
@@ -39,6 +40,7 @@ fuzz: more
 
 supply: more
 	@$(BIN)/python -m scripts.supply
+	@$(BIN)/python -m pip_audit --disable-pip --require-hashes -r requirements.lock
 
 bench: setup
 	@$(BIN)/python -m bench

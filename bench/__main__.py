@@ -27,12 +27,12 @@ RATE = 2100.0
 
 def best_of(times: int, work: Callable[[], object]) -> float:
     """Return the shortest of some runs in s."""
-    found = []
+    result = []
     for _ in range(times):
         began = time.perf_counter()
         work()
-        found.append(time.perf_counter() - began)
-    return min(found)
+        result.append(time.perf_counter() - began)
+    return min(result)
 
 
 def bound(
@@ -66,8 +66,8 @@ def estimator() -> None:
         noise = float(np.sqrt(0.5) * 10 ** (-snr_db / 20))
         errors = []
         for _ in range(300):
-            found = fit_damped_sinusoids(clean + noise * rng.standard_normal(n), RATE, count=2)
-            best = min(found, key=lambda s: abs(s.frequency_hz - hz))
+            result = fit_damped_sinusoids(clean + noise * rng.standard_normal(n), RATE, count=2)
+            best = min(result, key=lambda s: abs(s.frequency_hz - hz))
             errors.append((best.frequency_hz - hz, best.decay_rate - gamma))
         rms = np.sqrt(np.mean(np.square(errors), axis=0))
         limits = bound(1.0, gamma, 2 * np.pi * hz, noise, n)

@@ -103,9 +103,9 @@ def _count(found: list[Read], laugh: str) -> int:
 @rule(1, "Snare side: snare-side films only", "`catalogue.constructions_for`, `planning/search`")
 def snare_sides() -> tuple[str, bool]:
     """Count snares with snare-side film."""
-    found = _of_kind("snare")
-    good = _count(found, "snare-side")
-    return f"{good} of {len(found)} snares", good == len(found)
+    result = _of_kind("snare")
+    good = _count(result, "snare-side")
+    return f"{good} of {len(result)} snares", good == len(result)
 
 
 @rule(
@@ -116,15 +116,15 @@ def snare_sides() -> tuple[str, bool]:
 )
 def kicks() -> tuple[str, bool]:
     """Count kicks in their window, and notes told or asked."""
-    found = [(p, s) for p, s in zip(plans(), SITUATIONS, strict=True) if s.drum.kind == "kick"]
+    result = [(p, s) for p, s in zip(plans(), SITUATIONS, strict=True) if s.drum.kind == "kick"]
     good = 0
-    for plan, asked in found:
+    for plan, asked in result:
         window, (batter, front) = kick_window(asked.drum.diameter_in), plan.lugs_hz
         inside = window.low_hz * 0.99 <= batter <= window.high_hz * 1.01
         good += inside and (front is None or front >= batter * 0.999)
     known = sum(kick(seed).outcome != "missed" for seed in range(KICKS))
-    says = f"{good} of {len(found)} kicks; of {KICKS} rendered kicks {known} notes told or asked"
-    return says, good == len(found) and known >= 0.97 * KICKS
+    says = f"{good} of {len(result)} kicks; of {KICKS} rendered kicks {known} notes told or asked"
+    return says, good == len(result) and known >= 0.97 * KICKS
 
 
 @rule(
@@ -152,7 +152,7 @@ def one_thing() -> tuple[str, bool]:
     """Change one thing after the other on a tom, and see what else moves."""
     target = _target("tom-1", pitch=120.0, sustain=0.9, length=0.22)
     before = plan_drum(TOM, target, Wish(), thorough=False)
-    now = drum_plan_file(before)
+    current = drum_plan_file(before)
     changes = {
         "batter": "double-coated",
         "dampers": ["gel-pad"],
@@ -163,7 +163,7 @@ def one_thing() -> tuple[str, bool]:
     good = 0
     for name, value in changes.items():
         wish: dict[str, Any] = {name: value}
-        kept: dict[str, Any] = held(wish, changed_by_hand({}, wish), now, TOM) or wish
+        kept: dict[str, Any] = held(wish, changed_by_hand({}, wish), current, TOM) or wish
         asked: dict[str, Any] = {**kept, "dampers": tuple(kept["dampers"])}
         after = plan_drum(TOM, target, Wish(**asked), thorough=False)
         ours, theirs = (asdict(p.setup) for p in (before, after))
@@ -192,8 +192,8 @@ def toms() -> tuple[str, bool]:
             for i, (d, deep, rods, hz) in enumerate(sizes, 1)
         ]
         shelf = Shelf((), (), tuple(dampers()))
-        found = plan_drums(tasks, brief=Brief(budget_heads=0), shelf=shelf, thorough=False)
-        worn = {family(p.setup.dampers) for p in found if isinstance(p, DrumPlan)}
+        result = plan_drums(tasks, brief=Brief(budget_heads=0), shelf=shelf, thorough=False)
+        worn = {family(p.setup.dampers) for p in result if isinstance(p, DrumPlan)}
         kits, alike = kits + 1, alike + (len(worn - {frozenset()}) <= 1)
     return f"{alike} of {kits} kits wear one kind; the others gain a clear step", alike * 2 >= kits
 
@@ -201,9 +201,9 @@ def toms() -> tuple[str, bool]:
 @rule(7, "Wires: medium unless the record says otherwise clearly", "`planning/search._settings`")
 def wires() -> tuple[str, bool]:
     """Count snares whose wires stay, or have a clear reason."""
-    found = _of_kind("snare")
-    good = _count(found, "wires")
-    return f"{good} of {len(found)} snares", good == len(found)
+    result = _of_kind("snare")
+    good = _count(result, "wires")
+    return f"{good} of {len(result)} snares", good == len(result)
 
 
 @rule(
@@ -251,12 +251,12 @@ def doubts() -> tuple[str, bool]:
 
 def main() -> None:
     """Print every rule and what was counted."""
-    found = [(one, *one.check()) for one in RULES]
-    for one, says, good in found:
+    result = [(one, *one.check()) for one in RULES]
+    for one, says, good in result:
         print(
             f"{'ok ' if good else 'NOT'} B{one.number:<2d} {one.says}\n       {says} ({one.where})"
         )
-    print(f"{sum(good for *_, good in found)} of {len(found)} kept")
+    print(f"{sum(good for *_, good in result)} of {len(result)} kept")
 
 
 if __name__ == "__main__":

@@ -99,15 +99,17 @@ class Served:
 
     def children(self) -> dict[int, str]:
         """Return the processes below it, with what they are."""
-        found: dict[int, str] = {}
+        result: dict[int, str] = {}
         todo = [self.process.pid] if self.process else []
         while todo:
             pid = todo.pop()
             with contextlib.suppress(OSError):
                 for task in Path(f"/proc/{pid}/task").glob("*/children"):
                     todo += [int(child) for child in task.read_text().split()]
-                found[pid] = Path(f"/proc/{pid}/cmdline").read_bytes().replace(b"\0", b" ").decode()
-        return found
+                result[pid] = (
+                    Path(f"/proc/{pid}/cmdline").read_bytes().replace(b"\0", b" ").decode()
+                )
+        return result
 
     def postmaster(self) -> int:
         """Return PostgreSQL's process."""
@@ -309,20 +311,20 @@ class Clients:
 def missing(clients: Clients) -> dict[str, list[Any]]:
     """Return what was acknowledged and is not there, or is there twice."""
     kept = clients.ledger.kept
-    found: dict[str, list[Any]] = {}
+    result: dict[str, list[Any]] = {}
     with clients.database() as db:
         names = Counter(row[0] for row in db.execute("select name from session").fetchall())
-        found["sessions"] = [n for n in kept.get("sessions", []) if names[n] != 1]
+        result["sessions"] = [n for n in kept.get("sessions", []) if names[n] != 1]
         files = Counter(
             row[0]
             for row in db.execute("select filename from recording where state = 'done'").fetchall()
         )
-        found["recordings"] = [n for n in kept.get("recordings", []) if files[n] != 1]
+        result["recordings"] = [n for n in kept.get("recordings", []) if files[n] != 1]
         rows = db.execute(
             "select s.drum_id, m.rod, m.hz from measurement m join setup s on s.id = m.setup_id"
         ).fetchall()
         read = {(drum, rod, round(hz, 5)) for drum, rod, hz in rows}
-        found["readings"] = [
+        result["readings"] = [
             (drum, hz)
             for drum, rods in kept.get("readings", [])
             for rod, hz in enumerate(rods, 1)
@@ -334,17 +336,17 @@ def missing(clients: Clients) -> dict[str, list[Any]]:
             for hit in document["added"]
         ]
         near = Counter(round(at, 5) for at in added)
-        found["strokes"] = [at for at in kept.get("strokes", []) if near[round(at, 5)] != 1]
+        result["strokes"] = [at for at in kept.get("strokes", []) if near[round(at, 5)] != 1]
         halves = db.execute(
             "select id from session s where name like 'Song %' and (select count(*) from kit_slot k"
             " where k.session_id = s.id) not in (0, 4)"
         ).fetchall()
-        found["half a kit"] = [row[0] for row in halves]
+        result["half a kit"] = [row[0] for row in halves]
         versions = db.execute(
             "select count(*), count(distinct version), max(version) from plan where session_id = 1"
         ).fetchone()
-        found["plan versions"] = [versions] if versions and len(set(versions)) > 1 else []
-    return {name: rows for name, rows in found.items() if rows}
+        result["plan versions"] = [versions] if versions and len(set(versions)) > 1 else []
+    return {name: rows for name, rows in result.items() if rows}
 
 
 def run(home: Path, kills: int, seed: int, *, clients: int = 4, say: bool = True) -> dict[str, Any]:

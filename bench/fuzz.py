@@ -105,12 +105,12 @@ class Fuzz:
 
 def children(root: int) -> list[int]:
     """Return a process with all it started, PostgreSQL's shared memory left out."""
-    found = [root]
+    result = [root]
     for task in (Path("/proc") / str(root) / "task").iterdir():
         for child in map(int, (task / "children").read_text().split()):
             if b"postgres" not in (Path("/proc") / str(child) / "cmdline").read_bytes():
-                found += children(child)
-    return found
+                result += children(child)
+    return result
 
 
 def run(requests: int, seed: int) -> int:
@@ -122,7 +122,7 @@ def run(requests: int, seed: int) -> int:
         served.start("--demo")
         fuzz = Fuzz(served, seed)
         schema = schemathesis.openapi.from_url(f"{served.url}/openapi.json")
-        operations = [found.ok() for found in schema.get_all_operations()]
+        operations = [result.ok() for result in schema.get_all_operations()]
         began = time.monotonic()
         while fuzz.count < requests:
             fuzz.rng.shuffle(operations)

@@ -127,13 +127,13 @@ def backing(seed: int, seconds: float) -> Array:
         [(t, 1, c, n, v) for t, _, c, n, v in notes]
         + [(t + d, 0, c, n, 0) for t, d, c, n, _ in notes]
     )
-    now = 0.0
+    current = 0.0
     for time, on, channel, note, velocity in moves:
-        kind, ticks = "note_on" if on else "note_off", round((time - now) * 960)
-        now += ticks / 960
+        kind, ticks = "note_on" if on else "note_off", round((time - current) * 960)
+        current += ticks / 960
         track.append(mido.Message(kind, channel=channel, note=note, velocity=velocity, time=ticks))
-    found = play(_backing_font(), midi)[: int(seconds * RATE)]
-    return np.pad(found, ((0, max(int(seconds * RATE) - len(found), 0)), (0, 0)))
+    result = play(_backing_font(), midi)[: int(seconds * RATE)]
+    return np.pad(result, ((0, max(int(seconds * RATE) - len(result), 0)), (0, 0)))
 
 
 def _backing_font() -> Path:

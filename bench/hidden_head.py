@@ -94,13 +94,13 @@ def tune(head: HiddenHead, rounds: int = 4) -> Tuned:
     state, moves = head.state(), 0
     for done in range(rounds + 1):
         state = after_readings(state, head.read(), 5.0)
-        found = next_turns(state)
-        if found.done or done == rounds:
+        result = next_turns(state)
+        if result.done or done == rounds:
             break
-        turns = np.array(found.turns)
+        turns = np.array(result.turns)
         moves += int((turns != 0.0).sum())
         head.turn(turns)
-        state = after_turns(state, found.turns)
+        state = after_turns(state, result.turns)
     cents = head.cents()
     mean = float(cents.mean())
-    return Tuned(float(np.abs(cents - mean).max()), mean, moves, done, found)
+    return Tuned(float(np.abs(cents - mean).max()), mean, moves, done, result)

@@ -278,8 +278,8 @@ def read(number: int) -> Read:
     asked = SITUATIONS[number]
     kind = asked.drum.kind
     voice = "tom-1" if kind == "tom" else kind
-    found = analyse(Audio(asked.struck.render(number)[:, None], RATE), kind="hit", voice=voice)
-    target = target_from_card(found.voices[0])
+    result = analyse(Audio(asked.struck.render(number)[:, None], RATE), kind="hit", voice=voice)
+    target = target_from_card(result.voices[0])
     shelf = Shelf((asked.drum,), (), tuple(dampers()), tuple(strikers()))
     heard = target.value("pitch")
     try:
@@ -312,37 +312,37 @@ def read(number: int) -> Read:
 def laughs(asked: Situation, plan: DrumPlan, heard_hz: float | None) -> list[str]:
     """Return what in a plan goes against what practice keeps to."""
     recipe, owned, brief = plan.setup, plan.owned, asked.brief
-    found = []
+    result = []
     if heard_hz is None or abs(np.log2(heard_hz / asked.struck.hz)) > 1.0 / 12.0:
-        found.append(f"the note is read as {heard_hz} Hz, it is {asked.struck.hz:g}")
+        result.append(f"the note is read as {heard_hz} Hz, it is {asked.struck.hz:g}")
     if owned.kind == "snare" and recipe.reso and not construction(recipe.reso).is_snare_side:
-        found.append("no snare-side film under a snare")
+        result.append("no snare-side film under a snare")
     if owned.kind == "kick":
         window = kick_window(owned.diameter_in)
         if not window.low_hz * 0.99 <= recipe.batter_hz <= window.high_hz * 1.01:
-            found.append(f"{recipe.batter_hz:.0f} Hz at a kick's lugs")
+            result.append(f"{recipe.batter_hz:.0f} Hz at a kick's lugs")
         if recipe.reso is not None and recipe.semitones < 0.0:
-            found.append("a slacker front")
+            result.append("a slacker front")
     if owned.kind == "tom" and abs(recipe.semitones) > 5.0:
-        found.append("heads more than a fourth apart")
+        result.append("heads more than a fourth apart")
     heads, on_it, by = shunned(brief.style)
     shun = [h for h in (recipe.batter, recipe.reso) if h in heads]
     shun += [d for d in recipe.dampers if d in on_it]
     shun += [recipe.striker] if recipe.striker in by else []
-    found += [f"{brief.style} shuns {name}" for name in shun]
+    result += [f"{brief.style} shuns {name}" for name in shun]
     if brief.engineer_wants_hole and recipe.reso is not None and recipe.port_in is None:
-        found.append("no hole")
+        result.append("no hole")
     if len(plan.weighed.bought) > (0 if brief.only_owned else brief.budget_heads):
-        found.append("buys more than is allowed")
+        result.append("buys more than is allowed")
     if plan.weighed.cut and brief.never_cut:
-        found.append("cuts")
+        result.append("cuts")
     if plan.weighed.card["bend"] > 150.0:
-        found.append("absurd bend")
+        result.append("absurd bend")
     if recipe.wires in ("tight", "loose") and abs(plan.weighed.apart.get("wires", 0.0)) > 4.0:
-        found.append(f"wires {recipe.wires}")
+        result.append(f"wires {recipe.wires}")
     if not any(word in brief.style for word in ("funk", "hip hop", "reggae")):
-        found += [f"{d} for {brief.style}" for d in recipe.dampers if d.startswith("leg")]
-    return found
+        result += [f"{d} for {brief.style}" for d in recipe.dampers if d.startswith("leg")]
+    return result
 
 
 def main() -> None:

@@ -83,8 +83,8 @@ def kick(seed: int) -> Kick:
     stroke = render_stroke(voice, sample_rate_hz=RATE, force=1.0, rng=rng, length_s=3.0)
     sound = np.concatenate([np.zeros(RATE // 5), 0.5 * stroke, np.zeros(RATE // 10)])
     sound += 1e-5 * rng.standard_normal(len(sound))
-    found = analyse(Audio(sound[:, None], RATE), kind="hit", voice="kick").voices
-    rows = readings(found[0]) if found else []
+    result = analyse(Audio(sound[:, None], RATE), kind="hit", voice="kick").voices
+    rows = readings(result[0]) if result else []
     ordered = sorted(rows, key=lambda r: not r.planned)
     port = f", port {owned.port_in:g}" if owned.port_in else "" if front else ", no front"
     says = f"{diameter:g} × {depth:g} {batter}{port}, {' + '.join(on_it) or 'bare'}, lug {lug:.0f}"

@@ -64,8 +64,8 @@ def rendered(owned: OwnedDrum, setup: Setup, seed: int) -> Target:
         start = 4000 + i * gap
         out[start : start + len(sound)] += 0.5 * sound
     name = "tom-1" if owned.kind == "tom" else owned.kind
-    found = analyse(Audio(out[:, None].astype(np.float32), RATE), kind="drums", voice=name)
-    return target_from_card(next(v for v in found.voices if v.voice == name))
+    result = analyse(Audio(out[:, None].astype(np.float32), RATE), kind="drums", voice=name)
+    return target_from_card(next(v for v in result.voices if v.voice == name))
 
 
 def a_setup(rng: np.random.Generator, kind: Kind, size: int) -> tuple[OwnedDrum, Setup]:
@@ -142,19 +142,19 @@ def follow(seed: int, choose: Choose) -> Came:
         pass
     moves = 0
     while True:
-        found = compare(record, rendered(owned, ours, seed + 1000 * (moves + 1)))
-        if is_close(found) or moves == MOST_MOVES:
+        result = compare(record, rendered(owned, ours, seed + 1000 * (moves + 1)))
+        if is_close(result) or moves == MOST_MOVES:
             break
-        offered = next_moves(owned, ours, found)
+        offered = next_moves(owned, ours, result)
         if not offered:
             break
-        ours, moves = choose(offered, found, rng).setup, moves + 1
+        ours, moves = choose(offered, result, rng).setup, moves + 1
     left = {
         n: round(d.steps, 1)
-        for n, d in found.told.items()
+        for n, d in result.told.items()
         if n in COUNTED and abs(d.steps) > CLOSE_STEPS
     }
-    return Came(kind, moves, is_close(found), left)
+    return Came(kind, moves, is_close(result), left)
 
 
 def _follow(job: tuple[int, Choose]) -> Came:
@@ -169,14 +169,14 @@ def main(records: int = 40) -> None:
         ("largest difference first", largest_first),
     ):
         with ProcessPoolExecutor(2) as pool:
-            found = list(pool.map(_follow, [(seed, way) for seed in range(records)]))
-        close = [f for f in found if f.close]
+            result = list(pool.map(_follow, [(seed, way) for seed in range(records)]))
+        close = [f for f in result if f.close]
         print(
-            f"{name}: {100 * len(close) / len(found):.0f} % of {len(found)} within {CLOSE_STEPS} "
-            f"steps, {np.mean([f.moves for f in found]):.1f} moves on average"
+            f"{name}: {100 * len(close) / len(result):.0f} % of {len(result)} within {CLOSE_STEPS} "
+            f"steps, {np.mean([f.moves for f in result]):.1f} moves on average"
         )
         if way is best_move:
-            for f in found:
+            for f in result:
                 if not f.close:
                     print(f"  {f.kind} after {f.moves}: {f.off}")
 

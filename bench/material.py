@@ -83,7 +83,7 @@ def _folder_kit(folder: Path) -> Kit | None:
     tree = ET.parse(folder / "drumkit.xml").getroot()
     for element in tree.iter():
         element.tag = element.tag.split("}")[-1]
-    found: dict[str, list[list[Array]]] = {voice: [] for voice in WORDS}
+    result: dict[str, list[list[Array]]] = {voice: [] for voice in WORDS}
     seen = set()
     for instrument in tree.iter("instrument"):
         name = (instrument.findtext("name") or "").lower()
@@ -95,8 +95,8 @@ def _folder_kit(folder: Path) -> Kit | None:
         layers = [_read(folder / f) for f in files if (folder / f).exists()]
         if _usable(layers):
             layers.sort(key=lambda x: float(np.sum(x**2)))
-            found[voice].append(layers)
-    return _kit(folder.name, found)
+            result[voice].append(layers)
+    return _kit(folder.name, result)
 
 
 def _kit(source: str, found: dict[str, list[list[Array]]]) -> Kit | None:
@@ -148,15 +148,15 @@ def _font_kit(font: Path, bank: int, preset: int) -> Kit | None:
         track.append(mido.Message("note_on", channel=channel, note=note, velocity=velocity, time=0))
         track.append(mido.Message("note_off", channel=channel, note=note, velocity=0, time=ticks))
     samples = play(font, midi)
-    found: dict[str, list[list[Array]]] = {voice: [] for voice in WORDS}
+    result: dict[str, list[list[Array]]] = {voice: [] for voice in WORDS}
     size = int(LAYER_S * RATE)
     for index, (voice, _, velocity) in enumerate(wanted):
         if velocity == VELOCITIES[0]:
-            found[voice].append([])
-        found[voice][-1].append(_from_onset(samples[index * size : (index + 1) * size]))
-    if any(not _usable(layers) for drums in found.values() for layers in drums):
+            result[voice].append([])
+        result[voice][-1].append(_from_onset(samples[index * size : (index + 1) * size]))
+    if any(not _usable(layers) for drums in result.values() for layers in drums):
         return None
-    return _kit(f"{font.name}:{preset}", found)
+    return _kit(f"{font.name}:{preset}", result)
 
 
 def _from_onset(piece: Array) -> Array:
@@ -212,11 +212,11 @@ def reference_pitch_hz(stroke: Array, kind: str) -> float:
     time = np.arange(len(mono) - start) / RATE
     turning = mono[start:] * np.exp(-2j * np.pi * centre * time)
     band = fftconvolve(turning, window / window.sum(), "same")
-    found, slope = _mean_pitch(band, centre, first, last)
+    result, slope = _mean_pitch(band, centre, first, last)
     rings_on = len(band) > 0.2 * RATE
     if kind == "tom" and abs(slope) > 300.0 and rings_on:
-        found, _ = _mean_pitch(band, centre, 0.15, 0.45)
-    return found
+        result, _ = _mean_pitch(band, centre, 0.15, 0.45)
+    return result
 
 
 def _mean_pitch(

@@ -26,8 +26,8 @@ def four_minutes() -> Audio:
 
 def whole(audio: Audio) -> None:
     """Analyse a mix and take its drums out."""
-    found = analyse(audio, kind="mix")
-    TemplateSeparator(found.hits).separate(audio.samples, audio.sample_rate_hz)
+    result = analyse(audio, kind="mix")
+    TemplateSeparator(result.hits).separate(audio.samples, audio.sample_rate_hz)
 
 
 def peak_of_whole(_: int) -> float:

@@ -514,8 +514,8 @@ def smooth() -> Finding:
         lugs = lug_pitches_for(drum, pitch, semitones)
         assert lugs.reso_hz is not None
         tenths = [card(kind, semitones=semitones + 0.1 * i) for i in range(-5, 6)]
-        found = [predict(drum, lugs.batter_hz, lugs.reso_hz + i) for i in range(-5, 6)]
-        hertz = [{n: q.value for n, q in predicted_card(p, kind).items()} for p in found]
+        result = [predict(drum, lugs.batter_hz, lugs.reso_hz + i) for i in range(-5, 6)]
+        hertz = [{n: q.value for n, q in predicted_card(p, kind).items()} for p in result]
         most[kind] = max(
             abs(v)
             for rows in (tenths, hertz)
@@ -531,7 +531,7 @@ def main() -> None:
     parser = argparse.ArgumentParser(description=__doc__.splitlines()[0])
     parser.add_argument("--json", action="store_true", help="print JSON instead of lines")
     asked = parser.parse_args()
-    found = [(one, one.measure()) for one in ROWS]
+    result = [(one, one.measure()) for one in ROWS]
     if asked.json:
         rows = [
             {
@@ -541,13 +541,13 @@ def main() -> None:
                 "agrees": f.agrees,
                 "why_not": None if f.agrees else WHY_NOT.get(one.number),
             }
-            for one, f in found
+            for one, f in result
         ]
         print(json.dumps(rows, indent=2, ensure_ascii=False))
         return
-    for one, f in found:
+    for one, f in result:
         print(f"{'ok ' if f.agrees else 'NOT'} {one.number:2d} {one.practice}\n       {f.figures}")
-    print(f"{sum(f.agrees for _, f in found)} of {len(found)} agree")
+    print(f"{sum(f.agrees for _, f in result)} of {len(result)} agree")
 
 
 if __name__ == "__main__":

@@ -71,8 +71,8 @@ def predicted(kind: str, **changes: Any) -> Prediction:
 
 @lru_cache(maxsize=512)
 def _card(kind: str, changes: tuple[tuple[str, Any], ...]) -> Card:
-    found = predicted_card(_predicted(kind, changes), kind)
-    return {name: quantity.value for name, quantity in found.items()}
+    result = predicted_card(_predicted(kind, changes), kind)
+    return {name: quantity.value for name, quantity in result.items()}
 
 
 def card(kind: str, **changes: Any) -> Card:
@@ -95,5 +95,5 @@ def at_same_lugs(kind: str, **changes: Any) -> float:
     plain = built(kind, {})
     pitch, semitones = TUNED[kind]
     lugs = lug_pitches_for(plain, pitch, semitones)
-    found = predict(built(kind, changes), lugs.batter_hz, lugs.reso_hz)
-    return cents(found.drum_pitch.value, pitch)
+    result = predict(built(kind, changes), lugs.batter_hz, lugs.reso_hz)
+    return cents(result.drum_pitch.value, pitch)

@@ -52,12 +52,12 @@ class Score:
 
     def numbers(self) -> dict[str, list[float]]:
         """Return every score by name, to be kept; what is right counts 1, what is wrong 0."""
-        found = {f"F1 {name}": values for name, values in self.f1.items()}
-        found |= {"named right": [float(right) for right in self.named]}
-        found |= {"tom count right": [float(right) for right in self.counts]}
-        found |= {"pitch within 35 ct": [float(abs(ct) <= CLOSE_CENTS) for ct in self.cents]}
-        found |= {"truth inside ±2 sd": [float(inside) for inside in self.inside]}
-        return {name: [round(v, 4) for v in values] for name, values in found.items() if values}
+        result = {f"F1 {name}": values for name, values in self.f1.items()}
+        result |= {"named right": [float(right) for right in self.named]}
+        result |= {"tom count right": [float(right) for right in self.counts]}
+        result |= {"pitch within 35 ct": [float(abs(ct) <= CLOSE_CENTS) for ct in self.cents]}
+        result |= {"truth inside ±2 sd": [float(inside) for inside in self.inside]}
+        return {name: [round(v, 4) for v in values] for name, values in result.items() if values}
 
     def lines(self) -> list[str]:
         """Return what to print."""
@@ -112,9 +112,9 @@ def score_recording(recording: Recording, analysis: Analysis | None, label: str)
         if voice in high:
             continue
         truth = np.array([t for t, v in recording.events if v == voice])
-        found = np.array([h.time_s for h in hits if h.voice == voice])
+        result = np.array([h.time_s for h in hits if h.voice == voice])
         name = "tom" if voice.startswith("tom") else voice
-        score.f1[name].append(f_measure(truth, found))
+        score.f1[name].append(f_measure(truth, result))
     score.f1["high"].append(
         f_measure(
             distinct([t for t, v in recording.events if v in high]),
@@ -214,10 +214,10 @@ def cached_kits(cache: Path | None) -> list[Kit]:
     """Return the kits, kept between runs if a file for that is given."""
     if cache is not None and cache.exists():
         return list(pickle.loads(cache.read_bytes()))
-    found = list(kits())
+    result = list(kits())
     if cache is not None:
-        cache.write_bytes(pickle.dumps(found))
-    return found
+        cache.write_bytes(pickle.dumps(result))
+    return result
 
 
 def main() -> None:

@@ -102,12 +102,12 @@ def recovered(seed: int) -> Found | None:
     shelf = Shelf((owned,), (), tuple(dampers()), tuple(strikers()))
     brief = Brief(budget_heads=9, leave_room=False)
     search = DrumSearch(0, target, shelf, brief, no_costs())
-    found = search.finalists(search.best())
-    if not found:
+    result = search.finalists(search.best())
+    if not result:
         return None
-    off = _off(found[0], owned, target, kind)
+    off = _off(result[0], owned, target, kind)
     true = {name: float(values[0]) for name, values in told.card.items()}
-    alike = [_alike(w.card, true) for w in found[:FIRST]]
+    alike = [_alike(w.card, true) for w in result[:FIRST]]
     return Found(kind, len(off), sum(abs(v) <= 1.0 for v in off.values()), any(alike), off)
 
 

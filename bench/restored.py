@@ -34,7 +34,7 @@ def connected(home: Path) -> psycopg.Connection[Any]:
 
 def digests(db: psycopg.Connection[Any]) -> Digests:
     """Return, for every table and counter, how many rows it has and a digest of them."""
-    found: Digests = {}
+    result: Digests = {}
     names = db.execute(
         "select c.relname, c.relkind = 'S' from pg_class c join pg_namespace n"
         " on n.oid = c.relnamespace where n.nspname = 'public' and c.relkind in ('r', 'S')"
@@ -49,8 +49,8 @@ def digests(db: psycopg.Connection[Any]) -> Digests:
         )
         row = db.execute(sql.SQL(query).format(sql.Identifier(name))).fetchone()
         assert row is not None
-        found[name] = (int(row[0]), str(row[1]))
-    return found
+        result[name] = (int(row[0]), str(row[1]))
+    return result
 
 
 def emblar(home: Path, *words: str) -> float:

@@ -165,21 +165,21 @@ def _brought(head: Head) -> int:
     """Tap a head round and follow the next turns to where it stood; return the rounds."""
     for done in range(MOST_ROUNDS):
         head.tapped()
-        found = next_turns(head.state(head.goal))
-        if found.done:
+        result = next_turns(head.state(head.goal))
+        if result.done:
             return done
-        head.turned(np.array(found.turns))
+        head.turned(np.array(result.turns))
     return MOST_ROUNDS
 
 
 def main(drums: int = 100) -> None:
     """Run all."""
     tried = [come_back(seed) for seed in range(drums)]
-    found = [one for one in tried if one is not None]
-    print(f"{len(found)} drums on their note, {CHANGES} changes each, turns off by 15 %")
-    _told("by the turns alone", [f.turns for f in found])
-    _told("tapped round and brought to its pitch", [f.taps for f in found])
-    print(f"rounds of turns after the taps, both heads: {np.mean([f.rounds for f in found]):.1f}")
+    result = [one for one in tried if one is not None]
+    print(f"{len(result)} drums on their note, {CHANGES} changes each, turns off by 15 %")
+    _told("by the turns alone", [f.turns for f in result])
+    _told("tapped round and brought to its pitch", [f.taps for f in result])
+    print(f"rounds of turns after the taps, both heads: {np.mean([f.rounds for f in result]):.1f}")
 
 
 def _told(title: str, found: list[Apart]) -> None:

@@ -123,11 +123,11 @@ def scene(seed: int, behind_db: float | None = None) -> Rows:
     kind: SourceKind = "drums" if behind_db is None else "mix"
     analysis = analyse(Audio(samples, sound.sample_rate_hz), kind=kind)
     rows: Rows = defaultdict(list)
-    found = [v.voice for v in analysis.voices if v.voice.startswith("tom")]
+    result = [v.voice for v in analysis.voices if v.voice.startswith("tom")]
     played = {event.voice for event in events if event.voice not in ("hat", "cymbal")}
     for card in analysis.voices:
         # With the toms miscounted their numbers are of other drums.
-        if card.voice in played and (not card.voice.startswith("tom") or len(found) == len(toms)):
+        if card.voice in played and (not card.voice.startswith("tom") or len(result) == len(toms)):
             compare(as_played(kit[card.voice], card.voice, events), card, rows)
     return dict(rows)
 

@@ -22,7 +22,7 @@ MAD_TO_SD = 1.4826
 
 def profiles(kits: list[Kit]) -> dict[str, list[list[Array]]]:
     """Return profiles of all strokes, drum by drum, of each kind."""
-    found: dict[str, list[list[Array]]] = {}
+    result: dict[str, list[list[Array]]] = {}
     for kit in kits:
         for voice, drum in kit.drums.items():
             own = []
@@ -30,8 +30,8 @@ def profiles(kits: list[Kit]) -> dict[str, list[list[Array]]]:
                 mono = layer[:, int(np.argmax((layer**2).sum(axis=0)))]
                 start = max(onset_sample(layer) - LEAD_SAMPLES, 0)
                 own.append(profile(mono[start : start + int(LASTING_S * RATE)]))
-            found.setdefault(VoiceName(voice).kind, []).append(own)
-    return found
+            result.setdefault(VoiceName(voice).kind, []).append(own)
+    return result
 
 
 def summed_up(drums: list[list[Array]]) -> dict[str, list[list[float]]]:
@@ -53,15 +53,15 @@ def main() -> None:
     parser.add_argument("--cache", type=Path)
     asked = parser.parse_args()
     every = cached_kits(asked.cache)
-    found = profiles([kit for i, kit in enumerate(every) if i not in asked.without])
+    result = profiles([kit for i, kit in enumerate(every) if i not in asked.without])
     table = {
         "unit": "dB re the loudest band and segment",
         "source": "python -m bench.spectra, sampled kits; median over drums, 1.48 MAD of strokes",
-        "kinds": {kind: summed_up(drums) for kind, drums in sorted(found.items())},
+        "kinds": {kind: summed_up(drums) for kind, drums in sorted(result.items())},
     }
     WHERE.parent.mkdir(exist_ok=True)
     WHERE.write_text(json.dumps(table, indent=1) + "\n")
-    for kind, drums in sorted(found.items()):
+    for kind, drums in sorted(result.items()):
         print(f"{kind}: {len(drums)} drums, {sum(map(len, drums))} strokes")
 
 

@@ -79,9 +79,9 @@ def _by_rod(head: HiddenHead, choose: Callable[[np.ndarray, int], int]) -> int |
 def by_rounds(heads: int) -> None:
     """Print how many heads the next turns bring to their note in four rounds."""
     for name, response in RESPONSES.items():
-        found = [tune(HiddenHead(seed, response)) for seed in range(heads)]
-        good = np.mean([f.good for f in found])
-        moves, rounds = np.mean([f.moves for f in found]), np.mean([f.rounds for f in found])
+        result = [tune(HiddenHead(seed, response)) for seed in range(heads)]
+        good = np.mean([f.good for f in result])
+        moves, rounds = np.mean([f.moves for f in result]), np.mean([f.rounds for f in result])
         print(
             f"next turns, {name}: {100 * good:.0f} % good, {moves:.0f} moves, {rounds:.1f} rounds"
         )
@@ -145,8 +145,8 @@ def foretold(seed: int) -> Foretold:
 
 def calibration(drums: int) -> None:
     """Print how near the next drum pitch is foretold."""
-    found = [foretold(seed) for seed in range(drums)]
-    before, after = (np.median([getattr(f, n) for f in found]) for n in ("before", "after"))
+    result = [foretold(seed) for seed in range(drums)]
+    before, after = (np.median([getattr(f, n) for f in result]) for n in ("before", "after"))
     print(f"next drum pitch foretold: {before:.2f} % off before, {after:.2f} % after (median)")
 
 

@@ -172,7 +172,7 @@ def run(home: Path, recordings: int) -> dict[str, Any]:
         other.cable_up(True)
         stuck = people.wait_idle()
         with people.database() as db:
-            found = db.execute(
+            result = db.execute(
                 "select r.filename, r.state, count(j.id) filter (where j.status = 'succeeded')"
                 " from recording r left join procrastinate_jobs j"
                 " on (j.args ->> 'recording_id')::int = r.id and j.task_name like '%analyse%'"
@@ -182,9 +182,9 @@ def run(home: Path, recordings: int) -> dict[str, Any]:
                 "select count(*) from procrastinate_jobs where status = 'failed'"
             ).fetchone()
     served.stop()
-    wrong = [row for row in found if row[1] != "done" or row[2] != 1]
+    wrong = [row for row in result if row[1] != "done" or row[2] != 1]
     return {
-        "recordings": len(found),
+        "recordings": len(result),
         "wrong": wrong,
         "still waiting": stuck,
         "failed jobs": failed[0] if failed else 0,
@@ -197,11 +197,11 @@ def main() -> None:
     parser.add_argument("--recordings", type=int, default=24)
     asked = parser.parse_args()
     home = Path(tempfile.mkdtemp(prefix="emblar-workers-"))
-    found = run(home, asked.recordings)
-    for name, value in found.items():
+    result = run(home, asked.recordings)
+    for name, value in result.items():
         print(f"{name}: {value}")
-    good = found["recordings"] == asked.recordings and not found["wrong"]
-    if good and not found["still waiting"]:
+    good = result["recordings"] == asked.recordings and not result["wrong"]
+    if good and not result["still waiting"]:
         shutil.rmtree(home, ignore_errors=True)
         return
     print(f"kept for a look: {home}")

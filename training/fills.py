@@ -59,7 +59,7 @@ def heard(seed: int) -> list[Fills]:
     """Return what is heard of the toms of one drawn kit, scene by scene."""
     rng = np.random.default_rng([13, seed])
     kit, tuned = _kit(rng)
-    step_s, found = 15.0 / rng.uniform(70, 190), []
+    step_s, result = 15.0 / rng.uniform(70, 190), []
     for _ in range(BACKINGS):
         behind = backing(rng, SECONDS, step_s)
         for _ in range(TURNS):
@@ -73,8 +73,8 @@ def heard(seed: int) -> list[Fills]:
             spans = [_span(t + rng.normal(0, OFF_S), struck) for t, _ in toms]
             own = np.array([tom for _, tom in toms])
             levels = levels_db(low, spans).astype(np.float16)
-            found.append(Fills(levels, own, tuned[own], seed))
-    return found
+            result.append(Fills(levels, own, tuned[own], seed))
+    return result
 
 
 def gathered(kits: int, cache: Path | None) -> list[Fills]:
@@ -93,15 +93,15 @@ def _kept(seed: int, cache: Path | None) -> list[Fills]:
         with np.load(at) as kept:
             parts = [np.split(kept[name], kept["ends"][:-1]) for name in ("levels", "tom", "hz")]
         return [Fills(*own, seed) for own in zip(*parts, strict=True)]
-    found = heard(seed)
-    if at is not None and found:
+    result = heard(seed)
+    if at is not None and result:
         levels, tom, hz = (
-            np.concatenate([getattr(f, name) for f in found])
+            np.concatenate([getattr(f, name) for f in result])
             for name in ("levels", "tom", "tuned_hz")
         )
-        ends = np.cumsum([len(f.tom) for f in found])
+        ends = np.cumsum([len(f.tom) for f in result])
         np.savez(at, levels=levels, tom=tom, hz=hz, ends=ends)
-    return found
+    return result
 
 
 def _kit(rng: np.random.Generator) -> tuple[Band, np.ndarray]:

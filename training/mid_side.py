@@ -16,7 +16,7 @@ KITS = 120
 
 def of_both(rows: Gathered, own: np.ndarray) -> tuple[np.ndarray, np.ndarray]:
     """Return rows of ``mid_side`` and labels of the candidates of whole pairs of scenes."""
-    rng, found, labels = np.random.default_rng(6), [], []
+    rng, result, labels = np.random.default_rng(6), [], []
     loud, colours = louds(rows), colour(rng, len(rows.kit), SCENE_COLOUR_DB)
     for scene in np.unique(rows.scene[own])[::2]:
         told, power = [], []
@@ -24,9 +24,9 @@ def of_both(rows: Gathered, own: np.ndarray) -> tuple[np.ndarray, np.ndarray]:
             level, these = rows.of_scene(one)
             told.append(classifier.seen("mix", *blurred(rng, rows, these, loud, colours)))
             power.append(10.0 ** (level.astype(np.float32) / 10.0))
-        found.append(rows_of(*told, *power, rows.times_s[these]))
+        result.append(rows_of(*told, *power, rows.times_s[these]))
         labels.append(rows.labels[these])
-    return np.concatenate(found), np.concatenate(labels)
+    return np.concatenate(result), np.concatenate(labels)
 
 
 def both(kits: int | None, cache: Path | None) -> dict[str, np.ndarray]:

@@ -57,7 +57,7 @@ def among_alike(rows: Gathered, own: np.ndarray, family: str) -> tuple[np.ndarra
 
     Prints are scattered and coloured a little: no two strokes of a real drum are as alike as ours.
     """
-    fit, found, labels = FITS[family], [], []
+    fit, result, labels = FITS[family], [], []
     rng, shifts = np.random.default_rng(4), np.random.default_rng(3)
     loud, colours = louds(rows), colour(rng, len(rows.kit), SCENE_COLOUR_DB)
     for scene in np.unique(rows.scene[own]):
@@ -71,9 +71,9 @@ def among_alike(rows: Gathered, own: np.ndarray, family: str) -> tuple[np.ndarra
         blur += colour(rng, len(these), COLOUR_DB)[:, None, :]
         prints = prints_from(segments * 10.0 ** (blur / 10.0))
         for _ in range(fit.seen):
-            found.append(rows_of(prints, shifted(shifts, told, fit), rows.times_s[these]))
+            result.append(rows_of(prints, shifted(shifts, told, fit), rows.times_s[these]))
             labels.append(rows.labels[these])
-    return np.concatenate(found), np.concatenate(labels)
+    return np.concatenate(result), np.concatenate(labels)
 
 
 def shifted(rng: np.random.Generator, told: np.ndarray, fit: Fit) -> np.ndarray:

@@ -132,12 +132,12 @@ def _batches(
 
 def chances(network: Network, rows: Gathered, own: np.ndarray) -> np.ndarray:
     """Return what a network says of candidates as they are, shape (candidates, KINDS)."""
-    loud, found = louds(rows), []
+    loud, result = louds(rows), []
     with torch.no_grad():
         for part in np.array_split(own, max(len(own) // 512, 1)):
             near, around = plain(rows, part, loud)
-            found.append(torch.sigmoid(network(torch.from_numpy(near), torch.from_numpy(around))))
-    return torch.cat(found).numpy()
+            result.append(torch.sigmoid(network(torch.from_numpy(near), torch.from_numpy(around))))
+    return torch.cat(result).numpy()
 
 
 def weights_of(name: str, network: Network) -> dict[str, np.ndarray]:

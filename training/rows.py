@@ -104,11 +104,11 @@ def joined(found: list[Found]) -> Gathered:
 
 def louds(rows: Gathered) -> np.ndarray:
     """Return ``patches.loud_db`` of every scene, shape (scenes, BANDS)."""
-    found = np.full((len(rows.kit), BANDS), -60.0, np.float32)
+    result = np.full((len(rows.kit), BANDS), -60.0, np.float32)
     for scene in np.unique(rows.scene):
         level, own = rows.of_scene(int(scene))
-        found[scene] = loud_db(level, firsts(rows.times_s[own]))
-    return found
+        result[scene] = loud_db(level, firsts(rows.times_s[own]))
+    return result
 
 
 def firsts(times_s: np.ndarray) -> np.ndarray:

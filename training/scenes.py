@@ -96,7 +96,7 @@ def _time(rng: np.random.Generator, steps: int, toms: int) -> list[tuple[int, st
 def _loose(rng: np.random.Generator, steps: int, toms: int) -> list[tuple[int, str, float]]:
     """Return strokes strewn over the bars, each kind where it likes to be."""
     busy = {k: rng.uniform(0.2, 1.3) for k in (*STEPS, "tom")}
-    found = []
+    result = []
     tom_bars = rng.random(steps // 16 + 1) < 0.45
     double = rng.random() < 0.12
     for step in range(steps):
@@ -109,17 +109,17 @@ def _loose(rng: np.random.Generator, steps: int, toms: int) -> list[tuple[int, s
             if tom_bars[step // 16] and kind in ("hat", "snare"):
                 p *= 0.4
             if rng.random() < p:
-                found.append((step, kind, rng.uniform(0.2, 1.0)))
+                result.append((step, kind, rng.uniform(0.2, 1.0)))
         if tom_bars[step // 16] and rng.random() < 0.45 * busy["tom"]:
-            found.append((step, f"tom-{int(rng.integers(toms))}", rng.uniform(0.3, 1.0)))
-    return found
+            result.append((step, f"tom-{int(rng.integers(toms))}", rng.uniform(0.3, 1.0)))
+    return result
 
 
 def _looped(rng: np.random.Generator, steps: int, toms: int) -> list[tuple[int, str, float]]:
     """Return a pattern that comes again, now and then with a stroke less or more, and its fills."""
     size = int(rng.choice(LOOPS))
     loop = [row for row in pattern(rng, size, toms) if not row[1].startswith("tom")]
-    found = [
+    result = [
         (start + step, kind, force * rng.uniform(0.85, 1.15))
         for start in range(0, steps, size)
         for step, kind, force in loop
@@ -130,7 +130,7 @@ def _looped(rng: np.random.Generator, steps: int, toms: int) -> list[tuple[int, 
         for row in pattern(rng, steps, toms)
         if row[1].startswith("tom") or rng.random() < ADDED_TO_LOOP
     ]
-    once = {(step, kind): force for step, kind, force in [*more, *found] if step < steps}
+    once = {(step, kind): force for step, kind, force in [*more, *result] if step < steps}
     return [(step, kind, min(force, 1.0)) for (step, kind), force in once.items()]
 
 

@@ -250,10 +250,10 @@ def entered(token: str) -> Entered | None:
     """Return who comes in with a login's token, or None."""
     at = now()
     with transaction() as db:
-        found = store.logged_in(db, _hash(token), at - LASTS)
-        if found is None:
+        result = store.logged_in(db, _hash(token), at - LASTS)
+        if result is None:
             return None
-        account, login = found
+        account, login = result
         if at - login.seen_at > SEEN_EVERY:
             store.seen(db, login.id, at)
     return Entered(account, login)
@@ -347,10 +347,10 @@ def invited_as(token: str) -> str:
         It was used or has expired.
     """
     with transaction() as db:
-        found = store.invited(db, _hash(token), now())
-    if found is None:
+        result = store.invited(db, _hash(token), now())
+    if result is None:
         raise NotFoundError(NOT_INVITED)
-    return found[2]
+    return result[2]
 
 
 def accept(token: str, name: str, password: str) -> AccountInfo:
@@ -364,10 +364,10 @@ def accept(token: str, name: str, password: str) -> AccountInfo:
         Name or password will not do; the invitation still holds.
     """
     with transaction() as db:
-        found = store.invited(db, _hash(token), now(), lock=True)
-        if found is None:
+        result = store.invited(db, _hash(token), now(), lock=True)
+        if result is None:
             raise NotFoundError(NOT_INVITED)
-        invitation_id, studio_id, role = found
+        invitation_id, studio_id, role = result
         called, kept = _checked(name, role, password)
         account = store.add(db, studio_id, called, role, kept)
         store.used(db, invitation_id, now())

@@ -62,7 +62,7 @@ def bench(scope: Scope, session_id: int, slot_id: int) -> Bench:
 
 def _pair(db: Session, session_id: int, drum: KitDrum) -> tuple[tuple[str, float], ...]:
     """Return the drums that play the same part, each with the pitch last read on it."""
-    found = []
+    result = []
     for other in kit_store.listing(db, session_id):
         alike = other.voice == drum.voice and other.owned.kind == drum.owned.kind
         if other.id == drum.id or drum.voice is None or not alike:
@@ -70,8 +70,8 @@ def _pair(db: Session, session_id: int, drum: KitDrum) -> tuple[tuple[str, float
         ids = [info.id for info in setup_store.listing(db, other.drum_id)]
         strokes = [row for row in setup_store.measurements(db, ids) if row.what == "drum"]
         if strokes:
-            found.append((other.owned.name, strokes[-1].hz))
-    return tuple(found)
+            result.append((other.owned.name, strokes[-1].hz))
+    return tuple(result)
 
 
 def type_readings(
@@ -177,18 +177,18 @@ def turned(
     _, plan, version = _planned(scope, session_id, slot_id)
     with in_session(scope, session_id) as db:
         drum, file = work_on(db, session_id, slot_id)
-        now = bench_of(drum, plan, version, _chain(db, session_id, drum), file).heads.get(side)
-        if now is None:
+        current = bench_of(drum, plan, version, _chain(db, session_id, drum), file).heads.get(side)
+        if current is None:
             raise InputError("There is no such head on this drum.", field="side")
         if file.turning is None or file.turning.side != side:
-            if now.refusal:
-                raise InputError(now.refusal)
-            if now.found is None or now.found.why != "turn" or now.unread:
+            if current.refusal:
+                raise InputError(current.refusal)
+            if current.found is None or current.found.why != "turn" or current.unread:
                 raise InputError("Nothing is to be turned on this head now. Tap it first.")
             if file.turning is not None:
                 _close_turning(db, session_id, drum, file)
             file.turning = Turning(
-                side=side, turns=list(now.found.turns), order=list(now.found.order)
+                side=side, turns=list(current.found.turns), order=list(current.found.order)
             )
         asked = file.turning.left if rods is None else rods
         file.turning.done += [rod for rod in asked if rod in file.turning.left]
@@ -208,8 +208,8 @@ def finish_job(
         There is no such job, or the note is too long.
     """
     said = checked_note(note, "note")
-    now = bench(scope, session_id, slot_id)
-    job = _job(now, job_id)
+    current = bench(scope, session_id, slot_id)
+    job = _job(current, job_id)
     before = changed_since(scope, session_id)
     with in_session(scope, session_id) as db:
         drum, file = work_on(db, session_id, slot_id)
@@ -221,7 +221,9 @@ def finish_job(
             file.jobs[job_id] = was.model_copy(update={"note": said})
         else:
             file.jobs.pop(job_id, None)
-            file.jobs[job_id] = _done(db, scope, session_id, now, file, job, skip=skip, said=said)
+            file.jobs[job_id] = _done(
+                db, scope, session_id, current, file, job, skip=skip, said=said
+            )
         file.at = ""
         keep_work(db, session_id, drum, file)
     if job.text == "mount":
@@ -229,10 +231,10 @@ def finish_job(
 
 
 def _job(now: Bench, job_id: str) -> Job:
-    found = next((job for job in now.jobs if job.id == job_id), None)
-    if found is None:
+    result = next((job for job in now.jobs if job.id == job_id), None)
+    if result is None:
         raise InputError(f"“{job_id[:40]}” is no job on {now.drum.owned.name}.")
-    return found
+    return result
 
 
 def _done(
@@ -379,9 +381,9 @@ def setup_of(db: Session, session_id: int, drum: KitDrum) -> SetupInfo:
     newest = setup_store.latest(db, drum.drum_id)
     if newest is not None:
         return newest
-    found = _as_found(session_id, drum)
+    result = _as_found(session_id, drum)
     return setup_store.add(
-        db, drum.drum_id, found.document, origin=found.origin, session_id=session_id
+        db, drum.drum_id, result.document, origin=result.origin, session_id=session_id
     )
 
 

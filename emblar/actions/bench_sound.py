@@ -73,12 +73,12 @@ def read_clip(
     BadAudioError
         No tap can be found.
     """
-    now = bench(scope, session_id, slot_id)
-    head = now.heads.get(side)
+    current = bench(scope, session_id, slot_id)
+    head = current.heads.get(side)
     if head is None:
         raise InputError("There is no such head on this drum.", field="side")
-    taps = _taps(data, _listening_for(now, side))
-    rods = list(head.unread) or list(range(now.drum.owned.rods))
+    taps = _taps(data, _listening_for(current, side))
+    rods = list(head.unread) or list(range(current.drum.owned.rods))
     if rod is not None:
         taps, rods = taps[:1], [rod]
     elif len(taps) > len(rods):
@@ -134,14 +134,14 @@ def read_stroke(scope: Scope, session_id: int, slot_id: int, data: bytes) -> flo
     BadAudioError
         The pitch of the stroke cannot be told; nothing was kept.
     """
-    now = bench(scope, session_id, slot_id)
+    current = bench(scope, session_id, slot_id)
     audio = read_clip_sound(data)
-    found, card, pitch = struck(now, audio)
-    expected = _expected(now)
+    result, card, pitch = struck(current, audio)
+    expected = _expected(current)
     readings = [pitch.value, *(a.frequency_hz for a in card.alternatives)]
     hz = _likeliest(readings, expected.pitch_hz)
     sd_hz = spread_hz(hz, max(card.pitch_sd_cents or 0.0, LEAST_SD_CENTS))
-    at_s, kind = found.hits[0].time_s, now.drum.owned.kind
+    at_s, kind = result.hits[0].time_s, current.drum.owned.kind
     causes = diagnose(one_channel(audio), at_s, card, kind, expected)
     keep_stroke(scope, session_id, slot_id, hz, sd_hz, causes)
     return hz
@@ -156,15 +156,15 @@ def struck(now: Bench, audio: Audio) -> tuple[Analysis, Card, Measured]:
         Its pitch cannot be told.
     """
     voice = {"tom": "tom-1"}.get(now.drum.owned.kind, now.drum.owned.kind)
-    found = analyse(audio, kind="hit", voice=voice)
-    card = next((v for v in found.voices if v.voice == voice), None)
+    result = analyse(audio, kind="hit", voice=voice)
+    card = next((v for v in result.voices if v.voice == voice), None)
     pitch = card["pitch"] if card is not None else None
     if card is None or not isinstance(pitch, Measured):
         raise BadAudioError(
             "The pitch of this stroke cannot be told. Strike once in the middle, firmly, and let "
             "it ring out; nothing else should sound."
         )
-    return found, card, pitch
+    return result, card, pitch
 
 
 def expected_sustain_s(now: Bench) -> float | None:
@@ -193,12 +193,12 @@ def _expected(now: Bench) -> Expected:
         batter=now.heads["batter"].made,
         dampers=tuple(setup.dampers),
     )
-    found = predict(drum, batter, reso)
-    slack = next((limit.side for limit in found.limits if limit.code in ("papery", "slack")), None)
+    result = predict(drum, batter, reso)
+    slack = next((limit.side for limit in result.limits if limit.code in ("papery", "slack")), None)
     planned, card = now.heads.get("reso"), now.plan.card.get("sustain")
     return Expected(
-        found.drum_pitch.value,
-        found.sustain.value,
+        result.drum_pitch.value,
+        result.sustain.value,
         slack,
         uneven,
         planned_s=card.value if card is not None else None,
@@ -237,19 +237,19 @@ def hear_wires(scope: Scope, session_id: int, slot_id: int, data: bytes) -> tupl
     BadAudioError
         There is no tap in it.
     """
-    now = bench(scope, session_id, slot_id)
-    if now.drum.owned.kind != "snare":
+    current = bench(scope, session_id, slot_id)
+    if current.drum.owned.kind != "snare":
         raise InputError("Only a snare has wires.")
-    return read_wires(clip_samples(data), ANALYSIS_RATE_HZ), now.plan.wires
+    return read_wires(clip_samples(data), ANALYSIS_RATE_HZ), current.plan.wires
 
 
 def goal_sound(scope: Scope, session_id: int, slot_id: int, side: Side) -> bytes:
     """Return how a tap sounds on a head that is at its goal and even, as WAV."""
-    now = bench(scope, session_id, slot_id)
-    head = now.heads.get(side)
+    current = bench(scope, session_id, slot_id)
+    head = current.heads.get(side)
     if head is None:
         raise InputError("There is no such head on this drum.", field="side")
-    drum = _drum(now)
+    drum = _drum(current)
     tension = tension_from_lug_pitch(drum, side, head.goal_hz, prior_coefficients())
     even = PracticeDrum(drum, {side: np.full(drum.rods, tension)}, {side: 1.0})
     samples = even.tap(side, 0, rate=ANALYSIS_RATE_HZ, seconds=GOAL_S)

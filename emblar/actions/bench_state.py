@@ -176,7 +176,7 @@ def bench_of(
 ) -> Bench:
     """Return a drum at the bench from everything that is kept of it."""
     info, setup, rows = chain[-1]
-    now = _model_of(drum, plan, setup)
+    current = _model_of(drum, plan, setup)
     lugs = plan.prediction.lug_hz
     planned: dict[Side, float] = {"batter": lugs.batter}
     if setup.reso is not None and lugs.reso is not None:
@@ -191,7 +191,7 @@ def bench_of(
     goals = {side: hz * 2.0 ** (-offset / 1200.0) for side, hz in planned.items()}
     goals |= {s: hz for s, hz in back.lug_hz.items() if s in planned} if back else {}
     heads = {
-        side: _head_now(drum, now, side, plan, hz, goals[side], chain, file)
+        side: _head_now(drum, current, side, plan, hz, goals[side], chain, file)
         for side, hz in planned.items()
     }
     todo = jobs(_work(drum, plan, setup, heads, file))
@@ -266,11 +266,11 @@ def _head_now(
     # A head that comes off is not tuned to the plan's pitch.
     safe = tuning_goal(now, side, goal) if planned is None or planned == made else None
     turning = file.turning if file.turning is not None and file.turning.side == side else None
-    found = None
+    result = None
     if state is not None and state.read and not (safe and safe.refusal):
         most = safe.most_tension if safe else inf
         tolerance = TOLERANCE_CENTS[drum.owned.kind]
-        found = next_turns(state, tolerance_cents=tolerance, most_tension=most)
+        result = next_turns(state, tolerance_cents=tolerance, most_tension=most)
     return HeadNow(
         side,
         made,
@@ -279,7 +279,7 @@ def _head_now(
         goal,
         _readings(chain[-1][2], side, now.rods),
         state,
-        found,
+        result,
         turning,
         rounds,
         _taps(chain[-1][2], side, now.rods),
@@ -370,12 +370,12 @@ def _passes(rows: Sequence[MeasurementInfo], side: Side, rods: int) -> list[_Ste
         if own and own[-1].how == row.how == "typed":
             own.pop()
         own.append(row)
-    found: list[_Step] = []
+    result: list[_Step] = []
     for turn in range(max((len(own) for own in by_rod), default=0)):
         taps = [own[turn] if turn < len(own) else None for own in by_rod]
         hz = tuple(None if row is None else row.hz for row in taps)
-        found.append(_Read(hz, tuple(1.0 if row is None else row.sd_hz for row in taps)))
-    return found
+        result.append(_Read(hz, tuple(1.0 if row is None else row.sd_hz for row in taps)))
+    return result
 
 
 @lru_cache(maxsize=96)
@@ -413,12 +413,12 @@ def _takes(
         strokes = [row for row in rows if row.what == "drum"]
         if not strokes:
             continue
-        now = _model_of(drum, plan, setup)
-        lugs = _stood(now, planned, chain[: index + 1])
+        current = _model_of(drum, plan, setup)
+        lugs = _stood(current, planned, chain[: index + 1])
         if set(lugs) == set(planned):
             stroke = strokes[-1]
             pitch = Measured(stroke.hz, stroke.sd_hz, "Hz")
-            takes.append(Take(now, lugs["batter"], lugs.get("reso"), pitch))
+            takes.append(Take(current, lugs["batter"], lugs.get("reso"), pitch))
     return tuple(takes)
 
 
@@ -435,12 +435,12 @@ def _stood(
     drum: Drum, planned: dict[Side, float], chain: Chain, known: float = inf
 ) -> dict[Side, float]:
     """Return lug pitches of the last setup as read, Hz: those known to within ``known`` cents."""
-    found: dict[Side, float] = {}
+    result: dict[Side, float] = {}
     for side, hz in planned.items():
         state = _state(drum, side, hz, chain)[0]
         if state is not None and state.read and float(state.cents_sd().max()) <= known:
-            found[side] = hz * 2.0 ** (state.mean_cents() / 1200.0)
-    return found
+            result[side] = hz * 2.0 ** (state.mean_cents() / 1200.0)
+    return result
 
 
 @lru_cache(maxsize=128)
@@ -450,7 +450,7 @@ def _learned(
     """Return how far this drum sounds above the model at the plan, cents, and its pitch there."""
     if not takes:
         return 0.0, before
-    found = calibrate(takes).predict(planned, batter_hz, reso_hz).prediction
+    result = calibrate(takes).predict(planned, batter_hz, reso_hz).prediction
     prior = predict(planned, batter_hz, reso_hz).drum_pitch.value
-    offset = cents(found.drum_pitch.value, prior)
-    return offset, Pitch(before.hz, found.drum_pitch_sd_cents)
+    offset = cents(result.drum_pitch.value, prior)
+    return offset, Pitch(before.hz, result.drum_pitch_sd_cents)

@@ -25,8 +25,8 @@ NAMES = {
 def changed_by_hand(before: Mapping[str, Any], wish: Mapping[str, Any]) -> set[str]:
     """Return which wishes differ; the interval of the heads counts as their relation."""
     keys = set(before) | set(wish)
-    found = {key for key in keys if before.get(key) != wish.get(key)}
-    return {"relation" if key == "semitones" else key for key in found}
+    result = {key for key in keys if before.get(key) != wish.get(key)}
+    return {"relation" if key == "semitones" else key for key in result}
 
 
 def held(

@@ -22,8 +22,8 @@ class CuresView:
 
 def cures_of(scope: Scope, session_id: int, slot_id: int) -> CuresView:
     """Return what can be done about a drum as it is now."""
-    now = bench(scope, session_id, slot_id)
-    return CuresView(now, cures(now.drum.owned, setup_of_bench(now)))
+    current = bench(scope, session_id, slot_id)
+    return CuresView(current, cures(current.drum.owned, setup_of_bench(current)))
 
 
 def use_cure(scope: Scope, session_id: int, slot_id: int, cure_id: str, place: int) -> Cure:

@@ -79,15 +79,15 @@ def evening(scope: Scope, session_id: int) -> EveningView:
     ]
     own = learned_pace(scope)
     pace = {name: row.value for name, row in own.items()}
-    found = tuple(kit_jobs(work, _shop(asked, start), pace))
+    result = tuple(kit_jobs(work, _shop(asked, start), pace))
     done = {drum.name: len(drum.done) for drum in work}
     minutes = int((downbeat - start).total_seconds() // 60)
     told_pace = tuple((name, row.value, row.count) for name, row in own.items())
     try:
-        told = _scheduled(minutes, asked.hands, found)
+        told = _scheduled(minutes, asked.hands, result)
     except EmblarError as error:
-        return EveningView(start, downbeat, asked.hands, found, done, None, str(error), told_pace)
-    return EveningView(start, downbeat, asked.hands, found, done, told, pace=told_pace)
+        return EveningView(start, downbeat, asked.hands, result, done, None, str(error), told_pace)
+    return EveningView(start, downbeat, asked.hands, result, done, told, pace=told_pace)
 
 
 @lru_cache(maxsize=128)
@@ -141,11 +141,11 @@ def _minutes(start: datetime, at: datetime) -> int:
 
 def evening_file(view: EveningView) -> EveningFile:
     """Return an evening as ``emblar.evening/1``, times of this machine."""
-    found = kit_evening(1, view.hands, view.jobs)
+    result = kit_evening(1, view.hands, view.jobs)
     return EveningFile(
         start=view.start.replace(tzinfo=None),
         downbeat=view.downbeat.replace(tzinfo=None),
-        resources=dict(found.resources),
+        resources=dict(result.resources),
         jobs=[
             EveningJobFile(
                 id=job.id,
@@ -159,7 +159,7 @@ def evening_file(view: EveningView) -> EveningFile:
                 from_time=_clock_of(view, job.from_minute or None),
                 ends_by=_clock_of(view, job.ends_by),
             )
-            for job in found.jobs
+            for job in result.jobs
         ],
     )
 

@@ -33,16 +33,16 @@ def health() -> Health:
     """Return how Emblar is; a database that does not answer is told, not raised."""
     try:
         with transaction() as db:
-            found = store.signs(db, WORKER_FRESH_S)
+            result = store.signs(db, WORKER_FRESH_S)
     except ServiceError as error:
         return Health(False, says=str(error))
     return Health(
         True,
-        found.workers,
-        found.worker_s,
-        found.jobs.get("todo", 0),
-        found.jobs.get("doing", 0),
-        found.jobs.get("failed", 0),
-        found.revision,
-        "" if found.workers else "No worker is at work: recordings wait until one is started.",
+        result.workers,
+        result.worker_s,
+        result.jobs.get("todo", 0),
+        result.jobs.get("doing", 0),
+        result.jobs.get("failed", 0),
+        result.revision,
+        "" if result.workers else "No worker is at work: recordings wait until one is started.",
     )

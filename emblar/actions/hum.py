@@ -61,7 +61,7 @@ def hum_map(scope: Scope, session_id: int) -> HumMap:
     if plan is None or not planned:
         raise InputError(PLAN_FIRST)
     at = [bench(scope, session_id, d.id) for d in planned]
-    drums = tuple(_drum(now) for now in at)
+    drums = tuple(_drum(current) for current in at)
     slot_of = {str(d.drum_id): d.id for d in drums}
     with transaction() as db:
         files = {
@@ -78,8 +78,11 @@ def hum_map(scope: Scope, session_id: int) -> HumMap:
         }
 
     voices = {
-        str(now.drum.id): (now.plan.kind, drum_voice(now.plan.predicted(), now.plan.kind))
-        for now in at
+        str(current.drum.id): (
+            current.plan.kind,
+            drum_voice(current.plan.predicted(), current.plan.kind),
+        )
+        for current in at
     }
     expected = {(int(a), int(b)): db for (a, b), db in expected_hum(voices).items()}
     return HumMap(
@@ -88,7 +91,7 @@ def hum_map(scope: Scope, session_id: int) -> HumMap:
         expected,
         told("hum"),
         told("hum_before"),
-        {now.drum.id: _modes(now) for now in at},
+        {current.drum.id: _modes(current) for current in at},
     )
 
 
@@ -102,13 +105,13 @@ def read_hum_stroke(scope: Scope, session_id: int, slot_id: int, data: bytes) ->
     InputError
         The drum is not planned, or is the only one.
     """
-    found = hum_map(scope, session_id)
-    others = [d for d in found.drums if d.id != slot_id]
-    if not others or slot_id not in found.ringing:
+    result = hum_map(scope, session_id)
+    others = [d for d in result.drums if d.id != slot_id]
+    if not others or slot_id not in result.ringing:
         raise InputError("Plan this drum and another one first: their notes are listened for.")
     samples = clip_samples(data)
     beside = [Beside(str(d.drum_id), d.hz, d.sd_cents) for d in others]
-    answers = read_hum(samples, ANALYSIS_RATE_HZ, found.ringing[slot_id], beside)
+    answers = read_hum(samples, ANALYSIS_RATE_HZ, result.ringing[slot_id], beside)
 
     def keep(file: BenchFile) -> None:
         file.hum_before = file.hum

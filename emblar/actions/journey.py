@@ -17,10 +17,10 @@ def _setup(db: Session, session_id: int, slot_id: int, setup_id: int) -> SetupIn
     drum = kit_store.get(db, session_id, slot_id)
     if setup_id == UNSAVED_SETUP:
         return setup_of(db, session_id, drum)
-    found = next((s for s in store.listing(db, drum.drum_id) if s.id == setup_id), None)
-    if found is None:
+    result = next((s for s in store.listing(db, drum.drum_id) if s.id == setup_id), None)
+    if result is None:
         raise NotFoundError("That setup is not here any more.")
-    return found
+    return result
 
 
 def keep_note(scope: Scope, session_id: int, slot_id: int, setup_id: int, note: str) -> None:
@@ -88,7 +88,7 @@ def picture(scope: Scope, session_id: int, slot_id: int, setup_id: int) -> bytes
     if setup_id == UNSAVED_SETUP:
         raise NotFoundError("There is no picture of that setup.")
     with in_session(scope, session_id) as db:
-        found = _setup(db, session_id, slot_id, setup_id).picture_id
-        if found is None:
+        result = _setup(db, session_id, slot_id, setup_id).picture_id
+        if result is None:
             raise NotFoundError("There is no picture of that setup.")
-        return files.read(db, found, 0, files.info(db, found).size_bytes)
+        return files.read(db, result, 0, files.info(db, result).size_bytes)

@@ -72,10 +72,12 @@ def add_drum(scope: Scope, session_id: int, owned: OwnedDrum, *, lent_by: str = 
     """Add a drum; it is given the voice it suits best among those that no drum plays yet."""
     _check(scope, owned)
     _check_name(scope, owned.name)
-    found = heard(scope, session_id)
+    result = heard(scope, session_id)
     with in_session(scope, session_id) as db:
         taken = {d.voice for d in store.listing(db, session_id)}
-        free = [v for v in tuned_voices(found) if v not in taken and kind_of_voice(v) == owned.kind]
+        free = [
+            v for v in tuned_voices(result) if v not in taken and kind_of_voice(v) == owned.kind
+        ]
         drum = store.add(db, session_id, owned, None, lent_by=lent_by.strip())
         if len(free) == 1 or (free and owned.kind != "tom"):
             drum = store.assign(db, drum.id, free[0])

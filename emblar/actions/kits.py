@@ -103,10 +103,10 @@ def bring_kit(
                 store.set_stand(db, session_id, slot.id, drum.stand)
             store.set_order(db, session_id, [slot.id for slot in slots])
         elif kind == SAVED and key.isdigit():
-            found = [k for k in store.saved(db, scope.studio_id) if k.id == int(key)]
-            if not found:
+            result = [k for k in store.saved(db, scope.studio_id) if k.id == int(key)]
+            if not result:
                 raise InputError("That kit is not here any more. Choose another.", field="kit")
-            slots = [store.use(db, session_id, drum_id) for drum_id in found[0].drum_ids]
+            slots = [store.use(db, session_id, drum_id) for drum_id in result[0].drum_ids]
         else:
             raise InputError("Choose a kit from the list.", field="kit")
         there = {slot.id for slot in slots}

@@ -261,18 +261,18 @@ def _analyse_and_keep(recording: RecordingInfo, data: bytes) -> None:
 
     def progress(stage: str, share: float) -> None:
         nonlocal last
-        now = time.monotonic()
-        if now - last < PROGRESS_EVERY_S:
+        current = time.monotonic()
+        if current - last < PROGRESS_EVERY_S:
             return
-        last = now
+        last = current
         with transaction() as db:
             if not store.progress(db, recording.id, stage, share):
                 raise CancelledError
 
-    found = _analysed(recording, data, progress)
+    result = _analysed(recording, data, progress)
     with transaction() as db:
         store.lock(db, recording.id)
-        _keep_analysed(db, recording, found, state="running")
+        _keep_analysed(db, recording, result, state="running")
 
 
 def renew_analysis(recording_id: int) -> bool:
@@ -296,14 +296,14 @@ def renew_analysis(recording_id: int) -> bool:
                 return False
             size = audio_store.info(db, recording.audio_id).size_bytes
             data = audio_store.read(db, recording.audio_id, 0, size)
-        found = _analysed(recording, data, lambda _stage, _share: None)
+        result = _analysed(recording, data, lambda _stage, _share: None)
     except (NotFoundError, BadAudioError):
         return False
     with transaction() as db:
         store.lock(db, recording_id)
         if store.versions(db, [recording_id]) != mark:
             return False
-        return _keep_analysed(db, recording, found, state="done")
+        return _keep_analysed(db, recording, result, state="done")
 
 
 def renew_outdated() -> int:
@@ -458,8 +458,8 @@ def unreadable_of(scope: Scope, session_id: int) -> tuple[RecordingInfo, ...]:
     with together(), in_session(scope, session_id) as db:
         files = store.files(db, session_id)
         marks = store.versions(db, [file.id for file in files])
-        found = _readable({i: (settings().database_url, i, mark) for i, mark in marks.items()})
-    return tuple(file for file in files if file.id not in found)
+        result = _readable({i: (settings().database_url, i, mark) for i, mark in marks.items()})
+    return tuple(file for file in files if file.id not in result)
 
 
 def cancelled_of(scope: Scope, session_id: int) -> RecordingInfo | None:
@@ -470,11 +470,11 @@ def cancelled_of(scope: Scope, session_id: int) -> RecordingInfo | None:
 
 def _readable(versions: dict[int, tuple[str, int, str]]) -> dict[int, AnalysisFile]:
     """Return the analyses that can be read, by recording."""
-    found = {}
+    result = {}
     for recording_id, version in versions.items():
         with contextlib.suppress(DocumentError):
-            found[recording_id] = _kept(version)
-    return found
+            result[recording_id] = _kept(version)
+    return result
 
 
 @lru_cache(maxsize=MOST_READ)

@@ -54,10 +54,10 @@ def listen_file(scope: Scope, session_id: int, what: str) -> ListenFile:
     NotFoundError
         Nothing is analysed in this session yet.
     """
-    found = measured_record(scope, session_id)
-    if found is None:
+    result = measured_record(scope, session_id)
+    if result is None:
         raise NotFoundError("Nothing is analysed in this session yet.")
-    title, file = _title(scope, session_id), found.analysis
+    title, file = _title(scope, session_id), result.analysis
     if what == "strokes.mid":
         data = midi_bytes(file, title, asked_of(one_session(scope, session_id)).tempo_bpm)
     elif what == "strokes.csv":
@@ -79,22 +79,22 @@ def stem_file(scope: Scope, session_id: int, part: str) -> ListenFile:
     NotFoundError
         There is no such part: only a full mix has a drumless rest.
     """
-    found = heard(scope, session_id)
-    if found is None or found.recording.audio_id is None:
+    result = heard(scope, session_id)
+    if result is None or result.recording.audio_id is None:
         raise NotFoundError("Nothing is analysed in this session yet.")
-    recording, whole = found.recording, found.recording.audio_id
+    recording, whole = result.recording, result.recording.audio_id
     name = f"{_plain(_title(scope, session_id))}-{part}.flac"
     drums = recording.drums_audio_id or whole
     if part in (DRUMS, REST):
-        parts = found.parts
+        parts = result.parts
         if parts is None and part == REST:
             raise NotFoundError("Only a full mix has a drumless rest.")
         wanted = dict(zip((DRUMS, REST), parts or (drums, drums), strict=True))[part]
         return ListenFile(name, _as_flac(_bytes(wanted)), MEDIA["flac"])
-    if part not in {voice.voice for voice in found.analysis.voices}:
+    if part not in {voice.voice for voice in result.analysis.voices}:
         raise NotFoundError(f"There is no part “{part}” in this recording.")
     audio = decode(_bytes(drums)).audio
-    hits = hits_from_file(found.analysis)
+    hits = hits_from_file(result.analysis)
     voices = separate_voices(audio.samples, audio.sample_rate_hz, hits, only=part)
     if part not in voices:
         raise NotFoundError(f"{part} sounds too seldom to be taken out of the recording.")

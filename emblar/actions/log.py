@@ -127,8 +127,8 @@ def log(scope: Scope, words: str = "") -> list[DrumLog]:
 
     ``words`` leaves out drums that do not hold all of them.
     """
-    found = [row for row in _log(scope) if row.matches(words)]
-    return sorted(found, key=lambda r: (r.last_at is None, -(r.last_at or _LONG_AGO).timestamp()))
+    result = [row for row in _log(scope) if row.matches(words)]
+    return sorted(result, key=lambda r: (r.last_at is None, -(r.last_at or _LONG_AGO).timestamp()))
 
 
 _LONG_AGO = datetime.fromisoformat("1970-01-01T00:00:00+00:00")
@@ -158,12 +158,12 @@ def with_due_heads(scope: Scope, drums: Sequence[KitDrum]) -> list[KitDrum]:
         for row in _log(scope)
         if row.due
     }
-    found = []
+    result = []
     for drum in drums:
         told = due.get(drum.drum_id, ())
         owned = replace(drum.owned, findings=(*drum.owned.findings, *told)) if told else drum.owned
-        found.append(replace(drum, owned=owned))
-    return found
+        result.append(replace(drum, owned=owned))
+    return result
 
 
 def drum_log(scope: Scope, drum_id: int) -> DrumLog:
@@ -174,12 +174,12 @@ def drum_log(scope: Scope, drum_id: int) -> DrumLog:
     NotFoundError
         It is no drum of the studio.
     """
-    found = next((row for row in _log(scope) if row.drum.id == drum_id), None)
-    if found is None:
+    result = next((row for row in _log(scope) if row.drum.id == drum_id), None)
+    if result is None:
         raise NotFoundError("That drum is not here any more.")
     with transaction() as db:
         documents = bench_store.of_drum(db, scope.studio_id, drum_id)
-    return replace(found, best=tuple(_best_notes(documents)))
+    return replace(result, best=tuple(_best_notes(documents)))
 
 
 def _best_notes(documents: Iterable[tuple[str, dict[str, Any]]]) -> Iterator[tuple[str, float]]:
@@ -240,17 +240,17 @@ Row = TypeVar("Row", bound=_OfDrum)
 
 
 def _by_drum(rows: Iterable[Row]) -> dict[int, tuple[Row, ...]]:
-    found: dict[int, list[Row]] = defaultdict(list)
+    result: dict[int, list[Row]] = defaultdict(list)
     for row in rows:
-        found[row.drum_id].append(row)
-    return {drum_id: tuple(own) for drum_id, own in found.items()}
+        result[row.drum_id].append(row)
+    return {drum_id: tuple(own) for drum_id, own in result.items()}
 
 
 def _rounds(readings: Iterable[ReadingInfo]) -> tuple[Round, ...]:
     by_setup: dict[int, list[ReadingInfo]] = defaultdict(list)
     for reading in readings:
         by_setup[reading.setup_id].append(reading)
-    found = []
+    result = []
     for setup_id, rows in by_setup.items():
         # What was read last beside each rod.
         lugs = {
@@ -258,7 +258,7 @@ def _rounds(readings: Iterable[ReadingInfo]) -> tuple[Round, ...]:
             for side in ("batter", "reso")
         }
         strokes = [r.hz for r in rows if r.what == "drum"]
-        found.append(
+        result.append(
             Round(
                 setup_id,
                 rows[-1].at,
@@ -270,7 +270,7 @@ def _rounds(readings: Iterable[ReadingInfo]) -> tuple[Round, ...]:
                 rows[-1].note,
             )
         )
-    return tuple(sorted(found, key=lambda r: r.at))
+    return tuple(sorted(result, key=lambda r: r.at))
 
 
 def log_file(scope: Scope) -> LogFile:

@@ -134,31 +134,31 @@ def match(scope: Scope, session_id: int, slot_id: int, take_id: int | None = Non
         The drum is not planned, or the record tells nothing of it.
     """
     use_own_parts(scope)
-    now, found = bench(scope, session_id, slot_id), heard(scope, session_id)
-    target = target_of(found, now.drum.voice)
-    if found is None or target is None:
+    current, result = bench(scope, session_id, slot_id), heard(scope, session_id)
+    target = target_of(result, current.drum.voice)
+    if result is None or target is None:
         raise InputError(
-            f"{now.drum.owned.name} has no part of the record yet, so there is nothing to hold a "
-            "take against. Give it one in Kit."
+            f"{current.drum.owned.name} has no part of the record yet, so a take cannot be compared "
+            "with it. Choose its part in Kit."
         )
-    record = moved(target, dict(now.drum.wish.get("steps", {})))
-    takes = _takes(scope, session_id, now, record)
+    record = moved(target, dict(current.drum.wish.get("steps", {})))
+    takes = _takes(scope, session_id, current, record)
     done = [take for take in takes if take.found is not None]
     if take_id is not None:
         done = [take for take in done if take.info.id == take_id] or done
     shown = done[-1] if done else None
-    setup = setup_of_bench(now)
+    setup = setup_of_bench(current)
     moves: tuple[Move, ...] = ()
     if shown is not None and shown.found is not None and _in_tune(shown, takes):
         have = set(all_dampers()) | set(strikers())
         have |= {h.owned.construction for h in loose_heads(scope)}
-        owned = now.drum.owned
-        done_before = trials(owned, takes, _setups(scope, session_id, now), setup)
+        owned = current.drum.owned
+        done_before = trials(owned, takes, _setups(scope, session_id, current), setup)
         shares = learned_shares(done_before)
         found_moves = next_moves(owned, setup, shown.found, have=frozenset(have), learned=shares)
         moves = tuple(found_moves[:MOST_MOVES])
-    gap_s = asked_of(one_session(scope, session_id)).brief().gap_s(now.drum.voice or "")
-    return Match(now, record, found, takes, shown, setup, moves, gap_s)
+    gap_s = asked_of(one_session(scope, session_id)).brief().gap_s(current.drum.voice or "")
+    return Match(current, record, result, takes, shown, setup, moves, gap_s)
 
 
 def _setups(scope: Scope, session_id: int, now: Bench) -> list[SetupInfo]:
@@ -186,10 +186,10 @@ def _takes(scope: Scope, session_id: int, now: Bench, record: Target) -> tuple[T
         documents = {
             row.id: store.analysis_document(db, row.id) for row in rows if row.state == "done"
         }
-    found = []
+    result = []
     for row in rows:
         info = setups.get(row.setup_id or 0)
-        found.append(
+        result.append(
             measured_take(
                 numbers[row.id],
                 row,
@@ -201,7 +201,7 @@ def _takes(scope: Scope, session_id: int, now: Bench, record: Target) -> tuple[T
                 note=info.note if info else "",
             )
         )
-    return tuple(found)
+    return tuple(result)
 
 
 def _as_made(info: SetupInfo, planned: Sequence[str]) -> SetupFile:
@@ -238,8 +238,8 @@ def make_move(scope: Scope, session_id: int, slot_id: int, kind: str, what: str)
     InputError
         It is none of the moves that are offered now, or one that Bench does.
     """
-    now = match(scope, session_id, slot_id)
-    move = next((m for m in now.moves if (m.kind, m.what) == (kind, what)), None)
+    current = match(scope, session_id, slot_id)
+    move = next((m for m in current.moves if (m.kind, m.what) == (kind, what)), None)
     if move is None:
         raise InputError("That move is not offered any more. Record a take and look again.")
     if move.kind in ("head", "port"):
@@ -248,7 +248,7 @@ def make_move(scope: Scope, session_id: int, slot_id: int, kind: str, what: str)
     if move.kind == "turn":
         name, turns = move.what.split(" ")
         sides: tuple[Side, ...] = ("batter", "reso")
-        rods = [float(turns)] * now.bench.drum.owned.rods
+        rods = [float(turns)] * current.bench.drum.owned.rods
         turned = {side: rods for side in sides if name in (side, "both")}
     after = move.setup
     with in_session(scope, session_id) as db:
@@ -290,10 +290,10 @@ def note_change(scope: Scope, session_id: int, slot_id: int, kind: str, what: st
         }
         if what not in there.get(kind, set()):
             raise InputError(f"“{what[:40]}” is nothing that can be changed on this drum.")
-        now = lenient(SetupFile, setup_of(db, session_id, drum).document, "This setup")
+        current = lenient(SetupFile, setup_of(db, session_id, drum).document, "This setup")
         if kind == "damper":
-            on = [d for d in now.dampers if d != what]
-            dampers = on if what in now.dampers else [*on, what]
+            on = [d for d in current.dampers if d != what]
+            dampers = on if what in current.dampers else [*on, what]
             change_setup(db, session_id, drum, dampers=dampers)
         elif kind == "striker":
             change_setup(db, session_id, drum, striker=what)

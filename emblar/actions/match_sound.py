@@ -53,12 +53,12 @@ def pair_sounds(
     InputError
         There is no measured take, no clean stroke on one side, or no such room.
     """
-    found = match(scope, session_id, slot_id, take_id)
-    take = [_roomed(stroke, room) for stroke in take_strokes(found.shown)]
+    result = match(scope, session_id, slot_id, take_id)
+    take = [_roomed(stroke, room) for stroke in take_strokes(result.shown)]
     if against is None:
-        other = record_strokes(found.heard, found.bench.drum.voice)
+        other = record_strokes(result.heard, result.bench.drum.voice)
     else:
-        other = [_roomed(stroke, room) for stroke in take_strokes(one_take(found, against))]
+        other = [_roomed(stroke, room) for stroke in take_strokes(one_take(result, against))]
     return fair_wavs(other, take)
 
 
@@ -87,14 +87,14 @@ def laid_over(scope: Scope, session_id: int, slot_id: int, take_id: int | None =
     InputError
         There is no measured take, or no clean stroke on one side.
     """
-    found = match(scope, session_id, slot_id, take_id)
-    voice = found.bench.drum.voice
-    sides = (record_strokes(found.heard, voice), take_strokes(found.shown))
+    result = match(scope, session_id, slot_id, take_id)
+    voice = result.bench.drum.voice
+    sides = (record_strokes(result.heard, voice), take_strokes(result.shown))
     record, take = (band_levels(strokes, ANALYSIS_RATE_HZ, LEAD_S) for strokes in sides)
-    shown = found.shown
+    shown = result.shown
     own = shown.analysis.voices if shown and shown.analysis else []
     return Laid(
-        found.heard.voice(voice or ""),
+        result.heard.voice(voice or ""),
         next((v for v in own if shown and v.voice == shown.voice), None),
         Spectra(record, take),
     )
@@ -118,9 +118,9 @@ def song_sounds(
 
     ``against`` is another take to hear in the song instead of the record's own strokes.
     """
-    found = match(scope, session_id, slot_id, take_id)
-    heard = found.heard
-    hits = [h for h in heard.analysis.hits if h.voice == found.bench.drum.voice]
+    result = match(scope, session_id, slot_id, take_id)
+    heard = result.heard
+    hits = [h for h in heard.analysis.hits if h.voice == result.bench.drum.voice]
     if not hits:
         raise InputError("The record has no stroke of this drum that could be struck again.")
     start = _densest(hits)
@@ -145,8 +145,8 @@ def song_sounds(
         )
         return over_rest(_roomed(struck, room), rest, level)
 
-    first = whole if against is None else ours(one_take(found, against))
-    second = ours(found.shown)
+    first = whole if against is None else ours(one_take(result, against))
+    second = ours(result.shown)
     return wav_bytes(first, ANALYSIS_RATE_HZ), wav_bytes(second, ANALYSIS_RATE_HZ)
 
 
@@ -226,13 +226,13 @@ def _strokes(audio_id: int | None, own: Sequence[HitFile], every: Sequence[float
     chosen = sorted(
         sorted(clean, key=lambda h: -min(room(h), AFTER_S))[:MOST_STROKES], key=lambda h: h.time_s
     )
-    found = []
+    result = []
     for hit in chosen:
         start = max(hit.time_s - BEFORE_S, 0.0)
         piece = _piece(audio_id, start, hit.time_s + AFTER_S)
         at = hit.time_s - start
-        found += cut_strokes(piece, ANALYSIS_RATE_HZ, [at], [at + room(hit)])
-    return found
+        result += cut_strokes(piece, ANALYSIS_RATE_HZ, [at], [at + room(hit)])
+    return result
 
 
 def _piece(audio_id: int | None, start_s: float, stop_s: float) -> Samples:

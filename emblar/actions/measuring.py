@@ -111,12 +111,12 @@ def _wait_until_quiet(recording_id: int, quiet_s: float) -> None:
 
 def measured_record(scope: Scope, session_id: int) -> Heard | None:
     """Return the session's record with every number up to date, measuring what has to be."""
-    found = heard(scope, session_id)
-    if found is None:
+    result = heard(scope, session_id)
+    if result is None:
         return None
     with apart():
-        measured = [run_measuring(file.id) for file in found.files]
-    return heard(scope, session_id) if any(measured) else found
+        measured = [run_measuring(file.id) for file in result.files]
+    return heard(scope, session_id) if any(measured) else result
 
 
 def _measured(file: AnalysisFile, audio: Audio, recording: RecordingInfo) -> AnalysisFile:

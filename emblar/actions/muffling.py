@@ -46,14 +46,14 @@ class MufflingView:
 
 def muffling(scope: Scope, session_id: int, slot_id: int) -> MufflingView:
     """Return a drum while it is muffled, and what to do next."""
-    now = bench(scope, session_id, slot_id)
-    target, of_record = _wished(scope, session_id, now)
-    on = tuple(_setup(now).dampers)
-    layers = tuple(row.layer() for row in now.layers)
-    planned = tuple(now.plan.dampers)
+    current = bench(scope, session_id, slot_id)
+    target, of_record = _wished(scope, session_id, current)
+    on = tuple(_setup(current).dampers)
+    layers = tuple(row.layer() for row in current.layers)
+    planned = tuple(current.plan.dampers)
     step = next_step(target, planned, on, layers)
-    free = [d.id for d in dampers_for(now.drum.owned.kind) if d.id not in {*on, *planned}]
-    return MufflingView(now, target, of_record, planned, on, layers, step, tuple(free))
+    free = [d.id for d in dampers_for(current.drum.owned.kind) if d.id not in {*on, *planned}]
+    return MufflingView(current, target, of_record, planned, on, layers, step, tuple(free))
 
 
 def muffled_stroke(scope: Scope, session_id: int, slot_id: int, data: bytes) -> None:
@@ -66,14 +66,16 @@ def muffled_stroke(scope: Scope, session_id: int, slot_id: int, data: bytes) -> 
     InputError
         There are too many strokes.
     """
-    now = bench(scope, session_id, slot_id)
-    _, card, _ = struck(now, read_clip_sound(data))
+    current = bench(scope, session_id, slot_id)
+    _, card, _ = struck(current, read_clip_sound(data))
     told = {
         name: QuantityFile(value=q.value, sd=q.sd, unit=q.unit)
         for name in MOVED
         if isinstance(q := card[name], Measured)
     }
-    layer = LayerFile(dampers=_setup(now).dampers, card=told, expected_s=expected_sustain_s(now))
+    layer = LayerFile(
+        dampers=_setup(current).dampers, card=told, expected_s=expected_sustain_s(current)
+    )
 
     def keep(file: BenchFile) -> None:
         if len(file.layers) >= MOST_LAYERS:
@@ -150,8 +152,8 @@ def _change(
     with together():
         # Whoever changes the work on this drum waits until this is kept.
         change_work(scope, session_id, slot_id, lambda _: None)
-        now = bench(scope, session_id, slot_id)
-        on = change(now.drum.owned.kind, list(_setup(now).dampers))
+        current = bench(scope, session_id, slot_id)
+        on = change(current.drum.owned.kind, list(_setup(current).dampers))
         with in_session(scope, session_id) as db:
             drum = kit_store.get(db, session_id, slot_id)
             change_setup(db, session_id, drum, dampers=on)
@@ -175,6 +177,6 @@ def _wished(scope: Scope, session_id: int, now: Bench) -> tuple[Target, bool]:
 
 def muffling_done(scope: Scope, session_id: int, slot_id: int) -> None:
     """Leave what lies on the drum as it is; the bench's own job is done with it."""
-    now = bench(scope, session_id, slot_id)
-    if any(job.id == "dampers" for job in now.jobs):
+    current = bench(scope, session_id, slot_id)
+    if any(job.id == "dampers" for job in current.jobs):
         finish_job(scope, session_id, slot_id, "dampers")

@@ -49,7 +49,7 @@ class Pads:
 
 def pads(scope: Scope, session_id: int) -> Pads:
     """Return a session's pads with their takes against the record."""
-    found = heard(scope, session_id)
+    result = heard(scope, session_id)
     with in_session(scope, session_id) as db:
         infos = store.listing(db, session_id)
         kept = {info.id: recordings.takes(db, session_id, pad_id=info.id) for info in infos}
@@ -62,14 +62,14 @@ def pads(scope: Scope, session_id: int) -> Pads:
         }
     rows = []
     for info in infos:
-        record = target_of(found, info.part)
+        record = target_of(result, info.part)
         voice = take_voice(info.part or UNGIVEN)
         takes = tuple(
             measured_take(numbers[row.id], row, documents.get(row.id), voice, record)
             for row in kept[info.id]
         )
         rows.append(Pad(info, record, takes))
-    return Pads(tuple(rows), _parts(found), found)
+    return Pads(tuple(rows), _parts(result), result)
 
 
 def _parts(found: Heard | None) -> tuple[str, ...]:
@@ -122,13 +122,13 @@ def change_pad(
     scope: Scope, session_id: int, pad_id: int, name: str, made_of: str, part: str
 ) -> None:
     """Keep another name, make or part of a pad; its takes are held against that part."""
-    now = pads(scope, session_id)
-    pad = one_pad(now, pad_id)
+    current = pads(scope, session_id)
+    pad = one_pad(current, pad_id)
     if part == (pad.info.part or ""):
         # A part the record lost meanwhile may stay until another is chosen.
-        name, made_of = _checked(name, made_of, "", now.parts)
+        name, made_of = _checked(name, made_of, "", current.parts)
     else:
-        name, made_of = _checked(name, made_of, part, now.parts)
+        name, made_of = _checked(name, made_of, part, current.parts)
     if pad.takes and take_voice(part or UNGIVEN) != take_voice(pad.info.part or UNGIVEN):
         raise InputError(
             "Its takes were measured as another kind of sound. Add a new pad for that part.",
@@ -191,11 +191,11 @@ def pad_sounds(
     InputError
         It plays no part of the record, there is no measured take, or no clean stroke on one side.
     """
-    now = pads(scope, session_id)
-    pad = one_pad(now, pad_id)
-    if now.heard is None or pad.info.part is None:
+    current = pads(scope, session_id)
+    pad = one_pad(current, pad_id)
+    if current.heard is None or pad.info.part is None:
         raise InputError("Say which part of the record it plays, then compare.")
     take = pad.newest
     if take_id is not None:
         take = next((t for t in pad.takes if t.info.id == take_id), None)
-    return fair_wavs(record_strokes(now.heard, pad.info.part), take_strokes(take))
+    return fair_wavs(record_strokes(current.heard, pad.info.part), take_strokes(take))

@@ -118,13 +118,13 @@ def tune_toms(scope: Scope, session_id: int, school: School) -> KitPlan:
 
 
 def _tune_toms(scope: Scope, session_id: int, school: School) -> KitPlan:
-    found, asked = measured_record(scope, session_id), asked_of(one_session(scope, session_id))
+    result, asked = measured_record(scope, session_id), asked_of(one_session(scope, session_id))
     with in_session(scope, session_id) as db:
         drums = kit_store.listing(db, session_id)
     toms = sorted((d for d in drums if is_tom(d.voice or "")), key=lambda d: d.voice or "")
     if not toms:
         raise InputError("No tom plays a voice of the record yet. Give it one in Kit.")
-    targets = [target_of(found, d.voice) for d in toms]
+    targets = [target_of(result, d.voice) for d in toms]
     record = [t.value("pitch") if t else None for t in targets]
     pitches: list[float] = []
     if school != "record":
@@ -202,7 +202,7 @@ def _replan_drum(
     *,
     reading: int | None = None,
 ) -> KitPlan:
-    found, brief = (
+    result, brief = (
         measured_record(scope, session_id),
         asked_of(one_session(scope, session_id)).brief(),
     )
@@ -213,15 +213,17 @@ def _replan_drum(
     problems = dict(before.problems) if before else {}
     others = [file for i, file in drums.items() if i != drum_id]
     shelf, brief = left_by(others, the_shelf(scope), brief)
-    now = drums.get(drum_id)
-    if now is not None and (now.drum is None or now.drum.owned().as_inspected() != drum.owned):
-        now = None
-    if now is not None and now.drum is not None:
+    current = drums.get(drum_id)
+    if current is not None and (
+        current.drum is None or current.drum.owned().as_inspected() != drum.owned
+    ):
+        current = None
+    if current is not None and current.drum is not None:
         # With what the log told when the kit was planned.
-        drum = replace(drum, owned=now.drum.owned())
+        drum = replace(drum, owned=current.drum.owned())
     changed = changed_by_hand(drum.wish, wish)
-    rest = held(wish, changed, now, drum.owned) if now is not None and not says else None
-    task = task_of(replace(drum, wish=wish), found)
+    rest = held(wish, changed, current, drum.owned) if current is not None and not says else None
+    task = task_of(replace(drum, wish=wish), result)
 
     def planned_as(asked: dict[str, Any]) -> DrumPlan:
         request = request_of(replace(drum, wish=asked))
@@ -235,10 +237,10 @@ def _replan_drum(
         rest, planned = None, planned_as(wish)
     with in_session(scope, session_id) as db:
         kit_store.set_wish(db, drum_id, wish)
-    drums[drum_id] = _as_on_record(planned, found, task)
+    drums[drum_id] = _as_on_record(planned, result, task)
     problems.pop(drum_id, None)
-    if not says and now is not None:
-        says = what_followed(changed, now, drums[drum_id], kept_rest=rest is not None)
+    if not says and current is not None:
+        says = what_followed(changed, current, drums[drum_id], kept_rest=rest is not None)
     says = f"{drum.owned.name}: {says or 'changed by hand'}"
     return _keep(scope, session_id, drums, problems, says, reading=reading)
 
@@ -251,8 +253,8 @@ def left_by(others: Sequence[DrumPlanFile], shelf: Shelf, brief: Brief) -> tuple
             continue
         new = [
             h
-            for h, now in ((file.batter, file.drum.batter), (file.reso, file.drum.reso))
-            if h is not None and h != now
+            for h, current in ((file.batter, file.drum.batter), (file.reso, file.drum.reso))
+            if h is not None and h != current
         ]
         for bought in file.bought:
             if bought in new:
@@ -341,11 +343,11 @@ def latest_plan(scope: Scope, session_id: int) -> KitPlan | None:
 
 def planned_from(scope: Scope, session_id: int) -> dict[str, str]:
     """Return marks of what a plan is made from: they change when it does."""
-    found, asked = heard(scope, session_id), one_session(scope, session_id).asked
+    result, asked = heard(scope, session_id), one_session(scope, session_id).asked
     targets = []
-    if found is not None:
-        for card in found.analysis.voices:
-            target = target_of(found, card.voice)
+    if result is not None:
+        for card in result.analysis.voices:
+            target = target_of(result, card.voice)
             told = target.values if target else {}
             targets.append((card.voice, [(n, round(q.value, 3)) for n, q in told.items()]))
     drums = [(d.id, d.owned, d.voice, d.also) for d in kit_of(scope, session_id)]

@@ -151,9 +151,9 @@ def check_drum(scope: Scope, practice_id: int) -> PracticeDone:
 
 def goal_tap(scope: Scope, practice_id: int) -> bytes:
     """Return how a tap sounds on the practice drum at its goal, as WAV."""
-    found = practised(scope, practice_id)
-    even = np.full(found.level.rods, found.level.goal_n_per_m)
-    drum = PracticeDrum(found.level.drum(), {"batter": even}, {"batter": 1.0})
+    result = practised(scope, practice_id)
+    even = np.full(result.level.rods, result.level.goal_n_per_m)
+    drum = PracticeDrum(result.level.drum(), {"batter": even}, {"batter": 1.0})
     samples = drum.tap("batter", 0, rate=RATE_HZ)
     return wav_bytes(samples * PEAK / max(float(np.abs(samples).max()), 1e-9), RATE_HZ)
 
@@ -166,13 +166,13 @@ def ear_sound(exercise_id: str, seed: int) -> bytes:
 
 def answer(scope: Scope, exercise_id: str, seed: int, answered: str) -> tuple[bool, str]:
     """Keep an answer; return whether it is right, and what it was."""
-    found = question(exercise_id, seed, rate=RATE_HZ)
+    result = question(exercise_id, seed, rate=RATE_HZ)
     if answered not in exercises()[exercise_id].options:
         raise InputError(f"“{answered}” is not one of the answers.", field="answer")
-    file = EarAnswer(exercise=exercise_id, seed=seed, answered=answered, right=found.answer)
+    file = EarAnswer(exercise=exercise_id, seed=seed, answered=answered, right=result.answer)
     with transaction() as db:
         store.add(db, scope.studio_id, "ear", file.model_dump(by_alias=True))
-    return answered == found.answer, found.says
+    return answered == result.answer, result.says
 
 
 def _file(info: PracticeInfo) -> PracticeFile:

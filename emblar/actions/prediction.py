@@ -35,8 +35,8 @@ def predict_file(file: DrumFile) -> PredictionFile:
     shares = None
     if file.takes:
         learned = calibrate([take.take(drum) for take in file.takes])
-        found = learned.predict(drum, lugs.batter_hz, lugs.reso_hz)
-        prediction, shares = found.prediction, found.measured_share
+        result = learned.predict(drum, lugs.batter_hz, lugs.reso_hz)
+        prediction, shares = result.prediction, result.measured_share
     else:
         prediction = predict(drum, lugs.batter_hz, lugs.reso_hz)
     out = prediction_file(prediction, lugs)
@@ -67,5 +67,5 @@ def turns_of(file: TuningFile) -> TurnsFile:
         raise InputError("steps: measure the head first, at one rod at least.")
     goal = file.goal()
     goal.check()
-    found = next_turns(file.state(), order=file.order, most_tension=goal.most_tension)
-    return turns_file(found, goal)
+    result = next_turns(file.state(), order=file.order, most_tension=goal.most_tension)
+    return turns_file(result, goal)

@@ -32,11 +32,11 @@ def reading_sound(scope: Scope, session_id: int, voice: str, hz: float) -> bytes
         The pitch is none of a drum.
     """
     check_range("drum_pitch_hz", hz)
-    found = heard(scope, session_id)
-    card = found.voice(voice) if found is not None else None
-    if found is None or card is None:
+    result = heard(scope, session_id)
+    card = result.voice(voice) if result is not None else None
+    if result is None or card is None:
         raise InputError("There is no such drum on the record.")
-    stroke = max(record_strokes(found, voice), key=lambda s: float(np.abs(s).max()))
+    stroke = max(record_strokes(result, voice), key=lambda s: float(np.abs(s).max()))
     stroke = stroke[: round(STROKE_S * ANALYSIS_RATE_HZ)].copy()
     fade = min(round(FADE_S * ANALYSIS_RATE_HZ), len(stroke))
     stroke[len(stroke) - fade :] *= np.linspace(1.0, 0.0, fade)

@@ -88,7 +88,7 @@ def worked(scope: Scope) -> list[Worked]:
         sessions = [s for s in session_store.listing(db, scope.studio_id) if s.asked.get("style")]
         tuned = bench_store.tuned(db, [s.id for s in sessions])
         kits = store.listings(db, list(tuned))
-    found = []
+    result = []
     for session in [s for s in sessions if s.id in tuned][:MOST_SESSIONS]:
         plan = latest_plan(scope, session.id)
         rows = [
@@ -98,8 +98,8 @@ def worked(scope: Scope) -> list[Worked]:
         ]
         if rows:
             style = str(session.asked["style"]).strip()
-            found.append(Worked(style, session.id, RecipesFile(session=session.name, drums=rows)))
-    return found
+            result.append(Worked(style, session.id, RecipesFile(session=session.name, drums=rows)))
+    return result
 
 
 def bring_from(scope: Scope, session_id: int, other_id: int) -> ImportedRecipes:
@@ -146,14 +146,14 @@ def _bring(scope: Scope, session_id: int, file: RecipesFile) -> ImportedRecipes:
             f"These recipes are for {kinds}, and this kit has no such drum. Nothing was changed. "
             "Add the drums in Kit first."
         )
-    found = heard(scope, session_id)
+    result = heard(scope, session_id)
     with in_session(scope, session_id) as db:
         for row, drum in pairs:
             wish = wish_of(row.recipe, drum.owned, port=False)
             if drum.owned.reso is None:
                 wish.pop("reso", None)
             store.set_wish(db, drum.id, wish | {"pitch_hz": round(row.drum_pitch_hz, 1)})
-            if found is not None and found.voice(row.voice) is not None:
+            if result is not None and result.voice(row.voice) is not None:
                 store.assign(db, drum.id, row.voice)
     plan_kit(scope, session_id, says="Recipes brought")
     return ImportedRecipes(

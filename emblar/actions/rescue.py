@@ -26,12 +26,12 @@ def rescue_of(
     InputError
         No drum plays a part of the record, or the budget makes no sense.
     """
-    found = measured_record(scope, session_id)
+    result = measured_record(scope, session_id)
     brief = asked_of(one_session(scope, session_id)).brief()
     pairs = []
     for drum in kit(scope, session_id):
         try:
-            task = task_of(drum, found)
+            task = task_of(drum, result)
         except EmblarError:
             continue
         if task.target.value("pitch") is not None:

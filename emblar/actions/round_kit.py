@@ -52,11 +52,11 @@ def round_kit(scope: Scope, session_id: int) -> tuple[RoundDrum, ...]:
         }
     tensions = {_key(d): t for d in drums for t in [_tension(scope, session_id, d)] if t}
     toms = [_key(d) for d in drums if d.owned.kind == "tom"]
-    now = {_key(d): _loudness(f) for d in drums for f in [files[d.id].level] if f}
+    current = {_key(d): _loudness(f) for d in drums for f in [files[d.id].level] if f}
     before = {_key(d): _loudness(f) for d in drums for f in [files[d.id].level_before] if f}
-    stands = {row.name: row for row in standings(now, toms, tensions)}
+    stands = {row.name: row for row in standings(current, toms, tensions)}
     stood = {row.name: row for row in standings(before, toms)}
-    over = beside_the_record(now, _record_db(heard(scope, session_id), drums))
+    over = beside_the_record(current, _record_db(heard(scope, session_id), drums))
     return tuple(
         RoundDrum(
             d, stands.get(_key(d)), stood.get(_key(d)), over.get(_key(d)), tensions.get(_key(d))
@@ -86,9 +86,9 @@ def bring_round(scope: Scope, session_id: int, strikes: int, data: bytes) -> Non
     if not 1 <= strikes <= MOST_STRIKES:
         raise InputError(f"Strike each drum 1 to {MOST_STRIKES} times.")
     samples = clip_samples(data)
-    found = read_round(samples, ANALYSIS_RATE_HZ, [_key(d) for d in drums], strikes)
+    result = read_round(samples, ANALYSIS_RATE_HZ, [_key(d) for d in drums], strikes)
     for drum in drums:
-        own = found[_key(drum)]
+        own = result[_key(drum)]
 
         def keep(file: BenchFile, own: Loudness = own) -> None:
             file.level_before = file.level
@@ -108,9 +108,9 @@ def _loudness(file: LevelFile) -> Loudness:
 def _tension(scope: Scope, session_id: int, drum: KitDrum) -> float | None:
     """Return a drum's batter tension as read at the bench, else as planned, N/m; None unplanned."""
     try:
-        now = bench(scope, session_id, drum.id)
-        head = now.heads["batter"]
-        made = model(wearing(drum.owned, now.plan.reso, now.plan.port_in), batter=head.made)
+        current = bench(scope, session_id, drum.id)
+        head = current.heads["batter"]
+        made = model(wearing(drum.owned, current.plan.reso, current.plan.port_in), batter=head.made)
         hz = head.hz or head.goal_hz
         return tension_from_lug_pitch(made, "batter", hz, prior_coefficients())
     except EmblarError:

@@ -92,8 +92,8 @@ def change_brief(scope: Scope, session_id: int, brief: Brief, *, seen: str = "")
     """
     checked = _checked(brief)
     with transaction() as db:
-        now = store.get(db, scope.studio_id, session_id, lock=True)
-        if seen and seen != brief_mark(now):
+        current = store.get(db, scope.studio_id, session_id, lock=True)
+        if seen and seen != brief_mark(current):
             raise ConflictError(
                 "The brief was changed in another window since this page was loaded. Nothing was "
                 "saved. Open the brief in a new window, then enter your changes there."

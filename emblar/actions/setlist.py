@@ -98,7 +98,7 @@ def _offers(
     scope: Scope, session_id: int, own: Planned, others: Sequence[Planned]
 ) -> dict[str, tuple[Offer, ...]]:
     """Return the ways to set each drum of a song up: as planned, and nearer to other songs'."""
-    found = measured_record(scope, session_id)
+    result = measured_record(scope, session_id)
     brief = asked_of(one_session(scope, session_id)).brief()
     shelf = the_shelf(scope)
     offers: dict[str, tuple[Offer, ...]] = {}
@@ -109,7 +109,7 @@ def _offers(
         if not theirs:
             continue
         try:
-            task = task_of(drum, found)
+            task = task_of(drum, result)
         except EmblarError:
             continue
         problem = Problem((task.target,), replace(shelf, drums=(drum.owned,)), brief)
@@ -171,9 +171,9 @@ def _setup(file: DrumPlanFile) -> Setup:
 def turns_of(owned: OwnedDrum, setup: Setup, done: Change) -> dict[Side, float]:
     """Return by how many turns of the key each head is moved to a setup, every rod alike."""
     drum = model(wearing(owned, setup.reso, setup.port_in), batter=setup.batter)
-    found: dict[Side, float] = {}
+    result: dict[Side, float] = {}
     for side, by in done.tuned.items():
         goal_hz = setup.batter_hz if side == "batter" else setup.reso_hz
         if goal_hz is not None:
-            found[side] = (1.0 - 2.0 ** (-by / 600.0)) / goal_per_turn(drum, side, goal_hz)
-    return found
+            result[side] = (1.0 - 2.0 ** (-by / 600.0)) / goal_per_turn(drum, side, goal_hz)
+    return result

@@ -219,10 +219,10 @@ def said_of(scope: Scope, session_id: int) -> list[Said]:
     drums = {d.id: d.owned.name for d in kit(scope, session_id)}
     with in_session(scope, session_id) as db:
         links = {s.id: s.name for s in store.listing(db, session_id)}
-        found = store.comments(db, session_id)
+        result = store.comments(db, session_id)
     return [
         Said(c, drums.get(c.slot_id, "a drum that was taken out"), links.get(c.share_id or 0, ""))
-        for c in reversed(found)
+        for c in reversed(result)
     ]
 
 

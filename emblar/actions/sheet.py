@@ -28,7 +28,7 @@ def sheet(scope: Scope, session_id: int) -> SheetFile:
         Nothing is planned yet.
     """
     info = one_session(scope, session_id)
-    plan, found, drums = (
+    plan, result, drums = (
         latest_plan(scope, session_id),
         heard(scope, session_id),
         kit(scope, session_id),
@@ -42,9 +42,9 @@ def sheet(scope: Scope, session_id: int) -> SheetFile:
         artist=info.artist,
         song=info.name,
         plan_version=plan.version,
-        drums=[_drum(drum, file, found) for drum, file in planned],
+        drums=[_drum(drum, file, result) for drum, file in planned],
         unplanned=_unplanned(drums, plan),
-        cymbals=_cymbals(found),
+        cymbals=_cymbals(result),
         microphones=asked.microphones,
         minutes=sum(file.minutes for _, file in planned),
         available_minutes=asked.minutes * asked.hands if asked.minutes is not None else None,
@@ -82,7 +82,7 @@ def _order(planned: list[tuple[KitDrum, DrumPlanFile]]) -> list[WorkStep]:
 
 def _new_heads(drum: KitDrum, file: DrumPlanFile) -> list[str]:
     pairs = ((file.batter, drum.owned.batter), (file.reso, drum.owned.reso))
-    return [head for head, now in pairs if head is not None and head != now]
+    return [head for head, current in pairs if head is not None and head != current]
 
 
 def _what(drum: KitDrum, file: DrumPlanFile) -> str:
@@ -107,11 +107,11 @@ def to_buy(drum: KitDrum, file: DrumPlanFile) -> list[str]:
     names = [f"{construction(head).name}, {size}" for head in file.bought]
     told = file.drum.findings if file.drum is not None else drum.owned.findings
     spent = {findings()[name].changes: findings()[name].by_log for name in told}
-    for side, head, now in (
+    for side, head, current in (
         ("batter", file.batter, drum.owned.batter),
         ("reso", file.reso, drum.owned.reso),
     ):
-        if side in spent and head is not None and head == now:
+        if side in spent and head is not None and head == current:
             why = "one that is due" if spent[side] else "pitted one"
             names.append(f"{construction(head).name}, {size}, in place of the {why}")
     return names
@@ -122,8 +122,8 @@ def _packed(planned: list[tuple[KitDrum, DrumPlanFile]]) -> list[str]:
     names = [
         f"{construction(head).name}, {drum.owned.diameter_in:g} in"
         for drum, file in planned
-        for head, now in ((file.batter, drum.owned.batter), (file.reso, drum.owned.reso))
-        if head is not None and head != now and head not in file.bought
+        for head, current in ((file.batter, drum.owned.batter), (file.reso, drum.owned.reso))
+        if head is not None and head != current and head not in file.bought
     ]
     names += [damper(d).name for _, file in planned for d in file.dampers]
     names += dict.fromkeys(strikers()[file.striker].name for _, file in planned)

@@ -70,13 +70,13 @@ def use_own_parts(scope: Scope) -> None:
 
 def _read(parts: Sequence[OwnPart]) -> list[tuple[OwnPart, Any]]:
     """Return parts with their rows of the catalogue, without those that cannot be read."""
-    found = []
+    result = []
     for part in parts:
         try:
-            found.append((part, part_row(part.part, part.row)))
+            result.append((part, part_row(part.part, part.row)))
         except DocumentError:
             log.warning("part %s cannot be read", part.id)
-    return found
+    return result
 
 
 def learned_dampers(struck: Sequence[Sequence[dict[str, Any]]]) -> dict[str, Learned]:

@@ -124,13 +124,13 @@ def _everywhere(scope: Scope, session_id: int, voice: str, make: Callable[[Hits]
         recording, file = _shown(db, session_id)
         edit = make(hits_from_file(file))
         others = [
-            (other, found)
-            for other, found in _other_files(db, recording)
-            if any(h.voice == voice for h in hits_from_file(found))
+            (other, result)
+            for other, result in _other_files(db, recording)
+            if any(h.voice == voice for h in hits_from_file(result))
         ]
         token = secrets.token_hex(8) if others else ""
-        for other, found in others:
-            _keep(db, other, found, make(hits_from_file(found)), token=token)
+        for other, result in others:
+            _keep(db, other, result, make(hits_from_file(result)), token=token)
         _keep(db, recording, file, edit, token=token)
     where = f" in {len(others) + 1} files" if others else ""
     return f"{edit.says}{where}"
@@ -138,13 +138,13 @@ def _everywhere(scope: Scope, session_id: int, voice: str, make: Callable[[Hits]
 
 def _other_files(db: Session, shown: RecordingInfo) -> list[tuple[RecordingInfo, AnalysisFile]]:
     """Return the record's other files and what was found in them, locked for a correction."""
-    found = []
+    result = []
     for other in store.files(db, shown.session_id):
         if other.id != shown.id:
             store.lock(db, other.id)
             document = store.analysis_document(db, other.id)
-            found.append((other, analysis_from_document(document)))
-    return found
+            result.append((other, analysis_from_document(document)))
+    return result
 
 
 @dataclass(frozen=True, slots=True)
@@ -192,11 +192,11 @@ def take_back(scope: Scope, session_id: int, seen: int | None = None) -> str:
 
 def _undo_elsewhere(db: Session, shown: RecordingInfo, token: str) -> None:
     """Undo what was done in other files together with a correction, where nothing came after it."""
-    for other, found in _other_files(db, shown):
+    for other, result in _other_files(db, shown):
         standing = store.standing(db, other.id)
         if standing and standing[-1].document.get(TOGETHER) == token:
             edit = edit_from_document(standing[-1].document).undone()
-            _keep(db, other, found, edit, undoes=standing[-1].revision)
+            _keep(db, other, result, edit, undoes=standing[-1].revision)
 
 
 def last_correction(scope: Scope, session_id: int) -> LastCorrection | None:

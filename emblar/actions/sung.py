@@ -44,8 +44,10 @@ def use_sung(scope: Scope, session_id: int, slot_id: int, wished: Mapping[str, f
     if not wished or any(n not in SINGABLE or abs(s) > MOST_STEPS for n, s in wished.items()):
         raise InputError("This is no wish that was heard. Sing it again.")
     drum = sung_drum(scope, session_id, slot_id)
-    now = dict(drum.wish.get("steps", {}))
+    current = dict(drum.wish.get("steps", {}))
     for name, by in wished.items():
-        now[name] = max(-2.0 * MOST_STEPS, min(round(now.get(name, 0.0) + by, 1), 2.0 * MOST_STEPS))
-    asked: dict[str, Any] = {**drum.wish, "steps": {n: s for n, s in now.items() if s}}
+        current[name] = max(
+            -2.0 * MOST_STEPS, min(round(current.get(name, 0.0) + by, 1), 2.0 * MOST_STEPS)
+        )
+    asked: dict[str, Any] = {**drum.wish, "steps": {n: s for n, s in current.items() if s}}
     replan_drum(scope, session_id, slot_id, asked)

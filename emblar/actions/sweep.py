@@ -24,9 +24,9 @@ class SweepView:
 
 def swept(scope: Scope, session_id: int, slot_id: int) -> SweepView:
     """Return a drum's sweep so far."""
-    now = bench(scope, session_id, slot_id)
-    points = tuple(SweepPoint(p.hz, p.t60_s, p.ring_db) for p in now.sweep)
-    return SweepView(now, points, sweep(points))
+    current = bench(scope, session_id, slot_id)
+    points = tuple(SweepPoint(p.hz, p.t60_s, p.ring_db) for p in current.sweep)
+    return SweepView(current, points, sweep(points))
 
 
 def sweep_stroke(scope: Scope, session_id: int, slot_id: int, data: bytes) -> int:
@@ -39,17 +39,17 @@ def sweep_stroke(scope: Scope, session_id: int, slot_id: int, data: bytes) -> in
     InputError
         The sweep is full.
     """
-    now = bench(scope, session_id, slot_id)
-    voice = {"tom": "tom-1"}.get(now.drum.owned.kind, now.drum.owned.kind)
-    found = read_sweep(read_clip_sound(data), voice)
+    current = bench(scope, session_id, slot_id)
+    voice = {"tom": "tom-1"}.get(current.drum.owned.kind, current.drum.owned.kind)
+    result = read_sweep(read_clip_sound(data), voice)
 
     def keep(file: BenchFile) -> None:
-        if len(file.sweep) + len(found) > MOST_POINTS:
+        if len(file.sweep) + len(result) > MOST_POINTS:
             raise InputError("This sweep is full. Begin it again.")
-        file.sweep += [SweepPointFile(hz=p.hz, t60_s=p.t60_s, ring_db=p.ring_db) for p in found]
+        file.sweep += [SweepPointFile(hz=p.hz, t60_s=p.t60_s, ring_db=p.ring_db) for p in result]
 
     change_work(scope, session_id, slot_id, keep)
-    return len(found)
+    return len(result)
 
 
 def take_sweep_back(scope: Scope, session_id: int, slot_id: int, *, all_of_it: bool) -> None:

@@ -53,7 +53,7 @@ def measured_take(
     note: str = "",
 ) -> Take:
     """Return a take with what it measures; ``document`` is its analysis, None before it is."""
-    analysis = target = found = None
+    analysis = target = result = None
     if document is not None:
         try:
             analysis = analysis_from_document(document)
@@ -62,8 +62,8 @@ def measured_take(
     card = next((v for v in analysis.voices if v.voice == voice), None) if analysis else None
     if card is not None:
         target = target_from_card(card_from_file(card))
-        found = compare(record, target) if record is not None else None
-    return Take(number, info, voice, setup, analysis, target, found, picture, note)
+        result = compare(record, target) if record is not None else None
+    return Take(number, info, voice, setup, analysis, target, result, picture, note)
 
 
 def same_take(takes: Sequence[RecordingInfo], audio_id: int) -> RecordingInfo | None:

@@ -43,7 +43,7 @@ def trials(
         if take.target is not None and take.setup is not None:
             groups.setdefault(take.info.setup_id or 0, []).append(take)
     parents = {info.id: info for info in setups}
-    found = []
+    result = []
     rows = list(groups.items())
     for (before_id, before), (after_id, after) in pairwise(rows):
         between = _between(parents, before_id, after_id)
@@ -53,21 +53,21 @@ def trials(
         change = _single(owned, first.setup, between, now)
         if change is not None and first.target is not None and second.target is not None:
             kind, expected = change
-            found.append(Trial(kind, expected, _seen(first.target, second.target)))
-    return found
+            result.append(Trial(kind, expected, _seen(first.target, second.target)))
+    return result
 
 
 def _between(setups: Mapping[int, SetupInfo], first: int, last: int) -> list[SetupFile] | None:
     """Return the setups after one up to another that came of it, or None if it did not."""
-    found: list[SetupFile] = []
+    result: list[SetupFile] = []
     at = last
     while at != first:
         info = setups.get(at)
-        if info is None or info.parent_id is None or len(found) > len(setups):
+        if info is None or info.parent_id is None or len(result) > len(setups):
             return None
-        found.append(lenient(SetupFile, info.document, "This setup"))
+        result.append(lenient(SetupFile, info.document, "This setup"))
         at = info.parent_id
-    return found[::-1]
+    return result[::-1]
 
 
 def _single(
@@ -116,7 +116,7 @@ def _at(file: SetupFile, now: Setup) -> Setup:
 
 
 def _seen(before: Target, after: Target) -> dict[str, tuple[float, float]]:
-    found = {}
+    result = {}
     for name, step in steps().items():
         was, is_ = before.values.get(name), after.values.get(name)
         if was is None or is_ is None:
@@ -124,5 +124,5 @@ def _seen(before: Target, after: Target) -> dict[str, tuple[float, float]]:
         if step.kind == "ratio" and min(was.value, is_.value) <= 0.0:
             continue
         sd = math.hypot(step.width(was.value, was.sd), step.width(is_.value, is_.sd))
-        found[name] = (step.apart(is_.value, was.value), sd)
-    return found
+        result[name] = (step.apart(is_.value, was.value), sd)
+    return result

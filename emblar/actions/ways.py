@@ -64,17 +64,17 @@ class _Asked:
 
 
 def _asked(scope: Scope, session_id: int) -> _Asked:
-    found, brief = (
+    result, brief = (
         measured_record(scope, session_id),
         asked_of(one_session(scope, session_id)).brief(),
     )
     with in_session(scope, session_id) as db:
         drums = with_due_heads(scope, store.listing(db, session_id))
-    if found is None or not drums:
+    if result is None or not drums:
         raise InputError(NOTHING_TO_WEIGH)
     # Two drums may share a name; the search tells them apart by it.
     owned = tuple(replace(d.owned, name=f"{d.owned.name} ({d.id})") for d in drums)
-    return _Asked(_targets(found, drums), drums, replace(the_shelf(scope), drums=owned), brief)
+    return _Asked(_targets(result, drums), drums, replace(the_shelf(scope), drums=owned), brief)
 
 
 def ways_of(scope: Scope, session_id: int) -> Ways:

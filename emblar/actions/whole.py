@@ -315,7 +315,7 @@ def _sessions(scope: Scope, db: Session) -> None:
 
 
 def _counted(rows: whole.Rows, sounds: int) -> ImportSummary:
-    count = {name: len(found) for name, found in rows.items()}
+    count = {name: len(result) for name, result in rows.items()}
     return ImportSummary(
         count.get("session", 0), count.get("drum", 0), count.get("measurement", 0), sounds
     )

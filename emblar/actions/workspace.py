@@ -46,12 +46,12 @@ class Workspace:
 
 def left_of(stored: dict[str, dict[str, float]]) -> dict[Side, LeftFile]:
     """Return where a drum's heads were left, as far as what was kept can be read."""
-    found: dict[Side, LeftFile] = {}
+    result: dict[Side, LeftFile] = {}
     for side in SIDES:
         with contextlib.suppress(ValidationError):
             if side in stored:
-                found[side] = LeftFile.model_validate(stored[side])
-    return found
+                result[side] = LeftFile.model_validate(stored[side])
+    return result
 
 
 def workspace(scope: Scope, session_id: int, *, with_plan: bool) -> Workspace:

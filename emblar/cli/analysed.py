@@ -67,8 +67,8 @@ def target_of_file(path: Path, voice: str, *, alone: bool = False) -> "Target":
     else:
         data = read_bytes(path)
         kind = "drums" if alone else "auto"
-        found = analyse(decode(data).audio, kind=kind, voice=voice if alone else None)  # type: ignore[arg-type]
-        cards = {v.voice: v for v in found.voices}
+        result = analyse(decode(data).audio, kind=kind, voice=voice if alone else None)  # type: ignore[arg-type]
+        cards = {v.voice: v for v in result.voices}
     if voice not in cards:
         raise InputError(f"{path} tells nothing of “{voice}”: it has {', '.join(cards) or 'none'}.")
     return target_from_card(cards[voice])

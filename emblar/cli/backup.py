@@ -52,9 +52,9 @@ def restore_command(
             kept = Backups(settings().home).make()
         engine().dispose()
         header = restore(settings().database_url, file)
-        found = len(all_sessions(HERE))
+        result = len(all_sessions(HERE))
     json.dump(
-        {"sessions": found, "made_at": header.get("made_at"), "kept": str(kept) if kept else None},
+        {"sessions": result, "made_at": header.get("made_at"), "kept": str(kept) if kept else None},
         sys.stdout,
     )
     sys.stdout.write("\n")

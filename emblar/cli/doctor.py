@@ -14,14 +14,14 @@ def doctor_command(
     from emblar.formats.doctor import DoctorFile, FindingRow
     from emblar.service.doctor import examine, told
 
-    found = examine()
-    well = all(row.state != "fault" for row in found)
+    result = examine()
+    well = all(row.state != "fault" for row in result)
     if as_json:
-        rows = [FindingRow(what=f.what, state=f.state, says=f.says) for f in found]
+        rows = [FindingRow(what=f.what, state=f.state, says=f.says) for f in result]
         file = DoctorFile(well=well, findings=rows)
         sys.stdout.write(file.model_dump_json(by_alias=True, indent=2) + "\n")
     else:
-        sys.stdout.write(told(found) + "\n")
+        sys.stdout.write(told(result) + "\n")
     if not well:
         raise typer.Exit(1)
 

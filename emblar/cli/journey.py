@@ -148,8 +148,8 @@ def pads_command(
             bring_pad_take(HERE, session, pad, take.name, read_bytes(take))
         if pad is not None and remove:
             take_pad_away(HERE, session, pad)
-        found = pads(HERE, session).rows
-    _print(PadsFile(pads=[_pad_file(row) for row in found]))
+        result = pads(HERE, session).rows
+    _print(PadsFile(pads=[_pad_file(row) for row in result]))
 
 
 def _pad_file(pad: "Pad") -> "PadFile":

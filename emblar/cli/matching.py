@@ -17,8 +17,8 @@ def compare_command(
     from emblar.core.matching.differences import compare
     from emblar.formats.comparison import comparison_file
 
-    found = compare(target_of_file(record, voice), target_of_file(take, voice, alone=True))
-    text = comparison_file(voice, found).model_dump_json(by_alias=True, indent=2)
+    result = compare(target_of_file(record, voice), target_of_file(take, voice, alone=True))
+    text = comparison_file(voice, result).model_dump_json(by_alias=True, indent=2)
     sys.stdout.write(text + "\n")
 
 
@@ -35,10 +35,10 @@ def moves_command(
     from emblar.formats.comparison import MovesAsked, moves_file
 
     asked = read_json(setup, MovesAsked)
-    found = compare(asked.record(), target_of_file(take, asked.voice, alone=True))
+    result = compare(asked.record(), target_of_file(take, asked.voice, alone=True))
     learned = learned_shares(row.trial() for row in asked.tried)
-    moves = next_moves(asked.drum.owned(), asked.setup(), found, learned=learned)
-    text = moves_file(moves, found).model_dump_json(by_alias=True, indent=2)
+    moves = next_moves(asked.drum.owned(), asked.setup(), result, learned=learned)
+    text = moves_file(moves, result).model_dump_json(by_alias=True, indent=2)
     sys.stdout.write(text + "\n")
 
 
@@ -51,5 +51,5 @@ def cures_command(
     from emblar.formats.comparison import MovesAsked, cures_file
 
     asked = read_json(setup, MovesAsked)
-    found = cures(asked.drum.owned(), asked.setup())
-    sys.stdout.write(cures_file(found).model_dump_json(by_alias=True, indent=2) + "\n")
+    result = cures(asked.drum.owned(), asked.setup())
+    sys.stdout.write(cures_file(result).model_dump_json(by_alias=True, indent=2) + "\n")

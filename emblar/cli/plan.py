@@ -78,9 +78,9 @@ def _asked(brief: Path, record: Path | None) -> "BriefFile":
 
     asked = read_json(brief, BriefFile)
     if record is not None:
-        found = record_of_file(record)
+        result = record_of_file(record)
         # What the brief says of a drum itself goes before what was measured.
-        asked = asked.model_copy(update={"record": {**found, **asked.record}})
+        asked = asked.model_copy(update={"record": {**result, **asked.record}})
     if not asked.record:
         raise InputError(f"{brief} has no record. Write one into it, or give --record.")
     return asked

@@ -78,13 +78,13 @@ def render_command(
         raise DrumError(f"force: {force:g} is outside 0 to {HIGHEST_FORCE:g}.")
     file = read_json(drum, DrumFile)
     lugs = lugs_of(file)
-    found = predict(file.drum(), lugs.batter_hz, lugs.reso_hz)
-    voice = drum_voice(found, file.kind)
+    result = predict(file.drum(), lugs.batter_hz, lugs.reso_hz)
+    voice = drum_voice(result, file.kind)
     samples = played(voice, file.kind, stroke.value, sample_rate_hz=RATE_HZ, seed=seed, force=force)
     peak = max(float(np.abs(samples).max()), 1e-9)
     write(samples * min(PEAK / peak, 1.0), out)
     sys.stdout.write(
-        f"{out}: {len(samples) / RATE_HZ:.1f} s, drum pitch {found.drum_pitch.value:.1f} Hz\n"
+        f"{out}: {len(samples) / RATE_HZ:.1f} s, drum pitch {result.drum_pitch.value:.1f} Hz\n"
     )
 
 

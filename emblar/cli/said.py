@@ -45,8 +45,8 @@ def said_command(
             accept(HERE, session, take_up)
         if aside is not None:
             set_aside(HERE, session, aside)
-        found = said_of(HERE, session)
-    file = SaidFile(session=session, said=[_row(one) for one in found])
+        result = said_of(HERE, session)
+    file = SaidFile(session=session, said=[_row(one) for one in result])
     sys.stdout.write(file.model_dump_json(by_alias=True, indent=2) + "\n")
 
 

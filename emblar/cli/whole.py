@@ -21,10 +21,10 @@ def export_command(
 
     with database_at_hand():
         try:
-            found = export_everything(HERE, file)
+            result = export_everything(HERE, file)
         except OSError as error:
             raise InputError(f"{file} cannot be written: {error.strerror}.") from error
-    json.dump(asdict(found), sys.stdout)
+    json.dump(asdict(result), sys.stdout)
     sys.stdout.write("\n")
 
 
@@ -42,6 +42,6 @@ def import_command(
     if not file.is_file():
         raise InputError(f"{file} cannot be read: there is no such file.")
     with database_at_hand():
-        found = import_everything(HERE, file, skip_known=skip)
-    json.dump(asdict(found), sys.stdout)
+        result = import_everything(HERE, file, skip_known=skip)
+    json.dump(asdict(result), sys.stdout)
     sys.stdout.write("\n")

@@ -55,20 +55,20 @@ def _plain(number: float) -> str:
 
 def in_words(errors: Iterable[Mapping[str, Any]]) -> list[str]:
     """Return one sentence per error of Pydantic's list."""
-    found = []
+    result = []
     for item in errors:
         path = ".".join(str(part) for part in item["loc"] if part not in ("body", "query"))
         name = str(item["loc"][-1]) if item["loc"] else ""
         if item["type"] in OUT_OF_RANGE and name in RANGES:
             allowed = RANGES[name]
-            found.append(
+            result.append(
                 f"{path}: {item['input']} is outside {allowed.low:g} to {allowed.high:g} "
                 f"{allowed.unit}"
             )
         elif item["type"] == "value_error":
-            found.append(str(item["msg"]).removeprefix("Value error, "))
+            result.append(str(item["msg"]).removeprefix("Value error, "))
         elif item["type"] == "missing":
-            found.append(f"{path}: is missing")
+            result.append(f"{path}: is missing")
         else:
-            found.append(f"{path or 'file'}: {item['msg']} (got {str(item['input'])[:60]})")
-    return found
+            result.append(f"{path or 'file'}: {item['msg']} (got {str(item['input'])[:60]})")
+    return result

@@ -111,7 +111,7 @@ class KitPlanFile(Strict):
 def kit_plan_file(plan: KitPlan, problem: Problem) -> KitPlanFile:
     """Return a kit's plan as written to a file."""
     shelf, brief = problem.shelf, problem.brief
-    found = []
+    result = []
     for index, alternative in enumerate(plan.alternatives):
         voices = {}
         for voice, row in alternative.chosen.items():
@@ -122,10 +122,10 @@ def kit_plan_file(plan: KitPlan, problem: Problem) -> KitPlanFile:
                 one.reasons = [WhyFile(**asdict(r)) for r in explain.reasons()]
                 one.schools = [SideFile(**asdict(s)) for s in explain.schools()]
             voices[voice] = one
-        found.append(_alternative(alternative, voices, shelf, brief))
+        result.append(_alternative(alternative, voices, shelf, brief))
     best = plan.best.chosen.values()
     return KitPlanFile(
-        alternatives=found,
+        alternatives=result,
         unmet=[UnmetFile(**asdict(u)) for u in plan.unmet],
         shopping=_counted(
             f"{head}, {shelf.drums[w.drum].diameter_in:g} in" for w in best for head in w.bought

@@ -39,11 +39,11 @@ def kept_picture(data: bytes) -> bytes:
         with warnings.catch_warnings():
             # A picture that unpacks to far more than its size is refused below, with words.
             warnings.simplefilter("ignore", Image.DecompressionBombWarning)
-            with Image.open(io.BytesIO(data), formats=FORMATS) as found:
-                if found.width * found.height > MOST_PIXELS:
+            with Image.open(io.BytesIO(data), formats=FORMATS) as result:
+                if result.width * result.height > MOST_PIXELS:
                     raise InputError(TOO_LARGE, field="picture")
-                found.draft("RGB", (LONGEST_SIDE, LONGEST_SIDE))
-                upright = ImageOps.exif_transpose(found).convert("RGB")
+                result.draft("RGB", (LONGEST_SIDE, LONGEST_SIDE))
+                upright = ImageOps.exif_transpose(result).convert("RGB")
     except Image.DecompressionBombError as error:
         raise InputError(TOO_LARGE, field="picture") from error
     except (UnidentifiedImageError, OSError, ValueError, SyntaxError) as error:

@@ -50,11 +50,11 @@ def readable(model: type[Model], documents: Iterable[Mapping[str, Any]], what: s
     model, documents, what
         As for ``lenient``.
     """
-    found = []
+    result = []
     for document in documents:
         with contextlib.suppress(DocumentError):
-            found.append(lenient(model, document, what))
-    return found
+            result.append(lenient(model, document, what))
+    return result
 
 
 def by_id(document: Mapping[str, Any], name: str) -> dict[int, Any]:

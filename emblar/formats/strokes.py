@@ -58,12 +58,14 @@ def midi_bytes(analysis: AnalysisFile, title: str, tempo_bpm: float | None = Non
         start, note = round(hit.time_s * ticks_per_s), note_of(hit.voice)
         moves.append((start, "note_on", note, _velocity(hit, usual[hit.voice])))
         moves.append((start + NOTE_TICKS, "note_off", note, 0))
-    now = 0
+    current = 0
     for tick, kind, note, velocity in sorted(moves):
         track.append(
-            mido.Message(kind, channel=DRUM_CHANNEL, note=note, velocity=velocity, time=tick - now)
+            mido.Message(
+                kind, channel=DRUM_CHANNEL, note=note, velocity=velocity, time=tick - current
+            )
         )
-        now = tick
+        current = tick
     file = mido.MidiFile(type=0, ticks_per_beat=TICKS_PER_BEAT, charset="utf-8")
     file.tracks.append(track)
     out = io.BytesIO()

@@ -61,5 +61,5 @@ def _against(setting: str | None, planned: str) -> str:
     if off == 0:
         return "As planned: leave them."
     way = TIGHTER if off > 0 else LOOSER
-    now, then = (wire_settings()[name].name for name in (setting, planned))
-    return f"About {now}; planned is {then}: {way}."
+    current, then = (wire_settings()[name].name for name in (setting, planned))
+    return f"About {current}; planned is {then}: {way}."

@@ -213,10 +213,10 @@ def _load(own: URL, dump: Path, tables: Sequence[str]) -> None:
 
 def _is_ours(line: str, tables: Sequence[str]) -> bool:
     """Whether a line of an archive's contents is rows of one of our tables, or a counter."""
-    found = CONTENTS.match(line)
-    if found is None:
+    result = CONTENTS.match(line)
+    if result is None:
         return False
-    return found["what"] == "SEQUENCE SET" or found["name"] in tables
+    return result["what"] == "SEQUENCE SET" or result["name"] in tables
 
 
 def _replaced(url: str, dump: Path, revision: str) -> None:

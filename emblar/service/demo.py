@@ -117,9 +117,9 @@ def _room(drum: KitDrum, now: Bench, *, off_cents: float, uneven: float) -> Prac
 def _begin_at_the_bench(session_id: int) -> None:
     """Have one tom tapped round as found, and looked over: its first rod is next."""
     drum = _drum(session_id, "Rack 12")
-    now = bench(HERE, session_id, drum.id)
-    room = _room(drum, now, off_cents=-90.0, uneven=0.12)
-    for side in now.heads:
+    current = bench(HERE, session_id, drum.id)
+    room = _room(drum, current, off_cents=-90.0, uneven=0.12)
+    for side in current.heads:
         read = [(rod, float(hz), READ_CENTS) for rod, hz in enumerate(room.rod_pitches_hz(side))]
         keep_readings(HERE, session_id, drum.id, side, read, how="microphone")
     for job in ("as-found", "inspect"):

@@ -77,10 +77,10 @@ def _running() -> Iterator[Finding]:
         return
     os.environ["EMBLAR_DATABASE_URL"] = url
     settings.cache_clear()
-    now = health()
-    yield Finding("database", "well" if now.database else "fault", now.says or "answers")
-    if now.database:
-        yield from _work(now)
+    current = health()
+    yield Finding("database", "well" if current.database else "fault", current.says or "answers")
+    if current.database:
+        yield from _work(current)
 
 
 def _work(now: Health) -> Iterator[Finding]:
@@ -123,15 +123,15 @@ def _paper() -> Iterator[Finding]:
 
 def _backups() -> Iterator[Finding]:
     folder = settings().home / "backups"
-    found = (
+    result = (
         sorted(folder.glob("*.backup"), key=lambda f: f.stat().st_mtime) if folder.is_dir() else []
     )
     if not settings().backups:
         yield Finding("backups", "note", "none are made: EMBLAR_BACKUPS is 0")
-    elif not found:
+    elif not result:
         yield Finding("backups", "note", "none yet; the first is made a minute after the start")
     else:
-        yield Finding("backups", "well", f"{len(found)}, the last {_size(found[-1])}")
+        yield Finding("backups", "well", f"{len(result)}, the last {_size(result[-1])}")
 
 
 def _size(file: Path) -> str:

@@ -41,9 +41,9 @@ def binaries() -> Path:
     ServiceError
         PostgreSQL is not installed.
     """
-    found = [p for p in Path("/usr/lib/postgresql").glob("*/bin") if (p / "initdb").exists()]
-    if found:
-        return max(found, key=lambda p: int(p.parent.name) if p.parent.name.isdigit() else 0)
+    result = [p for p in Path("/usr/lib/postgresql").glob("*/bin") if (p / "initdb").exists()]
+    if result:
+        return max(result, key=lambda p: int(p.parent.name) if p.parent.name.isdigit() else 0)
     on_path = shutil.which("initdb")
     if on_path is None:
         raise ServiceError(f"PostgreSQL is not installed: {INSTALL}.")
@@ -286,10 +286,10 @@ class OwnPostgres:
         if (self.data / READY).exists():
             return
         with self._connect("postgres") as connection:
-            found = connection.execute(
+            result = connection.execute(
                 "select 1 from pg_database where datname = %s", [DATABASE]
             ).fetchone()
-            if found is None:
+            if result is None:
                 connection.execute(f"create database {DATABASE}")
         (self.data / READY).touch()
 

@@ -78,8 +78,8 @@ class DatabaseKeeper:
             process = self._server.process
             if process is not None and process.poll() is None:
                 continue
-            now = time.monotonic()
-            died = [at for at in died if now - at < RESTARTS_WITHIN_S] + [now]
+            current = time.monotonic()
+            died = [at for at in died if current - at < RESTARTS_WITHIN_S] + [current]
             if len(died) > MAX_RESTARTS:
                 self.gave_up = True
                 self._give_up()

@@ -45,11 +45,11 @@ class NeuralSeparator:
         # Networks of this kind expect a recording of unit spread.
         middle, spread = float(given.mean()), float(given.std()) + QUIETEST
         mix = self.torch.from_numpy(np.ascontiguousarray((given - middle).T / spread))
-        found = self.apply.apply_model(
+        result = self.apply.apply_model(
             self.model, mix[None], device="cpu", split=True, overlap=OVERLAP, progress=False
         )
         drums: Array = (
-            np.asarray(found[0, list(self.model.sources).index(DRUMS)], np.float64).T * spread
+            np.asarray(result[0, list(self.model.sources).index(DRUMS)], np.float64).T * spread
         )
         if rate != sample_rate_hz:
             drums = soxr.resample(drums, rate, sample_rate_hz)

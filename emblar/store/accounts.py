@@ -128,7 +128,7 @@ def logged_in(
     db: Session, token_sha256: str, since: datetime
 ) -> tuple[AccountInfo, LoginInfo] | None:
     """Return whose login a token is, if it was seen since then and neither has ended."""
-    found = db.execute(
+    result = db.execute(
         select(AccountRow, LoginRow)
         .join(LoginRow, LoginRow.account_id == AccountRow.id)
         .where(
@@ -138,7 +138,7 @@ def logged_in(
             LoginRow.seen_at >= since,
         )
     ).one_or_none()
-    return (_info(found[0]), _login(found[1])) if found else None
+    return (_info(result[0]), _login(result[1])) if result else None
 
 
 def _login(row: LoginRow) -> LoginInfo:

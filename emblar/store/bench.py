@@ -58,10 +58,10 @@ def finished(
     query = select(BenchRow.session_id, BenchRow.drum_id, BenchRow.document["left"]).where(
         BenchRow.session_id.in_(session_ids), last == "done"
     )
-    found: dict[int, dict[int, dict[str, dict[str, float]]]] = {}
+    result: dict[int, dict[int, dict[str, dict[str, float]]]] = {}
     for session_id, drum_id, left in db.execute(query):
-        found.setdefault(session_id, {})[drum_id] = left if isinstance(left, dict) else {}
-    return found
+        result.setdefault(session_id, {})[drum_id] = left if isinstance(left, dict) else {}
+    return result
 
 
 def documents(db: Session, studio_id: int) -> list[dict[str, Any]]:

@@ -143,8 +143,8 @@ def read_once(
         key = function, repr(args), repr(named)
         if key not in kept:
             kept[key] = function(db, *args, **named)
-        found: T = kept[key]
-        return found
+        result: T = kept[key]
+        return result
 
     return read
 

@@ -130,11 +130,11 @@ def _dress(db: Session, row: DrumRow, drum: OwnedDrum) -> None:
 
 def delete(db: Session, studio_id: int, drum_id: int) -> None:
     """Remove a drum from the studio and from every kit; it can be brought back for 30 days."""
-    now = datetime.now(UTC)
-    _row(db, studio_id, drum_id).deleted_at = now
+    current = datetime.now(UTC)
+    _row(db, studio_id, drum_id).deleted_at = current
     slots = select(KitSlotRow).where(KitSlotRow.drum_id == drum_id, KitSlotRow.deleted_at.is_(None))
     for slot in db.execute(slots).scalars():
-        slot.deleted_at = now
+        slot.deleted_at = current
     db.flush()
 
 

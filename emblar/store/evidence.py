@@ -90,8 +90,8 @@ def before(db: Session, session_id: int, evidence_id: int) -> EvidenceInfo | Non
         EvidenceRow.source == row.source,
         EvidenceRow.id < evidence_id,
     )
-    found = db.execute(query.order_by(EvidenceRow.id.desc()).limit(1)).scalar_one_or_none()
-    return _info(found) if found else None
+    result = db.execute(query.order_by(EvidenceRow.id.desc()).limit(1)).scalar_one_or_none()
+    return _info(result) if result else None
 
 
 def bring_back(db: Session, session_id: int, evidence_id: int) -> EvidenceInfo:

@@ -85,9 +85,9 @@ def add_loose(db: Session, studio_id: int, owned: OwnedHead) -> ShelfHead:
 def delete_loose(db: Session, studio_id: int, head_id: int) -> None:
     """Remove a loose head and those alike; they can be brought back for 30 days."""
     one = _one(db, studio_id, head_id)
-    now = datetime.now(UTC)
+    current = datetime.now(UTC)
     for row in db.execute(_alike(one).where(HeadRow.deleted_at.is_(None))).scalars():
-        row.deleted_at = now
+        row.deleted_at = current
     db.flush()
 
 
@@ -160,17 +160,17 @@ def fit(
     free = _loose(studio_id).where(HeadRow.id == head_id, HeadRow.deleted_at.is_(None))
     if db.execute(free).first() is None:
         raise NotFoundError("That head is not loose any more.")
-    now = datetime.now(UTC)
+    current = datetime.now(UTC)
     old = _fitting(db, drum_id, side)
     condition, was_condition = head.condition, ""
     if old is not None:
-        old.removed_at = now
+        old.removed_at = current
         gone = db.get_one(HeadRow, old.head_id)
         was_condition, gone.condition = gone.condition, "worn"
-        gone.deleted_at = None if keep_old else now
+        gone.deleted_at = None if keep_old else current
         db.flush()
     head.condition = "used"
-    db.add(FittingRow(head_id=head.id, drum_id=drum_id, side=side, fitted_at=now))
+    db.add(FittingRow(head_id=head.id, drum_id=drum_id, side=side, fitted_at=current))
     db.flush()
     return Exchange(head.id, condition, old.head_id if old is not None else None, was_condition)
 
@@ -208,7 +208,7 @@ def fit_back(db: Session, studio_id: int, drum_id: int, side: str, made: Exchang
     NotFoundError
         One of them was moved since.
     """
-    now, on = datetime.now(UTC), _fitting(db, drum_id, side)
+    current, on = datetime.now(UTC), _fitting(db, drum_id, side)
     if on is None or on.head_id != made.head:
         raise NotFoundError("That head is not on the drum any more.")
     if made.was is not None:
@@ -218,7 +218,7 @@ def fit_back(db: Session, studio_id: int, drum_id: int, side: str, made: Exchang
     db.delete(on)
     head = db.get_one(HeadRow, made.head)
     if made.condition is None:
-        head.deleted_at = now
+        head.deleted_at = current
     else:
         head.condition = made.condition
     db.flush()

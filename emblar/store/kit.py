@@ -172,19 +172,19 @@ def listings(db: Session, session_ids: Sequence[int]) -> dict[int, list[KitDrum]
     """Return the drums of several kits, by session."""
     query = _query().where(KitSlotRow.session_id.in_(session_ids), KitSlotRow.deleted_at.is_(None))
     order = (KitSlotRow.position.asc().nulls_last(), KitSlotRow.id)
-    found: dict[int, list[KitDrum]] = {}
+    result: dict[int, list[KitDrum]] = {}
     for row in db.execute(query.order_by(*order)):
         drum = _kit_drum(*row)
-        found.setdefault(drum.session_id, []).append(drum)
-    return found
+        result.setdefault(drum.session_id, []).append(drum)
+    return result
 
 
 def delete(db: Session, session_id: int, slot_id: int) -> KitDrum:
     """Take a drum out of the kit; it stays the studio's and can be brought back for 30 days."""
-    found = get(db, session_id, slot_id)
+    result = get(db, session_id, slot_id)
     _slot(db, slot_id, session_id).deleted_at = datetime.now(UTC)
     db.flush()
-    return found
+    return result
 
 
 def is_new_with(db: Session, slot_id: int) -> bool:

@@ -117,11 +117,11 @@ def planned(db: Session, session_ids: Sequence[int]) -> dict[int, set[int]]:
     # A document that another Emblar kept, or that came from elsewhere, need not have any.
     told = case((func.jsonb_typeof(drums) == "object", drums), else_=literal({}, JSONB))
     keys = func.jsonb_object_keys(told).label("drum")
-    found: dict[int, set[int]] = {}
+    result: dict[int, set[int]] = {}
     for session_id, drum in db.execute(select(newest.c.session_id, keys)):
         if drum.isdecimal():
-            found.setdefault(session_id, set()).add(int(drum))
-    return found
+            result.setdefault(session_id, set()).add(int(drum))
+    return result
 
 
 @read_once

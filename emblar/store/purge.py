@@ -50,8 +50,8 @@ def purge(db: Session, before: datetime) -> Counter[str]:
         _delete(db, table, list(db.execute(query).scalars()), gone)
     # One by one: a null among what is used would keep everything.
     used = union_all(*(select(column).where(column.is_not(None)) for column in KEPT))
-    found = db.execute(delete(AudioRow).where(AudioRow.id.not_in(used)))
-    gone["audio"] += found.rowcount  # type: ignore[attr-defined]
+    result = db.execute(delete(AudioRow).where(AudioRow.id.not_in(used)))
+    gone["audio"] += result.rowcount  # type: ignore[attr-defined]
     return gone
 
 

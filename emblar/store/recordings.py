@@ -70,12 +70,12 @@ class RecordingInfo:
 
 def _regions(stored: Any) -> tuple[Region, ...]:
     """Return the stretches that are kept with a recording, as far as they can be read."""
-    found = []
+    result = []
     for row in stored if isinstance(stored, list) else ():
         with contextlib.suppress(TypeError, KeyError, ValueError):
             start_s, stop_s = float(row["start_s"]), float(row["stop_s"])
-            found.append(Region(str(row["name"]), start_s, stop_s, bool(row["measure"])))
-    return tuple(found)
+            result.append(Region(str(row["name"]), start_s, stop_s, bool(row["measure"])))
+    return tuple(result)
 
 
 def _info(row: RecordingRow) -> RecordingInfo:
@@ -280,8 +280,8 @@ def shown(db: Session, session_id: int) -> RecordingInfo | None:
 
     If none was opened: drums alone before a mix, single strokes last.
     """
-    found = files(db, session_id)
-    return first_shown(found) if found else None
+    result = files(db, session_id)
+    return first_shown(result) if result else None
 
 
 def first_shown(found: Sequence[RecordingInfo]) -> RecordingInfo:
@@ -342,20 +342,20 @@ def analysis_document(db: Session, recording_id: int) -> dict[str, Any]:
     query = select(RecordingRow.analysis).where(
         RecordingRow.id == recording_id, RecordingRow.deleted_at.is_(None)
     )
-    found = db.execute(query).scalar_one_or_none()
-    if found is None:
+    result = db.execute(query).scalar_one_or_none()
+    if result is None:
         raise NotFoundError("That recording is not analysed yet.")
-    return dict(found)
+    return dict(result)
 
 
 def peaks(db: Session, recording_id: int) -> dict[str, Any]:
     """Return the waveform's peaks of an analysed recording."""
-    found = db.execute(
+    result = db.execute(
         select(RecordingRow.peaks).where(RecordingRow.id == recording_id)
     ).scalar_one_or_none()
-    if found is None:
+    if result is None:
         raise NotFoundError("That recording is not analysed yet.")
-    return dict(found)
+    return dict(result)
 
 
 @read_once
@@ -377,8 +377,8 @@ def is_measuring(db: Session, recording_id: int) -> bool:
 def quiet_s(db: Session, recording_id: int) -> float:
     """Return for how long a recording was not changed, s."""
     age = func.extract("epoch", func.clock_timestamp() - RecordingRow.updated_at)
-    found = db.execute(select(age).where(RecordingRow.id == recording_id)).scalar_one_or_none()
-    return float(found) if found is not None else math.inf
+    result = db.execute(select(age).where(RecordingRow.id == recording_id)).scalar_one_or_none()
+    return float(result) if result is not None else math.inf
 
 
 def lock(db: Session, recording_id: int) -> None:
@@ -405,10 +405,14 @@ def correct(
     undoes: int | None = None,
 ) -> int:
     """Keep a corrected analysis and the correction that led to it; return the new revision."""
-    now = _change(db, recording_id, {"analysis": analysis, "revision": RecordingRow.revision + 1})
-    db.add(CorrectionRow(recording_id=recording_id, revision=now, undoes=undoes, document=document))
+    current = _change(
+        db, recording_id, {"analysis": analysis, "revision": RecordingRow.revision + 1}
+    )
+    db.add(
+        CorrectionRow(recording_id=recording_id, revision=current, undoes=undoes, document=document)
+    )
     db.flush()
-    return now
+    return current
 
 
 def redo(
@@ -416,11 +420,11 @@ def redo(
 ) -> None:
     """Keep a correction as it was made on strokes found anew; None if it could not be: undone."""
     if document is None:
-        now = _change(db, recording_id, {"revision": RecordingRow.revision + 1})
+        current = _change(db, recording_id, {"revision": RecordingRow.revision + 1})
         db.add(
             CorrectionRow(
                 recording_id=recording_id,
-                revision=now,
+                revision=current,
                 undoes=correction.revision,
                 document=correction.document,
             )

@@ -84,8 +84,8 @@ def by_token(db: Session, token_sha256: str) -> ShareInfo | None:
     """Return the link of a token whose session is there, or None."""
     query = select(ShareRow, SessionRow.studio_id).join(SessionRow)
     query = query.where(ShareRow.token_sha256 == token_sha256, SessionRow.deleted_at.is_(None))
-    found = db.execute(query).one_or_none()
-    return _info(found[0], found[1]) if found is not None else None
+    result = db.execute(query).one_or_none()
+    return _info(result[0], result[1]) if result is not None else None
 
 
 def count_opened(db: Session, share_id: int) -> None:

@@ -88,14 +88,14 @@ def rows(db: Session, studio_id: int) -> Rows:
     """Return every row of a studio, by table and in the order of their ids."""
     query = select(AudioRow.id, AudioRow.sha256)
     sounds = {row.id: row.sha256 for row in db.execute(query)}
-    found: Rows = {}
+    result: Rows = {}
     for name, table in TABLES.items():
         own = select(table).where(table.c.id.in_(_ids(table, studio_id))).order_by(table.c.id)
-        found[name] = [
+        result[name] = [
             {c.name: _written(c, row[c.name], sounds) for c in table.columns if _is_told(c)}
             for row in db.execute(own).mappings()
         ]
-    return found
+    return result
 
 
 def sounds(db: Session, found: Rows) -> list[tuple[int, str, str]]:
@@ -154,12 +154,12 @@ def _same(
     here: dict[str, list[int]] = {}
     for at, row_id in db.execute(query.order_by(table.c.id)):
         here.setdefault(at.astimezone(UTC).isoformat(), []).append(row_id)
-    found = {}
+    result = {}
     for row in given:
         ids = here.get(str(row.get("created_at")))
         if ids and isinstance(row.get("id"), int):
-            found[int(row["id"])] = ids.pop(0)
-    return found
+            result[int(row["id"])] = ids.pop(0)
+    return result
 
 
 def put(
@@ -231,7 +231,7 @@ def _put_table(
 ) -> dict[int, int]:
     """Put a table's rows in; return their new ids by those they came with."""
     told = {c.name: c for c in table.columns if _is_told(c)}
-    found: dict[int, int] = {}
+    result: dict[int, int] = {}
     later: list[tuple[int, str, int]] = []
     for number, row in enumerate(given, 1):
         where = f"{table.name}, row {number}"
@@ -240,7 +240,7 @@ def _put_table(
             raise InputError(f"{where}: Emblar does not know {', '.join(unknown)}.")
         values = {n: _read(told[n], value, f"{where}, {n}") for n, value in row.items()}
         own = values.pop("id", None)
-        if own is None or own in found:
+        if own is None or own in result:
             raise InputError(f"{where}: its id is missing or stands there twice.")
         own_table = _named(table, values, ids, sound_ids, where)
         later += [(own, name, value) for name, value in own_table]
@@ -248,12 +248,12 @@ def _put_table(
             values["studio_id"] = studio_id
         if as_they_are:
             values["id"] = own
-        found[own] = db.execute(insert(table).values(**values).returning(table.c.id)).scalar_one()
+        result[own] = db.execute(insert(table).values(**values).returning(table.c.id)).scalar_one()
     for own, name, value in later:
-        other = _referred(found, value, f"{table.name} {own}, {name}")
+        other = _referred(result, value, f"{table.name} {own}, {name}")
         changed = {name: other, "updated_at": table.c.updated_at}
-        db.execute(update(table).where(table.c.id == found[own]).values(**changed))
-    return found
+        db.execute(update(table).where(table.c.id == result[own]).values(**changed))
+    return result
 
 
 def _named(
@@ -285,13 +285,13 @@ def _with_ids(
     document: Any, target: str, below: Iterable[str], ids: Mapping[str, Mapping[int, int]]
 ) -> Any:
     """Return a document with the ids in it as they are now; ids of rows that are gone stay out."""
-    now = {str(old): new for old, new in ids[target].items()}
+    current = {str(old): new for old, new in ids[target].items()}
     if isinstance(document, list):
-        return [now[str(i)] for i in document if str(i) in now]
+        return [current[str(i)] for i in document if str(i) in current]
     if not isinstance(document, dict):
         return document
     moved = {
-        name: {str(now[i]): v for i, v in document[name].items() if i in now}
+        name: {str(current[i]): v for i, v in document[name].items() if i in current}
         for name in below
         if isinstance(document.get(name), dict)
     }
@@ -325,9 +325,9 @@ def _rename_at(document: Any, path: tuple[str, ...], now: Mapping[int, int]) -> 
         if rest:
             _rename_at(document[name], tuple(rest), now)
         elif isinstance(document[name], int):
-            found = now.get(document.pop(name))
-            if found is not None:
-                document[name] = found
+            result = now.get(document.pop(name))
+            if result is not None:
+                document[name] = result
 
 
 def _ids(table: Table, studio_id: int) -> Select[tuple[int]]:
@@ -407,9 +407,9 @@ def _holds_numbers_of_ours(document: Any) -> bool:
 
 def _time(value: Any, where: str) -> datetime:
     try:
-        found = datetime.fromisoformat(value)
+        result = datetime.fromisoformat(value)
     except (TypeError, ValueError):
-        found = None
-    if found is None or found.tzinfo is None:
+        result = None
+    if result is None or result.tzinfo is None:
         raise InputError(f"{where} is no time with its zone: {str(value)[:40]!r}.")
-    return found
+    return result

@@ -24,13 +24,16 @@ class Health:
 
     def collect(self) -> Iterator[Metric]:
         """Yield the gauges."""
-        now = health()
+        current = health()
         rows = {
-            "emblar_database_up": ("Whether the database answers.", float(now.database)),
-            "emblar_workers": ("Workers that gave a sign of life just now.", float(now.workers)),
-            "emblar_jobs_waiting": ("Jobs that wait for a worker.", float(now.waiting)),
-            "emblar_jobs_running": ("Jobs that a worker is at.", float(now.running)),
-            "emblar_jobs_failed": ("Jobs that failed for good.", float(now.failed)),
+            "emblar_database_up": ("Whether the database answers.", float(current.database)),
+            "emblar_workers": (
+                "Workers that gave a sign of life just now.",
+                float(current.workers),
+            ),
+            "emblar_jobs_waiting": ("Jobs that wait for a worker.", float(current.waiting)),
+            "emblar_jobs_running": ("Jobs that a worker is at.", float(current.running)),
+            "emblar_jobs_failed": ("Jobs that failed for good.", float(current.failed)),
         }
         for name, (says, value) in rows.items():
             yield GaugeMetricFamily(name, says, value)

@@ -73,8 +73,8 @@ class OnlyItsBench:
 
 def _whose(request: Request) -> Scope:
     """Return the scope of the paired phone."""
-    found: Scope = request.state.whose
-    return found
+    result: Scope = request.state.whose
+    return result
 
 
 def create_phone_app() -> FastAPI:

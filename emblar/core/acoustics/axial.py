@@ -175,7 +175,7 @@ class Axial:
         own, between = (row[:, None, None] for row in self._wave(first))
         air = own * own_end + between * (across + across.transpose(0, 2, 1))
         values, vectors = modes_of(stiffness, mass + air)
-        found = []
+        result = []
         for index in range(min(count, dof)):
             vector = vectors[:, :, index]
             volumes = (ends @ vector[:, :, None])[:, :, 0]
@@ -187,8 +187,8 @@ class Axial:
                 moved = alone * (volumes**2).sum(axis=1)
                 moved += 2.0 * shared * volumes[:, 0] * volumes[:, 1]
                 omega = np.sqrt(np.maximum(held, 1e-9) / (plain + moved))
-            found.append(self._of_vector(omega, vector / np.sqrt(plain + moved)[:, None], ends))
-        return found
+            result.append(self._of_vector(omega, vector / np.sqrt(plain + moved)[:, None], ends))
+        return result
 
     def _of_vector(self, omega: Array, vector: Array, ends: Array) -> Motion:
         out = (ends @ vector[:, :, None])[:, :, 0]

@@ -87,7 +87,7 @@ class Calibration:
             Lug pitch of the reso, Hz; None without one.
         """
         k = self.coefficients()
-        found = predict(drum, batter_hz, reso_hz, coefficients=k)
+        result = predict(drum, batter_hz, reso_hz, coefficients=k)
         rows = _rows(drum, batter_hz, reso_hz, self.names, self.deviations)
         spread = np.einsum("ij,jk,ik->i", rows, self.covariance, rows)
         first = np.einsum("ij,ij->i", rows, rows)
@@ -95,13 +95,13 @@ class Calibration:
         pitch_sd = math.sqrt(float(spread[0]) + own)
         sustain_sd = math.sqrt(float(spread[1]) + SUSTAIN_MODEL_SD**2)
         higher = 2.0 ** (self.offset_cents / 1200.0)
-        hz = found.drum_pitch.value * higher
-        modes = tuple(replace(m, frequency_hz=m.frequency_hz * higher) for m in found.modes)
+        hz = result.drum_pitch.value * higher
+        modes = tuple(replace(m, frequency_hz=m.frequency_hz * higher) for m in result.modes)
         pitch = Measured(hz, spread_hz(hz, pitch_sd), "Hz")
-        sustain = Measured(found.sustain.value, sustain_sd * found.sustain.value, "s")
+        sustain = Measured(result.sustain.value, sustain_sd * result.sustain.value, "s")
         return Calibrated(
             replace(
-                found,
+                result,
                 drum_pitch=pitch,
                 drum_pitch_sd_cents=pitch_sd,
                 sustain=sustain,
@@ -144,9 +144,9 @@ def _predicted(
     drum: Drum, batter_hz: float, reso_hz: float | None, names: Sequence[str], deviations: Array
 ) -> Array:
     """Return pitch in cents re 1 Hz and log sustain, shape (2,)."""
-    found = outline(drum, batter_hz, reso_hz, _moved(prior_coefficients(), names, deviations))
+    result = outline(drum, batter_hz, reso_hz, _moved(prior_coefficients(), names, deviations))
     offset = float(deviations[-1]) * _offset_sd(drum.kind)
-    return np.array([cents(found.drum_pitch_hz, 1.0) + offset, math.log(found.sustain_s)])
+    return np.array([cents(result.drum_pitch_hz, 1.0) + offset, math.log(result.sustain_s)])
 
 
 def _rows(
@@ -188,8 +188,8 @@ def calibrate(takes: Sequence[Take]) -> Calibration:
                 rows.append((math.log(take.sustain.value) - sustain) / sd)
         return np.array([*rows, *deviations])
 
-    found = least_squares(off, np.zeros(size), x_scale=1.0, max_nfev=20)
-    jacobian = np.asarray(found.jac, np.float64)
+    result = least_squares(off, np.zeros(size), x_scale=1.0, max_nfev=20)
+    jacobian = np.asarray(result.jac, np.float64)
     covariance = np.linalg.inv(jacobian.T @ jacobian)
     kind: Kind = takes[0].drum.kind if takes else "tom"
-    return Calibration(names, np.asarray(found.x), np.asarray(covariance), len(takes), kind)
+    return Calibration(names, np.asarray(result.x), np.asarray(covariance), len(takes), kind)

@@ -161,8 +161,8 @@ def outline(
     tensions = tensions_from_lug_pitches(drum, batter_lug_hz, reso_lug_hz, coefficients)
     pitch = _pitch_mode(drum, tensions, coefficients)
     sustain = t60_s(decay_rate(pitch, drum, tensions, coefficients))
-    found = tuple(limits(drum, tensions, coefficients))
-    return Outline(pitch.frequency_hz, sustain, found)
+    result = tuple(limits(drum, tensions, coefficients))
+    return Outline(pitch.frequency_hz, sustain, result)
 
 
 @dataclass(frozen=True, slots=True)

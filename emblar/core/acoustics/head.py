@@ -231,8 +231,8 @@ def tension_from_lug_pitch(
     coefficients
         The model's coefficients.
     """
-    found = (2.0 * math.pi * lug_hz) ** 2 / _of_side(drum, side, coefficients)
-    return found * drum.eased if side == "batter" else found
+    result = (2.0 * math.pi * lug_hz) ** 2 / _of_side(drum, side, coefficients)
+    return result * drum.eased if side == "batter" else result
 
 
 def lug_pitch_from_tension(

@@ -137,12 +137,12 @@ def limits(drum: Drum, tensions: Tensions, coefficients: Coefficients) -> list[L
     coefficients
         The model's coefficients.
     """
-    found: list[Limit] = []
+    result: list[Limit] = []
     for side, tension in (("batter", tensions.batter_n_per_m), ("reso", tensions.reso_n_per_m)):
         if tension is not None:
-            found += _side_limits(drum, _side(side), tension, coefficients)
+            result += _side_limits(drum, _side(side), tension, coefficients)
     order: dict[Severity, int] = {"stop": 0, "caution": 1, "note": 2}
-    return sorted(found, key=lambda limit: order[limit.severity])
+    return sorted(result, key=lambda limit: order[limit.severity])
 
 
 def _side(name: str) -> Side:
@@ -153,7 +153,7 @@ def _side_limits(drum: Drum, side: Side, tension: float, coefficients: Coefficie
     film = drum.film(side)
     if film is None:
         return []
-    found = []
+    result = []
     stress = film_stress_pa(tension, film.thickness_m)
     caution, stop = stress_limits_pa(drum.kind, side, coefficients)
     name, borne = head_name(drum.kind, side), f"{100.0 * stress / stop:.0f} %"
@@ -161,23 +161,23 @@ def _side_limits(drum: Drum, side: Side, tension: float, coefficients: Coefficie
         text = (
             f"The {name} is at {borne} of the tension its film can take: it may tear. Tune lower."
         )
-        found.append(Limit("film_stress", "stop", side, stress, stop, text))
+        result.append(Limit("film_stress", "stop", side, stress, stop, text))
     elif stress >= caution:
         text = f"The {name} is at {borne} of the tension its film can take."
-        found.append(Limit("film_stress", "caution", side, stress, caution, text))
+        result.append(Limit("film_stress", "caution", side, stress, caution, text))
     load = rod_load_n(tension, drum.radius_m(coefficients), drum.rods)
     if load >= coefficients["rod_caution"]:
         text = f"The {name} puts {load:.0f} N on each rod. Stop if the key needs force."
-        found.append(Limit("rod_load", "caution", side, load, coefficients["rod_caution"], text))
+        result.append(Limit("rod_load", "caution", side, load, coefficients["rod_caution"], text))
     slack = coefficients["slack_stop"]
     papery = papery_tension(drum.kind, drum.diameter_m, coefficients)
     if tension < slack:
         text = f"The {name} is too slack to sound. Tune it higher."
-        found.append(Limit("slack", "stop", side, tension, slack, text))
+        result.append(Limit("slack", "stop", side, tension, slack, text))
     elif tension < papery:
         text = f"The {name} is slack: it may sound papery, and rods may back out. Use lug locks."
-        found.append(Limit("papery", "note", side, tension, papery, text))
-    return found
+        result.append(Limit("papery", "note", side, tension, papery, text))
+    return result
 
 
 def moved_by_other_head(drum: Drum, side: Side, other_n_per_m: float, k: Coefficients) -> float:

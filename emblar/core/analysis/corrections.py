@@ -158,13 +158,13 @@ def take_out(hits: Hits, seen: Sequence[Seen]) -> Edit:
     InputError
         There is none to take out.
     """
-    found = tuple(_hit(hits, one) for one in seen)
-    if not found:
+    result = tuple(_hit(hits, one) for one in seen)
+    if not result:
         raise InputError("Choose a stroke first.")
-    if len(found) > 1:
-        return Edit(f"{len(found)} strokes removed", found, ())
-    name = voice_title(found[0].voice)
-    return Edit(f"{name} stroke at {found[0].time_s:.2f} s removed", found, ())
+    if len(result) > 1:
+        return Edit(f"{len(result)} strokes removed", result, ())
+    name = voice_title(result[0].voice)
+    return Edit(f"{name} stroke at {result[0].time_s:.2f} s removed", result, ())
 
 
 def take_out_voice(hits: Hits, voice: str) -> Edit:
@@ -240,16 +240,16 @@ def replayed(hits: Hits, edits: Sequence[Edit]) -> tuple[list[AnalysedHit], list
     tuple
         The corrected strokes; each correction as it was made now, None where it could not be.
     """
-    now, made = list(hits), list[Edit | None]()
+    current, made = list(hits), list[Edit | None]()
     for edit in edits:
         try:
-            fitted = _fitted(now, edit)
+            fitted = _fitted(current, edit)
         except ConflictError:
             made.append(None)
             continue
-        now = applied(now, fitted)
+        current = applied(current, fitted)
         made.append(fitted)
-    return now, made
+    return current, made
 
 
 def _fitted(hits: Hits, edit: Edit) -> Edit:
@@ -260,9 +260,9 @@ def _fitted(hits: Hits, edit: Edit) -> Edit:
         near = [h for h in hits if h.voice == gone.voice and abs(h.time_s - gone.time_s) < REPLAY_S]
         if not near:
             raise _changed(gone.time_s, gone.voice)
-        found = min(near, key=lambda h: abs(h.time_s - gone.time_s))
-        removed.append(found)
-        new_times[gone.time_s] = found.time_s
+        result = min(near, key=lambda h: abs(h.time_s - gone.time_s))
+        removed.append(result)
+        new_times[gone.time_s] = result.time_s
     added = tuple(replace(h, time_s=new_times.get(h.time_s, h.time_s)) for h in edit.added)
     return replace(edit, removed=tuple(removed), added=added)
 

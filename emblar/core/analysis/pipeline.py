@@ -169,7 +169,7 @@ def _named(
     scene: Scene, frames: Frames, times_s: Array, voice: str | None, *, lone: bool
 ) -> list[AnalysedHit]:
     """Return every stroke of a recording by its drum, none of them marked clean yet."""
-    found = Candidates(
+    result = Candidates(
         frames,
         times_s,
         levels_db(scene.mono, times_s),
@@ -178,9 +178,9 @@ def _named(
         scene.accompaniment,
     )
     if voice is not None:
-        hits = one_voice(found, voice, lone=lone)
+        hits = one_voice(result, voice, lone=lone)
     else:
-        hits = lone_voice(found) if lone else name_strokes(found)
+        hits = lone_voice(result) if lone else name_strokes(result)
     if not scene.accompaniment.heard:
         hits = _struck(hits, scene.mono)
     if not hits:

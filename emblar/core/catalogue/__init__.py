@@ -354,10 +354,10 @@ def wire_settings() -> dict[str, WireSetting]:
 
 
 def _known(rows: Mapping[str, Row], what: str, row_id: str) -> Row:
-    found = rows.get(row_id)
-    if found is None:
+    result = rows.get(row_id)
+    if result is None:
         raise CatalogueError(f"There is no {what} “{row_id}”. Known are: {', '.join(rows)}.")
-    return found
+    return result
 
 
 def construction(construction_id: str) -> Construction:
@@ -467,8 +467,8 @@ def strike(
     CatalogueError
         The striker, hoop or shell is not in the catalogue.
     """
-    found = _known(strikers(), "stick or beater", striker_id)
-    contact, noise, brightness = found.contact, found.noise, found.brightness
+    result = _known(strikers(), "stick or beater", striker_id)
+    contact, noise, brightness = result.contact, result.noise, result.brightness
     for part_id, rows, what in ((hoop, hoops(), "hoop"), (shell, shells(), "shell")):
         if part_id is not None:
             part = _known(rows, what, part_id)
@@ -476,7 +476,7 @@ def strike(
     for row in on_it:
         contact, noise = contact * row.contact, noise * row.noise
         brightness *= row.brightness
-    return Strike(found.impulse, contact, noise, brightness, place)
+    return Strike(result.impulse, contact, noise, brightness, place)
 
 
 def wires(setting_id: str) -> Wires:

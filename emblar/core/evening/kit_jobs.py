@@ -83,11 +83,11 @@ def kit_jobs(
     No head that is bought is fitted before it is there. ``pace`` is how many minutes a job takes
     here, by its name, where that is known.
     """
-    found = [job for drum in drums for job in _of_drum(drum, pace or {})]
+    result = [job for drum in drums for job in _of_drum(drum, pace or {})]
     buying = {drum.name for drum in drums if drum.to_buy}
-    waiting = [job for job in found if job.text == "mount" and job.drum in buying]
+    waiting = [job for job in result if job.text == "mount" and job.drum in buying]
     if shop is None or not waiting:
-        return found
+        return result
     count = sum(drum.to_buy for drum in drums if drum.name in {job.drum for job in waiting})
     name = f"To the shop: {counted(count, 'head')}"
     way = WorkJob(
@@ -97,13 +97,13 @@ def kit_jobs(
         replace(job, work=replace(job.work, after=(*job.work.after, name)))
         if job in waiting
         else job
-        for job in found
+        for job in result
     ]
     return [EveningJob(way, SHOP, name), *bought]
 
 
 def _of_drum(drum: DrumWork, pace: Mapping[str, float]) -> list[EveningJob]:
-    found: list[EveningJob] = []
+    result: list[EveningJob] = []
     chain: str | None = None
     last: str | None = None
     for job in jobs(drum.work):
@@ -127,11 +127,11 @@ def _of_drum(drum: DrumWork, pace: Mapping[str, float]) -> list[EveningJob]:
             (last,) if last else (),
         )
         what = job_words(drum.work.kind, job)
-        found.append(EveningJob(work, drum.name, what, job.side, job.text))
+        result.append(EveningJob(work, drum.name, what, job.side, job.text))
         last = name
         if not row.may_drop:
             chain = name
-    return found
+    return result
 
 
 def job_words(kind: Kind, job: Job) -> str:

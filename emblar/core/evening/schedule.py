@@ -227,15 +227,15 @@ class _Model:
         solver = self._solved()
         if solver is None:
             raise NoSolutionError("No schedule was found in time. Leave some jobs out.")
-        found = self._told(solver)
+        result = self._told(solver)
         self.model.add(begin >= solver.value(begin))
-        for kept in (self._with_free(found), found.starts):
+        for kept in (self._with_free(result), result.starts):
             # One thing finished before the next is begun, where that ends as well.
             in_order = _in_order(self.evening, kept)
             begins = min(in_order.values(), default=0)
             if (
-                found.begin is not None
-                and begins >= found.begin
+                result.begin is not None
+                and begins >= result.begin
                 and _in_time(self.evening, in_order)
             ):
                 return self._schedule(in_order)
@@ -248,7 +248,7 @@ class _Model:
         held = self._held()
         self.model.minimize((dropped * most + held) * most + sum(self.start.values()))
         tidied = self._solved(TIDYING_S)
-        return self._told(tidied) if tidied is not None else found
+        return self._told(tidied) if tidied is not None else result
 
     def _held(self) -> Any:
         """Return for how many minutes what there is one of is held together, first to last job."""
@@ -410,5 +410,5 @@ def _longest_chain(jobs: Sequence[WorkJob]) -> tuple[list[str], int]:
             best[name] = minutes + job.minutes, [*way, name]
         return best[name]
 
-    found = max((until(name) for name in by_id), key=lambda row: row[0], default=(0, []))
-    return found[1], found[0]
+    result = max((until(name) for name in by_id), key=lambda row: row[0], default=(0, []))
+    return result[1], result[0]

@@ -247,12 +247,12 @@ class _Problem:
         best: list[tuple[float, tuple[int, ...]]],
     ) -> None:
         """Look at every order that begins with one; a better one than the best takes its place."""
-        now = sum(float(cost.min()) for _, cost in state.values())
+        current = sum(float(cost.min()) for _, cost in state.values())
         left = [j for j in range(len(self.songs)) if j not in order]
-        if now + sum(self.least[j] for j in left) >= best[0][0] - 1e-9:
+        if current + sum(self.least[j] for j in left) >= best[0][0] - 1e-9:
             return
         if not left:
-            best[0] = now, order
+            best[0] = current, order
             return
         nexts = [(j, self._after(state, j)) for j in left]
         nexts.sort(key=lambda row: sum(float(cost.min()) for _, cost in row[1].values()))
@@ -263,14 +263,14 @@ class _Problem:
         """Return the best setups for an order."""
         picked = {name: self._picked(name, order) for name in self.drums}
         chosen = tuple({name: picked[name][i] for name in self.songs[i].offers} for i in order)
-        changes, now = [], dict[str, Setup]()
+        changes, current = [], dict[str, Setup]()
         for i, offers in zip(order, chosen, strict=True):
             row = {}
             for name, index in offers.items():
                 setup = self.songs[i].offers[name][index].setup
-                if name in now:
-                    row[name] = change(self.drums[name], now[name], setup)
-                now[name] = setup
+                if name in current:
+                    row[name] = change(self.drums[name], current[name], setup)
+                current[name] = setup
             changes.append(row)
         minutes = sum(c.minutes for row in changes for c in row.values())
         steps = sum(
@@ -293,8 +293,8 @@ class _Problem:
             came.append(through.argmin(axis=0))
             costs.append(self.steps[name, j] + through.min(axis=0))
         at = int(costs[-1].argmin())
-        found = {played[-1]: at}
+        result = {played[-1]: at}
         for song, back in zip(reversed(played[:-1]), reversed(came), strict=True):
             at = int(back[at])
-            found[song] = at
-        return found
+            result[song] = at
+        return result

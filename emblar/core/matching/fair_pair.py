@@ -73,7 +73,7 @@ def cut_strokes(
         When each stroke begins, and when the next sound comes: it is faded out before that.
     """
     lead, length, fade = (round(x * rate_hz) for x in (LEAD_S, STROKE_S, FADE_S))
-    found = []
+    result = []
     for time, until in zip(times_s, until_s, strict=True):
         first = max(round((time - 0.02) * rate_hz), 0)
         near = samples[first : first + round(0.08 * rate_hz)]
@@ -86,8 +86,8 @@ def cut_strokes(
         ends = min(len(piece), length)
         ramp = min(fade, ends)
         out[ends - ramp : ends] *= np.linspace(1.0, 0.0, ramp)
-        found.append(out)
-    return found
+        result.append(out)
+    return result
 
 
 def fair_pair(

@@ -130,14 +130,14 @@ def _card_by(_: Catalogue, owned: OwnedDrum, setup: Setup) -> Mapping[str, Measu
 
 def effect_of(owned: OwnedDrum, before: Setup, after: Setup) -> dict[str, float]:
     """Return what a change does, in steps per quantity, by the model."""
-    was, now = _card(owned, before), _card(owned, after)
-    found = {}
+    was, current = _card(owned, before), _card(owned, after)
+    result = {}
     for name, step in steps().items():
-        if name in was and name in now:
-            low = min(was[name].value, now[name].value)
+        if name in was and name in current:
+            low = min(was[name].value, current[name].value)
             if step.kind == "difference" or low > 0.0:
-                found[name] = step.apart(now[name].value, was[name].value)
-    return found
+                result[name] = step.apart(current[name].value, was[name].value)
+    return result
 
 
 def next_moves(

@@ -38,12 +38,12 @@ def middle_curve(
     values = np.concatenate([np.asarray(v, float) for _, v in curves])
     edges = np.arange(0.0, longest_s, BIN_S)
     which = np.floor(times / BIN_S).astype(int)
-    found = [
+    result = [
         (edge + BIN_S / 2.0, float(np.median(values[which == i])))
         for i, edge in enumerate(edges)
         if np.any(which == i)
     ]
-    told = np.array(found).reshape(-1, 2)
+    told = np.array(result).reshape(-1, 2)
     return told[:, 0], told[:, 1]
 
 

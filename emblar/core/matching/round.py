@@ -105,13 +105,13 @@ def read_round(
         )
         for at, stop in zip(onsets, stops, strict=True)
     ]
-    found = {}
+    result = {}
     for index, name in enumerate(drums):
         own = levels[index * strikes : (index + 1) * strikes]
         spread = float(np.std(own, ddof=1)) if strikes > 1 else _numbers()["hand_sd"]
         sd = math.hypot(spread / math.sqrt(strikes), _numbers()["hand_sd"])
-        found[name] = Loudness(float(np.mean(own)), sd, strikes)
-    return found
+        result[name] = Loudness(float(np.mean(own)), sd, strikes)
+    return result
 
 
 def standings(
@@ -131,7 +131,7 @@ def standings(
         The batter's tension of each that is known, N/m.
     """
     group = [name for name in toms if name in played]
-    found = []
+    result = []
     for name, own in played.items():
         among = group if len(group) > 1 and name in group else list(played)
         middle, middle_sd = _middle(name, among, played)
@@ -141,7 +141,7 @@ def standings(
         both_ways = len(group) > 2
         told = abs(level) > max(level_step_db(), sd) and (both_ways or level < 0.0)
         felt = share is not None and abs(share) > _numbers()["feel_share"]
-        found.append(
+        result.append(
             Standing(
                 name,
                 level,
@@ -151,7 +151,7 @@ def standings(
                 share is not None and felt and (both_ways or share < 0.0),
             )
         )
-    return tuple(found)
+    return tuple(result)
 
 
 def _middle(name: str, among: Sequence[str], played: Mapping[str, Loudness]) -> tuple[float, float]:

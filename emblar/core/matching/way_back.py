@@ -107,15 +107,15 @@ def way_between(journey: Sequence[Node], here: int, there: int) -> WayBack:
         One of them is not in the journey.
     """
     ids = [node.id for node in journey]
-    now, then = ids.index(here), ids.index(there)
-    first, last = sorted((now, then))
+    current, then = ids.index(here), ids.index(there)
+    first, last = sorted((current, then))
     between = journey[first + 1 : last + 1]
-    a, b = journey[now], journey[then]
+    a, b = journey[current], journey[then]
     fit = {side: made for side, made in b.heads.items() if a.heads.get(side) != made}
     anew = tuple(
         side for side in b.heads if side in fit or any(side in node.slack for node in between)
     )
-    sign = 1.0 if then > now else -1.0
+    sign = 1.0 if then > current else -1.0
     turns = {}
     for side in b.heads:
         if side in anew:

@@ -72,8 +72,8 @@ def _weighed(
     if not row.setup.dampers:
         return {(): row}
     setups = [replace(row.setup, dampers=one) for one in sets if one != row.setup.dampers]
-    found = {w.setup.dampers: w for w in weigh(name, setups) if w is not None}
-    told = {one: replace(w, short_cents=row.short_cents) for one, w in found.items()}
+    result = {w.setup.dampers: w for w in weigh(name, setups) if w is not None}
+    told = {one: replace(w, short_cents=row.short_cents) for one, w in result.items()}
     return {**told, row.setup.dampers: row}
 
 

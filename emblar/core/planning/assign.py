@@ -121,11 +121,11 @@ def plan_kit(problem: Problem, *, measure: bool = False) -> KitPlan:
         search = searches[row.voice, row.drum]
         look = search.finalists if measure else search.polished
         options[row.voice] = others + look(own)
-    found = _alternatives(options, searches, shelf, brief)
-    unmet = _unmet(problem.targets, options, found[0].chosen if found else {})
-    if not found:
-        found.append(Alternative("best", "nearest for its cost", {}))
-    return KitPlan(tuple(found), tuple(unmet), sum(len(rows) for rows in options.values()))
+    result = _alternatives(options, searches, shelf, brief)
+    unmet = _unmet(problem.targets, options, result[0].chosen if result else {})
+    if not result:
+        result.append(Alternative("best", "nearest for its cost", {}))
+    return KitPlan(tuple(result), tuple(unmet), sum(len(rows) for rows in options.values()))
 
 
 def _alternatives(
@@ -150,12 +150,12 @@ def _alternatives(
         ("reso higher", "toms with the reso above", _scored, _toms(1)),
         ("reso lower", "toms with the reso below", _scored, _toms(-1)),
     ]
-    found: list[Alternative] = []
+    result: list[Alternative] = []
     alike: dict[frozenset[tuple[str, int, Setup]], dict[str, Weighed]] = {}
     for name, says, cost, allowed in ways:
-        if cost is _scored and found and all(map(allowed, found[0].chosen.values())):
+        if cost is _scored and result and all(map(allowed, result[0].chosen.values())):
             # What is best of all is best of those it is among.
-            chosen = dict(found[0].chosen)
+            chosen = dict(result[0].chosen)
         else:
             rows = {v: [w for w in own if allowed(w)] for v, own in options.items()}
             chosen = _assigned(rows, shelf, brief, cost)
@@ -164,9 +164,9 @@ def _alternatives(
             if key not in alike:
                 alike[key] = alike_toms(chosen, partial(_weighed_for, chosen, searches))
             chosen = alike[key]
-        if chosen and (name == "best" or len(chosen) == len(found[0].chosen)):
-            found.append(Alternative(name, says, chosen))
-    return found
+        if chosen and (name == "best" or len(chosen) == len(result[0].chosen)):
+            result.append(Alternative(name, says, chosen))
+    return result
 
 
 def _weighed_for(
@@ -278,7 +278,7 @@ def _assigned(
             at_most(places[one] | places[other], 1.0)
     bought = np.array([len(r.bought) for r in rows])
     at_most(bought, float(0 if brief.only_owned else brief.budget_heads))
-    found = milp(
+    result = milp(
         # A voice left without a drum costs more than all the others together.
         price - (1.0 + len(options) * float(np.abs(price).max())),
         constraints=LinearConstraint(np.array(limits), -np.inf, np.array(most)),
@@ -286,21 +286,21 @@ def _assigned(
         bounds=Bounds(0, 1),
         options={"mip_rel_gap": 0.0},
     )
-    if found.x is None:
+    if result.x is None:
         return {}
-    chosen = [row for row, on in zip(rows, found.x, strict=True) if on > 0.5]
+    chosen = [row for row, on in zip(rows, result.x, strict=True) if on > 0.5]
     return {row.voice: row for row in chosen}
 
 
 def _cheapest(rows: Sequence[Weighed], cost: Cost) -> tuple[list[Weighed], Array]:
     """Return of recipes that take the same drum and heads for a voice the cheapest, and prices."""
-    found: dict[tuple[object, ...], tuple[float, Weighed]] = {}
+    result: dict[tuple[object, ...], tuple[float, Weighed]] = {}
     for row in rows:
         price = cost(row) + MISSED_STEPS_PER_CENT * abs(row.short_cents)
         takes = (row.voice, row.drum, tuple(sorted(row.shelf_heads)), len(row.bought))
-        if takes not in found or price < found[takes][0]:
-            found[takes] = price, row
-    return [row for _, row in found.values()], np.array([price for price, _ in found.values()])
+        if takes not in result or price < result[takes][0]:
+            result[takes] = price, row
+    return [row for _, row in result.values()], np.array([price for price, _ in result.values()])
 
 
 def _unmet(
@@ -308,24 +308,24 @@ def _unmet(
     options: Mapping[str, Sequence[Weighed]],
     chosen: Mapping[str, Weighed],
 ) -> list[Unmet]:
-    found = []
+    result = []
     for target in targets:
         title, wished = voice_title(target.voice), target.value("pitch")
         row = chosen.get(target.voice)
         if wished is None:
             why = target.missing.get("pitch", "it was not measured")
             text = f"{title}: the record does not tell its pitch ({why}). Wish one by hand."
-            found.append(Unmet(target.voice, "pitch", 0.0, None, text))
+            result.append(Unmet(target.voice, "pitch", 0.0, None, text))
         elif row is None:
             none = not options.get(target.voice)
             why = "no drum of this kind bears it" if none else "its drums play other voices"
             text = f"{title}: no drum is left for it: {why}. Add a drum to the shelf."
-            found.append(Unmet(target.voice, "drum", wished, None, text))
+            result.append(Unmet(target.voice, "drum", wished, None, text))
         elif row.short_cents:
             text = (
                 f"{title}: {wished:.1f} Hz is out of reach on this shelf; the nearest is "
                 f"{row.card['pitch']:.1f} Hz, {abs(row.short_cents):.0f} cents "
                 f"{'above' if row.short_cents > 0 else 'below'}."
             )
-            found.append(Unmet(target.voice, "pitch", wished, row.card["pitch"], text))
-    return found
+            result.append(Unmet(target.voice, "pitch", wished, row.card["pitch"], text))
+    return result

@@ -44,14 +44,14 @@ def cautions_of(
     """
     owned = shelf.drums[row.drum]
     warnings = [reason.text for reason in fit_warnings([row], shelf, brief)]
-    found = (
+    result = (
         *_off_window(row, owned, wish_hz),
         *_found(owned, row.setup),
         *warnings,
         *_limits(prediction),
         *_people(owned, row),
     )
-    return tuple(dict.fromkeys(found))
+    return tuple(dict.fromkeys(result))
 
 
 def _off_window(row: Weighed, owned: OwnedDrum, wish_hz: float) -> list[str]:
@@ -86,19 +86,19 @@ def _found(owned: OwnedDrum, setup: Setup) -> list[str]:
 
 def _limits(prediction: Prediction) -> list[str]:
     """Return the limits that heads and rods reach, each with its number."""
-    found = [limit.text for limit in prediction.limits]
+    result = [limit.text for limit in prediction.limits]
     tight = any(
         limit.code in ("film_stress", "rod_load") and limit.severity in ("stop", "caution")
         for limit in prediction.limits
     )
-    return [*found, FORCE] if tight else found
+    return [*result, FORCE] if tight else result
 
 
 def _people(owned: OwnedDrum, row: Weighed) -> list[str]:
     """Return what can hurt a person."""
-    found = [CUT] if row.cut else []
+    result = [CUT] if row.cut else []
     if any(d.startswith("leg") for d in row.setup.dampers):
-        found.append(LEGS)
+        result.append(LEGS)
     if owned.kind == "kick" and "sand-can" in row.setup.dampers:
-        found.append(CAN)
-    return [*found, HEARING]
+        result.append(CAN)
+    return [*result, HEARING]

@@ -201,9 +201,9 @@ def stroke_on(
     CatalogueError
         The striker, hoop or shell is not in the catalogue.
     """
-    found = strike(striker, on_it, hoop=owned.hoop, shell=owned.shell)
+    result = strike(striker, on_it, hoop=owned.hoop, shell=owned.shell)
     inside = owned.kind == "kick" and (owned.reso is None or port_in is not None)
-    return heard_inside(found, prior_coefficients()) if inside else found
+    return heard_inside(result, prior_coefficients()) if inside else result
 
 
 def model(

@@ -151,14 +151,14 @@ def plan_drums(
         except EmblarError as error:
             results[i] = error
     chosen = _alike(
-        shared_out({i: found for i, (_, found) in options.items()}, shelf, brief), options
+        shared_out({i: result for i, (_, result) in options.items()}, shelf, brief), options
     )
     left, budget = _after(chosen.values(), shelf, brief)
-    for i, (one, found) in options.items():
+    for i, (one, result) in options.items():
         try:
             if i in chosen:
                 row = chosen[i]
-                results[i] = one.told([row, *(w for w in found if w is not row)])
+                results[i] = one.told([row, *(w for w in result if w is not row)])
                 continue
             # Its heads went to other drums: what is left, and what may still be bought.
             again = _Search(tasks[i], left, budget)
@@ -179,8 +179,8 @@ def _alike(
         row = chosen[int(name)]
         return options[int(name)][0].search.dressed_alike(setups, row.card["pitch"])
 
-    found = alike_toms({str(i): row for i, row in chosen.items()}, weigh)
-    return {int(name): row for name, row in found.items()}
+    result = alike_toms({str(i): row for i, row in chosen.items()}, weigh)
+    return {int(name): row for name, row in result.items()}
 
 
 def _after(chosen: Iterable[Weighed], shelf: Shelf, brief: Brief) -> tuple[Shelf, Brief]:
@@ -230,13 +230,13 @@ class _Search:
     def found(self, *, thorough: bool) -> list[Weighed]:
         """Return the best recipes, best first."""
         search = self.search
-        found = search.best()
-        if not found:
+        result = search.best()
+        if not result:
             raise NoSolutionError(
                 f"{self.owned.name}: these heads cannot be tuned to {self.pitch:.0f} Hz. Choose "
                 "another drum for this part, another relation of the heads, or another pitch."
             )
-        return search.finalists(found) if thorough else found
+        return search.finalists(result) if thorough else result
 
     def told(self, found: list[Weighed]) -> DrumPlan:
         """Return the plan with the first recipe, the others as other ways."""
@@ -328,9 +328,9 @@ def _settled_at(row: Weighed, drum: Drum, kind: Kind, wish_hz: float) -> tuple[W
     """Bring a recipe's lug pitches to where a medium stroke settles at the wished pitch."""
     setup = row.setup
     for _ in range(SETTLINGS):
-        found = settling(drum, setup.batter_hz, setup.reso_hz)
-        fundamental = Partial(found.drum_pitch_hz, found.sustain_s, 1.0)
-        voice = Voice((fundamental,), (), found.bend_cents, settle_span_s(kind))
+        result = settling(drum, setup.batter_hz, setup.reso_hz)
+        fundamental = Partial(result.drum_pitch_hz, result.sustain_s, 1.0)
+        voice = Voice((fundamental,), (), result.bend_cents, settle_span_s(kind))
         share = wish_hz / voice.settled_hz()
         reso = setup.reso_hz * share if setup.reso_hz is not None else None
         setup = replace(setup, batter_hz=setup.batter_hz * share, reso_hz=reso)

@@ -108,14 +108,14 @@ def _bought(row: Weighed, title: str, brief: Brief) -> list[str]:
 def _style(row: Weighed, title: str, brief: Brief) -> list[str]:
     heads, dampers, by = shunned(brief.style)
     setup = row.setup
-    found = [construction(h).name for h in (setup.batter, setup.reso) if h in heads]
-    found += [damper(d).name for d in setup.dampers if d in dampers]
-    found += [strikers()[setup.striker].name] if setup.striker in by else []
+    result = [construction(h).name for h in (setup.batter, setup.reso) if h in heads]
+    result += [damper(d).name for d in setup.dampers if d in dampers]
+    result += [strikers()[setup.striker].name] if setup.striker in by else []
     if setup.reso is None and NO_FRONT in heads:
-        found.append("no front head")
-    if not found:
+        result.append("no front head")
+    if not result:
         return []
     return [
-        f"{title}: {', '.join(found)} is not what {brief.style} is played on. It stays because it "
+        f"{title}: {', '.join(result)} is not what {brief.style} is played on. It stays because it "
         "is on the drum, was chosen by hand, or the record asks for it clearly."
     ]

@@ -178,8 +178,8 @@ class _Drum:
         self.weights: Weights = usual_weights().changed(purchase=0.0, minute=0.0)
         self.on = shelf.now_on.get(owned.name, ())
         as_it_is = Wish(batter=owned.batter, reso=owned.reso, dampers=self.on)
-        found = self._found(as_it_is, bought_dampers=False)
-        self.now = found[0].total if found else None
+        result = self._found(as_it_is, bought_dampers=False)
+        self.now = result[0].total if result else None
 
     def _found(self, locks: Wish, *, bought_dampers: bool) -> list[Weighed]:
         there = set(self.shelf.dampers) | set(self.on)
@@ -202,14 +202,14 @@ class _Drum:
         }
         if own.reso is not None:
             rows |= {"reso": Wish(batter=own.batter), "both heads": Wish()}
-        found = [
+        result = [
             self._fix(what, row, self.now, coin)
             for what, locks in rows.items()
             for bought_dampers in (False, True)
             for row in self._found(locks, bought_dampers=bought_dampers)
         ]
         least = _prices()["rescue"]["least_gain"]
-        return _undominated([fix for fix in found if fix.gain >= least])
+        return _undominated([fix for fix in result if fix.gain >= least])
 
     def _fix(self, what: What, row: Weighed, now: float, coin: float) -> Fix:
         own = self.owned

@@ -115,10 +115,10 @@ def checked_schools(schools: Mapping[str, str]) -> dict[str, str]:
     InputError
         There is no such disagreement, or it has no such side; what there is is in the message.
     """
-    found = {about: name for about, name in schools.items() if name}
-    for about, name in found.items():
+    result = {about: name for about, name in schools.items() if name}
+    for about, name in result.items():
         if about not in SIDES:
             raise InputError(f"schools: “{about}” is none of {', '.join(SIDES)}.")
         if name not in SIDES[about]:
             raise InputError(f"schools: {about} is {' or '.join(SIDES[about])}, not “{name}”.")
-    return found
+    return result

@@ -109,7 +109,9 @@ class DrumSearch(Weigher):
         if self.owned.kind == "kick" and locks.pitch_hz is None:
             self.window = kick_window(self.owned.diameter_in)
         asked = ((locks.batter, self.owned.batter), (locks.reso, self.owned.reso))
-        by_hand = sum(h is not None and h != now and self.loose(h) is None for h, now in asked)
+        by_hand = sum(
+            h is not None and h != current and self.loose(h) is None for h, current in asked
+        )
         self.may_buy = max(0 if brief.only_owned else brief.budget_heads, by_hand)
         self._schools: Mapping[str, str] = {}
         """The player's schools that apply here and that nothing by hand overrules, while kept."""
@@ -126,9 +128,9 @@ class DrumSearch(Weigher):
             return []
         for schools in (self._own_schools(), {}):
             self._schools = schools
-            found = self._at(wish)
-            if found:
-                return found
+            result = self._at(wish)
+            if result:
+                return result
         nearest = self._nearest(wish)
         if nearest is None:
             return []
@@ -242,23 +244,23 @@ class DrumSearch(Weigher):
         return None
 
     def _at(self, wish: float, *, quick: bool = False) -> list[Weighed]:
-        found: list[Weighed] = []
+        result: list[Weighed] = []
         for front in self._fronts():
             first = self._heads(front, wish)
             if quick and first:
                 return first
-            found += self._dressed(front, wish, first)
-        return _kept([w for w in found if self._keeps(MUFFLING, 0.0, bool(w.setup.dampers))])
+            result += self._dressed(front, wish, first)
+        return _kept([w for w in result if self._keeps(MUFFLING, 0.0, bool(w.setup.dampers))])
 
     def _front_of(self, row: Weighed) -> Front:
         return Front(row.setup.port_in, off=row.setup.reso is None and self.owned.reso is not None)
 
     def _fronts(self) -> list[Front]:
         """Return what may be at the far side: as it is, with a hole, or nothing."""
-        now = self.owned.port_in
+        current = self.owned.port_in
         if self.owned.kind != "kick" or self.owned.reso is None:
-            return [Front(now)]
-        hole = Front(now or NEW_PORT_IN)
+            return [Front(current)]
+        hole = Front(current or NEW_PORT_IN)
         by_hand = {
             "closed": Front(),
             "cut": hole,
@@ -270,13 +272,13 @@ class DrumSearch(Weigher):
         school = self._schools.get(PORT)
         if self.brief.engineer_wants_hole or school == "ported front":
             # Kept for want of a hole only where none may be cut or bought.
-            return [hole] if self._choices("reso", hole) else [Front(now)]
+            return [hole] if self._choices("reso", hole) else [Front(current)]
         if school == "closed front":
             return [Front()]
         asked_for_head = self.locks.reso is not None
         related = self.locks.semitones is not None or self.locks.relation is not None
         off = [Front(off=True)] if self._is_dry() and not (asked_for_head or related) else []
-        return [Front(now), *([hole] if now is None else []), *off]
+        return [Front(current), *([hole] if current is None else []), *off]
 
     def _is_dry(self) -> bool:
         """Whether the record's kick is so short that a front head may not be missed."""
@@ -291,26 +293,30 @@ class DrumSearch(Weigher):
         return front.port_in is not None and not self.brief.never_cut
 
     def _choices(self, side: str, front: Front = AS_IT_IS) -> tuple[str, ...]:
-        found = self._heads_for(side)
+        result = self._heads_for(side)
         if side == "batter" or self.owned.kind != "kick":
-            return found
-        return () if front.off else tuple(h for h in found if self._hole_fits(h, front))
+            return result
+        return () if front.off else tuple(h for h in result if self._hole_fits(h, front))
 
     def _heads_for(self, side: str) -> tuple[str, ...]:
-        now = self.owned.batter if side == "batter" else self.owned.reso
+        current = self.owned.batter if side == "batter" else self.owned.reso
         locked = self.locks.batter if side == "batter" else self.locks.reso
-        if now is None:
+        if current is None:
             return ()
         if locked is not None:
             return (locked,)
         if self.brief.keep_heads:
-            return (now,)
+            return (current,)
         rows = constructions_for(self.owned.kind, "batter" if side == "batter" else "reso")
         there = [c.id for c in rows if self.may_buy > 0 or self.loose(c.id) is not None]
-        if side == "reso" and self.owned.kind == "snare" and not construction(now).is_snare_side:
+        if (
+            side == "reso"
+            and self.owned.kind == "snare"
+            and not construction(current).is_snare_side
+        ):
             # Whatever is there now does not belong there; it stays only for want of another.
-            return tuple(there) or (now,)
-        return tuple(dict.fromkeys([now, *there]))
+            return tuple(there) or (current,)
+        return tuple(dict.fromkeys([current, *there]))
 
     def _usual_striker(self) -> str:
         own = strikers_of(self.shelf, self.owned.kind)
@@ -342,9 +348,9 @@ class DrumSearch(Weigher):
         there = self._there(field.batters, self.owned.batter)[options.batter]
         if field.resos:
             there &= self._there(field.resos, self.owned.reso)[options.reso]
-        found = self.weighed(field, options, wish, also=there)
+        result = self.weighed(field, options, wish, also=there)
         best: dict[tuple[str, str | None], Weighed] = {}
-        for row in found:
+        for row in result:
             key = (row.setup.batter, row.setup.reso)
             if key not in best or row.total < best[key].total:
                 best[key] = row
@@ -366,9 +372,9 @@ class DrumSearch(Weigher):
 
     def _dressed(self, front: Front, wish: float, first: list[Weighed]) -> list[Weighed]:
         """Return recipes with dampers, strikers and wires on the best heads and on those now on."""
-        now = (self.owned.batter, self.owned.reso)
+        current = (self.owned.batter, self.owned.reso)
         chosen = first[:BEST_HEADS]
-        chosen += [w for w in first[BEST_HEADS:] if (w.setup.batter, w.setup.reso) == now]
+        chosen += [w for w in first[BEST_HEADS:] if (w.setup.batter, w.setup.reso) == current]
         chosen += [w for w in first if not w.bought and w not in chosen][:1]
         # Dampers shorten: a longer head may be the better one once something lies on it.
         length = self.target.value("length")
@@ -376,13 +382,13 @@ class DrumSearch(Weigher):
             chosen += [max(first, key=lambda w: w.card.get("length", 0.0))]
         if not chosen:
             return []
-        found = self._dress(front, wish, chosen)
-        again = self._once_dressed(front, wish, found)
+        result = self._dress(front, wish, chosen)
+        again = self._once_dressed(front, wish, result)
         # Heads that only show their worth dressed are dressed with everything, too.
         seen = {(w.setup.batter, w.setup.reso) for w in chosen}
         pairs = {(w.setup.batter, w.setup.reso): w for w in reversed(again[:REFINED])}
         new = [w for pair, w in pairs.items() if pair not in seen][:BEST_AGAIN]
-        return chosen + found + again + (self._dress(front, wish, new) if new else [])
+        return chosen + result + again + (self._dress(front, wish, new) if new else [])
 
     def _dress(self, front: Front, wish: float, chosen: list[Weighed]) -> list[Weighed]:
         """Return recipes with dampers, strikers and wires on given heads, the best first."""

@@ -40,12 +40,12 @@ def other_sounds(chosen: Weighed, search: DrumSearch) -> list[Sound]:
         if row is not None and abs(cents(row.setup.batter_hz, setup.batter_hz)) < STAYS_CENTS
     ]
     longer = {row.setup.dampers: _longer(row, chosen) for row in rows}
-    found: list[Sound] = []
+    result: list[Sound] = []
     longest = max(rows, key=lambda r: longer[r.setup.dampers], default=None)
     if longest is not None and longer[longest.setup.dampers] >= LEAST_STEPS:
-        found.append(Sound("more open", "for a stage or a large room", longest))
-    found += _drier(rows, longer)
-    return found
+        result.append(Sound("more open", "for a stage or a large room", longest))
+    result += _drier(rows, longer)
+    return result
 
 
 def _drier(rows: Sequence[Weighed], longer: dict[tuple[str, ...], float]) -> list[Sound]:
@@ -53,11 +53,11 @@ def _drier(rows: Sequence[Weighed], longer: dict[tuple[str, ...], float]) -> lis
     if not shorter:
         return []
     near = min(shorter, key=lambda r: (abs(longer[r.setup.dampers] + DRIER_STEPS), r.total))
-    found = [Sound("drier", "for close microphones", near)]
+    result = [Sound("drier", "for close microphones", near)]
     least = min(shorter, key=lambda r: longer[r.setup.dampers])
     if longer[least.setup.dampers] < longer[near.setup.dampers] - DRIER_STEPS:
-        found.append(Sound("driest", "a thump, hardly a note", least))
-    return found
+        result.append(Sound("driest", "a thump, hardly a note", least))
+    return result
 
 
 def _longer(row: Weighed, than: Weighed) -> float:

@@ -65,8 +65,8 @@ def read_sung(samples: Samples, rate_hz: int) -> SungWish:
     BadAudioError
         There are not two sounds with a pause between them.
     """
-    found = [_sung(piece, rate_hz) for piece in _sounds(samples, rate_hz)]
-    before, after = found
+    result = [_sung(piece, rate_hz) for piece in _sounds(samples, rate_hz)]
+    before, after = result
     ratios = {
         "length": after.length_s / before.length_s,
         "click": after.brightness_hz / before.brightness_hz,
@@ -130,12 +130,12 @@ def _pitch_hz(piece: Samples, rate_hz: int) -> float | None:
     centred = piece - piece.mean()
     size = 2 ** math.ceil(math.log2(2 * len(centred)))
     spectrum = np.fft.rfft(centred, size)
-    found = np.fft.irfft(np.abs(spectrum) ** 2, size)[: high + 2]
+    result = np.fft.irfft(np.abs(spectrum) ** 2, size)[: high + 2]
     # Fewer samples overlap the further it is shifted.
-    found = found / np.maximum(len(centred) - np.arange(len(found)), 1)
-    inner = found[low + 1 : high - 1]
-    tops = np.flatnonzero((inner >= found[low : high - 2]) & (inner >= found[low + 2 : high]))
-    if not len(tops) or inner[tops].max() < CLEAR * found[0]:
+    result = result / np.maximum(len(centred) - np.arange(len(result)), 1)
+    inner = result[low + 1 : high - 1]
+    tops = np.flatnonzero((inner >= result[low : high - 2]) & (inner >= result[low + 2 : high]))
+    if not len(tops) or inner[tops].max() < CLEAR * result[0]:
         return None
     # Every second period fits as well: the first that does is the pitch.
     first = tops[np.flatnonzero(inner[tops] > NEARLY * inner[tops].max())[0]]

@@ -61,18 +61,18 @@ def tom_pitches_hz(
     """
     ranges = [tom_range_hz(drum) for drum in drums]
     if school == "best":
-        found = [best_note_hz(drum, own) for drum, own in zip(drums, ranges, strict=True)]
+        result = [best_note_hz(drum, own) for drum, own in zip(drums, ranges, strict=True)]
     else:
         told = [_told(hz, drum) for hz, drum in zip(record_hz, drums, strict=True)]
         if school == "key":
             tones = triad(key)
-            found = [_nearest_tone(hz, tones) for hz in told]
+            result = [_nearest_tone(hz, tones) for hz in told]
         elif school == "record":
-            found = told
+            result = told
         else:
             step = 2.0 ** (INTERVALS[school] / 12.0)
-            found = [told[-1] * step ** (len(told) - 1 - i) for i in range(len(told))]
-    held = [float(np.clip(hz, *own)) for hz, own in zip(found, ranges, strict=True)]
+            result = [told[-1] * step ** (len(told) - 1 - i) for i in range(len(told))]
+    held = [float(np.clip(hz, *own)) for hz, own in zip(result, ranges, strict=True)]
     for i in range(1, len(held)):
         held[i] = min(held[i], held[i - 1])
     return held

@@ -417,11 +417,11 @@ class Weigher:
         work = self.weights.work
         batter, reso = self._swapped(field, options)
         heads = 2.0 if field.resos else 1.0
-        now = set(self.now)
+        current = set(self.now)
         changes = np.array(
             [
-                sum(damper(d).minutes for d in row if d not in now)
-                + work["take_off_damper"] * len(now - set(row))
+                sum(damper(d).minutes for d in row if d not in current)
+                + work["take_off_damper"] * len(current - set(row))
                 for row in field.damper_sets
             ]
         )
@@ -486,7 +486,7 @@ class Weigher:
             ),
             strict=True,
         )
-        found, cuts = [], self._cuts(field)
+        result, cuts = [], self._cuts(field)
         for i, (b, r, on_it, by, setting, apart, hz, reso_hz, minutes) in enumerate(numbers):
             batter = field.batters[b]
             reso = field.resos[r] if field.resos else None
@@ -502,7 +502,7 @@ class Weigher:
                 semitones=apart,
             )
             bought, loose = self._new_heads(batter, reso, field.port_in)
-            found.append(
+            result.append(
                 Weighed(
                     self.number,
                     self.target.voice,
@@ -516,7 +516,7 @@ class Weigher:
                     loose,
                 )
             )
-        return found
+        return result
 
     def _new_heads(
         self, batter: str, reso: str | None, port_in: float | None

@@ -103,21 +103,21 @@ class Explainer:
 
     def without(self, change: Setup) -> Weighed | None:
         """Return another recipe for the same drum, weighed alike; None if it is not bearable."""
-        found = self._weighed[change]
-        return replace(found, short_cents=self.row.short_cents) if found else None
+        result = self._weighed[change]
+        return replace(result, short_cents=self.row.short_cents) if result else None
 
     def reasons(self) -> list[Reason]:
         """Return a reason for every choice that differs from what is there or usual."""
-        setup, found = self.row.setup, [self._pitch()]
+        setup, result = self.row.setup, [self._pitch()]
         for about, says, change in self._undone():
             other = self.without(change)
             if other is None:
-                found.append(Reason(about, f"{says}: without it no head bears this pitch.", {}))
+                result.append(Reason(about, f"{says}: without it no head bears this pitch.", {}))
                 continue
-            found.append(self._choice(about, says, other))
+            result.append(self._choice(about, says, other))
         if setup.batter == self.owned.batter and setup.reso == self.owned.reso:
-            found.append(self._kept_heads())
-        return found
+            result.append(self._kept_heads())
+        return result
 
     def _undone(self) -> list[tuple[str, str, Setup]]:
         setup, out = self.row.setup, []
@@ -313,20 +313,20 @@ def fit_warnings(chosen: Sequence[Weighed], shelf: Shelf, brief: Brief) -> list[
     brief
         What was asked for.
     """
-    found = [
+    result = [
         Reason("promise", text, {})
         for row in chosen
         for text in broken(row, shelf.drums[row.drum], brief)
     ]
     rows = {row.voice: row for row in chosen}
     for row in rows.values():
-        found += _by_the_drum(row, shelf.drums[row.drum], brief)
-    found += _by_force(rows, brief)
+        result += _by_the_drum(row, shelf.drums[row.drum], brief)
+    result += _by_force(rows, brief)
     kick, snare = rows.get("kick"), rows.get("snare")
     if kick and snare and "length" in kick.card and "length" in snare.card:
         ratio = snare.card["length"] / max(kick.card["length"], 1e-3)
         if ratio > 2.0:
-            found.append(
+            result.append(
                 Reason(
                     "feel",
                     "A dead kick beside a lively snare makes people stomp: the snare is "
@@ -334,10 +334,10 @@ def fit_warnings(chosen: Sequence[Weighed], shelf: Shelf, brief: Brief) -> list[
                     {"ratio": ratio},
                 )
             )
-    found += _clashes(list(rows.values()))
+    result += _clashes(list(rows.values()))
     work = sum(row.minutes for row in chosen) / brief.hands
     if brief.minutes is not None and work > brief.minutes:
-        found.append(
+        result.append(
             Reason(
                 "time",
                 f"{work:.0f} min of work, but {brief.minutes:.0f} min until it must be "
@@ -345,16 +345,16 @@ def fit_warnings(chosen: Sequence[Weighed], shelf: Shelf, brief: Brief) -> list[
                 {"work_min": work, "left_min": brief.minutes},
             )
         )
-    return found + (_by_the_front(kick, brief) if kick else [])
+    return result + (_by_the_front(kick, brief) if kick else [])
 
 
 def _by_the_drum(row: Weighed, drum: OwnedDrum, brief: Brief) -> list[Reason]:
     """Return what one drum's player would stumble over, or its tech when seating its heads."""
-    found: list[Reason] = []
+    result: list[Reason] = []
     title = voice_title(row.voice)
     gap, length = brief.gap_s(row.voice), row.card.get("length")
     if gap is not None and length is not None and length > gap:
-        found.append(
+        result.append(
             Reason(
                 "tempo",
                 f"{title}: {length:.2f} s until it is 20 dB down, but {gap:.2f} s to its next "
@@ -363,12 +363,12 @@ def _by_the_drum(row: Weighed, drum: OwnedDrum, brief: Brief) -> list[Reason]:
             )
         )
     if row.setup.striker == "brushes" and not construction(row.setup.batter).coated:
-        found.append(
+        result.append(
             Reason("feel", f"{title}: brushes need a coated batter; this one is clear.", {})
         )
     risk = row.costs.get("risk", 0.0)
     if risk > 0.0:
-        found.append(
+        result.append(
             Reason(
                 "risk",
                 f"{title}: near a limit of its film or rods, or so slack that rods "
@@ -379,7 +379,7 @@ def _by_the_drum(row: Weighed, drum: OwnedDrum, brief: Brief) -> list[Reason]:
     for head in (row.setup.batter, row.setup.reso):
         changed = head not in (None, drum.batter, drum.reso)
         if changed and head and not construction(head).may_crack_collar:
-            found.append(
+            result.append(
                 Reason(
                     "seating",
                     f"{title}: do not crack the collar of "
@@ -387,15 +387,15 @@ def _by_the_drum(row: Weighed, drum: OwnedDrum, brief: Brief) -> list[Reason]:
                     {},
                 )
             )
-    return found
+    return result
 
 
 def _by_the_front(kick: Weighed, brief: Brief) -> list[Reason]:
     """Return what a kick's front head has against engineers, stages and microphones."""
-    setup, found = kick.setup, []
+    setup, result = kick.setup, []
     closed = setup.reso is not None and setup.port_in is None
     if brief.stage != "studio" and closed:
-        found.append(
+        result.append(
             Reason(
                 "port",
                 "Stages and engineers differ: a ported front gives each a place for a "
@@ -406,17 +406,17 @@ def _by_the_front(kick: Weighed, brief: Brief) -> list[Reason]:
     trouble = microphone_trouble(
         brief.kick_microphone, front=setup.reso is not None, port_in=setup.port_in
     )
-    return found + ([Reason("microphone", trouble, {})] if trouble else [])
+    return result + ([Reason("microphone", trouble, {})] if trouble else [])
 
 
 def _by_force(rows: Mapping[str, Weighed], brief: Brief) -> list[Reason]:
     """Return what this player's way of striking does to the plan."""
-    found = []
+    result = []
     for voice, row in rows.items():
         title = voice_title(voice)
         bend = row.card.get("bend", 0.0) * FORCE_LEVEL[brief.force] ** 2
         if brief.force == "hard" and voice != "kick" and bend > MOST_BEND_CENTS:
-            found.append(
+            result.append(
                 Reason(
                     "force",
                     f"{title}: struck hard it starts {_sharp(bend)} sharp; tuned higher, or on a "
@@ -426,7 +426,7 @@ def _by_force(rows: Mapping[str, Weighed], brief: Brief) -> list[Reason]:
             )
         film = construction(row.setup.batter).film()
         if brief.force == "hard" and film.thickness_m < LASTING_M:
-            found.append(
+            result.append(
                 Reason(
                     "force",
                     f"{title}: {1000.0 * film.thickness_m:.2f} mm of film will not "
@@ -436,7 +436,7 @@ def _by_force(rows: Mapping[str, Weighed], brief: Brief) -> list[Reason]:
             )
     length = rows["kick"].card.get("length", 0.0) if "kick" in rows else 0.0
     if brief.buries_beater and length > OPEN_KICK_S:
-        found.append(
+        result.append(
             Reason(
                 "force",
                 "The beater stays on the head and chokes a kick that rings "
@@ -444,7 +444,7 @@ def _by_force(rows: Mapping[str, Weighed], brief: Brief) -> list[Reason]:
                 {"length_s": length},
             )
         )
-    return found
+    return result
 
 
 def _sharp(cents: float) -> str:
@@ -452,13 +452,13 @@ def _sharp(cents: float) -> str:
 
 
 def _clashes(rows: Sequence[Weighed]) -> list[Reason]:
-    found = []
+    result = []
     for i, one in enumerate(rows):
         for other in rows[i + 1 :]:
             apart = abs(steps()["pitch"].apart(one.card["pitch"], other.card["pitch"])) * 15.0
             if apart < 60.0:
                 beat = abs(one.card["pitch"] - other.card["pitch"])
-                found.append(
+                result.append(
                     Reason(
                         "clash",
                         f"{one.voice} and {other.voice} lie {apart:.0f} cents apart: "
@@ -467,7 +467,7 @@ def _clashes(rows: Sequence[Weighed]) -> list[Reason]:
                     )
                 )
             elif apart < 160.0 and "tom" in one.voice + other.voice:
-                found.append(
+                result.append(
                     Reason(
                         "hum",
                         f"{one.voice} and {other.voice} lie {apart:.0f} cents apart: one "
@@ -475,4 +475,4 @@ def _clashes(rows: Sequence[Weighed]) -> list[Reason]:
                         {"cents": apart},
                     )
                 )
-    return found
+    return result

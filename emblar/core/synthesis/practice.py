@@ -143,10 +143,10 @@ class PracticeDrum:
         if not 0.0 < force <= HIGHEST_FORCE:
             raise DrumError(f"force: {force:g} is outside 0 to {HIGHEST_FORCE:g}.")
         reso = self._lug_hz("reso") if self.drum.reso is not None else None
-        found = predict(self.drum, self._lug_hz("batter"), reso, coefficients=self._moved())
+        result = predict(self.drum, self._lug_hz("batter"), reso, coefficients=self._moved())
         batter = self._rods("batter").tolist()
         modes: list[Mode] = []
-        for mode in found.modes:
+        for mode in result.modes:
             if mode.m == 0:
                 modes.append(mode)
                 continue
@@ -155,7 +155,7 @@ class PracticeDrum:
             modes += [
                 replace(mode, frequency_hz=hz, level_db=level) for hz in (pair.low_hz, pair.high_hz)
             ]
-        voice = drum_voice(replace(found, modes=tuple(modes)), self.drum.kind)
+        voice = drum_voice(replace(result, modes=tuple(modes)), self.drum.kind)
         return self._sounding(voice, rate, force, seconds)
 
     def _sounding(self, voice: Voice, rate: int, force: float, seconds: float) -> Samples:

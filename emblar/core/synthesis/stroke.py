@@ -213,7 +213,7 @@ def stroke_noises(
         The stroke as it is on the head; the wires of a snare.
     """
     k = prior_coefficients()
-    found = [
+    result = [
         Noise(
             k[f"{kind}_noise_low"] * strike.brightness,
             k[f"{kind}_noise_high"] * strike.brightness,
@@ -223,7 +223,7 @@ def stroke_noises(
         )
     ]
     if kind == "snare" and wires.level > 0.0:
-        found.append(
+        result.append(
             Noise(
                 k["wires_low"],
                 k["wires_high"],
@@ -232,7 +232,7 @@ def stroke_noises(
                 k["wires_t60"] * wires.length,
             )
         )
-    return tuple(found)
+    return tuple(result)
 
 
 def drum_voice(prediction: Prediction, kind: str, *, level: float = 0.5) -> Voice:

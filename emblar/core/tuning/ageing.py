@@ -72,7 +72,7 @@ def nights(readings: Iterable[Tapped], fitted: Sequence[tuple[Side, datetime]]) 
             sittings[-1][row.rod] = row
         else:
             sittings.append({row.rod: row})
-    found = []
+    result = []
     longest = timedelta(hours=parameter("night_to"))
     for (_, side), sittings in rounds.items():
         for before, after in itertools.pairwise(sittings):
@@ -85,8 +85,8 @@ def nights(readings: Iterable[Tapped], fitted: Sequence[tuple[Side, datetime]]) 
             # One rod that slipped is no drift of the head.
             by = median(cents(after[r].hz, before[r].hz) for r in both) / count
             new = [began - at for own, at in fitted if own == side and at <= began]
-            found.append(Night(side, by, min(new, default=None)))
-    return found
+            result.append(Night(side, by, min(new, default=None)))
+    return result
 
 
 def overnight(found: Iterable[Night], *, fresh: bool) -> Learned | None:
@@ -117,7 +117,7 @@ def pace(took: Sequence[tuple[str, float]], usual: Mapping[str, float]) -> dict[
         The minutes that each is planned with: what took many times as long was a pause, what took
         no time at all was ticked off afterwards, and neither counts.
     """
-    found = {}
+    result = {}
     for name, planned in usual.items():
         own = [
             minutes
@@ -126,8 +126,8 @@ def pace(took: Sequence[tuple[str, float]], usual: Mapping[str, float]) -> dict[
         ]
         told = _learned(own)
         if told is not None:
-            found[name] = Learned(median(own), told.sd, told.count)
-    return found
+            result[name] = Learned(median(own), told.sd, told.count)
+    return result
 
 
 def _learned(values: Sequence[float], *, of_one: bool = False) -> Learned | None:

@@ -93,7 +93,7 @@ def diagnose(
         The kind of drum, and what the model gives for it as tapped.
     """
     choked = _choked(card, kind, expected)
-    found = [
+    result = [
         _warble(expected),
         _off_note(card, expected),
         choked or _dead(card, expected),
@@ -101,7 +101,7 @@ def diagnose(
         _slap_back(stroke, at_s),
         _papery(card, expected),
     ]
-    return tuple(sorted((c for c in found if c is not None), key=lambda c: -c.sure))
+    return tuple(sorted((c for c in result if c is not None), key=lambda c: -c.sure))
 
 
 def _pitch(card: Card) -> float | None:

@@ -449,22 +449,22 @@ def _suspects(
     """
     readings = {rod: value for rod, value in enumerate(cents) if value is not None}
     middle = float(np.median(list(readings.values())))
-    found = [
+    result = [
         (rod, value - middle)
         for rod, value in readings.items()
         if len(readings) >= FEWEST_TO_JUDGE
         and not -parameter("slack_rod") <= value - middle <= parameter("tight_rod")
     ]
-    rods = [rod for rod in readings if rod not in dict(found)]
+    rods = [rod for rod in readings if rod not in dict(result)]
     while len(rods) >= (1 if state.updates else FEWEST_TO_JUDGE):
         values = np.array([cents[rod] for rod in rods], np.float64)
         away, off_cents = _against_others(state, rods, values, sds[rods])
         worst = int(np.argmax(away))
         if away[worst] <= parameter("suspect_sds"):
             break
-        found.append((rods[worst], float(off_cents[worst])))
+        result.append((rods[worst], float(off_cents[worst])))
         rods.pop(worst)
-    return found
+    return result
 
 
 def _against_others(

@@ -109,8 +109,8 @@ def read_hum(
             "nothing else sounding."
         )
     span_s = len(piece) / rate_hz
-    found = [_answer(piece, rate_hz, first, _left(own, span_s), other) for other in others]
-    return tuple(_told_apart(found, span_s))
+    result = [_answer(piece, rate_hz, first, _left(own, span_s), other) for other in others]
+    return tuple(_told_apart(result, span_s))
 
 
 def _stroke(samples: Samples, rate_hz: int) -> tuple[int, float]:
@@ -231,15 +231,15 @@ def expected_hum(voices: Mapping[str, tuple[str, Voice]]) -> dict[tuple[str, str
     """
     rate = EXPECTED_RATE_HZ
     begin = round(parameter("hum_from") * rate)
-    found = {}
+    result = {}
     for struck, (kind, voice) in voices.items():
         sound = played(voice, kind, "stroke", sample_rate_hz=rate)[: round(STROKE_S * rate)]
         first = float(np.sqrt((sound[: round(FIRST_S * rate)] ** 2).mean()))
         for name, (_, other) in voices.items():
             if name != struck:
                 after = hum(sound, other, rate)[begin : begin + round(FIRST_S * rate)]
-                found[struck, name] = _db(float(np.sqrt((after**2).mean())) / max(first, 1e-12))
-    return found
+                result[struck, name] = _db(float(np.sqrt((after**2).mean())) / max(first, 1e-12))
+    return result
 
 
 def apart_cents(struck: Sequence[Ringing], other_hz: float) -> float:

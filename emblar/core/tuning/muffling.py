@@ -95,13 +95,13 @@ def next_step(
     layers
         Strokes so far, in order.
     """
-    now = _with(layers, on)
-    if now is None:
+    current = _with(layers, on)
+    if current is None:
         return Step("strike")
-    do, damper = _next(target, planned, on, layers, now)
-    past, rows = rings_past(target, now), effects(Layer((), target.values), now)
+    do, damper = _next(target, planned, on, layers, current)
+    past, rows = rings_past(target, current), effects(Layer((), target.values), current)
     worst = max(rows, key=lambda e: abs(e.steps), default=None)
-    return Step(do, damper, _apart(target, now), past.steps if past else None, worst)
+    return Step(do, damper, _apart(target, current), past.steps if past else None, worst)
 
 
 def _next(
@@ -127,25 +127,25 @@ def _next(
 
 def effects(before: Layer, after: Layer) -> tuple[Effect, ...]:
     """Return what lies between two strokes, of the quantities that muffling moves."""
-    found = _compared(Target("", dict(before.card), {}), after)
+    result = _compared(Target("", dict(before.card), {}), after)
     return tuple(
-        Effect(name, found.told[name].steps, found.told[name].sd_steps)
+        Effect(name, result.told[name].steps, result.told[name].sd_steps)
         for name in MOVED
-        if name in found.told
+        if name in result.told
     )
 
 
 def responses(layers: Sequence[Layer]) -> tuple[Response, ...]:
     """Return what strokes with one damper more than another tell of that damper."""
-    found = []
+    result = []
     for place, after in enumerate(layers):
         if not after.dampers:
             continue
         before = _with(layers[:place], after.dampers[:-1])
         told = _response(before, after) if before is not None else None
         if told is not None:
-            found.append(told)
-    return tuple(found)
+            result.append(told)
+    return tuple(result)
 
 
 def learned(rows: Sequence[Response], prior_sd: float) -> dict[str, Learned]:
@@ -158,14 +158,14 @@ def learned(rows: Sequence[Response], prior_sd: float) -> dict[str, Learned]:
     prior_sd
         How well the model's number is known, as a share of it.
     """
-    found: dict[str, Learned] = {}
+    result: dict[str, Learned] = {}
     for damper in dict.fromkeys(row.damper for row in rows):
         own = [row for row in rows if row.damper == damper]
         weights = [1.0 / (row.sd**2 + parameter("damper_between_drums") ** 2) for row in own]
         total = sum(weights) + 1.0 / prior_sd**2
         mean = sum(w * row.log_times for w, row in zip(weights, own, strict=True)) / total
-        found[damper] = Learned(math.exp(mean), 1.0 / math.sqrt(total), len(own))
-    return found
+        result[damper] = Learned(math.exp(mean), 1.0 / math.sqrt(total), len(own))
+    return result
 
 
 def _response(before: Layer, after: Layer) -> Response | None:

@@ -84,14 +84,14 @@ def rods_in_order(rods: int, order: Order) -> tuple[int, ...]:
     """
     if order == "round":
         return tuple(range(rods))
-    half, found = rods // 2, []
+    half, result = rods // 2, []
     for i in range((rods + 1) // 2):
         # Every second pair first, so that the pull goes round the hoop evenly.
         step = (2 * i) % ((rods + 1) // 2) + (
             1 if 2 * i >= (rods + 1) // 2 and rods % 4 == 0 else 0
         )
-        found += [step % rods, (step + half) % rods]
-    seen = list(dict.fromkeys([*found, *range(rods)]))
+        result += [step % rods, (step + half) % rods]
+    seen = list(dict.fromkeys([*result, *range(rods)]))
     return tuple(seen)
 
 

@@ -113,8 +113,8 @@ def read_sweep(audio: Audio, voice: str) -> list[SweepPoint]:
     BadAudioError
         No stroke can be read.
     """
-    found = analyse(audio, kind="drums", voice=voice)
-    times = [hit.time_s for hit in found.hits][:MOST_STROKES]
+    result = analyse(audio, kind="drums", voice=voice)
+    times = [hit.time_s for hit in result.hits][:MOST_STROKES]
     rate, points = audio.sample_rate_hz, []
     for at, after in zip(times, [*times[1:], math.inf], strict=True):
         stop = min(at + LONGEST_S, after - 0.03)

@@ -116,9 +116,9 @@ def tapped_head(
     tension = tension_from_lug_pitch(drum, side, middle, k)
     # A little unevenness lets both halves of every pair sound.
     rods = tension * (1.0 + 1e-6 * np.cos(np.arange(drum.rods)))
-    found = sorted(tapped_modes(drum, side, rods.tolist(), 0, k), key=lambda mode: -mode.level_db)
+    result = sorted(tapped_modes(drum, side, rods.tolist(), 0, k), key=lambda mode: -mode.level_db)
     rows: dict[float, float] = {}
-    for mode in found:
+    for mode in result:
         rows.setdefault(round(mode.frequency_hz / middle, 3), mode.level_db)
     kept = list(rows.items())[:MODES]
     return TappedHead(
@@ -172,9 +172,9 @@ def find_taps(samples: Samples, rate_hz: int) -> list[float]:
         for t in _rises(bright, rate_hz, BRIGHT_BACK_S)
         if level[min(round(t / HOP_S), len(level) - 1)] > loud
     ]
-    found = sorted({*_rises(samples, rate_hz, LOOK_BACK_S), *heard})
+    result = sorted({*_rises(samples, rate_hz, LOOK_BACK_S), *heard})
     apart = parameter("tap_apart")
-    return [t for i, t in enumerate(found) if i == 0 or t - found[i - 1] > apart]
+    return [t for i, t in enumerate(result) if i == 0 or t - result[i - 1] > apart]
 
 
 def _rises(samples: Samples, rate_hz: int, back_s: float) -> list[float]:
@@ -183,18 +183,18 @@ def _rises(samples: Samples, rate_hz: int, back_s: float) -> list[float]:
     back, near = round(back_s / HOP_S), round(FRAME_S / HOP_S) + 1
     floor = float(np.percentile(level, 10))
     least = max(floor + parameter("tap_over_floor"), float(level.max()) - parameter("tap_range"))
-    found: list[float] = []
+    result: list[float] = []
     i = 0
     while i < len(level):
         before = level[max(i - back, 0) : max(i - near, 0)]
         rise = level[i] - (float(before.max()) if len(before) else floor)
         if level[i] >= least and rise >= parameter("tap_rise"):
             top = i + int(np.argmax(level[i : i + 2 * near]))
-            found.append((i + 1) * HOP_S)
+            result.append((i + 1) * HOP_S)
             i = max(top, i + round(parameter("tap_apart") / HOP_S))
         else:
             i += 1
-    return found
+    return result
 
 
 def _levels_db(samples: Samples, rate_hz: int) -> Samples:
@@ -241,14 +241,14 @@ def _decimated(samples: Samples, rate_hz: int, low_rate: float) -> Samples:
 
 def _told(at: float, piece: Samples, before: Samples, rate: float, head: TappedHead) -> Tap | None:
     """Return what a tap tells, or a tap with the reason why it does not."""
-    found = _sinusoids(piece, rate)
-    if not found:
+    result = _sinusoids(piece, rate)
+    if not result:
         return None
-    best, second = _best_two(found, head)
+    best, second = _best_two(result, head)
     if best is None:
         return None
     hz, share = best
-    if _present(found, hz, head) < parameter("least_present"):
+    if _present(result, hz, head) < parameter("least_present"):
         # The drum struck whole has other modes than one head tapped.
         return Tap(at, None, None, "other head")
     if share < parameter("least_explained"):
@@ -257,8 +257,8 @@ def _told(at: float, piece: Samples, before: Samples, rate: float, head: TappedH
         return Tap(at, None, None, why)
     if second is not None and second[1] > share - parameter("clear_by"):
         return Tap(at, None, None, "wrong mode")
-    own = _own_hz(found, hz)
-    if own is None or not _is_loud(found, own):
+    own = _own_hz(result, hz)
+    if own is None or not _is_loud(result, own):
         return Tap(at, None, None, "wrong mode")
     if _sounded_before(before, piece, rate, own):
         return Tap(at, None, None, "something else sounds")
@@ -273,11 +273,11 @@ def _sinusoids(piece: Samples, rate: float, count: int = 8) -> list[DampedSinuso
     """Return what rings in a piece and dies away as drums do, the strongest first."""
     longest = round(parameter("fit_samples"))
     fit = piece[:longest]
-    found = fit_damped_sinusoids(fit, rate, count=min(count, len(fit) // 8))
-    top = max((s.energy for s in found), default=0.0)
+    result = fit_damped_sinusoids(fit, rate, count=min(count, len(fit) // 8))
+    top = max((s.energy for s in result), default=0.0)
     return [
         s
-        for s in found
+        for s in result
         if s.energy > top * 10.0 ** (-parameter("partial_range") / 10.0)
         and s.frequency_hz < 0.45 * rate
         and -1.0 < s.decay_rate < parameter("fastest_decay")
@@ -363,15 +363,15 @@ def _sounded_before(before: Samples, piece: Samples, rate: float, hz: float) -> 
     if length < 24:
         return False
     was = _level(before[-length:], rate, hz)
-    now = _level(piece[:length], rate, hz)
-    return bool(was > now * 10.0 ** (-parameter("before_under") / 10.0))
+    current = _level(piece[:length], rate, hz)
+    return bool(was > current * 10.0 ** (-parameter("before_under") / 10.0))
 
 
 def _hums(before: Samples, piece: Samples) -> bool:
     if len(before) < 24:
         return False
-    was, now = float(np.mean(before**2)), float(np.mean(piece[: len(before)] ** 2))
-    return bool(was > now * 10.0 ** (-parameter("before_under") / 10.0))
+    was, current = float(np.mean(before**2)), float(np.mean(piece[: len(before)] ** 2))
+    return bool(was > current * 10.0 ** (-parameter("before_under") / 10.0))
 
 
 def _apart_cents(piece: Samples, rate: float, hz: float) -> float | None:

@@ -111,10 +111,10 @@ def level(level_id: str) -> Level:
     InputError
         There is none of that name.
     """
-    found = levels().get(level_id)
-    if found is None:
+    result = levels().get(level_id)
+    if result is None:
         raise InputError(f"“{level_id}” is none of {', '.join(levels())}.", field="level")
-    return found
+    return result
 
 
 def begin(level_id: str, seed: int) -> PracticeDrum:

@@ -42,11 +42,11 @@ def history(points: Sequence[Point]) -> Markup:
     parts = [line(96.0, TOP, 96.0, BOTTOM, "rail"), *notes(up)]
     for name, cls in (("batter", "take-line"), ("reso", "history-reso")):
         rows = [(i, getattr(p, f"{name}_hz")) for i, p in enumerate(points)]
-        found = [(across(i), up(hz)) for i, hz in rows if hz is not None]
-        parts.append(path(found, cls))
-        parts += [el("circle", cx=x, cy=y, r=3.5, cls="take-dot") for x, y in found]
-        if found:
-            parts.append(label(found[-1][0] + 10.0, found[-1][1] + 4.0, name, "drawing-small"))
+        result = [(across(i), up(hz)) for i, hz in rows if hz is not None]
+        parts.append(path(result, cls))
+        parts += [el("circle", cx=x, cy=y, r=3.5, cls="take-dot") for x, y in result]
+        if result:
+            parts.append(label(result[-1][0] + 10.0, result[-1][1] + 4.0, name, "drawing-small"))
     for i, p in enumerate(points):
         if p.drum_hz is not None:
             x, y = across(i), up(p.drum_hz)

@@ -93,12 +93,12 @@ def _curve(
 
 
 def _middle(curves: Sequence[list[tuple[float, float]]]) -> list[tuple[float, float]]:
-    found = []
+    result = []
     for start in np.arange(0.0, LONGEST_MS, GRID_MS):
         inside = [c for curve in curves for t, c in curve if start <= t < start + GRID_MS]
         if inside:
-            found.append((float(start + GRID_MS / 2.0), float(np.median(inside))))
-    return found
+            result.append((float(start + GRID_MS / 2.0), float(np.median(inside))))
+    return result
 
 
 def _grid(across: Linear, up: Linear) -> list[Markup]:

@@ -507,11 +507,11 @@ def _heard(at: HeadNow | None) -> tuple[str, ...]:
 def _after(at: HeadNow | None) -> tuple[str, ...]:
     if at is None or at.found is None or at.found.why != "turn" or at.hz is None:
         return ()
-    goal, found = at.goal_hz, at.found
-    hz = goal * 2.0 ** (found.after_mean_cents / 1200.0)
+    goal, result = at.goal_hz, at.found
+    hz = goal * 2.0 ** (result.after_mean_cents / 1200.0)
     return (
-        f"Mean {at.hz:.1f} → {hz:.1f} Hz, spread about {found.after_spread_cents:.0f} ct. Then tap "
-        "round again: what a hand turns is never quite what was asked.",
+        f"Mean {at.hz:.1f} → {hz:.1f} Hz, spread about {result.after_spread_cents:.0f} ct. Then "
+        "tap round again: a hand never turns exactly as far as asked.",
     )
 
 

@@ -42,9 +42,9 @@ def cures_page(view: CuresView, session_id: int) -> CuresPage:
     """Return the page."""
     rows = [(cure.purpose, _row(cure, place)) for place, cure in enumerate(view.cures)]
     groups = tuple(
-        (heading, found)
+        (heading, result)
         for purpose, heading in HEADINGS.items()
-        if (found := tuple(row for own, row in rows if own == purpose))
+        if (result := tuple(row for own, row in rows if own == purpose))
     )
     bench, slot_id = f"/sessions/{session_id}/bench", view.bench.drum.id
     return CuresPage(

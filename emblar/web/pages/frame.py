@@ -111,10 +111,10 @@ def frame(work: Workspace, step: str, selection: str, now: datetime) -> Frame:
     now
         For the time left until the downbeat.
     """
-    session_id, drums, found = work.session.id, list(work.drums), work.found
-    drum, voice = _selected(selection, drums, found)
-    if step == "listen" and found is not None:
-        drum, voice = _on_the_record(drum, voice, drums, found)
+    session_id, drums, result = work.session.id, list(work.drums), work.found
+    drum, voice = _selected(selection, drums, result)
+    if step == "listen" and result is not None:
+        drum, voice = _on_the_record(drum, voice, drums, result)
     key = f"d{drum.id}" if drum else (voice or "")
     steps = tuple(
         Step(name, title, i + 1, _href(session_id, name, key), name == step)
@@ -132,7 +132,7 @@ def frame(work: Workspace, step: str, selection: str, now: datetime) -> Frame:
         drum=drum,
         voice=voice,
         drums=work.drums,
-        found=found,
+        found=result,
         plan=work.plan,
     )
 

@@ -180,13 +180,13 @@ def listen_page(
 
     ``correction`` is the last one made by ear.
     """
-    recording, found = work.recording, work.found
+    recording, result = work.recording, work.found
     voice_name = around.voice
-    if found is None or voice_name is None:
+    if result is None or voice_name is None:
         return ListenPage(
             around,
             recording,
-            found,
+            result,
             "Bring the record",
             "",
             None,
@@ -200,37 +200,37 @@ def listen_page(
             (),
             unreadable=_unreadable(work),
         )
-    card = found.voice(voice_name)
-    window = _window(around, found.analysis, voice_name, start_s, stop_s)
+    card = result.voice(voice_name)
+    window = _window(around, result.analysis, voice_name, start_s, stop_s)
     rows = card_rows(card) if card else ()
     return ListenPage(
         frame=around,
         recording=recording,
-        found=found,
+        found=result,
         title=f"{voice_title(voice_name)} on the record",
-        subtitle=_subtitle(card, found),
+        subtitle=_subtitle(card, result),
         window=window,
         rows=tuple(row for row in rows if not row.why_not),
         track=track_drawing(card),
         decay=decay_drawing(card),
         overtones=overtones_drawing(card),
-        play_list=_play_list(found.analysis, voice_name),
-        audio_href=sound_href(found.recording.session_id, found.recording.audio_id),
-        how_sure=how_sure(card, found),
+        play_list=_play_list(result.analysis, voice_name),
+        audio_href=sound_href(result.recording.session_id, result.recording.audio_id),
+        how_sure=how_sure(card, result),
         untold=tuple(row for row in rows if row.why_not),
         correction=correction,
         undo_href=_undo_href(around, voice_name, window, correction),
-        voices=_choices(found.analysis),
-        toms=_tom_changes(found.analysis, voice_name),
-        parts=_parts(found),
-        stretches=_stretches(around, found.analysis, voice_name),
-        regions=_regions(around, found.recording, voice_name),
-        files=_files(found),
-        evidence=_evidence(found, voice_name),
+        voices=_choices(result.analysis),
+        toms=_tom_changes(result.analysis, voice_name),
+        parts=_parts(result),
+        stretches=_stretches(around, result.analysis, voice_name),
+        regions=_regions(around, result.recording, voice_name),
+        files=_files(result),
+        evidence=_evidence(result, voice_name),
         readings=reading_rows(card, around.session.id),
-        measuring=voice_name in found.analysis.measuring,
-        overview=_overview(around, found, voice_name, window),
-        renames=_renames(found.analysis, voice_name),
+        measuring=voice_name in result.analysis.measuring,
+        overview=_overview(around, result, voice_name, window),
+        renames=_renames(result.analysis, voice_name),
         unreadable=_unreadable(work),
         failed=_failed(recording),
         next_step=_next_step(around),

@@ -451,18 +451,18 @@ def _changed(before: Take | None, take: Take, names: Mapping[int, str]) -> str:
         return f"back to {names[back_to]}"
     if before is None or before.setup is None:
         return "the first"
-    was, now = before.setup, take.setup
-    rows = [f"+ {lower_first(damper(d).name)}" for d in now.dampers if d not in was.dampers]
-    rows += [f"− {lower_first(damper(d).name)}" for d in was.dampers if d not in now.dampers]
-    if now.striker and was.striker and now.striker != was.striker:
-        rows.append(lower_first(strikers()[now.striker].name))
-    if now.force != was.force:
-        rows.append("struck harder" if now.force > was.force else "struck softer")
-    if now.wires and was.wires and now.wires != was.wires:
-        rows.append(lower_first(wire_settings()[now.wires].name))
-    if now.batter.construction != was.batter.construction:
-        rows.append(f"new batter, {lower_first(construction(now.batter.construction).name)}")
-    if before.info.setup_id != take.info.setup_id and (now.turned or not rows):
+    was, current = before.setup, take.setup
+    rows = [f"+ {lower_first(damper(d).name)}" for d in current.dampers if d not in was.dampers]
+    rows += [f"− {lower_first(damper(d).name)}" for d in was.dampers if d not in current.dampers]
+    if current.striker and was.striker and current.striker != was.striker:
+        rows.append(lower_first(strikers()[current.striker].name))
+    if current.force != was.force:
+        rows.append("struck harder" if current.force > was.force else "struck softer")
+    if current.wires and was.wires and current.wires != was.wires:
+        rows.append(lower_first(wire_settings()[current.wires].name))
+    if current.batter.construction != was.batter.construction:
+        rows.append(f"new batter, {lower_first(construction(current.batter.construction).name)}")
+    if before.info.setup_id != take.info.setup_id and (current.turned or not rows):
         rows.append("turned")
     if not rows and take.info.filename != before.info.filename:
         # Another microphone of the same setup, mostly.

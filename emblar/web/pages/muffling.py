@@ -148,21 +148,21 @@ def _before(layers: Sequence[Layer], place: int) -> Layer | None:
 
 def _done(layers: Sequence[Layer], place: int) -> str:
     """Return what was done before a stroke, in words."""
-    before, now = _before(layers, place), layers[place]
+    before, current = _before(layers, place), layers[place]
     if before is None:
-        return "as it was" if now.dampers else "nothing on it"
-    laid = [_small(d) for d in now.dampers if d not in before.dampers]
-    off = [_small(d) for d in before.dampers if d not in now.dampers]
+        return "as it was" if current.dampers else "nothing on it"
+    laid = [_small(d) for d in current.dampers if d not in before.dampers]
+    off = [_small(d) for d in before.dampers if d not in current.dampers]
     words = [f"+ {name}" for name in laid] + [f"− {name}" for name in off]
     return ", ".join(words) or "struck again"
 
 
 def _row(layers: Sequence[Layer], place: int) -> LayerRow:
-    before, now = _before(layers, place), layers[place]
-    moved = {e.quantity: e for e in effects(before, now)} if before is not None else {}
+    before, current = _before(layers, place), layers[place]
+    moved = {e.quantity: e for e in effects(before, current)} if before is not None else {}
     cells = []
     for name in SHOWN:
-        told = now.card.get(name)
+        told = current.card.get(name)
         if told is None:
             cells.append(("not told", ""))
             continue

@@ -24,10 +24,10 @@ def overlays(
     record: VoiceFile | None, take: VoiceFile | None, spectra: Spectra
 ) -> tuple[tuple[str, Markup], ...]:
     """Return the drawings that can be made of what both tell, each with its title."""
-    found = [_spectrum(spectra)]
+    result = [_spectrum(spectra)]
     if record is not None and take is not None and record.tracks and take.tracks:
-        found = [*_decays(record, take), *_pitches(record, take), *found]
-    return tuple((one.title, overlay(one)) for one in found)
+        result = [*_decays(record, take), *_pitches(record, take), *result]
+    return tuple((one.title, overlay(one)) for one in result)
 
 
 def _points(curve: tuple[np.ndarray, np.ndarray]) -> Points:

@@ -314,12 +314,14 @@ def _hear(session_id: int, drum_id: int, version: int) -> tuple[HearButton, ...]
 def _taps(session_id: int, drum_id: int, file: DrumPlanFile) -> tuple[HearButton, ...]:
     bench = f"/sessions/{session_id}/bench/{drum_id}/goal.wav?side="
     reso = head_name(file.kind, "reso")
-    found = [HearButton("batter tap", "b", "Hear a tap on the batter as planned", f"{bench}batter")]
+    result = [
+        HearButton("batter tap", "b", "Hear a tap on the batter as planned", f"{bench}batter")
+    ]
     if file.reso is not None:
-        found.append(
+        result.append(
             HearButton(f"{reso} tap", "r", f"Hear a tap on the {reso} as planned", f"{bench}reso")
         )
-    return tuple(found)
+    return tuple(result)
 
 
 def _subtitle(file: DrumPlanFile, version: int) -> str:
@@ -412,13 +414,13 @@ def _shown(quantity: QuantityFile | None) -> str:
 
 def _damper_options(drum: KitDrum, asked: tuple[str, ...] | None, index: int) -> tuple[Option, ...]:
     """Return what may lie on a drum as its first, second or third damper."""
-    now = asked[index] if asked is not None and index < len(asked) else ""
+    current = asked[index] if asked is not None and index < len(asked) else ""
     none = asked is not None and not asked
     first = (Option("", LEAVE, asked is None), Option("none", "nothing", none))
     return (
-        *(first if index == 0 else (Option("", "nothing more", not now),)),
+        *(first if index == 0 else (Option("", "nothing more", not current),)),
         *(
-            Option(d.id, d.name, d.id == now)
+            Option(d.id, d.name, d.id == current)
             for d in dampers_for(drum.owned.kind)
             if d.side == "batter" or drum.owned.reso
         ),

@@ -68,45 +68,45 @@ def _lead(drums: Sequence[RoundDrum], played: bool, toms: int) -> str:
 
 
 def _row(row: RoundDrum) -> LevelRow:
-    now, step = row.now, level_step_db()
+    current, step = row.now, level_step_db()
     feel = ""
     if row.tension_n_m is not None:
         feel = f"{row.tension_n_m / 1000.0:.1f} kN/m"
-        if now and now.feel_told and now.feel_share is not None:
-            feel += ", firmer" if now.feel_share > 0 else ", softer"
+        if current and current.feel_told and current.feel_share is not None:
+            feel += ", firmer" if current.feel_share > 0 else ", softer"
     return LevelRow(
         row.drum.owned.name,
-        now.level_db / step if now else None,
-        now.sd_db / step if now else 0.0,
+        current.level_db / step if current else None,
+        current.sd_db / step if current else 0.0,
         row.before.level_db / step if row.before else None,
-        f"{number(now.level_db, 'dB')} ± {now.sd_db:.1f}" if now else "not played",
+        f"{number(current.level_db, 'dB')} ± {current.sd_db:.1f}" if current else "not played",
         feel,
-        bool(now and (now.told or now.feel_told)),
+        bool(current and (current.told or current.feel_told)),
     )
 
 
 def _says(row: RoundDrum) -> list[str]:
-    now = row.now
-    if now is None:
+    current = row.now
+    if current is None:
         return []
     told = []
     name = row.drum.owned.name
-    if now.told and now.level_db < 0.0:
+    if current.told and current.level_db < 0.0:
         told.append(
-            f"{name} is {abs(now.level_db):.1f} dB quieter than its neighbours. If something "
+            f"{name} is {abs(current.level_db):.1f} dB quieter than its neighbours. If something "
             "lies on it, less of that first: every damper costs loudness."
         )
-    elif now.told:
+    elif current.told:
         told.append(
-            f"{name} is {now.level_db:.1f} dB louder than its neighbours. The least that does it: "
-            "what already lies on them, on this one too."
+            f"{name} is {current.level_db:.1f} dB louder than its neighbours. Start with the "
+            "muffling that is already on them."
         )
-    if now.feel_told and now.feel_share is not None:
-        firmer = now.feel_share > 0
+    if current.feel_told and current.feel_share is not None:
+        firmer = current.feel_share > 0
         told.append(
             f"Under the stick {lower_first(name)} is {'firmer' if firmer else 'softer'} by "
-            f"{abs(now.feel_share):.0%}. The same note with {'less' if firmer else 'more'} on the "
-            f"batter and {'more' if firmer else 'less'} on the reso evens the feel."
+            f"{abs(current.feel_share):.0%}. The same note with {'less' if firmer else 'more'} on "
+            f"the batter and {'more' if firmer else 'less'} on the reso evens the feel."
         )
     return told
 
@@ -114,11 +114,11 @@ def _says(row: RoundDrum) -> list[str]:
 def _beside_record(drums: Sequence[RoundDrum]) -> list[str]:
     rows = []
     for row in drums:
-        over, now = row.over_record_db, row.now
+        over, current = row.over_record_db, row.now
         if (
             over is not None
-            and now is not None
-            and abs(over) > 2.0 * max(level_step_db(), now.sd_db)
+            and current is not None
+            and abs(over) > 2.0 * max(level_step_db(), current.sd_db)
         ):
             way = "further out" if over > 0 else "further back"
             rows.append(

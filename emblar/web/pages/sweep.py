@@ -57,11 +57,11 @@ def _then(view: SweepView) -> str:
             "another."
         )
     last = points[-1]
-    now = f"Now {last.hz:.1f} Hz ({note_text(last.hz)}), rings {last.t60_s:.2f} s"
+    current = f"Now {last.hz:.1f} Hz ({note_text(last.hz)}), rings {last.t60_s:.2f} s"
     if told.hz is not None:
         way = "below" if last.hz < told.hz else "above"
-        return f"{now}, {abs(last.hz - told.hz):.1f} Hz {way} it. Come up to it from below."
+        return f"{current}, {abs(last.hz - told.hz):.1f} Hz {way} it. Come up to it from below."
     if told.verdict == "too few":
         left = max(FEWEST - len(points), 1)
-        return f"{now}. {left} more at other pitches, a semitone and a half apart in all."
-    return f"{now}."
+        return f"{current}. {left} more at other pitches, a semitone and a half apart in all."
+    return f"{current}."

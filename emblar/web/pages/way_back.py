@@ -27,11 +27,11 @@ class WayPage:
 def way_page(found: Match, way: WayBack, setup_id: int, from_id: int | None) -> WayPage:
     """Return the way to a setup from how the drum is now, or from another setup with a take."""
     names = take_names(found.takes)
-    now = found.bench.setup.id
+    current = found.bench.setup.id
     title = f"The way to {names.get(setup_id, 'that setup')}"
     if way.minutes:
         title += f", about {way.minutes:.0f} min"
-    others = {id_: name for id_, name in names.items() if id_ not in (now, setup_id, 0)}
+    others = {id_: name for id_, name in names.items() if id_ not in (current, setup_id, 0)}
     starts = (
         Option("", "how it is now", from_id is None),
         *(Option(str(id_), name, id_ == from_id) for id_, name in others.items()),

@@ -20,8 +20,8 @@ Token = Annotated[str, InPath(max_length=LONGEST_TOKEN)]
 
 
 def _who(request: Request) -> Entered:
-    found: Entered = request.state.entered
-    return found
+    result: Entered = request.state.entered
+    return result
 
 
 def _log_in_page(

@@ -54,9 +54,9 @@ def show(
         problem = "There is no drum to tune yet. Say in Kit what you own."
     else:
         try:
-            now = actions.bench(scope, session_id, around.drum.id)
+            current = actions.bench(scope, session_id, around.drum.id)
             badge = request.cookies.get(COUNTED) == "badge"
-            page = bench_page(now, around, head=head, from_badge=badge)
+            page = bench_page(current, around, head=head, from_badge=badge)
         except InputError as error:
             problem = str(error)
     return render(
@@ -257,8 +257,8 @@ def hum(scope: Here, request: Request, session_id: Id, sel: str = "") -> Respons
     _, around = load(scope, session_id, "bench", sel)
     page, problem = None, ""
     try:
-        found = hum_map(scope, session_id)
-        page = hum_page(found, session_id, around.drum.id if around.drum else None)
+        result = hum_map(scope, session_id)
+        page = hum_page(result, session_id, around.drum.id if around.drum else None)
     except InputError as error:
         problem = str(error)
     told = {"page": page, "frame": around, "problem": problem}

@@ -43,9 +43,9 @@ def given_line(scope: Scope, session_id: int, was: str) -> GivenLine | None:
 
 
 def _given(row: Given) -> str:
-    now, before = (spoken(part) if part else "nothing" for part in (row.now, row.before))
-    found = f", though it has {' and '.join(row.findings)}" if row.findings and row.now else ""
-    return f"{row.name} now plays {now} (before: {before}){found}"
+    current, before = (spoken(part) if part else "nothing" for part in (row.now, row.before))
+    result = f", though it has {' and '.join(row.findings)}" if row.findings and row.now else ""
+    return f"{row.name} now plays {current} (before: {before}){result}"
 
 
 def go(href: str) -> RedirectResponse:

@@ -62,14 +62,14 @@ def chosen_strokes(text: str) -> tuple[Seen, ...]:
     InputError
         It is written otherwise.
     """
-    found = []
+    result = []
     for row in filter(None, text.split(",")):
         at, _, voice = row.partition("@")
         try:
-            found.append(Seen(float(at), voice))
+            result.append(Seen(float(at), voice))
         except ValueError as error:
             raise InputError("Choose the strokes again. Nothing was changed.") from error
-    return tuple(found)
+    return tuple(result)
 
 
 Text = Annotated[str, Field(max_length=LONGEST_TEXT)]
@@ -82,12 +82,12 @@ def parts_as_text(parts: Mapping[int, str | None]) -> str:
 
 def parts_from_text(text: str) -> dict[int, str | None]:
     """Return what ``parts_as_text`` wrote; what cannot be read is left out."""
-    found = {}
+    result = {}
     for row in text[:LONGEST_TEXT].split("_"):
         number, _, part = row.partition(".")
         if number.isascii() and number.isdigit() and int(number) <= LARGEST_ID:
-            found[int(number)] = part or None
-    return found
+            result[int(number)] = part or None
+    return result
 
 
 def ids_as_text(ids: Iterable[int]) -> str:

@@ -9,8 +9,8 @@ from emblar.actions.scope import HERE, Scope
 
 def scope_of(request: Request) -> Scope:
     """Return the scope of whoever came in; where nobody is asked, the one studio there is."""
-    found: Scope = getattr(request.state, "whose", HERE)
-    return found
+    result: Scope = getattr(request.state, "whose", HERE)
+    return result
 
 
 Here = Annotated[Scope, Depends(scope_of)]

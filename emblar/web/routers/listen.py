@@ -80,8 +80,8 @@ def measured(
     stop: AskedNumber = None,
 ) -> Response:
     """Show the card as soon as the drum is measured anew; until then answer with nothing."""
-    found = heard(scope, session_id)
-    if found is not None and sel in found.analysis.measuring:
+    result = heard(scope, session_id)
+    if result is not None and sel in result.analysis.measuring:
         return Response(status_code=204)
     work, around = load(scope, session_id, "listen", sel)
     page = listen_page(work, around, start, stop, strokes.last_correction(scope, session_id))
@@ -92,10 +92,10 @@ def measured(
 @router.get("/waveform")
 def waveform(scope: Here, session_id: Id, start: Number, stop: Number) -> dict[str, list[float]]:
     """Return the waveform's lowest and highest values between two times in s."""
-    found = heard(scope, session_id)
-    if found is None:
+    result = heard(scope, session_id)
+    if result is None:
         raise NotFoundError("Nothing is analysed in this session yet.")
-    return peaks_window(found, start, stop)
+    return peaks_window(result, start, stop)
 
 
 @router.post("/recording")

@@ -43,13 +43,13 @@ def show(
         problem = "There is no drum to hold against the record yet. Say in Kit what you own."
     else:
         try:
-            found = actions.match(scope, session_id, around.drum.id, take)
-            page = match_page(found, around, room if room in rooms() else "", against)
+            result = actions.match(scope, session_id, around.drum.id, take)
+            page = match_page(result, around, room if room in rooms() else "", against)
         except InputError as error:
             problem = str(error)
         if page is not None and way is not None:
             there = way_to(scope, session_id, around.drum.id, way, way_from)
-            path = way_page(found, there, way, way_from)
+            path = way_page(result, there, way, way_from)
     return render(
         request,
         "match/page.html",

@@ -19,25 +19,25 @@ async def up() -> dict[str, str]:
 @router.get("/healthz")
 def healthz() -> Response:
     """Answer how Emblar is: 200 with database and worker there, else 503."""
-    now = health()
+    current = health()
     file = HealthFile(
-        well=now.well,
-        database=now.database,
-        workers=now.workers,
-        waiting=now.waiting,
-        running=now.running,
-        failed=now.failed,
-        says=now.says,
+        well=current.well,
+        database=current.database,
+        workers=current.workers,
+        waiting=current.waiting,
+        running=current.running,
+        failed=current.failed,
+        says=current.says,
     )
     text = file.model_dump_json(by_alias=True)
-    return Response(text, 200 if now.well else 503, media_type="application/json")
+    return Response(text, 200 if current.well else 503, media_type="application/json")
 
 
 @router.get("/metrics")
 def metrics(request: Request) -> Response:
     """Return the numbers that a Prometheus server reads."""
-    found: Metrics = request.app.state.metrics
-    return Response(found.text(), media_type=CONTENT_TYPE)
+    result: Metrics = request.app.state.metrics
+    return Response(result.text(), media_type=CONTENT_TYPE)
 
 
 @router.get("/patterns")

@@ -31,14 +31,14 @@ def show(
     """Show the changes."""
     _, around = load(scope, session_id, "plan", "")
     price = head or f"{usual_head_price():g}"
-    problem, found = "", None
+    problem, result = "", None
     if budget:
         try:
             told = rescue_of(scope, session_id, _number("budget", budget), _number("head", price))
-            found = told, [drum_of_fix(scope, session_id, fix) for fix in told.fixes]
+            result = told, [drum_of_fix(scope, session_id, fix) for fix in told.fixes]
         except EmblarError as error:
             problem = str(error)
-    page = rescue_page(session_id, budget, price, found, problem)
+    page = rescue_page(session_id, budget, price, result, problem)
     return render(request, "plan/rescue.html", {"page": page, "frame": around})
 
 

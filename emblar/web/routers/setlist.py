@@ -17,12 +17,12 @@ LARGEST_PLACE = 99
 
 def _places(request: Request) -> dict[int, str]:
     """Return what was typed as each song's place, by session."""
-    found = {}
+    result = {}
     for name, value in request.query_params.items():
         number = name.removeprefix("place-")
         if number != name and number.isascii() and number.isdigit() and len(number) < 10:
-            found[int(number)] = value.strip()
-    return found
+            result[int(number)] = value.strip()
+    return result
 
 
 def _found(scope: Scope, places: dict[int, str], *, free_order: bool) -> SetlistView:
@@ -43,17 +43,17 @@ def _found(scope: Scope, places: dict[int, str], *, free_order: bool) -> Setlist
 @router.get("/setlist")
 def show(scope: Here, request: Request, free: str = "") -> Response:
     """Show the songs there are, and how to play those that were chosen."""
-    places, problem, found = _places(request), "", None
+    places, problem, result = _places(request), "", None
     if any(places.values()):
         try:
-            found = _found(scope, places, free_order=bool(free))
+            result = _found(scope, places, free_order=bool(free))
         except EmblarError as error:
             problem = str(error)
     page = setlist_page(
         planned_songs(scope),
         places,
         free_order=bool(free),
-        found=found,
+        found=result,
         problem=problem,
         query=request.url.query,
     )
@@ -63,9 +63,9 @@ def show(scope: Here, request: Request, free: str = "") -> Response:
 @router.get("/setlist.json")
 def as_json(scope: Here, request: Request, free: str = "") -> Response:
     """Return a setlist as ``emblar.setlist-plan/1``."""
-    found = _found(scope, _places(request), free_order=bool(free))
-    names = {key: owned.name for key, owned in found.drums.items()}
-    text = setlist_plan_file(found.asked, found.told, names).model_dump_json(
+    result = _found(scope, _places(request), free_order=bool(free))
+    names = {key: owned.name for key, owned in result.drums.items()}
+    text = setlist_plan_file(result.asked, result.told, names).model_dump_json(
         by_alias=True, indent=2
     )
     headers = {"Content-Disposition": 'attachment; filename="setlist.json"'}

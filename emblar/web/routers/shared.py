@@ -37,13 +37,13 @@ def _page(opened: Opened, token: str) -> SharedPage:
     plan = latest_plan(scope, session_id)
     planned = plan.drums if plan is not None else {}
     parts = opened.share.parts
-    found = sheet_page(sheet(scope, session_id)) if "sheet" in parts and planned else None
+    result = sheet_page(sheet(scope, session_id)) if "sheet" in parts and planned else None
     drums = [
         (drum, planned.get(drum.id), _match(opened, drum) if drum.id in planned else None)
         for drum in kit(scope, session_id)
     ]
     session = one_session(scope, session_id)
-    return shared_page(opened, token, session, drums, found, said_through(opened))
+    return shared_page(opened, token, session, drums, result, said_through(opened))
 
 
 def _match(opened: Opened, drum: KitDrum) -> Match | None:

@@ -67,13 +67,13 @@ def with_manners(hits: Sequence[AnalysedHit], mono: Samples) -> tuple[AnalysedHi
 
 
 def _flams(own: list[tuple[int, AnalysedHit]]) -> dict[int, str]:
-    found: dict[int, str] = {}
+    result: dict[int, str] = {}
     for (first, grace), (second, main) in itertools.pairwise(own):
         gap = main.time_s - grace.time_s
         softer = main.level_db - grace.level_db
         if FLAM_GAP_S[0] <= gap <= FLAM_GAP_S[1] and softer >= GRACE_BELOW_DB:
-            found |= {first: FLAM, second: FLAM}
-    return found
+            result |= {first: FLAM, second: FLAM}
+    return result
 
 
 def _snare_manners(
@@ -90,18 +90,18 @@ def _snare_manners(
         np.array([getattr(c, name) - c.middle for c in colours]) for name in ("body", "wires")
     )
     usual_body, usual_wires = float(np.median(body)), float(np.median(wires))
-    found = {}
+    result = {}
     for row, (index, hit) in enumerate(own):
         # A kick, tom or cymbal struck with it would be heard as the snare's own colour.
         alone = all(abs(t - hit.time_s) > FLAM_GAP_S[1] for t in together)
         less_body, less_wires = usual_body - body[row], usual_wires - wires[row]
         if alone and less_body >= NO_BODY_DB and less_wires >= NO_WIRES_DB:
-            found[index] = CROSS_STICK
+            result[index] = CROSS_STICK
         elif hit.level_db <= loud - GHOST_BELOW_DB:
-            found[index] = GHOST
+            result[index] = GHOST
         elif alone and less_body >= RIM_RING_DB and hit.level_db >= loud - RIM_BELOW_LOUD_DB:
-            found[index] = RIMSHOT
-    return found
+            result[index] = RIMSHOT
+    return result
 
 
 def _colours(mono: Samples, time_s: float) -> _Colours:

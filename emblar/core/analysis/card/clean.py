@@ -173,12 +173,12 @@ def clean_stretches(
         How many at most.
     """
     times = np.array(sorted(h.time_s for h in hits if h.voice == voice and h.clean))
-    found: list[Stretch] = []
+    result: list[Stretch] = []
     left = times
-    while len(left) and len(found) < most:
+    while len(left) and len(result) < most:
         counts = np.searchsorted(left, left + length_s, side="right") - np.arange(len(left))
         best = int(np.argmax(counts))
         start = max(float(left[best]) - 0.5, 0.0)
-        found.append(Stretch(start, min(start + length_s, duration_s), int(counts[best])))
+        result.append(Stretch(start, min(start + length_s, duration_s), int(counts[best])))
         left = left[(left < start - length_s) | (left >= start + length_s)]
-    return found
+    return result

@@ -298,8 +298,8 @@ def _over_bed(lows: Sequence[Array], spans: list[StrokeSpan], kind: str) -> tupl
 
     There are none if its strokes do not agree.
     """
-    found = [(low, over_bed(low, spans, kind)) for low in lows]
-    heard = [(low, own) for low, own in found if own is not None]
+    result = [(low, over_bed(low, spans, kind)) for low in lows]
+    heard = [(low, own) for low, own in result if own is not None]
     if not heard:
         return lows[0], []
     low, best = max(heard, key=lambda row: row[1].common)
@@ -312,13 +312,13 @@ def _alternatives(
 ) -> tuple[Alternative, ...]:
     """Return the other strong modes, those left out that are no other note."""
     near = max(ALTERNATIVE_SD * (sd_cents or 0.0), ALTERNATIVE_CENTS)
-    found: list[Alternative] = []
+    result: list[Alternative] = []
     for f, v in modes[1:4]:
         other = told_hz is None or abs(cents(f, told_hz)) > near
-        new = all(abs(cents(f, a.frequency_hz)) > ALTERNATIVE_CENTS for a in found)
+        new = all(abs(cents(f, a.frequency_hz)) > ALTERNATIVE_CENTS for a in result)
         if v >= ALTERNATIVE_DB and other and new:
-            found.append(Alternative(f, v))
-    return tuple(found)
+            result.append(Alternative(f, v))
+    return tuple(result)
 
 
 def _parts(

@@ -74,6 +74,6 @@ def slope_per_10_db(
     x, y = np.array(rows).T
     if float(x.max() - x.min()) < LEAST_RANGE_DB:
         return Unknown(reason)
-    found = theilslopes(y, x, 0.68)
-    half = 0.5 * float(found.high_slope - found.low_slope)
-    return Measured(10.0 * float(found.slope), 10.0 * half, unit)
+    result = theilslopes(y, x, 0.68)
+    half = 0.5 * float(result.high_slope - result.low_slope)
+    return Measured(10.0 * float(result.slope), 10.0 * half, unit)

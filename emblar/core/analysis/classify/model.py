@@ -46,16 +46,16 @@ class Network:
 @cache
 def _networks(family: str) -> tuple[Network, ...]:
     source = files("emblar.core.analysis").joinpath("models/voices.npz")
-    found: dict[str, dict[str, list[Layer]]] = {}
+    result: dict[str, dict[str, list[Layer]]] = {}
     with source.open("rb") as file, np.load(file) as stored:
         for name in sorted(n for n in stored.files if _family(n) == family and "weight" in n):
             weight = stored[name].astype(np.float32)
             bias = stored[name.replace("weight", "bias")].astype(np.float32)
             kind = "conv" if weight.ndim == 4 else "dense"
-            own = found.setdefault(name.split("_")[0], {"conv": [], "dense": []})
+            own = result.setdefault(name.split("_")[0], {"conv": [], "dense": []})
             own[kind].append((weight, bias))
     return tuple(
-        Network(tuple(own["conv"]), tuple(own["dense"])) for _, own in sorted(found.items())
+        Network(tuple(own["conv"]), tuple(own["dense"])) for _, own in sorted(result.items())
     )
 
 
@@ -113,8 +113,8 @@ def probabilities(frames: Frames, times_s: NDArray[np.float64], *, mix: bool) ->
         Whether other instruments play on between strokes.
     """
     family = "mix" if mix else "drums"
-    found = [seen(family, *part) for part in patches(frames, times_s)]
-    return np.concatenate([np.empty((0, len(KINDS)), np.float32), *found])
+    result = [seen(family, *part) for part in patches(frames, times_s)]
+    return np.concatenate([np.empty((0, len(KINDS)), np.float32), *result])
 
 
 def seen(family: str, near: Rows, around: Rows) -> Probabilities:

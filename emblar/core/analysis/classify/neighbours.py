@@ -153,7 +153,7 @@ def _alike(prints: Array, chances: Array, odds: Array) -> list[Array]:
         return [np.zeros((count, len(GROUPS_HZ) * (2 * kinds + 2)))]
     added = np.sqrt(prints).reshape(count, -1, BANDS)
     centres = band_centres_hz()
-    found = []
+    result = []
     for low, high in GROUPS_HZ:
         shape = added[:, :, (centres >= low) & (centres < high)].reshape(count, -1)
         shape = shape / np.maximum(np.linalg.norm(shape, axis=1, keepdims=True), 1e-12)
@@ -163,24 +163,24 @@ def _alike(prints: Array, chances: Array, odds: Array) -> list[Array]:
         near = np.take_along_axis(like, index, axis=1)
         weight = np.exp((near - near.max(axis=1, keepdims=True)) / SHARPNESS)
         weight = weight / weight.sum(axis=1, keepdims=True)
-        found += [
+        result += [
             (odds[index] * weight[:, :, None]).sum(axis=1),
             chances[index].max(axis=1),
             near.mean(axis=1, keepdims=True),
             near.max(axis=1, keepdims=True),
         ]
-    return found
+    return result
 
 
 def _again(chances: Array, odds: Array, times_s: Array) -> list[Array]:
     """Return what each kind's chances are a period earlier and later, and how periodic it is."""
-    found = []
+    result = []
     for shortest, longest in PERIODS_S:
         for kind in range(SKINS, len(KINDS)):
             period, strength = _period(chances[:, kind], times_s, shortest, longest)
             sides = [_at(odds[:, kind], times_s, times_s + sign * period) for sign in (-1.0, 1.0)]
-            found += [*sides, np.full(len(times_s), strength)]
-    return [np.stack(found, axis=1)]
+            result += [*sides, np.full(len(times_s), strength)]
+    return [np.stack(result, axis=1)]
 
 
 def _period(chance: Array, times_s: Array, shortest: float, longest: float) -> tuple[float, float]:

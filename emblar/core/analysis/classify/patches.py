@@ -87,9 +87,9 @@ def windows_of(
         Frame after its last, likewise; the end of ``level`` if left out.
     """
     at = first[:, None] + np.arange(*REACH)[None, :]
-    found: Rows = level[np.clip(at, 0, len(level) - 1)].astype(np.float32)
-    found[(at < start) | (at >= (len(level) if stop is None else stop))] = NOTHING_DB
-    return found
+    result: Rows = level[np.clip(at, 0, len(level) - 1)].astype(np.float32)
+    result[(at < start) | (at >= (len(level) if stop is None else stop))] = NOTHING_DB
+    return result
 
 
 def loud_db(level: Rows, first: NDArray[np.int64]) -> Rows:

@@ -92,11 +92,11 @@ def _near(rows: Rows, place: Array) -> Array:
     """Return the most within ``REACH_BINS`` of a place, one per row."""
     middle = np.round(place).astype(np.int64)
     index = np.arange(len(rows))
-    found = [
+    result = [
         rows[index, np.clip(middle + d, 0, FINE_BINS - 1)]
         for d in range(-REACH_BINS, REACH_BINS + 1)
     ]
-    return np.asarray(np.max(found, axis=0), np.float64)
+    return np.asarray(np.max(result, axis=0), np.float64)
 
 
 def _mean(rows: Rows, start: Array, stop: Array) -> Array:

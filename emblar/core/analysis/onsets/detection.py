@@ -96,8 +96,8 @@ def _peaks(curves: Array) -> Array:
     chosen = np.zeros(curves.shape[1], bool)
     for curve in (*curves, together / len(curves)):
         local = median_filter(curve, size=round(0.3 / HOP_S))
-        found, _ = find_peaks(curve, distance=apart)
-        chosen[found[curve[found] >= np.maximum(OVER_LOCAL * local[found], LEAST_RISE)]] = True
+        result, _ = find_peaks(curve, distance=apart)
+        chosen[result[curve[result] >= np.maximum(OVER_LOCAL * local[result], LEAST_RISE)]] = True
     # The strongest first: each takes its neighbours with it.
     frames = np.nonzero(chosen)[0]
     taken = np.zeros(len(together), bool)
@@ -113,15 +113,15 @@ def _rising(frames: Frames, times: Array) -> NDArray[np.bool_]:
     """Tell which times rise clearly in a group; steady noise by itself rises by a little."""
     centres = band_centres_hz()
     peaks = np.round(times / HOP_S).astype(np.int64)
-    found = np.zeros(len(peaks), bool)
+    result = np.zeros(len(peaks), bool)
     for index, least in enumerate(LEAST_RISE_IN_MIX_DB if frames.is_mix else LEAST_RISE_DB):
         inside = (centres >= GROUP_EDGES_HZ[index]) & (centres < GROUP_EDGES_HZ[index + 1])
         power = frames.power[:, inside].sum(axis=1)
         before = np.mean([power[np.maximum(peaks - k, 0)] for k in (4, 5, 6, 7)], axis=0)
         after = np.max([power[np.minimum(peaks + k, len(power) - 1)] for k in range(4)], axis=0)
         floor = 1e-7 * float(power.max()) + 1e-30
-        found |= 10.0 * np.log10((after + floor) / (before + floor)) >= least
-    return found
+        result |= 10.0 * np.log10((after + floor) / (before + floor)) >= least
+    return result
 
 
 def _refined(mono: Samples, times: Array) -> Array:
@@ -135,17 +135,17 @@ def _refined(mono: Samples, times: Array) -> Array:
     place = np.arange(-back - 2 * RISE_STEP, ahead + 2 * RISE_STEP + 1)
     padded = np.pad(power, (back + 2 * RISE_STEP, ahead + 2 * RISE_STEP + 1))
     firsts = np.round(times * ANALYSIS_RATE_HZ).astype(np.int64)
-    found = np.empty(len(times))
+    result = np.empty(len(times))
     for index, first in enumerate(np.clip(firsts, 0, len(power))):
         total = np.cumsum(padded[first : first + len(place)])
         near = np.sqrt((total[RISE_STEP:] - total[:-RISE_STEP]) / RISE_STEP + QUIETEST)
         level = np.log(near + LOCAL_FLOOR * near.max())
         one, two, three = RISE_STEP, 2 * RISE_STEP, 3 * RISE_STEP
         rise = level[three:] + level[two:-one] - level[one:-two] - level[:-three]
-        found[index] = first + int(np.argmax(rise)) - back + 1
-    found = np.sort(found) / ANALYSIS_RATE_HZ
-    keep = np.concatenate([[True], np.diff(found) >= CLOSEST_S * 0.7])
-    return np.asarray(found[keep])
+        result[index] = first + int(np.argmax(rise)) - back + 1
+    result = np.sort(result) / ANALYSIS_RATE_HZ
+    keep = np.concatenate([[True], np.diff(result) >= CLOSEST_S * 0.7])
+    return np.asarray(result[keep])
 
 
 def dying_away(mono: Samples, times_s: Array) -> NDArray[np.bool_]:

@@ -122,7 +122,7 @@ def between(tracked_hz: float, by_phase_hz: float | None, share: float) -> float
 
 def by_phase_hz(stroke: Near, span_s: Span) -> float | None:
     """Return ``mean_pitch_hz`` where it is near enough to the mode to be the drum's, else None."""
-    found = mean_pitch_hz(stroke, span_s)
-    if found is None or found <= 0.0:
+    result = mean_pitch_hz(stroke, span_s)
+    if result is None or result <= 0.0:
         return None
-    return found if abs(np.log2(found / stroke.pitch_hz)) <= FARTHEST_OCTAVES else None
+    return result if abs(np.log2(result / stroke.pitch_hz)) <= FARTHEST_OCTAVES else None

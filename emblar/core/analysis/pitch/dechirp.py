@@ -107,12 +107,12 @@ def _fitted(
     """Return the squared error in phase of the best glide of a rate, and that glide."""
     rows = np.stack([np.ones_like(time), time, (1.0 - np.exp(-rate * time)) / rate], axis=1)
     weighted = rows * weight[:, None]
-    found = np.linalg.solve(weighted.T @ weighted, weighted.T @ (phase * weight))
-    error = float(np.sum(((rows @ found - phase) * weight) ** 2))
-    settled = pitch_hz + found[1] / (2.0 * np.pi)
+    result = np.linalg.solve(weighted.T @ weighted, weighted.T @ (phase * weight))
+    error = float(np.sum(((rows @ result - phase) * weight) ** 2))
+    settled = pitch_hz + result[1] / (2.0 * np.pi)
     if settled <= 0.5 * pitch_hz:
         return math.inf, Glide(pitch_hz, 0.0, rate)
-    sharp = math.log2(max(1.0 + found[2] / (2.0 * np.pi * settled), 1.0))
+    sharp = math.log2(max(1.0 + result[2] / (2.0 * np.pi * settled), 1.0))
     return error, Glide(float(settled), min(sharp, MOST_OCTAVES), rate)
 
 

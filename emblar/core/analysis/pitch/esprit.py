@@ -124,7 +124,7 @@ def fit_damped_sinusoids(
     if len(window) < SHORTEST or not np.any(window):
         return []
     fits = fit_pieces(np.asarray(window)[None, :], sample_rate_hz, count=count)
-    found = [
+    result = [
         DampedSinusoid(
             float(fits.frequency_hz[0, i]),
             float(fits.decay_rate[0, i]),
@@ -133,4 +133,4 @@ def fit_damped_sinusoids(
         )
         for i in np.nonzero(fits.used[0])[0]
     ]
-    return sorted(found, key=lambda s: -s.energy)
+    return sorted(result, key=lambda s: -s.energy)

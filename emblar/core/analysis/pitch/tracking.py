@@ -125,7 +125,7 @@ def _track(
     fits: Fits, rows: NDArray[np.int64], middles: Array, expected_hz: float, length: float
 ) -> Track:
     # Late windows first: the note is steady there, and the glide is followed backwards.
-    near, found = expected_hz, []
+    near, result = expected_hz, []
     for row in rows[::-1]:
         used = fits.used[row] & (
             np.abs(np.log2(np.maximum(fits.frequency_hz[row], 1e-3) / expected_hz))
@@ -143,8 +143,8 @@ def _track(
         at_middle = fits.amplitude[row, best] * np.exp(-fits.decay_rate[row, best] * length / 2.0)
         # A dying note's frequency is that of where most of its energy lies: before the middle.
         early = min(max(float(fits.decay_rate[row, best]), 0.0) * length / 6.0, MOST_EARLY) * length
-        found.append((middles[row] - early, frequency[best], at_middle))
-    return Track(*np.array(found[::-1]).reshape(-1, 3).T)
+        result.append((middles[row] - early, frequency[best], at_middle))
+    return Track(*np.array(result[::-1]).reshape(-1, 3).T)
 
 
 def settled_hz(track: Track, *, tom: bool) -> float | None:

@@ -131,7 +131,9 @@ def learn(samples: Array, transform: ShortTimeFFT, hits: Sequence[AnalysedHit]) 
                 added = np.sqrt(np.maximum(after**2 - before**2, 0.0))
                 rows[voice].append(added * np.float32(10.0 ** (-hit.level_db / 20.0)))
     return {
-        voice: np.median(found, axis=0).astype(np.float32) for voice, found in rows.items() if found
+        voice: np.median(result, axis=0).astype(np.float32)
+        for voice, result in rows.items()
+        if result
     }
 
 

@@ -69,8 +69,8 @@ def with_a_snare(
     if sure > FEW_SNARES * np.count_nonzero(struck):
         return chances
     if playing.heard:
-        maybe, found = _toms(times_s, lows, chances, prints, mix=True)
-        own = maybe[found.snare]
+        maybe, result = _toms(times_s, lows, chances, prints, mix=True)
+        own = maybe[result.snare]
     else:
         maybe = _maybe(chances)
         pitches = _pitches(times_s, lows[0], chances, maybe)
@@ -96,10 +96,10 @@ def places(
     if playing.heard:
         # Other instruments' notes hide pitch and print: the classifier alone says what is a kick.
         of[maybe[chances[maybe, KICK] >= chances[maybe, TOM]]] = 0
-        maybe, found = _toms(times_s, lows, chances, prints, mix=True)
-        for place, members in enumerate(found.toms):
+        maybe, result = _toms(times_s, lows, chances, prints, mix=True)
+        for place, members in enumerate(result.toms):
             of[maybe[members]] = place + 1
-        return Places(len(found.toms), of, maybe[found.others])
+        return Places(len(result.toms), of, maybe[result.others])
     low, spans = lows[0], _spans(times_s, chances, maybe)
     pitches = [stroke_pitch_hz(low, span) for span in spans]
     groups = group_membranes(pitches, prints[maybe], chances[maybe, KICK], chances[maybe, TOM])
@@ -107,8 +107,8 @@ def places(
         if group.kick:
             of[maybe[list(group.members)]] = 0
     # Alone, pitch and print say what is a kick; toms are told apart as in a mix, by more than that.
-    seem, found = _toms(times_s, lows, chances, prints, mix=False)
-    toms = [own[of[own] != 0] for own in (seem[members] for members in found.toms)]
+    seem, result = _toms(times_s, lows, chances, prints, mix=False)
+    toms = [own[of[own] != 0] for own in (seem[members] for members in result.toms)]
     toms = [np.searchsorted(maybe, own) for own in toms if len(own)]
     if not playing.taken:
         # Nothing else leads their notes astray: they put them in order.

@@ -215,8 +215,8 @@ def _labels(pitch: Array, shapes: Array, share: Array) -> NDArray[np.int64]:
         unlike = np.sqrt(np.mean((shapes[a + 1 :] - shapes[a]) ** 2, axis=1)) / PRINT_DB_APART
         kinds = KIND_WEIGHT * np.abs(share[a + 1 :] - share[a])
         rows.append(0.5 * np.minimum(apart, MOST_PITCH_STEPS) + 0.5 * unlike + kinds)
-    found = fcluster(linkage(np.concatenate(rows), "average"), LINK_DISTANCE, "distance")
-    return np.asarray(found, np.int64)
+    result = fcluster(linkage(np.concatenate(rows), "average"), LINK_DISTANCE, "distance")
+    return np.asarray(result, np.int64)
 
 
 def _middle(group: NDArray[np.int64], semitones: dict[int, float]) -> float:
@@ -281,10 +281,10 @@ def _parted(
 
 def _named(own: list[int], toms: Groups, semitones: dict[int, float]) -> list[Membrane]:
     high_to_low = sorted(toms, key=lambda g: -_middle(g, semitones))
-    found = [_membrane(group, semitones, kick=False) for group in high_to_low]
+    result = [_membrane(group, semitones, kick=False) for group in high_to_low]
     if own:
-        found.insert(0, _membrane(np.array(own, np.int64), semitones, kick=True))
-    return found
+        result.insert(0, _membrane(np.array(own, np.int64), semitones, kick=True))
+    return result
 
 
 def _membrane(group: NDArray[np.int64], semitones: dict[int, float], *, kick: bool) -> Membrane:

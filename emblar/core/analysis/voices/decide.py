@@ -224,8 +224,8 @@ def name_strokes(found: Candidates) -> list[Hit]:
     placed = places(found.times_s, found.lows, chances, prints, found.accompaniment)
     voices = ["kick", "snare", *(f"tom-{i + 1}" for i in range(placed.toms)), "hat", "cymbal"]
     prior = _of_voices(chances, voices, placed.of, mix=mix)
-    now = _of_voices(kinds, voices, placed.of, mix=mix)
-    score, loudness = _weighed(prior, now, prints, placed.others.tolist())
+    current = _of_voices(kinds, voices, placed.of, mix=mix)
+    score, loudness = _weighed(prior, current, prints, placed.others.tolist())
     score = rarely_together(_one_tom(score, loudness, voices), voices)
     hits = []
     for index, voice in enumerate(voices):

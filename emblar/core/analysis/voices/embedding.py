@@ -108,14 +108,14 @@ def levels_db(low: Array, strokes: Sequence[StrokeSpan]) -> Array:
     After each in ``SPANS_S``, before it, and what is usual. A span ends where the next drum is
     struck, but not so soon that nothing could be told.
     """
-    found = np.empty((len(strokes), len(SPANS_S) + 2, SIZE))
-    for row, own in zip(found, strokes, strict=True):
+    result = np.empty((len(strokes), len(SPANS_S) + 2, SIZE))
+    for row, own in zip(result, strokes, strict=True):
         spans = [*_spans(own.available_s), BEFORE_S]
         power = [power_in(low, own.time_s + start, own.time_s + stop) for start, stop in spans]
         row[:-1] = np.array(power) @ _onto().T
-    found[:, -1] = _usual(low, strokes)
-    floor = FLOOR * found.max(initial=0.0) + QUIETEST
-    return np.asarray(10.0 * np.log10(found + floor))
+    result[:, -1] = _usual(low, strokes)
+    floor = FLOOR * result.max(initial=0.0) + QUIETEST
+    return np.asarray(10.0 * np.log10(result + floor))
 
 
 def _spans(available_s: float) -> list[tuple[float, float]]:

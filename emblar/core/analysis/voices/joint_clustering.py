@@ -131,7 +131,7 @@ def _joined(groups: list[Index], embeddings: Array, tom: Array) -> list[Index]:
 def _labels(embeddings: Array) -> tuple[float, Index]:
     """Return what parting strokes brings, and the group of each: as many as pay for themselves."""
     embeddings = _narrowed(embeddings)
-    costs, found = [MOST_COST], np.zeros(len(embeddings), np.int64)
+    costs, result = [MOST_COST], np.zeros(len(embeddings), np.int64)
     for count in range(1, min(MOST_TOMS, len(embeddings) // 2) + 1):
         for start in range(STARTS if count > 1 else 1):
             with warnings.catch_warnings():
@@ -142,9 +142,9 @@ def _labels(embeddings: Array) -> tuple[float, Index]:
             like = embeddings @ means.T
             cost = float(np.mean(1.0 - like.max(axis=1))) + PER_GROUP * count
             if cost < min(costs):
-                found = like.argmax(axis=1)
+                result = like.argmax(axis=1)
             costs.append(cost)
-    return costs[min(1, len(costs) - 1)] - min(costs), found
+    return costs[min(1, len(costs) - 1)] - min(costs), result
 
 
 def _narrowed(embeddings: Array) -> Array:

@@ -9,9 +9,9 @@ down_revision = "0014"
 
 
 def _times() -> tuple[sa.Column[object], ...]:
-    now = sa.func.now()
+    current = sa.func.now()
     return tuple(
-        sa.Column(name, sa.DateTime(timezone=True), server_default=now, nullable=False)
+        sa.Column(name, sa.DateTime(timezone=True), server_default=current, nullable=False)
         for name in ("created_at", "updated_at")
     )
 

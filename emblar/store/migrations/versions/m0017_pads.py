@@ -8,7 +8,7 @@ down_revision = "0016"
 
 
 def upgrade() -> None:
-    now = sa.func.now()
+    current = sa.func.now()
     moment = sa.DateTime(timezone=True)
     op.create_table(
         "pad",
@@ -18,8 +18,8 @@ def upgrade() -> None:
         sa.Column("made_of", sa.String, server_default="", nullable=False),
         sa.Column("part", sa.String),
         sa.Column("deleted_at", moment),
-        sa.Column("created_at", moment, server_default=now, nullable=False),
-        sa.Column("updated_at", moment, server_default=now, nullable=False),
+        sa.Column("created_at", moment, server_default=current, nullable=False),
+        sa.Column("updated_at", moment, server_default=current, nullable=False),
     )
     op.create_index("ix_pad_session_id", "pad", ["session_id"])
     op.add_column("recording", sa.Column("pad_id", sa.Integer, sa.ForeignKey("pad.id")))
