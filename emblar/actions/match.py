@@ -138,8 +138,8 @@ def match(scope: Scope, session_id: int, slot_id: int, take_id: int | None = Non
     target = target_of(result, current.drum.voice)
     if result is None or target is None:
         raise InputError(
-            f"{current.drum.owned.name} has no part of the record yet, so a take cannot be compared "
-            "with it. Choose its part in Kit."
+            f"{current.drum.owned.name} has no part of the record yet, so a take cannot be "
+            "compared with it. Choose its part in Kit."
         )
     record = moved(target, dict(current.drum.wish.get("steps", {})))
     takes = _takes(scope, session_id, current, record)

@@ -10,6 +10,9 @@ import typer
 from emblar.core.errors import InputError
 from emblar.core.voices import VoiceName
 
+GOAL_WITHIN = 12.0
+"""A head that is being tuned lies within so many semitones of the pitch in its file."""
+
 
 class Head(StrEnum):
     """Which head is tapped."""
@@ -40,8 +43,14 @@ def taps_command(
         check_range("lug_hz", about)
     data = read_bytes(recording)
     samples = clip_samples(data)
-    within = {} if about is None else {"about_hz": about, "within_semitones": 6.0}
-    head = tapped_head(file.drum(), side.value, **within)
+    tapped = file.batter if side is Head.BATTER else file.reso
+    goal_hz = tapped.mean_lug_hz if tapped is not None else None
+    if about is not None:
+        head = tapped_head(file.drum(), side.value, about, within_semitones=6.0)
+    elif goal_hz is not None:
+        head = tapped_head(file.drum(), side.value, goal_hz, within_semitones=GOAL_WITHIN)
+    else:
+        head = tapped_head(file.drum(), side.value)
     taps = read_taps(samples, ANALYSIS_RATE_HZ, head)
     text = taps_file(side.value, taps).model_dump_json(by_alias=True, indent=2)
     sys.stdout.write(text + "\n")

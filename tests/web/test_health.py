@@ -106,6 +106,5 @@ def test_the_doctor_says_what_is_wrong_and_what_to_do(
     rows = {row["what"]: row for row in told["findings"]}
     assert (done.exit_code, told["well"]) == (1, False)
     assert rows["worker"]["state"] == "fault"
-    assert rows["paired phones"]["state"] == "note"
     assert "EMBLAR_BACKUPS is 0" in rows["backups"]["says"]
     settings.cache_clear()

@@ -29,6 +29,7 @@ from emblar.core.acoustics.one_head import tapped_modes
 from emblar.core.analysis.pitch.esprit import DampedSinusoid, fit_damped_sinusoids
 from emblar.core.errors import BadAudioError
 from emblar.core.tuning.parameters import parameter
+from emblar.core.tuning.tap_round import Prior, RoundReading, read_round
 
 Samples = NDArray[np.float64]
 WhyNot = Literal[
@@ -48,6 +49,16 @@ BRIGHT_BACK_S = 0.05
 BRIGHT_HZ = 1500.0
 """A low head's modes beat within a tenth of a second; the click of a stick is gone much sooner."""
 MODES = 9
+ROUND = 3
+"""So many taps on one head tell more together than each alone."""
+USUAL_SECOND = 1.45
+"""Mode (2,1) over (1,1) of a usual head; of a thin snare-side film the model has 1.56."""
+PARTIALS = 12
+"""Sinusoids that are fitted to a tap of a round."""
+SAMPLES_A_SWING = 12.7
+"""Samples of a fitted ring per swing of the lug note, up to its modes at over twice its pitch."""
+LOW_RATES_HZ = (800.0, 8000.0)
+"""Between which a ring is decimated."""
 
 
 @dataclass(frozen=True, slots=True)
@@ -75,12 +86,35 @@ class TappedHead:
         Its modes over the lug pitch, and their levels beside a rod, dB re the loudest.
     low_hz, high_hz
         Between which its lug pitch can lie.
+    about_hz, sd_semitones
+        Where it is expected, and how sure that is; None where nothing is known.
+    rods
+        A round has so many taps; more means that something else was struck, too.
     """
 
     ratios: tuple[float, ...]
     levels_db: tuple[float, ...]
     low_hz: float
     high_hz: float
+    about_hz: float | None = None
+    sd_semitones: float = 12.0
+    rods: int = 20
+
+    def prior(self) -> Prior:
+        """Return where its lug pitch may lie."""
+        above = [row for row in zip(self.levels_db, self.ratios, strict=True) if row[1] > 1.2]
+        stretch = max(max(above)[1] / USUAL_SECOND, 1.0) if above else 1.0
+        return Prior(self.low_hz, self.high_hz, self.about_hz, self.sd_semitones, stretch)
+
+
+@dataclass(frozen=True, slots=True)
+class _Piece:
+    """The ring of one tap, decimated, and what sounded before it."""
+
+    time_s: float
+    ring: Samples
+    before: Samples
+    rate_hz: float
 
 
 @lru_cache(maxsize=64)
@@ -122,10 +156,13 @@ def tapped_head(
         rows.setdefault(round(mode.frequency_hz / middle, 3), mode.level_db)
     kept = list(rows.items())[:MODES]
     return TappedHead(
-        tuple(r for r, _ in kept),
-        tuple(v for _, v in kept),
-        low,
-        high,
+        ratios=tuple(r for r, _ in kept),
+        levels_db=tuple(v for _, v in kept),
+        low_hz=low,
+        high_hz=high,
+        about_hz=about_hz,
+        sd_semitones=within_semitones / 3.0,
+        rods=drum.rods,
     )
 
 
@@ -155,11 +192,60 @@ def read_taps(samples: Samples, rate_hz: int, head: TappedHead) -> tuple[Tap, ..
     if len(samples) < rate_hz * 0.1 or not np.any(samples):
         raise BadAudioError("There is no sound in this clip. Check the microphone and tap again.")
     onsets = find_taps(samples, rate_hz)
-    taps = []
-    for i, at in enumerate(onsets):
-        until = onsets[i + 1] if i + 1 < len(onsets) else len(samples) / rate_hz
-        taps.append(_read(samples, rate_hz, at, until, head, i + 1 < len(onsets)))
-    return tuple(taps)
+    low_rate = _low_rate(samples, rate_hz, onsets, head)
+    pieces = [
+        _piece(samples, rate_hz, at, until, head, low_rate)
+        for at, until in zip(onsets, _ends(samples, rate_hz, onsets), strict=True)
+    ]
+    rings = [piece for piece in pieces if isinstance(piece, _Piece)]
+    if len(rings) >= ROUND or head.about_hz is not None:
+        readings = iter(_read_together(rings, head))
+    else:
+        readings = iter([_told(piece, head) for piece in rings])
+    return tuple(next(readings) if isinstance(piece, _Piece) else piece for piece in pieces)
+
+
+def _ends(samples: Samples, rate_hz: int, onsets: Sequence[float]) -> list[float]:
+    """Return where each tap's ring ends at the latest, s: at the next that is about as loud."""
+    level = _levels_db(samples, rate_hz)
+    width = round(FRAME_S / HOP_S)
+    loud = [
+        float(level[min(round(t / HOP_S), len(level) - width - 1) :][:width].max()) for t in onsets
+    ]
+    length_s = len(samples) / rate_hz
+    return [
+        next(
+            (
+                later
+                for later, db in zip(onsets[i + 1 :], loud[i + 1 :], strict=True)
+                if db > loud[i] - parameter("tap_ends_within")
+            ),
+            length_s,
+        )
+        for i in range(len(onsets))
+    ]
+
+
+def _low_rate(samples: Samples, rate_hz: int, onsets: Sequence[float], head: TappedHead) -> float:
+    """Return the rate at which a ring is fitted: some thirty swings within ``fit_samples``."""
+    about_hz = head.about_hz
+    if about_hz is None and len(onsets) < ROUND:
+        return float(np.clip(head.high_hz * 8.0, *LOW_RATES_HZ))
+    if about_hz is None:
+        about_hz = _loudest_hz(samples, rate_hz, onsets, head)
+    return float(np.clip(about_hz * SAMPLES_A_SWING, *LOW_RATES_HZ))
+
+
+def _loudest_hz(samples: Samples, rate_hz: int, onsets: Sequence[float], head: TappedHead) -> float:
+    """Return where most of the taps' power is, near where the lug pitch can lie."""
+    size = round(0.3 * rate_hz)
+    power = np.zeros(size // 2 + 1)
+    for at in onsets:
+        piece = samples[round((at + parameter("skip_click")) * rate_hz) :][:size]
+        power += np.abs(np.fft.rfft(piece * np.hanning(len(piece)), size)) ** 2
+    places = np.fft.rfftfreq(size, 1.0 / rate_hz)
+    inside = (places >= 0.5 * head.low_hz) & (places <= 2.0 * head.high_hz)
+    return float(places[inside][np.argmax(power[inside])])
 
 
 def find_taps(samples: Samples, rate_hz: int) -> list[float]:
@@ -205,29 +291,82 @@ def _levels_db(samples: Samples, rate_hz: int) -> Samples:
     return np.asarray(10.0 * np.log10(power + 1e-12))
 
 
-def _read(
-    samples: Samples, rate_hz: int, at: float, until: float, head: TappedHead, followed: bool
-) -> Tap:
-    def none(why: WhyNot) -> Tap:
-        return Tap(at, None, None, why)
-
-    needed = max(parameter("least_span"), parameter("least_periods") / head.low_hz)
+def _piece(
+    samples: Samples, rate_hz: int, at: float, until: float, head: TappedHead, low_rate: float
+) -> _Piece | Tap:
+    """Return the ring of a tap, or the tap with the reason why it cannot be read."""
+    lowest = head.low_hz
+    if head.about_hz is not None:
+        lowest = max(lowest, head.about_hz / 1.6)
+    needed = max(parameter("least_span"), parameter("least_periods") / lowest)
     start = at + parameter("skip_click")
     stop = min(until - 0.005, start + max(parameter("most_span"), 2.0 * needed))
     if stop - start < min(needed, parameter("least_span")):
-        return none("double tap" if followed else "cut off")
+        followed = until < len(samples) / rate_hz
+        return Tap(at, None, None, "double tap" if followed else "cut off")
     whole = samples[round(at * rate_hz) : round(stop * rate_hz)]
     if _clipped(whole):
-        return none("clipped")
-    low_rate = float(np.clip(head.high_hz * 8.0, 800.0, 8000.0))
+        return Tap(at, None, None, "clipped")
     first = max(round((at - parameter("listen_before")) * rate_hz), 0)
     band = _decimated(samples[first : round(stop * rate_hz)], rate_hz, low_rate)
     begin = round((start - first / rate_hz) * low_rate)
-    piece = band[begin:]
-    if len(piece) < 32:
-        return none("cut off")
+    ring = band[begin:]
+    if len(ring) < 32:
+        return Tap(at, None, None, "cut off")
     before = band[: max(round((at - first / rate_hz - 0.01) * low_rate), 0)]
-    return _told(at, piece, before, low_rate, head) or none("cannot tell")
+    return _Piece(at, ring, before, low_rate)
+
+
+def _read_together(rings: Sequence[_Piece], head: TappedHead) -> list[Tap]:
+    """Return what taps on one head tell, read as a whole (``tap_round``)."""
+    fits = [_sinusoids(piece.ring, piece.rate_hz, PARTIALS) for piece in rings]
+    partials = [
+        np.array(
+            [
+                (math.log2(s.frequency_hz), 20.0 * math.log10(s.amplitude + 1e-12))
+                for s in fit
+                if s.frequency_hz > 0.3 * head.low_hz
+            ]
+        ).reshape(-1, 2)
+        for fit in fits
+    ]
+    reading = read_round(partials, head.prior())
+    least = parameter(_margin_needed(len(rings), reading, head))
+    taps = []
+    for i, (piece, fit) in enumerate(zip(rings, fits, strict=True)):
+        if reading is None:
+            taps.append(Tap(piece.time_s, None, None, "cannot tell"))
+        elif i not in reading.lug_hz:
+            taps.append(Tap(piece.time_s, None, None, "something else sounds"))
+        elif reading.margin < least:
+            taps.append(Tap(piece.time_s, None, None, "wrong mode"))
+        else:
+            taps.append(_checked(piece, fit, reading.lug_hz[i]))
+    return taps
+
+
+def _margin_needed(rings: int, reading: RoundReading | None, head: TappedHead) -> str:
+    """Return the parameter that says how sure a reading has to be to count."""
+    if head.about_hz is None:
+        return "tap_busy_margin"
+    if rings < ROUND:
+        return "tap_single_margin"
+    busy = rings > head.rods + 1 or (reading is not None and reading.groups > 1)
+    return "tap_busy_margin" if busy else "tap_round_margin"
+
+
+def _checked(piece: _Piece, fit: Sequence[DampedSinusoid], about_hz: float) -> Tap:
+    """Return a tap at a pitch if nothing else sounded there and its two halves agree."""
+    hz = _own_hz(fit, about_hz)
+    if hz is None:
+        return Tap(piece.time_s, None, None, "cannot tell")
+    if _sounded_before(piece.before, piece.ring, piece.rate_hz, hz):
+        return Tap(piece.time_s, None, None, "something else sounds")
+    apart = _apart_cents(piece.ring, piece.rate_hz, hz)
+    if apart is None or apart > parameter("agree_within"):
+        return Tap(piece.time_s, None, None, "cannot tell")
+    sd = math.hypot(parameter("reading_sd"), 0.5 * apart)
+    return Tap(piece.time_s, hz, hz * (2.0 ** (sd / 1200.0) - 1.0))
 
 
 def _clipped(whole: Samples) -> bool:
@@ -239,34 +378,29 @@ def _decimated(samples: Samples, rate_hz: int, low_rate: float) -> Samples:
     return np.asarray(soxr.resample(samples, rate_hz, low_rate, quality="HQ"), np.float64)
 
 
-def _told(at: float, piece: Samples, before: Samples, rate: float, head: TappedHead) -> Tap | None:
-    """Return what a tap tells, or a tap with the reason why it does not."""
-    result = _sinusoids(piece, rate)
-    if not result:
-        return None
-    best, second = _best_two(result, head)
+def _told(piece: _Piece, head: TappedHead) -> Tap:
+    """Return what a single tap tells by the modes that the model expects of this head."""
+
+    def unread(why: WhyNot) -> Tap:
+        return Tap(piece.time_s, None, None, why)
+
+    fit = _sinusoids(piece.ring, piece.rate_hz)
+    best, second = _best_two(fit, head) if fit else (None, None)
     if best is None:
-        return None
+        return unread("cannot tell")
     hz, share = best
-    if _present(result, hz, head) < parameter("least_present"):
+    if _present(fit, hz, head) < parameter("least_present"):
         # The drum struck whole has other modes than one head tapped.
-        return Tap(at, None, None, "other head")
+        return unread("other head")
     if share < parameter("least_explained"):
-        hum = _hums(before, piece)
-        why: WhyNot = "something else sounds" if hum else "cannot tell"
-        return Tap(at, None, None, why)
+        hum = _hums(piece.before, piece.ring)
+        return unread("something else sounds" if hum else "cannot tell")
     if second is not None and second[1] > share - parameter("clear_by"):
-        return Tap(at, None, None, "wrong mode")
-    own = _own_hz(result, hz)
-    if own is None or not _is_loud(result, own):
-        return Tap(at, None, None, "wrong mode")
-    if _sounded_before(before, piece, rate, own):
-        return Tap(at, None, None, "something else sounds")
-    apart = _apart_cents(piece, rate, own)
-    if apart is None or apart > parameter("agree_within"):
-        return Tap(at, None, None, "cannot tell")
-    sd = math.hypot(parameter("reading_sd"), 0.5 * apart)
-    return Tap(at, own, own * (2.0 ** (sd / 1200.0) - 1.0))
+        return unread("wrong mode")
+    lug_hz = _own_hz(fit, hz)
+    if lug_hz is None or not _is_loud(fit, lug_hz):
+        return unread("wrong mode")
+    return _checked(piece, fit, hz)
 
 
 def _sinusoids(piece: Samples, rate: float, count: int = 8) -> list[DampedSinusoid]:
