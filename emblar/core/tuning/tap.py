@@ -331,28 +331,30 @@ def _read_together(rings: Sequence[_Piece], head: TappedHead) -> list[Tap]:
         for fit in fits
     ]
     reading = read_round(partials, head.prior())
-    least = parameter(_margin_needed(len(rings), reading, head))
     taps = []
     for i, (piece, fit) in enumerate(zip(rings, fits, strict=True)):
         if reading is None:
             taps.append(Tap(piece.time_s, None, None, "cannot tell"))
         elif i not in reading.lug_hz:
             taps.append(Tap(piece.time_s, None, None, "something else sounds"))
-        elif reading.margin < least:
+        elif not _is_sure(reading, len(rings), head):
             taps.append(Tap(piece.time_s, None, None, "wrong mode"))
         else:
             taps.append(_checked(piece, fit, reading.lug_hz[i]))
     return taps
 
 
-def _margin_needed(rings: int, reading: RoundReading | None, head: TappedHead) -> str:
-    """Return the parameter that says how sure a reading has to be to count."""
-    if head.about_hz is None:
-        return "tap_busy_margin"
+def _is_sure(reading: RoundReading, rings: int, head: TappedHead) -> bool:
+    """Whether the lug note of some taps stands out from their other modes enough to count."""
     if rings < ROUND:
-        return "tap_single_margin"
-    busy = rings > head.rods + 1 or (reading is not None and reading.groups > 1)
-    return "tap_busy_margin" if busy else "tap_round_margin"
+        return reading.margin >= parameter("tap_single_margin")
+    if reading.score < parameter("tap_least_score"):
+        return False
+    if reading.largest > head.rods + 1:
+        # Taps and strokes of something else, taken for the same.
+        return reading.margin >= parameter("tap_mixed_margin")
+    busy = reading.groups > 1 or rings > head.rods + 1 or head.about_hz is None
+    return reading.margin >= parameter("tap_busy_margin" if busy else "tap_round_margin")
 
 
 def _checked(piece: _Piece, fit: Sequence[DampedSinusoid], about_hz: float) -> Tap:

@@ -86,13 +86,17 @@ class RoundReading:
         The lug note by tap.
     margin
         By how much the logarithm of its probability is above that of the next other mode.
-    groups
-        How many kinds of sound there are among the taps.
+    score
+        How well the modes of these taps fit a head's, as a logarithm.
+    groups, largest
+        How many kinds of sound there are among the taps, and how many are of the most frequent.
     """
 
     lug_hz: dict[int, float]
     margin: float
+    score: float
     groups: int
+    largest: int
 
 
 @lru_cache(maxsize=1)
@@ -132,15 +136,16 @@ def read_round(partials: Sequence[Array], prior: Prior) -> RoundReading | None:
         if reading is not None:
             score, octave, margin, lug_hz = reading
             named = {members[j]: hz for j, hz in lug_hz.items()}
-            readings.append((score + len(members), octave, margin, named))
+            readings.append((score + len(members), octave, margin, named, score, len(members)))
     if not readings:
         return None
     readings.sort(key=lambda row: -row[0])
-    score, octave, margin, lug_hz = readings[0]
-    for other_score, other_octave, _, _ in readings[1:]:
+    total, octave, margin, lug_hz, score, _ = readings[0]
+    for other_total, other_octave, *_ in readings[1:]:
         if abs(other_octave - octave) * OCTAVE_CENTS > parameter("tap_same_within"):
-            margin = min(margin, score - other_score)
-    return RoundReading(lug_hz, margin, len(readings))
+            margin = min(margin, total - other_total)
+    largest = max(row[5] for row in readings)
+    return RoundReading(lug_hz, margin, score, len(readings), largest)
 
 
 def _groups(partials: Sequence[Array]) -> list[list[int]]:
@@ -270,12 +275,18 @@ def _score(pooled: Sequence[Pooled], index: int, prior: Prior, taps: int) -> flo
     for m, mode in enumerate(modes):
         if m not in used_modes:
             score += math.log(1.0 - mode.present) - parameter("tap_missing")
-    for k, other in enumerate(others):
-        in_reach = other.octave - lug.octave <= math.log2(slack * modes[-1].high)
-        if k not in used_partials and in_reach:
-            loud = max(0.0, other.level_db + parameter("tap_unexplained_from"))
-            score -= parameter("tap_unexplained") * other.share * loud
-    return score
+    return score - _unexplained(others, used_partials, lug, slack * modes[-1].high)
+
+
+def _unexplained(
+    others: Sequence[Pooled], explained: set[int], lug: Pooled, highest_ratio: float
+) -> float:
+    """Return what loud partials cost that are none of the head's modes."""
+    return parameter("tap_unexplained") * sum(
+        other.share * max(0.0, other.level_db + parameter("tap_unexplained_from"))
+        for k, other in enumerate(others)
+        if k not in explained and other.octave - lug.octave <= math.log2(highest_ratio)
+    )
 
 
 def _stretched(mode: Mode, stretch: float) -> Mode:
