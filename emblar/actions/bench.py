@@ -109,7 +109,7 @@ def keep_readings(
         There is no such rod or head.
     """
     if how not in HOW:
-        raise InputError(f"“{how}” is none of {', '.join(HOW)}.", field="how")
+        raise InputError(f"“{how}” is not possible. Choose {', '.join(HOW)}.", field="how")
     with in_session(scope, session_id) as db:
         drum, file = work_on(db, session_id, slot_id)
         if side == "reso" and drum.owned.reso is None:
@@ -118,8 +118,7 @@ def keep_readings(
             check_range("lug_hz", hz)
             if not 0 <= rod < drum.owned.rods:
                 raise InputError(
-                    f"{drum.owned.name} has rods 1 to {drum.owned.rods}; {rod + 1} is none of "
-                    "them.",
+                    f"{drum.owned.name} has rods 1 to {drum.owned.rods}, not {rod + 1}.",
                     field="rod",
                 )
         if file.turning is not None:

@@ -113,7 +113,7 @@ def change_drum(
     if lent_by is not None and len(lent_by) > LONGEST_NAME:
         raise InputError(f"Borrowed from: up to {LONGEST_NAME} letters.", field="lent_by")
     if stand and stand not in STANDS:
-        raise InputError(f"“{stand}” is none of {', '.join(STANDS)}.", field="stand")
+        raise InputError(f"“{stand}” is not possible. Choose {', '.join(STANDS)}.", field="stand")
     with in_session(scope, session_id) as db:
         drum = store.get(db, session_id, drum_id)
         if owned.name.strip().casefold() != drum.owned.name.casefold():

@@ -130,7 +130,9 @@ def add_head(
         raise InputError(f"Count: {count} is outside 1 to {MOST}.", field="count")
     known = next((c for c in CONDITIONS if c == condition), None)
     if known is None:
-        raise InputError(f"condition: “{condition}” is none of {', '.join(CONDITIONS)}.")
+        raise InputError(
+            f"condition: “{condition}” is not possible. Choose {', '.join(CONDITIONS)}."
+        )
     with transaction() as db:
         return head_store.add_loose(
             db, scope.studio_id, OwnedHead(construction_id, diameter_in, count, known)

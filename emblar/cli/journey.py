@@ -74,7 +74,7 @@ def way_command(
     start: Annotated[
         int | None, typer.Option("--from", help="The take to start from; else how it is now")
     ] = None,
-    gone: Annotated[bool, typer.Option("--gone", help="Keep that the way was gone")] = False,
+    gone: Annotated[bool, typer.Option("--gone", help="Mark this route as done")] = False,
 ) -> None:
     """Print the way from one setup of a drum to another; keep that it was gone."""
     from emblar.actions.match import match

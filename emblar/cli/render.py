@@ -61,7 +61,7 @@ def render_command(
         Stroke.STROKE
     ),
     force: Annotated[float, typer.Option(help="Stroke over a medium one, 0 to 4")] = 1.0,
-    seed: Annotated[int, typer.Option(min=0, help="Of the noises")] = 7,
+    seed: Annotated[int, typer.Option(min=0, help="Random seed of the noises")] = 7,
 ) -> None:
     """Render a drum as it is predicted to sound."""
     import numpy as np

@@ -67,7 +67,7 @@ def sweep_command(
     from emblar.sound.clips import read_clip_sound
 
     if not VoiceName(voice).is_tuned:
-        raise InputError(f"voice: “{voice}” is none of kick, snare, tom-1, tom-2, …")
+        raise InputError(f"voice: “{voice}” is not possible. Choose kick, snare, tom-1, tom-2, …")
     data = read_bytes(recording)
     points = read_sweep(read_clip_sound(data), voice)
     text = sweep_file(points, sweep(points)).model_dump_json(by_alias=True, indent=2)

@@ -46,7 +46,7 @@ def _sentence(item: Mapping[str, Any]) -> str:
         return f"{str(item['input'])[:40]} will not do: it must be {bound}."
     if kind == "string_too_long":
         return f"This is longer than {context['max_length']} characters."
-    return f"“{str(item['input'])[:40]}” is none of the choices here."
+    return f"“{str(item['input'])[:40]}” is not one of the choices here."
 
 
 def _plain(number: float) -> str:

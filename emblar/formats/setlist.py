@@ -33,7 +33,9 @@ class OfferFile(Strict):
             if row not in dampers():
                 raise ValueError(f"dampers: there is no “{row}”. Known: {', '.join(dampers())}.")
         if self.wires and self.wires not in wire_settings():
-            raise ValueError(f"wires: “{self.wires}” is none of {', '.join(wire_settings())}.")
+            raise ValueError(
+                f"wires: “{self.wires}” is not possible. Choose {', '.join(wire_settings())}."
+            )
         return self
 
     def offer(self) -> Offer:

@@ -39,7 +39,7 @@ def test_heads_are_put_on_taken_off_and_brought_back() -> None:
         (("silk", 12.0, 1, "fresh"), "no head “silk”"),
         (("woven", 40.0, 1, "fresh"), "Diameter: 40 is outside 6 to 28"),
         (("woven", 12.0, 0, "fresh"), "Count: 0 is outside 1 to 99"),
-        (("woven", 12.0, 1, "new"), "“new” is none of fresh, used, worn"),
+        (("woven", 12.0, 1, "new"), "“new” is not possible. Choose fresh, used, worn"),
     ],
 )
 def test_a_wrong_head_is_refused_and_nothing_is_kept(values: tuple, says: str) -> None:

@@ -12,7 +12,7 @@ from tests.core.test_sung import RATE, mouth, two
 
 def test_a_budget_is_spent_and_a_change_used(page: Page, planned: int) -> None:
     page.goto(f"/sessions/{planned}/plan")
-    page.get_by_role("link", name="A small budget: which changes bring most").click()
+    page.get_by_role("link", name="Best changes for a budget").click()
     expect(page.locator("h1")).to_have_text("Rescue")
     page.get_by_label("Budget").fill("lots")
     page.get_by_role("button", name="Find the changes").click()

@@ -28,7 +28,8 @@ def test_every_finding_has_advice_and_fits_some_drum() -> None:
 
 
 @pytest.mark.parametrize(
-    ("found", "says"), [("squeaks", "is none of edge-dent"), ("wires-crooked", "a tom cannot have")]
+    ("found", "says"),
+    [("squeaks", "is not possible. Choose edge-dent"), ("wires-crooked", "a tom cannot have")],
 )
 def test_a_finding_that_cannot_be_is_refused(found: str, says: str) -> None:
     with pytest.raises(DrumError, match=says):

@@ -85,7 +85,7 @@ def test_a_snare_keeps_to_its_players_side(name: str) -> None:
 
 
 def test_schools_that_are_none_are_refused_with_what_there_is() -> None:
-    with pytest.raises(InputError, match="is none of relation of the heads"):
+    with pytest.raises(InputError, match="Choose relation of the heads"):
         Brief(schools={"rims": "wood"})
     with pytest.raises(InputError, match="closed front or ported front, not “half”"):
         Brief(schools={PORT: "half"})

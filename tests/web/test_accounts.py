@@ -465,3 +465,21 @@ def test_an_unknown_name_is_hashed_as_a_known_one_is(
             actions.log_in(name, "wrong password", "d", "198.51.100.4")
     assert len(hashed) == 2
     assert hashed[1] == "of nobody"
+
+
+def test_two_people_cannot_use_one_invitation_at_the_same_time(site: FastAPI) -> None:
+    for number in range(4):
+        token = actions.invite(HERE, "tech")
+        together = threading.Barrier(2)
+
+        def accept(name: str, token: str = token, together: threading.Barrier = together) -> bool:
+            together.wait()
+            try:
+                actions.accept(token, name, PASSWORD)
+            except NotFoundError:
+                return False
+            return True
+
+        with ThreadPoolExecutor(2) as pool:
+            accepted = list(pool.map(accept, (f"One {number}", f"Two {number}")))
+        assert sorted(accepted) == [False, True]

@@ -506,9 +506,9 @@ def test_a_plan_with_a_damper_that_was_taken_off_the_shelf_says_so(
         ({"tempo_bpm": "fast"}, "“fast” is not a number."),
         ({"hands": "0"}, "0 will not do: it must be at least 1."),
         ({"downbeat_at": "tomorrow"}, "is not a date and time"),
-        ({"rebound": "bouncy"}, "“bouncy” is none of the choices"),
-        ({"stage": "moon"}, "“moon” is none of the choices"),
-        ({"kick_microphone": "on top"}, "“on top” is none of the choices"),
+        ({"rebound": "bouncy"}, "“bouncy” is not one of the choices"),
+        ({"stage": "moon"}, "“moon” is not one of the choices"),
+        ({"kick_microphone": "on top"}, "“on top” is not one of the choices"),
         ({"minutes": "0"}, "0 will not do: it must be more than 0."),
     ],
 )

@@ -42,6 +42,6 @@ def check_findings(found: tuple[str, ...], kind: Kind) -> None:
     for name in found:
         row = findings().get(name)
         if row is None:
-            raise DrumError(f"findings: “{name}” is none of {', '.join(findings())}.")
+            raise DrumError(f"findings: “{name}” is not possible. Choose {', '.join(findings())}.")
         if kind not in row.kinds:
             raise DrumError(f"findings: a {kind} cannot have {row.name}.")

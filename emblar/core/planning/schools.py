@@ -118,7 +118,7 @@ def checked_schools(schools: Mapping[str, str]) -> dict[str, str]:
     result = {about: name for about, name in schools.items() if name}
     for about, name in result.items():
         if about not in SIDES:
-            raise InputError(f"schools: “{about}” is none of {', '.join(SIDES)}.")
+            raise InputError(f"schools: “{about}” is not possible. Choose {', '.join(SIDES)}.")
         if name not in SIDES[about]:
             raise InputError(f"schools: {about} is {' or '.join(SIDES[about])}, not “{name}”.")
     return result

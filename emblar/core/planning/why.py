@@ -171,7 +171,7 @@ class Explainer:
         moves = _moves(row, other)
         name = max(moves, key=lambda n: abs(moves[n]), default=None)
         if name is None or abs(moves[name]) < LEAST_STEPS:
-            text = f"{says}: moves nothing that is heard"
+            text = f"{says}: no audible difference"
         else:
             text = f"{says}: {_effect(name, moves[name], row.card[name], other.card[name])}"
             numbers |= {
@@ -210,7 +210,7 @@ class Explainer:
     def _kept_heads(self) -> Reason:
         return Reason(
             "heads",
-            "The heads that are on it stay: no other pair comes nearer by more than its work.",
+            "The heads that are on it stay: no other pair is worth the work of changing them.",
             {"minutes": self.row.minutes, "distance": self.row.distance},
         )
 
@@ -254,7 +254,7 @@ class Explainer:
         other = self.row if chosen else self.without(setup)
         own = self.brief.schools.get(about) == name and self.owned.kind in FAVOURED_ON[about]
         if other is None:
-            text = "its heads do not bear this pitch so"
+            text = "these heads cannot reach this pitch"
             return School(about, name, chosen, 0.0, {}, text, own)
         moves = {n: v for n, v in _moves(other, self.row).items() if abs(v) >= LEAST_STEPS}
         if chosen:
@@ -264,7 +264,7 @@ class Explainer:
             words = [f"{_word(n, moves[n])} by {abs(moves[n]):.1f} steps" for n in told]
             apart = other.total - self.row.total
             way = "better" if apart < 0.0 else "worse"
-            text = ", ".join(words) or "nothing that is heard"
+            text = ", ".join(words) or "no audible difference"
             text += f"; {abs(apart):.1f} steps {way} in all"
         return School(about, name, chosen, other.total, moves, text, own)
 

@@ -113,7 +113,9 @@ def level(level_id: str) -> Level:
     """
     result = levels().get(level_id)
     if result is None:
-        raise InputError(f"“{level_id}” is none of {', '.join(levels())}.", field="level")
+        raise InputError(
+            f"“{level_id}” is not possible. Choose {', '.join(levels())}.", field="level"
+        )
     return result
 
 
@@ -147,7 +149,9 @@ def question(exercise_id: str, seed: int, *, rate: int) -> Question:
     """
     makers = {"higher": _higher, "fault": _fault, "interval": _interval, "change": _change}
     if exercise_id not in makers:
-        raise InputError(f"“{exercise_id}” is none of {', '.join(makers)}.", field="exercise")
+        raise InputError(
+            f"“{exercise_id}” is not possible. Choose {', '.join(makers)}.", field="exercise"
+        )
     return makers[exercise_id](np.random.default_rng([seed, len(exercise_id)]), rate)
 
 

@@ -54,7 +54,7 @@ def cures_page(view: CuresView, session_id: int) -> CuresPage:
 
 def _row(cure: Cure, place: int) -> CureRow:
     source = f"{cure.source[:1].upper()}{cure.source[1:]}." if cure.source != "practice" else ""
-    button = "Plan it so" if cure.purpose == "choke" else "Try it"
+    button = "Use this" if cure.purpose == "choke" else "Try it"
     return CureRow(cure.id, place, cure.title, cure.what, _effect(cure), source, button)
 
 
@@ -62,6 +62,6 @@ def _effect(cure: Cure) -> str:
     told = sorted(cure.effect.items(), key=lambda kv: -abs(kv[1]))
     heard = [(name, by) for name, by in told if abs(by) >= HEARD][:MOST_TOLD]
     if not heard:
-        return "By the model nobody hears it."
+        return "The model predicts no audible change."
     words = ", ".join(changed_by(name, by) for name, by in heard)
     return f"By the model, in steps: {words}."
