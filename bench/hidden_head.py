@@ -11,13 +11,8 @@ from emblar.core.acoustics.head import lug_pitch_from_tension
 from emblar.core.acoustics.inverse import tension_per_turn
 from emblar.core.acoustics.uneven import rod_pitches_hz
 from emblar.core.catalogue import constructions_for
-from emblar.core.tuning.head_state import (
-    HeadState,
-    after_readings,
-    after_turns,
-    goal_per_turn,
-    head_at,
-)
+from emblar.core.tuning.head_response import goal_per_turn
+from emblar.core.tuning.head_state import HeadState, after_readings, after_turns, head_at
 from emblar.core.tuning.next_turns import NextTurns, next_turns
 
 Array = np.ndarray

@@ -18,13 +18,8 @@ from emblar.core.matching.moves import effect_of
 from emblar.core.matching.way_back import Node, way_between
 from emblar.core.planning.kit import OwnedDrum
 from emblar.core.quantities.registry import steps
-from emblar.core.tuning.head_state import (
-    HeadState,
-    after_readings,
-    after_turns,
-    goal_per_turn,
-    head_at,
-)
+from emblar.core.tuning.head_response import goal_per_turn
+from emblar.core.tuning.head_state import HeadState, after_readings, after_turns, head_at
 from emblar.core.tuning.next_turns import next_turns
 
 CHANGES = 10

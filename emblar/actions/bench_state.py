@@ -14,11 +14,11 @@ from emblar.core.planning.kick_window import kick_manner
 from emblar.core.planning.kit import model, wearing
 from emblar.core.quantities import Measured
 from emblar.core.tuning.goals import tuning_goal
+from emblar.core.tuning.head_response import goal_per_turn
 from emblar.core.tuning.head_state import (
     HeadState,
     after_readings,
     after_turns,
-    goal_per_turn,
     head_at,
     slack_head,
     with_response,

@@ -9,7 +9,8 @@ from emblar.actions.scope import Scope
 from emblar.core.errors import InputError
 from emblar.core.notes import cents
 from emblar.core.synthesis.practice import PracticeDrum
-from emblar.core.tuning.head_state import after_readings, after_turns, goal_per_turn, head_at
+from emblar.core.tuning.head_response import goal_per_turn
+from emblar.core.tuning.head_state import after_readings, after_turns, head_at
 from emblar.core.tuning.next_turns import NextTurns, next_turns
 from emblar.core.tuning.tap import read_taps, tapped_head
 from emblar.core.tuning.training import Level, begin, exercises, level, levels, question

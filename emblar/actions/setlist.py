@@ -15,7 +15,7 @@ from emblar.core.evening.setlist import Change, Offer, SetDrum, Setlist, Song, p
 from emblar.core.planning.kit import OwnedDrum, model, wearing
 from emblar.core.planning.problem import Problem
 from emblar.core.planning.search import DrumSearch
-from emblar.core.tuning.head_state import goal_per_turn
+from emblar.core.tuning.head_response import goal_per_turn
 from emblar.formats.plan import DrumPlanFile
 from emblar.store.kit import KitDrum
 

@@ -7,11 +7,11 @@ from pydantic import Field, model_validator
 
 from emblar.core.notes import cents
 from emblar.core.tuning.goals import Goal, tuning_goal
+from emblar.core.tuning.head_response import goal_per_turn
 from emblar.core.tuning.head_state import (
     HeadState,
     after_readings,
     after_turns,
-    goal_per_turn,
     head_at,
     slack_head,
 )

@@ -16,7 +16,8 @@ from typing import Literal
 import numpy as np
 
 from emblar.core.acoustics.basis import Array
-from emblar.core.tuning.head_state import CENTS_PER_LOG, HeadState, after_turns
+from emblar.core.tuning.head_response import CENTS_PER_LOG
+from emblar.core.tuning.head_state import HeadState, after_turns
 from emblar.core.tuning.parameters import parameter
 
 Order = Literal["cross", "round"]
