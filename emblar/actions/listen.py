@@ -153,9 +153,7 @@ def bring_recording(
         The session's record has the same sound already.
     """
     check_session(scope, session_id)
-    known = next((k for k in KINDS if k == kind), None)
-    if known is None:
-        raise InputError(f"“{kind}” is not a kind of recording: use {', '.join(KINDS)}.")
+    known = _checked_kind(kind)
     if voice is not None:
         checked_voice(voice)
     kept, media_type = keep_apart(data)
@@ -181,6 +179,13 @@ def bring_recording(
         )
         defer_analysis(db, recording.id)
     return recording
+
+
+def _checked_kind(kind: str) -> SourceKind:
+    known = next((k for k in KINDS if k == kind), None)
+    if known is None:
+        raise InputError(f"“{kind}” is not a kind of recording. Choose {', '.join(KINDS)}.")
+    return known
 
 
 def run_analysis(recording_id: int) -> None:

@@ -4,7 +4,7 @@ from dataclasses import dataclass, field
 from datetime import UTC, datetime, timedelta
 from typing import Any
 
-from sqlalchemy import func, select, tuple_
+from sqlalchemy import ScalarSelect, func, select, tuple_
 from sqlalchemy.orm import Session
 
 from emblar.core.errors import NotFoundError
@@ -110,6 +110,16 @@ def change(
     return _info(row)
 
 
+def _count(table: type[RecordingRow] | type[KitSlotRow]) -> ScalarSelect[int]:
+    """Return how many rows of a table a session has, recordings only of its analysed record."""
+    query = select(func.count()).where(
+        table.session_id == SessionRow.id, table.deleted_at.is_(None)
+    )
+    if table is RecordingRow:
+        query = query.where(RecordingRow.state == "done", RecordingRow.purpose == "record")
+    return query.correlate(SessionRow).scalar_subquery()
+
+
 def listing(
     db: Session,
     studio_id: int,
@@ -129,20 +139,11 @@ def listing(
     most
         So many at most.
     """
-
-    def count(table: type[RecordingRow] | type[KitSlotRow]) -> object:
-        own = select(func.count()).where(
-            table.session_id == SessionRow.id, table.deleted_at.is_(None)
-        )
-        if table is RecordingRow:
-            own = own.where(RecordingRow.state == "done", RecordingRow.purpose == "record")
-        return own.correlate(SessionRow).scalar_subquery()
-
     version = select(func.max(PlanRow.version)).where(PlanRow.session_id == SessionRow.id)
     query = select(
         SessionRow,
-        count(RecordingRow),  # type: ignore[call-overload]
-        count(KitSlotRow),
+        _count(RecordingRow),
+        _count(KitSlotRow),
         version.correlate(SessionRow).scalar_subquery(),
     ).where(SessionRow.studio_id == studio_id, SessionRow.deleted_at.is_(None))
     if only is not None:

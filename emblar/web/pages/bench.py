@@ -9,19 +9,18 @@ from emblar.actions.bench_state import TOLERANCE_CENTS, Bench, HeadNow
 from emblar.core.acoustics.coefficients import prior_coefficients
 from emblar.core.acoustics.drum import Side
 from emblar.core.acoustics.head import lug_pitch_from_tension
-from emblar.core.acoustics.limits import head_name, stress_limits_pa
+from emblar.core.acoustics.limits import stress_limits_pa
 from emblar.core.catalogue import construction, damper, wire_settings
 from emblar.core.naming import counted, lower_first
-from emblar.core.notes import cents, nearest_note, spread_hz
+from emblar.core.notes import cents, spread_hz
 from emblar.core.planning.kit import model, wearing
 from emblar.core.planning.sentence import interval_words
 from emblar.core.tuning.diagnosis import cause_texts
-from emblar.core.tuning.next_turns import NextTurns
 from emblar.core.tuning.procedure import Job, JobText, job_texts
-from emblar.formats.turn_words import WHY_DONE, down_words, move_words, turn_words
 from emblar.web.drawing.bench_ladder import Rung, bench_ladder
 from emblar.web.drawing.hoop import Hoop, about_mean, hoop
 from emblar.web.drawing.rods import rods
+from emblar.web.pages.bench_words import above_or_below, head_words, instruction
 from emblar.web.pages.frame import Frame
 from emblar.web.pages.words import left_words
 
@@ -124,12 +123,12 @@ def bench_page(now: Bench, around: Frame, *, head: str = "", from_badge: bool = 
     at = now.heads.get(side) if side else None
     text = _text(now, job)
     doing, rod = _doing(job, at)
-    big, then, also = _words(now, job, at, doing, rod, text)
+    big, then, also = instruction(now, job, at, doing, rod, text)
     first = FIRST_ROD[from_badge]
     then = then.format(first=first) if doing == "tap" else then
     goal = at.goal_hz if at else 0.0
     drawn = at if at is not None and job is not None and _taps(job) else None
-    name = _head_words(now, side) if side and drawn else ""
+    name = head_words(now, side) if side and drawn else ""
     base = f"/sessions/{around.session.id}"
     return BenchPage(
         title=f"{owned.name}, {name}" if name else owned.name,
@@ -173,7 +172,7 @@ def _back_to(now: Bench) -> str:
     if now.back_to is None:
         return ""
     lugs = now.back_to.lug_hz
-    stood = " and ".join(f"{_head_words(now, side)} {hz:.0f} Hz" for side, hz in lugs.items())
+    stood = " and ".join(f"{head_words(now, side)} {hz:.0f} Hz" for side, hz in lugs.items())
     return f"Going back to an earlier setup: {stood}, as the drum stood then."
 
 
@@ -193,10 +192,6 @@ def _side_at(now: Bench, head: str) -> Side | None:
     # Round each head once: the one that still has rods to read comes first.
     open_heads = [s for s in ("batter", "reso") if s in now.heads and now.heads[s].unread]
     return chosen or (open_heads[0] if open_heads else "batter")
-
-
-def _head_words(now: Bench, side: Side) -> str:
-    return head_name(now.drum.owned.kind, side)
 
 
 def _doing(job: Job | None, at: HeadNow | None) -> tuple[str, int | None]:
@@ -234,8 +229,8 @@ def _text(now: Bench, job: Job | None) -> JobText | None:
     raw = job_texts()[job.text].on(now.drum.owned.kind, job.side)
     at = now.heads.get(job.side) if job.side else None
     words = {
-        "head": _head_words(now, job.side) if job.side else "",
-        "other": _head_words(now, OTHER[job.side]) if job.side else "",
+        "head": head_words(now, job.side) if job.side else "",
+        "other": head_words(now, OTHER[job.side]) if job.side else "",
         "made": _made(at.planned) if at and at.planned else "",
         "goal": f"{at.goal_hz:.0f} Hz" if at else "",
         "dampers": _listed([damper(d).name for d in now.plan.dampers]),
@@ -263,114 +258,8 @@ def _subtitle(now: Bench, job: Job | None, text: JobText | None, side: Side | No
     number = now.jobs.index(job) + 1
     parts = [f"Job {number} of {len(now.jobs)}: {lower_first(text.title)}"]
     if side is not None and "reso" in now.heads:
-        parts.append(f"{_head_words(now, OTHER[side])} silenced on the towel")
+        parts.append(f"{head_words(now, OTHER[side])} silenced on the towel")
     return " · ".join(parts)
-
-
-def _words(
-    now: Bench,
-    job: Job | None,
-    at: HeadNow | None,
-    doing: str,
-    rod: int | None,
-    text: JobText | None,
-) -> tuple[str, str, str]:
-    """Return the one thing to do, what comes after it, and what is good to know."""
-    if job is None or text is None:
-        return _end_words(now)
-    if doing == "turn" and at is not None and rod is not None:
-        return _turn_words(at, rod)
-    if doing == "refused" and at is not None:
-        return "Stop.", at.refusal, "Change the pitch in Plan, or choose another head."
-    if doing == "tap" and at is not None and rod is not None and not at.unread and at.found:
-        return _again_words(at, at.found, rod)
-    if doing == "tap" and at is not None and rod is not None:
-        if len(at.unread) == now.drum.owned.rods:
-            return (
-                "Tap round",
-                f"the {_head_words(now, at.side)}, {{first}} first",
-                text.what,
-            )
-        return f"Tap rod {rod + 1}", f"{counted(len(at.unread), 'rod')} to go", ""
-    if doing == "there" and at is not None:
-        return _there_words(now, job, at)
-    if doing == "strike":
-        if now.measured is None:
-            return "Strike once", "in the middle, firmly, and let it ring", text.expect
-        off = cents(now.measured.hz, now.plan.card["pitch"].value)
-        way = "on the planned note" if abs(off) < 8 else f"{abs(off):.0f} ct {_way(off)} the plan"
-        return (
-            f"{now.measured.hz:.1f} Hz",
-            f"{nearest_note(now.measured.hz)[0]}, {way}",
-            text.expect,
-        )
-    return text.title, text.what, text.expect
-
-
-def _again_words(at: HeadNow, found: NextTurns, rod: int) -> tuple[str, str, str]:
-    """Return why taps are wanted again before anything is turned."""
-    if found.why == "check reading":
-        reading = at.readings[rod]
-        hz = f"{reading.hz:.0f} Hz is" if reading is not None else "Its reading is"
-        return f"Tap rod {rod + 1} again", f"{hz} too far from the other rods to be right.", ""
-    if found.why == "no effect":
-        what, check = WHY_DONE["no effect"].split(" Check: ", 1)
-        return "Stop and look.", what, f"{check[:1].upper()}{check[1:]}"
-    return f"Tap rod {rod + 1} again", "The readings are not sure enough to turn yet.", ""
-
-
-def _end_words(now: Bench) -> tuple[str, str, str]:
-    """Return what is shown when no job is open: tuned, or where its heads were left."""
-    off = [
-        f"{_head_words(now, side)} {left_words(head.last_hz, head.off_cents)}"
-        for side, head in now.heads.items()
-        if head.last_hz is not None and head.off_cents is not None
-    ]
-    if not off:
-        return "Done.", "Compare it with the record in Match.", ""
-    left = "; ".join(off)
-    return "Not tuned yet.", f"{left[:1].upper()}{left[1:]}.", "Open its job below to go on."
-
-
-def _way(off: float) -> str:
-    return "above" if off > 0 else "below"
-
-
-def _turn_words(at: HeadNow, rod: int) -> tuple[str, str, str]:
-    turns = at.turning.turns if at.turning is not None else at.found.turns if at.found else ()
-    left = at.turning.left if at.turning is not None else list(at.found.order) if at.found else []
-    big = move_words(rod, turns[rod])
-    if len(left) < 2:
-        return big, "then tap round again", ""
-    after = left[1]
-    across = len(turns) % 2 == 0 and abs(after - rod) == len(turns) // 2
-    then = move_words(after, turns[after])
-    then = lower_first(then)
-    if across:
-        then = then.replace(":", ", across from it:")
-    more = f", then {len(left) - 2} more" if len(left) > 2 else ""
-    untouched = len(turns) - len([t for t in turns if t])
-    rest = " Leave the rest." if untouched and not more else ""
-    down = down_words() if turns[rod] < 0.0 else ""
-    return big, f"then {then}{more}.{rest}", down
-
-
-def _there_words(now: Bench, job: Job, at: HeadNow) -> tuple[str, str, str]:
-    if job.id == "as-found":
-        turns = at.left_turns
-        name = _head_words(now, at.side)
-        hz = f"{at.hz:.0f} Hz" if at.hz else ""
-        if at.made != at.planned:
-            return hz, f"The {name} comes off anyway: the plan has another.", ""
-        if turns is None or abs(turns) < 1.0 / 16.0:
-            return hz, f"The {name} is where the plan wants it. It can stay as it is.", ""
-        way = "up" if turns > 0 else "down"
-        size = turn_words(max(round(abs(turns) * 8) / 8, 1 / 8))
-        return hz, f"The {name} is about {size} of a turn on every rod from the plan, {way}.", ""
-    why = at.found.why if at.found is not None else "there"
-    words = WHY_DONE.get(why, WHY_DONE["there"])
-    big = {"there": "Tuned.", "as near as it gets": "Near enough."}.get(why, "Stop and look.")
-    return big, words.split(": ", 1)[-1][:1].upper() + words.split(": ", 1)[-1][1:], ""
 
 
 def _later_rods(at: HeadNow | None, rod: int | None) -> tuple[int, ...]:
@@ -423,7 +312,7 @@ def _numbers(at: HeadNow | None) -> str:
 def _ladder(now: Bench, side: Side | None) -> Markup:
     rungs = []
     for own, head in now.heads.items():
-        name = _head_words(now, own)
+        name = head_words(now, own)
         goal = "then" if now.back_to is not None and own in now.back_to.lug_hz else "plan"
         rungs.append(Rung(head.goal_hz, f"{name}, {goal} {head.goal_hz:.0f}", "plan"))
         if head.hz is not None:
@@ -531,8 +420,8 @@ def _this_drum(now: Bench, at: HeadNow | None) -> tuple[str, ...]:
         )
         if abs(now.offset_cents) >= 3.0:
             rows.append(
-                f"It sounds {abs(now.offset_cents):.0f} ct {_way(now.offset_cents)} the model: "
-                "both heads' goals moved by as much the other way."
+                f"It sounds {abs(now.offset_cents):.0f} ct {above_or_below(now.offset_cents)} the "
+                "model: both heads' goals moved by as much the other way."
             )
     else:
         rows.append(
@@ -551,7 +440,7 @@ def _matched(now: Bench) -> tuple[str, ...]:
     rows = []
     for name, hz in now.pair:
         off = cents(now.measured.hz, hz)
-        told = f"{abs(off):.0f} ct {_way(off)} it" if abs(off) >= PAIR_CENTS else "on it"
+        told = f"{abs(off):.0f} ct {above_or_below(off)} it" if abs(off) >= PAIR_CENTS else "on it"
         rows.append(f"{name} sounds at {hz:.1f} Hz; this one is {told}. A pair must match.")
     return tuple(rows)
 
@@ -570,7 +459,7 @@ def _stroke(now: Bench) -> tuple[tuple[str, tuple[str, ...]], ...]:
             "ms": f"{n.get('ms', 0.0):.0f}",
             "share": f"{100.0 * n.get('share', 0.0):.0f} %",
             "semitones": f"{n.get('semitones', 0.0):.0f}",
-            "head": _head_words(now, cause.head) if cause.head else "head",
+            "head": head_words(now, cause.head) if cause.head else "head",
         }
         said = f"{text.heard} {text.mostly}".format(**words)
         rows.append((said, text.checks))
