@@ -154,3 +154,11 @@ def test_recipes_weighed_by_name_score_as_in_the_search() -> None:
         assert after.minutes == before.minutes
     unbearable = replace(found[0].setup, batter="single-thin-clear", semitones=0.0)
     assert one.exactly([unbearable], 650.0) == [None]
+
+
+def test_a_kick_without_front_head_is_offered_nothing_that_lies_on_one() -> None:
+    bare = replace(OWNED_KICK, reso=None, port_in=None)
+    sides = {dampers()[name].side for row in search(bare).single_dampers() for name in row}
+    assert sides == {"batter"}
+    with_front = {dampers()[n].side for row in search(OWNED_KICK).single_dampers() for n in row}
+    assert with_front > sides
