@@ -64,7 +64,7 @@ class Settings(BaseSettings):
         default=8011,
         ge=1,
         le=65535,
-        description="Port for paired phones, beside that for shared links",
+        description="Port for paired phones, next to that for shared links",
     )
     share_url: str = Field(
         default="", description="How links begin, where that is not the address itself"

@@ -287,7 +287,7 @@ def show_job(scope: Scope, session_id: int, slot_id: int, job_id: str) -> None:
 
 
 def checked_note(note: str, field: str) -> str:
-    """Return what is said of a setup as it is kept.
+    """Return a note on a setup as it is stored.
 
     Raises
     ------

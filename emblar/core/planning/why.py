@@ -329,7 +329,7 @@ def fit_warnings(chosen: Sequence[Weighed], shelf: Shelf, brief: Brief) -> list[
             result.append(
                 Reason(
                     "feel",
-                    "A dead kick beside a lively snare makes people stomp: the snare is "
+                    "A dead kick next to a lively snare makes people stomp: the snare is "
                     f"{ratio:.1f} times as long.",
                     {"ratio": ratio},
                 )

@@ -1,4 +1,4 @@
-"""How a head answers turns, and what a tap beside a rod hears of the others.
+"""How a head answers turns, and how much of the other rods a tap next to one measures.
 
 Conventions
 -----------

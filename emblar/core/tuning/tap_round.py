@@ -58,7 +58,7 @@ class Prior:
 
 @dataclass(frozen=True, slots=True)
 class Mode:
-    """A mode that may ring beside the lug note (``tap_modes.toml``)."""
+    """A mode that may ring with the lug note (``tap_modes.toml``)."""
 
     low: float
     high: float
@@ -101,7 +101,7 @@ class RoundReading:
 
 @lru_cache(maxsize=1)
 def tap_modes() -> tuple[Mode, ...]:
-    """Return the modes beside the lug note."""
+    """Return the modes that ring with the lug note."""
     text = (resources.files(__package__) / "tap_modes.toml").read_text(encoding="utf-8")
     return tuple(
         Mode(
@@ -118,7 +118,7 @@ def tap_modes() -> tuple[Mode, ...]:
 def read_round(partials: Sequence[Array], prior: Prior) -> RoundReading | None:
     """Return the lug note of each tap of a head, or None if no mode can be it.
 
-    What was struck besides the head (another drum, a voice) is told apart by its partials: taps
+    What was struck besides the head (another drum, a voice) is separated by its partials: taps
     that are alike are read together, and the group that is best explained counts.
 
     Parameters
