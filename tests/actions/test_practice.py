@@ -57,7 +57,7 @@ def test_what_cannot_be_turned_or_found_says_so() -> None:
         practice.turn_rod(HERE, number, 0, 5.0)
     with pytest.raises(NotFoundError):
         practice.practised(Scope(2), number)
-    with pytest.raises(InputError, match="none of"):
+    with pytest.raises(InputError, match="Choose first-round"):
         practice.begin_drum(HERE, "stadium")
 
 
