@@ -160,3 +160,14 @@ def test_a_cut_that_the_brief_forbids_is_refused_though_asked_for_by_hand() -> N
     assert bought.setup.reso in bought.weighed.bought
     plan = plan_drum(OWNED_KICK, target("kick", KICK), Wish(port="cut"))
     assert plan.setup.port_in == OWNED_KICK.port_in, "it has a hole already"
+
+
+def test_every_school_of_the_player_that_a_setup_breaks_counts_once() -> None:
+    semitones = np.array([-3.0, 0.0, 2.0])
+    dressed = np.array([True, False, True])
+    schools = {RELATION: "reso higher", MUFFLING: "nothing on it"}
+    counted = against(schools, "tom", semitones, ported=False, dressed=dressed, two_heads=True)
+    assert counted.tolist() == [2.0, 1.0, 1.0]
+    alone = against(schools, "tom", semitones, ported=False, dressed=dressed, two_heads=False)
+    assert alone.tolist() == [1.0, 0.0, 1.0], "without a second head only the muffling counts"
+    assert against({}, "tom", semitones, ported=False, dressed=dressed, two_heads=True).sum() == 0.0
