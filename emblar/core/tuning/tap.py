@@ -198,7 +198,8 @@ def read_taps(samples: Samples, rate_hz: int, head: TappedHead) -> tuple[Tap, ..
         for at, until in zip(onsets, _ends(samples, rate_hz, onsets), strict=True)
     ]
     rings = [piece for piece in pieces if isinstance(piece, _Piece)]
-    if len(rings) >= ROUND or head.about_hz is not None:
+    # One or two strokes on the whole drum may look like taps: those are held to the model.
+    if len(rings) >= ROUND:
         readings = iter(_read_together(rings, head))
     else:
         readings = iter([_told(piece, head) for piece in rings])
@@ -229,7 +230,7 @@ def _ends(samples: Samples, rate_hz: int, onsets: Sequence[float]) -> list[float
 def _low_rate(samples: Samples, rate_hz: int, onsets: Sequence[float], head: TappedHead) -> float:
     """Return the rate at which a ring is fitted: some thirty swings within ``fit_samples``."""
     about_hz = head.about_hz
-    if about_hz is None and len(onsets) < ROUND:
+    if len(onsets) < ROUND:
         return float(np.clip(head.high_hz * 8.0, *LOW_RATES_HZ))
     if about_hz is None:
         about_hz = _loudest_hz(samples, rate_hz, onsets, head)
@@ -346,8 +347,6 @@ def _read_together(rings: Sequence[_Piece], head: TappedHead) -> list[Tap]:
 
 def _is_sure(reading: RoundReading, rings: int, head: TappedHead) -> bool:
     """Whether the lug note of some taps stands out from their other modes enough to count."""
-    if rings < ROUND:
-        return reading.margin >= parameter("tap_single_margin")
     if reading.score < parameter("tap_least_score"):
         return False
     if reading.largest > head.rods + 1:

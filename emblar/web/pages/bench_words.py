@@ -86,7 +86,7 @@ def _end_words(now: Bench) -> tuple[str, str, str]:
 
 
 def above_or_below(off: float) -> str:
-    """Return on which side of something a difference lies."""
+    """Return the word for the sign of a difference."""
     return "above" if off > 0 else "below"
 
 

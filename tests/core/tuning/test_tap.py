@@ -181,3 +181,16 @@ def test_a_clip_with_nothing_to_read_is_refused_with_what_to_do(
 ) -> None:
     with pytest.raises(BadAudioError, match=r"tap again|record with"):
         read_taps(samples, rate, tapped_head(DRUMS["tom"], "batter"))
+
+
+def test_strokes_on_a_whole_tom_or_kick_are_no_taps_where_the_pitch_is_known() -> None:
+    measured = {"tom": 0, "kick": 0}
+    for seed in range(12):
+        kind = ["tom", "kick"][seed % 2]
+        hidden = practice(kind, seed)
+        about_hz = float(np.mean(hidden.rod_pitches_hz("batter")))
+        struck = np.concatenate([np.zeros(RATE // 3), hidden.strike(rate=RATE, seconds=1.5)])
+        taps = read_taps(struck, RATE, tapped_head(hidden.drum, "batter", about_hz, 4.0))
+        measured[kind] += sum(t.hz is not None for t in taps)
+    assert measured["kick"] == 0
+    assert measured["tom"] <= 1
