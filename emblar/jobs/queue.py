@@ -7,9 +7,11 @@ either both are there or neither.
 from functools import lru_cache
 
 import procrastinate
+import procrastinate.exceptions
 from sqlalchemy.orm import Session
 
 from emblar.store import recordings
+from emblar.store.database import service_error
 
 ANALYSE = "analyse_recording"
 MEASURE = "measure_recording"
@@ -25,6 +27,13 @@ def _deferring() -> procrastinate.App:
 
 
 def _defer(db: Session, task: str, recording_id: int, *, priority: int, lock: str) -> None:
+    """Put a job on the queue.
+
+    Raises
+    ------
+    ServiceError
+        The database did not take it; nothing of the caller's transaction is saved.
+    """
     job = _deferring().configure_task(
         task,
         queue=QUEUE,
@@ -32,7 +41,10 @@ def _defer(db: Session, task: str, recording_id: int, *, priority: int, lock: st
         lock=lock,
         connection=db.connection().connection.driver_connection,
     )
-    job.defer(recording_id=recording_id)
+    try:
+        job.defer(recording_id=recording_id)
+    except procrastinate.exceptions.ConnectorException as error:
+        raise service_error(error.__cause__) from error
 
 
 def defer_analysis(db: Session, recording_id: int) -> None:

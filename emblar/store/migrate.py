@@ -24,6 +24,8 @@ def migration_config() -> Config:
 def migrate(engine: Engine, revision: str = "head") -> None:
     """Migrate up to a revision, the newest if left out; safe to call at every start."""
     config = migration_config()
+    # A connection that stayed open remembers types which a migration may replace.
+    engine.dispose()
     with engine.connect() as connection:
         connection.execute(text("select pg_advisory_lock(:key)"), {"key": LOCK})
         connection.commit()
@@ -53,6 +55,7 @@ def _check_known(config: Config, connection: Connection) -> None:
 def downgrade(engine: Engine, revision: str) -> None:
     """Go back to a revision; data of what is taken away is lost."""
     config = migration_config()
+    engine.dispose()
     with engine.begin() as connection:
         config.attributes["connection"] = connection
         command.downgrade(config, revision)

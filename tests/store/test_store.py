@@ -1,3 +1,4 @@
+from contextlib import ExitStack
 from datetime import UTC, datetime, timedelta
 
 import psycopg
@@ -5,6 +6,7 @@ import pytest
 from sqlalchemy import text
 
 from emblar.core.errors import NotFoundError, ServiceError
+from emblar.jobs.queue import defer_measuring
 from emblar.store import audio, kit, plans, recordings, sessions
 from emblar.store.database import engine, service_error, together, transaction
 from emblar.store.migrate import downgrade, migrate
@@ -187,6 +189,40 @@ def test_migrations_go_down_and_up_again_with_data() -> None:
         migrate(engine())
     migrate(engine())
     assert new_session() == 1
+
+
+def test_jobs_are_queued_on_connections_of_before_a_migration() -> None:
+    def queue_jobs_on_each_connection() -> None:
+        session = new_session()
+        with transaction() as db:
+            sound = audio.keep(db, b"sound", "audio/flac")
+            recording = recordings.create(
+                db, session_id=session, audio_id=sound, filename="a.flac", kind="drums"
+            )
+        with ExitStack() as stack:
+            sessions_open = [stack.enter_context(transaction()) for _ in range(4)]
+            for db in sessions_open:
+                db.connection()
+            for db in sessions_open:
+                # After five times the driver prepares the statement and remembers its types.
+                for _ in range(8):
+                    defer_measuring(db, recording.id)
+
+    queue_jobs_on_each_connection()
+    downgrade(engine(), "base")
+    migrate(engine())
+    queue_jobs_on_each_connection()
+
+
+def test_a_job_that_cannot_be_queued_is_an_error_in_words() -> None:
+    session = new_session()
+    with pytest.raises(ServiceError, match="does not answer"), transaction() as db:
+        sound = audio.keep(db, b"sound", "audio/flac")
+        recording = recordings.create(
+            db, session_id=session, audio_id=sound, filename="a.flac", kind="drums"
+        )
+        db.execute(text("alter table procrastinate_jobs rename to elsewhere"))
+        defer_measuring(db, recording.id)
 
 
 def test_a_full_disk_and_a_lost_database_are_told_apart() -> None:
