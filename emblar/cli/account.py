@@ -19,7 +19,7 @@ def add_command(
     """Add an account; the password is asked for, twice."""
     from emblar.actions.accounts import add_account
     from emblar.actions.scope import HERE
-    from emblar.service.supervisor import database_at_hand
+    from emblar.service.running_database import database_at_hand
 
     if stdin:
         password = sys.stdin.readline().rstrip("\n")
@@ -36,7 +36,7 @@ def list_command() -> None:
     from emblar.actions.accounts import accounts
     from emblar.actions.scope import HERE
     from emblar.formats.studio import AccountLine, AccountsFile
-    from emblar.service.supervisor import database_at_hand
+    from emblar.service.running_database import database_at_hand
 
     with database_at_hand():
         rows = [AccountLine(id=a.id, name=a.name, role=a.role) for a in accounts(HERE)]
@@ -51,7 +51,7 @@ def end_command(
     """End an account: it is logged out everywhere and comes in no more."""
     from emblar.actions.accounts import end_account
     from emblar.actions.scope import HERE
-    from emblar.service.supervisor import database_at_hand
+    from emblar.service.running_database import database_at_hand
 
     with database_at_hand():
         ended = end_account(HERE, account)

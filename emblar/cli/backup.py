@@ -15,7 +15,7 @@ def backup_command(
 ) -> None:
     """Back everything up into one file, while Emblar runs or not."""
     from emblar.service.backup import backup
-    from emblar.service.supervisor import database_at_hand
+    from emblar.service.running_database import database_at_hand
     from emblar.settings import settings
 
     with database_at_hand():
@@ -34,7 +34,7 @@ def restore_command(
     from emblar.actions.scope import HERE
     from emblar.actions.sessions import all_sessions
     from emblar.service.backup import Backups, restore
-    from emblar.service.supervisor import database, only_one
+    from emblar.service.running_database import database, only_one
     from emblar.settings import settings
     from emblar.store.database import engine
 

@@ -50,7 +50,7 @@ def journey_command(
     from emblar.actions.scope import HERE
     from emblar.cli.files import read_bytes
     from emblar.formats.journey import JourneyFile
-    from emblar.service.supervisor import database_at_hand
+    from emblar.service.running_database import database_at_hand
 
     with database_at_hand():
         slot = _drum(session, drum)
@@ -81,7 +81,7 @@ def way_command(
     from emblar.actions.scope import HERE
     from emblar.actions.way_back import go_back, way_to
     from emblar.formats.journey import way_file
-    from emblar.service.supervisor import database_at_hand
+    from emblar.service.running_database import database_at_hand
 
     if gone and start is not None:
         raise InputError("Only a way from how the drum is now can be gone. Leave --from out.")
@@ -137,7 +137,7 @@ def pads_command(
     from emblar.actions.scope import HERE
     from emblar.cli.files import read_bytes
     from emblar.formats.journey import PadsFile
-    from emblar.service.supervisor import database_at_hand
+    from emblar.service.running_database import database_at_hand
 
     if pad is None and (take is not None or remove):
         raise InputError("Say which pad with --pad: its id, as emblar pads lists it.")

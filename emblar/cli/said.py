@@ -32,7 +32,7 @@ def said_command(
     from emblar.actions.scope import HERE
     from emblar.actions.share import accept, said_of, say_here, set_aside
     from emblar.formats.studio import SaidFile
-    from emblar.service.supervisor import database_at_hand
+    from emblar.service.running_database import database_at_hand
 
     with database_at_hand():
         if drum or who or words or more:

@@ -20,7 +20,7 @@ def sessions_command() -> None:
     from emblar.actions.scope import HERE
     from emblar.actions.sessions import all_sessions
     from emblar.formats.studio import SessionRow, SessionsFile
-    from emblar.service.supervisor import database_at_hand
+    from emblar.service.running_database import database_at_hand
 
     with database_at_hand():
         rows = [
@@ -55,7 +55,7 @@ def kits_command(
     from emblar.actions.kits import bring_kit, kit_choices, save_kit
     from emblar.actions.scope import HERE
     from emblar.formats.studio import KitRow, KitsFile
-    from emblar.service.supervisor import database_at_hand
+    from emblar.service.running_database import database_at_hand
 
     if session is None and (use is not None or keep is not None):
         raise InputError("Say which session: its number, as emblar sessions lists it.")
@@ -84,7 +84,7 @@ def plans_command(
     from emblar.actions.scope import HERE
     from emblar.actions.versions import undo_plan, use_version, versions
     from emblar.formats.studio import VersionRow, VersionsFile
-    from emblar.service.supervisor import database_at_hand
+    from emblar.service.running_database import database_at_hand
 
     if use is not None and undo:
         raise InputError("--use and --undo are two wishes. Give one.")
@@ -115,7 +115,7 @@ def share_command(
     from emblar.actions.scope import HERE
     from emblar.actions.share import end_share, make_share, shares
     from emblar.formats.studio import LinkRow, LinksFile
-    from emblar.service.supervisor import database_at_hand
+    from emblar.service.running_database import database_at_hand
     from emblar.web.pages.share import link_begins
 
     with database_at_hand():
@@ -144,7 +144,7 @@ def recipes_command(
     from emblar.actions.scope import HERE
     from emblar.formats.recipes import RecipesFile
     from emblar.formats.studio import WorkedFile
-    from emblar.service.supervisor import database_at_hand
+    from emblar.service.running_database import database_at_hand
 
     styles: dict[str, list[RecipesFile]] = {}
     with database_at_hand():

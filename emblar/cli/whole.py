@@ -17,7 +17,7 @@ def export_command(
     """Write everything into one file: sessions, drums, readings, plans and sounds."""
     from emblar.actions.scope import HERE
     from emblar.actions.whole import export_everything
-    from emblar.service.supervisor import database_at_hand
+    from emblar.service.running_database import database_at_hand
 
     with database_at_hand():
         try:
@@ -37,7 +37,7 @@ def import_command(
     """Add what an export holds to your data: all of it or nothing."""
     from emblar.actions.scope import HERE
     from emblar.actions.whole import import_everything
-    from emblar.service.supervisor import database_at_hand
+    from emblar.service.running_database import database_at_hand
 
     if not file.is_file():
         raise InputError(f"{file} cannot be read: there is no such file.")

@@ -14,7 +14,7 @@ from argon2 import PasswordHasher
 from emblar.actions.accounts import add_account
 from emblar.actions.scope import HERE
 from emblar.core.errors import ServiceError
-from emblar.service import supervisor
+from emblar.service import running_database
 from emblar.service.address import check_accounts
 from emblar.service.postgres import LARGEST_LOG_BYTES, LOG, OwnPostgres
 from emblar.settings import settings
@@ -43,7 +43,7 @@ def answers(url: str, within_s: float) -> bool:
 def test_a_server_that_dies_is_there_again_under_the_same_address(home: Path) -> None:
     server = OwnPostgres(home)
     server.start()
-    keeper = supervisor.DatabaseKeeper(server, lambda: None)
+    keeper = running_database.DatabaseKeeper(server, lambda: None)
     keeper.start()
     try:
         for _ in range(2):
@@ -59,8 +59,8 @@ def test_a_server_that_dies_is_there_again_under_the_same_address(home: Path) ->
 
 
 def test_a_server_that_keeps_dying_is_given_up(home: Path, monkeypatch: pytest.MonkeyPatch) -> None:
-    monkeypatch.setattr(supervisor, "MAX_RESTARTS", 2)
-    monkeypatch.setattr(supervisor, "WATCH_S", 0.02)
+    monkeypatch.setattr(running_database, "MAX_RESTARTS", 2)
+    monkeypatch.setattr(running_database, "WATCH_S", 0.02)
     given_up = threading.Event()
     server = OwnPostgres(home)
     tries = []
@@ -70,7 +70,7 @@ def test_a_server_that_keeps_dying_is_given_up(home: Path, monkeypatch: pytest.M
         raise ServiceError("PostgreSQL did not start.")
 
     monkeypatch.setattr(server, "restart", restart)
-    keeper = supervisor.DatabaseKeeper(server, given_up.set)
+    keeper = running_database.DatabaseKeeper(server, given_up.set)
     keeper.start()
     assert given_up.wait(30.0)
     assert len(tries) == 2

@@ -18,7 +18,7 @@ from emblar.core.errors import ServiceError
 from emblar.service import postgres
 from emblar.service.address import check_port
 from emblar.service.postgres import OwnPostgres, free_port
-from emblar.service.supervisor import only_one
+from emblar.service.running_database import only_one
 
 
 @pytest.fixture

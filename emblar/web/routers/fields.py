@@ -7,7 +7,6 @@ from typing import Annotated, Any
 from fastapi import Path, Query
 from pydantic import BeforeValidator, Field
 
-from emblar.actions.bench import UNSAVED_SETUP
 from emblar.core.analysis.corrections import Seen
 from emblar.core.errors import InputError
 
@@ -17,8 +16,6 @@ LARGEST_NUMBER = 1e9
 
 Id = Annotated[int, Path(ge=1, le=LARGEST_ID)]
 """An id in an address; one that cannot be is not found."""
-SetupId = Annotated[int, Path(ge=UNSAVED_SETUP, le=LARGEST_ID)]
-"""The same of a setup, or ``UNSAVED_SETUP``."""
 AskedId = Annotated[
     Annotated[int, Field(ge=1, le=LARGEST_ID)] | None,
     BeforeValidator(lambda text: text or None),

@@ -2,18 +2,22 @@
 
 from typing import Annotated
 
-from fastapi import APIRouter, File, Form, Response, UploadFile
+from fastapi import APIRouter, File, Form, Path, Response, UploadFile
 
 from emblar.actions import journey as actions
+from emblar.actions.bench import UNSAVED_SETUP
 from emblar.formats.picture import MEDIA_TYPE
 from emblar.web.routers.context import go
-from emblar.web.routers.fields import AskedId, Id, SetupId, Text
+from emblar.web.routers.fields import LARGEST_ID, AskedId, Id, Text
 from emblar.web.routers.here import Here
 from emblar.web.routers.reading import ReadAtOnce
 
 router = APIRouter(
     prefix="/sessions/{session_id}/match/{slot_id}/setups/{setup_id}", route_class=ReadAtOnce
 )
+
+SetupId = Annotated[int, Path(ge=UNSAVED_SETUP, le=LARGEST_ID)]
+"""The id of a setup in an address, or ``UNSAVED_SETUP``."""
 
 
 def _back(session_id: int, slot_id: int, take_id: int | None) -> Response:
