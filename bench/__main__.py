@@ -19,8 +19,8 @@ from emblar.core.analysis.pipeline import analyse
 from emblar.core.analysis.pitch.esprit import fit_damped_sinusoids
 from emblar.core.analysis.signal.audio import Audio
 from emblar.core.synthesis.low_ferry import render_low_ferry
-from emblar.sound.decode import decode
-from emblar.sound.encode import encode
+from emblar.platform.sound.decode import decode
+from emblar.platform.sound.encode import encode
 
 RATE = 2100.0
 

@@ -11,7 +11,6 @@ from typing import Any
 
 from bench.independent import SITUATIONS, Read, read
 from bench.kick_readings import kick
-from emblar.actions.by_hand import changed_by_hand, held
 from emblar.core.acoustics.forward import predict
 from emblar.core.catalogue import constructions, dampers, strikers
 from emblar.core.drum import Wish
@@ -25,6 +24,7 @@ from emblar.core.planning.target import Target
 from emblar.core.quantities import Measured
 from emblar.core.quantities.registry import steps
 from emblar.formats.plan import drum_plan_file
+from emblar.steps.plan.actions.by_hand import changed_by_hand, held
 
 KICKS = 40
 TOM = OwnedDrum(

@@ -29,8 +29,8 @@ import psycopg
 
 from emblar.core.synthesis.low_ferry import PLACEMENTS, low_ferry_voices
 from emblar.core.synthesis.song import Event, render_performance
-from emblar.service.postgres import OwnPostgres, free_port
-from emblar.sound.encode import wav_bytes
+from emblar.platform.postgres import OwnPostgres, free_port
+from emblar.platform.sound.encode import wav_bytes
 
 RATE = 44100
 UP_S = 120.0
@@ -77,7 +77,7 @@ class Served:
         }
         environment.pop("EMBLAR_DATABASE_URL", None)
         log = (self.home / "serve.log").open("ab")
-        command = [sys.executable, "-m", "emblar.cli.main", "serve", *options]
+        command = [sys.executable, "-m", "emblar.main", "serve", *options]
         self.process = subprocess.Popen(command, env=environment, stdout=log, stderr=log)
         self.wait_up()
 
@@ -124,7 +124,7 @@ class Served:
             server = self.postmaster()
         except (OSError, ValueError):
             server = 0
-        workers = [pid for pid, what in every.items() if "emblar.jobs.worker" in what]
+        workers = [pid for pid, what in every.items() if "emblar.service.worker" in what]
         backends = [pid for pid, what in every.items() if what.startswith("postgres: ")]
         targets = {
             "web": [self.process.pid],

@@ -33,9 +33,9 @@ with atheris.instrument_imports(include=["emblar"]):
     from emblar.core.synthesis.low_ferry import render_low_ferry
     from emblar.formats.analysis import analysis_file, analysis_from_document
     from emblar.formats.picture import kept_picture
-    from emblar.sound.clips import CLIP
-    from emblar.sound.decode import decode
-    from emblar.sound.encode import wav_bytes
+    from emblar.platform.sound.clips import CLIP
+    from emblar.platform.sound.decode import decode
+    from emblar.platform.sound.encode import wav_bytes
 
 
 def sound(data: bytes) -> None:

@@ -9,12 +9,12 @@ from pathlib import Path
 import numpy as np
 from fastapi.testclient import TestClient
 
+from emblar.app import create_app
+from emblar.platform.database import engine
+from emblar.platform.migrate import migrate
+from emblar.platform.postgres import OwnPostgres
+from emblar.platform.settings import settings
 from emblar.service.demo import ensure_demo
-from emblar.service.postgres import OwnPostgres
-from emblar.settings import settings
-from emblar.store.database import engine
-from emblar.store.migrate import migrate
-from emblar.web.app import create_app
 
 CHANGES: tuple[dict[str, str], ...] = (
     {"relation": "equal"},

@@ -27,7 +27,7 @@ from psycopg.types.json import Jsonb
 
 from bench.faults import Served, groove
 from emblar.core.errors import ServiceError
-from emblar.service.postgres import OwnPostgres
+from emblar.platform.postgres import OwnPostgres
 
 STUDIOS = 200
 SESSIONS = 50

@@ -24,7 +24,7 @@ from emblar.core.analysis.signal.audio import Audio
 from emblar.core.errors import BadAudioError
 from emblar.core.quantities import Measured
 from emblar.core.voices import VoiceName
-from emblar.sound.decode import decode
+from emblar.platform.sound.decode import decode
 
 CONDITIONS = ("hits", "drums", "room", "mp3", "mix+6", "mix+0", "mix-6")
 WINDOW_S = 0.03

@@ -20,7 +20,7 @@ from psycopg import sql
 
 from bench.faults import Served
 from bench.load import SESSIONS, STUDIOS, enlarge
-from emblar.service.postgres import OwnPostgres
+from emblar.platform.postgres import OwnPostgres
 
 Digests = dict[str, tuple[int, str]]
 
@@ -58,7 +58,7 @@ def emblar(home: Path, *words: str) -> float:
     began = time.monotonic()
     environment = {**os.environ, "EMBLAR_HOME": str(home)}
     environment.pop("EMBLAR_DATABASE_URL", None)
-    command = [sys.executable, "-m", "emblar.cli.main", *words]
+    command = [sys.executable, "-m", "emblar.main", *words]
     subprocess.run(command, env=environment, check=True, capture_output=True)
     return time.monotonic() - began
 

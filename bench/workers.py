@@ -24,7 +24,7 @@ from typing import Any
 import httpx2 as httpx
 
 from bench.faults import Clients, Served
-from emblar.service.postgres import OwnPostgres
+from emblar.platform.postgres import OwnPostgres
 
 CUT_S = 12.0
 LONGEST_S = 300.0
@@ -56,7 +56,7 @@ class Machine:
         theirs = url.replace("127.0.0.1", self.here)
         environment = {**os.environ, "EMBLAR_DATABASE_URL": theirs, "EMBLAR_HOME": str(home)}
         log = (home / f"{self.name}.log").open("ab")
-        command = ["ip", "netns", "exec", self.name, sys.executable, "-m", "emblar.cli.main"]
+        command = ["ip", "netns", "exec", self.name, sys.executable, "-m", "emblar.main"]
         self.worker = subprocess.Popen(
             [*command, "worker"], env=environment, stdout=log, stderr=log, start_new_session=True
         )

@@ -11,19 +11,23 @@ os.environ.setdefault("OPENBLAS_NUM_THREADS", "1")
 
 import hypothesis
 import pytest
+from fastapi.testclient import TestClient
 from sqlalchemy import text
 
-from emblar.actions import kit, listen, plan
-from emblar.actions.scope import HERE
-from emblar.actions.sessions import Brief, start_session
+from emblar.app import create_app
 from emblar.core.analysis.pipeline import Analysis, analyse
 from emblar.core.analysis.signal.audio import Audio
 from emblar.core.synthesis.low_ferry import render_low_ferry
 from emblar.core.synthesis.song import Performance
-from emblar.service.postgres import OwnPostgres
-from emblar.settings import settings
-from emblar.store.database import engine
-from emblar.store.migrate import migrate
+from emblar.platform.database import engine
+from emblar.platform.migrate import migrate
+from emblar.platform.postgres import OwnPostgres
+from emblar.platform.scope import HERE
+from emblar.platform.settings import settings
+from emblar.steps.kit.actions import drums as kit
+from emblar.steps.listen.actions import recordings as listen
+from emblar.steps.plan.actions import planning as plan
+from emblar.steps.sessions.actions.editing import Brief, start_session
 from tests.drums import OWNED_KICK, OWNED_SNARE, OWNED_TOM
 from tests.kept import Once
 from tests.recordings import encoded, short_groove
@@ -114,3 +118,14 @@ def planned(database: None, once: Once, groove: bytes) -> int:
         return session
 
     return once.made("planned", make)
+
+
+@pytest.fixture
+def client() -> Iterator[TestClient]:
+    with TestClient(create_app(), base_url="http://127.0.0.1", follow_redirects=True) as client:
+        yield client
+
+
+@pytest.fixture
+def session() -> int:
+    return start_session(HERE, Brief("Low Ferry", artist="The Tin Orchard")).id

@@ -9,7 +9,7 @@ from dataclasses import dataclass
 import psycopg
 from psycopg import sql
 
-from emblar.store.database import engine
+from emblar.platform.database import engine
 
 TABLES = (
     "select relname from pg_class where relkind = 'r' and relnamespace = 'public'::regnamespace"

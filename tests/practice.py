@@ -2,13 +2,13 @@
 
 import numpy as np
 
-from emblar.actions.bench_state import Bench
 from emblar.core.acoustics.coefficients import prior_coefficients
 from emblar.core.acoustics.drum import Side
 from emblar.core.acoustics.head import tension_from_lug_pitch
 from emblar.core.planning.kit import model
 from emblar.core.synthesis.practice import PracticeDrum
-from emblar.sound.encode import wav_bytes
+from emblar.platform.sound.encode import wav_bytes
+from emblar.steps.bench.actions.state import Bench
 from tests.recordings import RATE
 
 SLACK_SHARE = 0.35

@@ -2,9 +2,9 @@
 
 import socket
 
-from emblar.actions.accounts import any_account
 from emblar.core.errors import ServiceError
-from emblar.settings import settings
+from emblar.platform.settings import settings
+from emblar.steps.accounts.actions import any_account
 
 
 def check_accounts() -> None:

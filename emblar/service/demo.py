@@ -5,22 +5,22 @@ from datetime import timedelta
 
 import numpy as np
 
-from emblar.actions.bench import bench, finish_job, keep_readings
-from emblar.actions.bench_state import Bench
-from emblar.actions.kit import add_drum, kit, suggest_voices
-from emblar.actions.listen import bring_recording, one_recording, run_analysis
-from emblar.actions.match import bring_take
-from emblar.actions.plan import plan_kit
-from emblar.actions.scope import HERE
-from emblar.actions.sessions import Brief, all_sessions, delete_session, start_session
-from emblar.actions.shelf import add_head
 from emblar.core.planning.kit import OwnedDrum, model
 from emblar.core.synthesis.low_ferry import TEMPO_BPM, render_low_ferry
 from emblar.core.synthesis.practice import PracticeDrum, practice_drum
 from emblar.formats.brief import AskFile
-from emblar.settings import now
-from emblar.sound.encode import encode
-from emblar.store.kit import KitDrum
+from emblar.platform.scope import HERE
+from emblar.platform.settings import now
+from emblar.platform.sound.encode import encode
+from emblar.steps.bench.actions.state import Bench
+from emblar.steps.bench.actions.tuning import bench, finish_job, keep_readings
+from emblar.steps.kit.actions.drums import add_drum, kit, suggest_voices
+from emblar.steps.kit.queries.slots import KitDrum
+from emblar.steps.listen.actions.recordings import bring_recording, one_recording, run_analysis
+from emblar.steps.match.actions.comparison import bring_take
+from emblar.steps.plan.actions.planning import plan_kit
+from emblar.steps.sessions.actions.editing import Brief, all_sessions, delete_session, start_session
+from emblar.steps.shelf.actions import add_head
 
 NAME = "Low Ferry"
 ARTIST = "The Tin Orchard"

@@ -8,11 +8,11 @@ from dataclasses import dataclass
 from pathlib import Path
 from typing import Literal
 
-from emblar.actions.health import Health, health
 from emblar.core.errors import ServiceError
+from emblar.platform.postgres import OwnPostgres, binaries
+from emblar.platform.settings import settings
 from emblar.service.address import check_port
-from emblar.service.postgres import OwnPostgres, binaries
-from emblar.settings import settings
+from emblar.steps.health.actions import Health, health
 
 State = Literal["well", "note", "fault"]
 LEAST_FREE_BYTES = 2 * 2**30

@@ -13,12 +13,12 @@ from pathlib import Path
 import uvicorn
 from fastapi import FastAPI
 
-from emblar.logs import set_up_logs
+from emblar.platform.certificate import certificate
+from emblar.platform.children import Kept
+from emblar.platform.guard import GuardedProtocol
+from emblar.platform.logs import set_up_logs
+from emblar.platform.settings import settings
 from emblar.service.address import check_port
-from emblar.service.certificate import certificate
-from emblar.service.children import Kept
-from emblar.service.guard import GuardedProtocol
-from emblar.settings import settings
 
 STOP_TIMEOUT_S = 3.0
 """How long requests being answered may take to finish when Emblar stops, s."""
@@ -44,7 +44,7 @@ class OpenDoors:
         if not current.share_host:
             return
         # Imported late: the engine reads its URL from the settings that the supervisor made.
-        from emblar.web.pages.share import reached_at  # noqa: PLC0415
+        from emblar.steps.share.page.links import reached_at  # noqa: PLC0415
 
         for port in (current.share_port, current.phone_port):
             check_port(current.share_host, port)
@@ -83,8 +83,8 @@ def _server(
 def main() -> None:
     """Answer shared links and paired phones until a signal comes or one of the servers ends."""
     # Imported late: they read the settings.
-    from emblar.web.phone_app import create_phone_app  # noqa: PLC0415
-    from emblar.web.share_app import create_share_app  # noqa: PLC0415
+    from emblar.phone_app import create_phone_app  # noqa: PLC0415
+    from emblar.share_app import create_share_app  # noqa: PLC0415
 
     cert, key = map(Path, sys.argv[1:])
     set_up_logs()

@@ -4,13 +4,13 @@ import contextlib
 import signal
 import sys
 
+from emblar.platform.backup import Backups
+from emblar.platform.children import Kept
+from emblar.platform.running_database import database, only_one
+from emblar.platform.settings import settings
 from emblar.service.address import check_accounts, check_port
-from emblar.service.backup import Backups
-from emblar.service.children import Kept
 from emblar.service.doors import OpenDoors
-from emblar.service.running_database import database, only_one
 from emblar.service.web import serve_web
-from emblar.settings import settings
 
 
 def serve(*, demo: bool, year: bool = False, web_only: bool = False) -> None:
@@ -38,7 +38,7 @@ def serve(*, demo: bool, year: bool = False, web_only: bool = False) -> None:
             from emblar.service.year import ensure_year  # noqa: PLC0415
 
             ensure_year(print)
-        worker = Kept([sys.executable, "-m", "emblar.jobs.worker"])
+        worker = Kept([sys.executable, "-m", "emblar.service.worker"])
         doors, backups = OpenDoors(), Backups(settings().home)
         if not web_only:
             worker.start()

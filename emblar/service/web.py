@@ -9,11 +9,11 @@ import sys
 
 import uvicorn
 
-from emblar.logs import set_up_logs
-from emblar.service.certificate import certificate
-from emblar.service.children import Kept
-from emblar.service.guard import GuardedProtocol
-from emblar.settings import COUNTS_FOLDER, settings
+from emblar.platform.certificate import certificate
+from emblar.platform.children import Kept
+from emblar.platform.guard import GuardedProtocol
+from emblar.platform.logs import set_up_logs
+from emblar.platform.settings import COUNTS_FOLDER, settings
 
 GRACE_S = 3
 BACKLOG = 2048
@@ -26,7 +26,7 @@ def serve_web(host: str, port: int) -> None:
     cert = key = None
     if not settings().own_address:
         # Passwords go over the network: they go in HTTPS.
-        from emblar.web.pages.share import reached_by  # noqa: PLC0415
+        from emblar.steps.share.page.links import reached_by  # noqa: PLC0415
 
         cert, key = map(str, certificate(settings().home, [reached_by(host), "localhost"]))
     others = []
@@ -64,7 +64,7 @@ def _share() -> None:
 def answer(listening: socket.socket, cert: str | None, key: str | None) -> None:
     """Answer at a socket until a signal comes."""
     # Imported late: it reads the settings and where counts are kept.
-    from emblar.web.app import create_app  # noqa: PLC0415
+    from emblar.app import create_app  # noqa: PLC0415
 
     set_up_logs()
     config = uvicorn.Config(

@@ -11,12 +11,11 @@ import numpy as np
 from sqlalchemy import insert, select
 from sqlalchemy.orm import Session
 
-from emblar.actions.scope import HERE, Scope
 from emblar.core.planning.kit import OwnedDrum
 from emblar.formats.setup import SetupFile, SideFile
-from emblar.store import drums as drum_store
-from emblar.store.database import transaction
-from emblar.store.tables import (
+from emblar.platform.database import transaction
+from emblar.platform.scope import HERE, Scope
+from emblar.platform.tables import (
     DrumRow,
     FittingRow,
     HeadRow,
@@ -25,6 +24,7 @@ from emblar.store.tables import (
     SessionRow,
     SetupRow,
 )
+from emblar.steps.kit.queries import drums as drum_store
 
 SESSIONS = 40
 DRUMS_A_SESSION = 4

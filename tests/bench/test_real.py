@@ -8,7 +8,7 @@ from bench.material import RATE, Kit, Sampled, onset_sample, reference_pitch_hz,
 from bench.real import Score, distinct, f_measure, score_recording
 from emblar.core.analysis.card.clean import AnalysedHit
 from emblar.core.analysis.pipeline import Analysis
-from emblar.sound.decode import decode
+from emblar.platform.sound.decode import decode
 
 
 def stroke(pitch_hz: float, t60_s: float, *, glide_ct: float = 0.0) -> np.ndarray:

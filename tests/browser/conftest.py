@@ -13,8 +13,8 @@ import pytest
 import uvicorn
 from playwright.sync_api import Browser, Page, Playwright, expect, sync_playwright
 
-from emblar.service.postgres import free_port
-from emblar.web.app import create_app
+from emblar.app import create_app
+from emblar.platform.postgres import free_port
 
 # A machine that is busy with something else is slow, not wrong.
 expect.set_options(timeout=20_000)
@@ -66,7 +66,9 @@ def address(database: None) -> Iterator[str]:
 
 @pytest.fixture
 def worker(database: None) -> Iterator[None]:
-    process = subprocess.Popen([sys.executable, "-m", "emblar.jobs.worker"], env=dict(os.environ))
+    process = subprocess.Popen(
+        [sys.executable, "-m", "emblar.service.worker"], env=dict(os.environ)
+    )
     yield
     process.terminate()
     process.wait(60)

@@ -4,13 +4,17 @@ import pytest
 from axe_playwright_python.sync_playwright import Axe
 from playwright.sync_api import Page
 
-from emblar.actions import bench, kit, match, pads, practice, round_kit
-from emblar.actions.listen import run_analysis
-from emblar.actions.scope import HERE
 from emblar.core.analysis.signal.audio import ANALYSIS_RATE_HZ
-from emblar.sound.encode import wav_bytes
-from tests.actions.test_match import a_take, drum_of
+from emblar.platform.scope import HERE
+from emblar.platform.sound.encode import wav_bytes
+from emblar.steps.bench.actions import tuning as bench
+from emblar.steps.kit.actions import drums as kit
+from emblar.steps.listen.actions.recordings import run_analysis
+from emblar.steps.match.actions import comparison as match
+from emblar.steps.match.actions import pads, round_kit
+from emblar.steps.practice import actions as practice
 from tests.core.matching.test_round import played
+from tests.steps.match.test_comparison import a_take, drum_of
 
 SCREENS = (
     "brief",

@@ -6,9 +6,9 @@ import pytest
 from axe_playwright_python.sync_playwright import Axe
 from playwright.sync_api import Browser, expect
 
-from emblar.actions.accounts import add_account
-from emblar.actions.scope import HERE
-from emblar.settings import settings
+from emblar.platform.scope import HERE
+from emblar.platform.settings import settings
+from emblar.steps.accounts.actions import add_account
 from tests.browser.conftest import served
 
 PASSWORD = "drums are wood and air"

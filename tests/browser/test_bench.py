@@ -7,13 +7,13 @@ from pathlib import Path
 import numpy as np
 from playwright.sync_api import Browser, Page, expect
 
-from emblar.actions import bench
-from emblar.actions.bench_state import TOLERANCE_CENTS
-from emblar.actions.kit import kit
-from emblar.actions.scope import HERE
 from emblar.core.acoustics.drum import Side
-from emblar.sound.encode import wav_bytes
-from emblar.store.kit import KitDrum
+from emblar.platform.scope import HERE
+from emblar.platform.sound.encode import wav_bytes
+from emblar.steps.bench.actions import tuning as bench
+from emblar.steps.bench.actions.state import TOLERANCE_CENTS
+from emblar.steps.kit.actions.drums import kit
+from emblar.steps.kit.queries.slots import KitDrum
 from tests.core.tuning.test_wires import tap
 from tests.practice import DrumInTheRoom
 from tests.recordings import RATE

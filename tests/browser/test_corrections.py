@@ -6,9 +6,9 @@ import numpy as np
 import pytest
 from playwright.sync_api import Page, expect
 
-from emblar.actions import listen
-from emblar.actions.scope import HERE
-from emblar.actions.sessions import Brief, start_session
+from emblar.platform.scope import HERE
+from emblar.steps.listen.actions import recordings as listen
+from emblar.steps.sessions.actions.editing import Brief, start_session
 from tests.recordings import encoded, short_groove
 
 

@@ -5,9 +5,9 @@ from datetime import timedelta
 from axe_playwright_python.sync_playwright import Axe
 from playwright.sync_api import Page, expect
 
-from emblar.actions.scope import HERE
-from emblar.actions.sessions import Brief, change_brief, one_session
-from emblar.settings import now
+from emblar.platform.scope import HERE
+from emblar.platform.settings import now
+from emblar.steps.sessions.actions.editing import Brief, change_brief, one_session
 
 
 def test_the_evening_is_planned_from_the_sheet_and_shrinks_with_the_work(

@@ -6,9 +6,10 @@ import pytest
 from axe_playwright_python.sync_playwright import Axe
 from playwright.sync_api import Browser, Page, expect
 
-from emblar.actions import kit, listen
-from emblar.actions.scope import HERE
-from emblar.actions.sessions import Brief, start_session
+from emblar.platform.scope import HERE
+from emblar.steps.kit.actions import drums as kit
+from emblar.steps.listen.actions import recordings as listen
+from emblar.steps.sessions.actions.editing import Brief, start_session
 
 
 def test_a_wrong_number_in_the_brief_is_told_at_its_field_and_nothing_typed_is_lost(

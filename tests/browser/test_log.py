@@ -6,9 +6,9 @@ from axe_playwright_python.sync_playwright import Axe
 from playwright.sync_api import Page, expect
 from sqlalchemy import text
 
+from emblar.platform.database import engine
 from emblar.service.year import ensure_year
-from emblar.store.database import engine
-from emblar.store.whole import TABLES
+from emblar.steps.sessions.queries.export import TABLES
 
 
 def test_everything_leaves_in_one_file_and_comes_back(

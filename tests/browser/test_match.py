@@ -7,14 +7,15 @@ import numpy as np
 import pytest
 from playwright.sync_api import Page, expect
 
-from emblar.actions import bench, match
-from emblar.actions.journey import keep_note
-from emblar.actions.match_sound import pair_sounds
-from emblar.actions.scope import HERE
-from emblar.actions.way_back import way_to
-from emblar.sound.decode import decode
-from tests.actions.test_match import a_take, drum_of, taken
+from emblar.platform.scope import HERE
+from emblar.platform.sound.decode import decode
+from emblar.steps.bench.actions import tuning as bench
+from emblar.steps.bench.actions.way_back import way_to
+from emblar.steps.match.actions import comparison as match
+from emblar.steps.match.actions.journey import keep_note
+from emblar.steps.match.actions.sound import pair_sounds
 from tests.recordings import RATE
+from tests.steps.match.test_comparison import a_take, drum_of, taken
 
 
 def bring(page: Page, name: str, data: bytes) -> None:

@@ -3,7 +3,7 @@
 from axe_playwright_python.sync_playwright import Axe
 from playwright.sync_api import Page, expect
 
-from tests.actions.test_muffling import a_tom, strike
+from tests.steps.bench.test_muffling import a_tom, strike
 
 
 def test_a_tom_is_muffled_one_thing_at_a_time(page: Page, planned: int) -> None:

@@ -5,15 +5,15 @@ import re
 import pytest
 from playwright.sync_api import Page, expect
 
-from emblar.actions import match
-from emblar.actions.kit import kit
-from emblar.actions.scope import HERE
 from emblar.core.analysis.signal.audio import ANALYSIS_RATE_HZ
-from emblar.sound.encode import wav_bytes
-from tests.actions.test_match import a_take, drum_of, taken
-from tests.actions.test_pads import crash, photo
+from emblar.platform.scope import HERE
+from emblar.platform.sound.encode import wav_bytes
+from emblar.steps.kit.actions.drums import kit
+from emblar.steps.match.actions import comparison as match
 from tests.browser.test_match import bring
 from tests.core.matching.test_round import played
+from tests.steps.match.test_comparison import a_take, drum_of, taken
+from tests.steps.match.test_pads import crash, photo
 
 
 @pytest.mark.usefixtures("worker")

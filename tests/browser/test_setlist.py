@@ -3,7 +3,7 @@
 from axe_playwright_python.sync_playwright import Axe
 from playwright.sync_api import Page, expect
 
-from tests.actions.test_setlist import another_song
+from tests.steps.setlist.test_actions import another_song
 
 
 def test_two_songs_are_put_in_order(page: Page, planned: int) -> None:

@@ -7,10 +7,12 @@ from typing import Any
 import pytest
 from playwright.sync_api import Page, Route, expect
 
-from emblar.actions import kit, listen, plan
-from emblar.actions.scope import HERE
-from emblar.actions.sessions import Brief, start_session
 from emblar.core.planning.plan_drum import DrumPlan
+from emblar.platform.scope import HERE
+from emblar.steps.kit.actions import drums as kit
+from emblar.steps.listen.actions import recordings as listen
+from emblar.steps.plan.actions import planning as plan
+from emblar.steps.sessions.actions.editing import Brief, start_session
 from tests.drums import OWNED_TOM
 from tests.recordings import bad_recordings, encoded, short_groove
 

@@ -7,11 +7,11 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 from pydantic import ValidationError
 
-from emblar.actions.prediction import predict_file
 from emblar.core.catalogue import dampers_for
 from emblar.core.errors import EmblarError
 from emblar.core.planning.kit import RANGES
 from emblar.formats.drum import DrumFile
+from emblar.steps.plan.actions.prediction import predict_file
 
 
 def within(name: str) -> st.SearchStrategy[float]:

@@ -6,7 +6,6 @@ from pathlib import Path
 import pytest
 from pydantic import ValidationError
 
-from emblar.actions.prediction import predict_file
 from emblar.core.analysis.pipeline import Analysis
 from emblar.core.drum import Wish
 from emblar.core.planning.plan_drum import plan_drum
@@ -24,6 +23,7 @@ from emblar.formats.errors import wrong_fields
 from emblar.formats.plan import DrumPlanFile, drum_plan_file
 from emblar.formats.schemas import SCHEMAS, schema_text
 from emblar.formats.sheet import SheetDrum, SheetFile, SheetHead, sheet_csv
+from emblar.steps.plan.actions.prediction import predict_file
 from tests.drums import OWNED_TOM
 
 PUBLISHED = Path(__file__).parent.parent.parent / "docs" / "formats"

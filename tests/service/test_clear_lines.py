@@ -10,8 +10,8 @@ import pytest
 from sqlalchemy import create_engine, text
 
 from emblar.core.errors import InputError, ServiceError
-from emblar.settings import settings
-from emblar.store.migrate import migrate
+from emblar.platform.migrate import migrate
+from emblar.platform.settings import settings
 from tests.briefs import brief
 
 
@@ -55,7 +55,7 @@ def test_a_brief_with_a_number_that_cannot_be_is_refused_in_a_line(
     file = tmp_path / "brief.json"
     file.write_text(json.dumps(asked), encoding="utf-8")
     done = subprocess.run(
-        [sys.executable, "-m", "emblar.cli.main", "plan", str(file)],
+        [sys.executable, "-m", "emblar.main", "plan", str(file)],
         capture_output=True,
         text=True,
         check=False,

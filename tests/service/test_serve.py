@@ -15,10 +15,10 @@ from pathlib import Path
 import pytest
 
 from emblar.core.errors import ServiceError
-from emblar.service import postgres
+from emblar.platform import postgres
+from emblar.platform.postgres import OwnPostgres, free_port
+from emblar.platform.running_database import only_one
 from emblar.service.address import check_port
-from emblar.service.postgres import OwnPostgres, free_port
-from emblar.service.running_database import only_one
 
 
 @pytest.fixture
@@ -43,7 +43,7 @@ class Served:
             **settings,
         }
         self.process = subprocess.Popen(
-            [sys.executable, "-m", "emblar.cli.main", "serve"],
+            [sys.executable, "-m", "emblar.main", "serve"],
             env=environment,
             stdout=subprocess.PIPE,
             stderr=subprocess.PIPE,
@@ -161,7 +161,7 @@ def test_a_taken_port_is_one_clear_line(home: Path) -> None:
         with pytest.raises(ServiceError, match=f"Port {port} is taken.*EMBLAR_PORT={port + 1}"):
             check_port("127.0.0.1", port)
         done = subprocess.run(
-            [sys.executable, "-m", "emblar.cli.main", "serve"],
+            [sys.executable, "-m", "emblar.main", "serve"],
             env=dict(os.environ, EMBLAR_PORT=str(port), EMBLAR_HOME=str(home)),
             capture_output=True,
             text=True,

@@ -2,16 +2,16 @@
 
 import pytest
 
-from emblar.actions.kits import use_drum
-from emblar.actions.log import DrumLog, log
-from emblar.actions.plan import plan_kit, replan_drum
-from emblar.actions.scope import HERE
-from emblar.actions.sessions import Brief, delete_session, start_session
-from emblar.actions.sheet import sheet
+from emblar.platform.database import transaction
+from emblar.platform.scope import HERE
 from emblar.service.year import FRESH_CENTS, LIFE, NIGHT_CENTS, SESSIONS, ensure_year
-from emblar.store.database import transaction
-from emblar.store.kit import set_wish
-from emblar.store.log import readings
+from emblar.steps.kit.actions.saved import use_drum
+from emblar.steps.kit.queries.slots import set_wish
+from emblar.steps.log.actions.entries import DrumLog, log
+from emblar.steps.log.queries.entries import readings
+from emblar.steps.plan.actions.planning import plan_kit, replan_drum
+from emblar.steps.sessions.actions.editing import Brief, delete_session, start_session
+from emblar.steps.sheet.actions import sheet
 from tests.kept import Once
 
 

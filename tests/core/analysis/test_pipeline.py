@@ -20,7 +20,7 @@ from emblar.core.quantities import Measured, Unknown
 from emblar.core.synthesis.low_ferry import low_ferry_voices
 from emblar.core.synthesis.song import Performance
 from emblar.core.synthesis.stroke import render_stroke
-from emblar.sound.decode import decode
+from emblar.platform.sound.decode import decode
 
 RATE = 44100
 MP3_128 = 0.65

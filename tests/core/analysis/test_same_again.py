@@ -36,7 +36,7 @@ from emblar.core.analysis.voices.decide import told_in_mix
 from emblar.core.notes import cents
 from emblar.core.quantities import Measured, Unknown
 from emblar.core.quantities.card import Track
-from emblar.sound.decode import decode
+from emblar.platform.sound.decode import decode
 from training.sounds import drum
 
 RATE = ANALYSIS_RATE_HZ

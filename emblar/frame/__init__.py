@@ -1,0 +1,1 @@
+"""What all steps' screens share: base templates, fields, errors, security, drawings, scripts."""

@@ -1,1 +1,0 @@
-"""Long work: put on the queue here, done by the worker."""

@@ -1,0 +1,1 @@
+"""What Emblar runs on: settings, database, tables, migrations, sound files, backup, logs."""

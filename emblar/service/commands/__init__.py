@@ -1,0 +1,1 @@
+"""Commands that start, stop and examine Emblar on this machine."""

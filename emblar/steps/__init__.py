@@ -1,0 +1,1 @@
+"""The steps of the work, one package each: actions, queries, pages, routes, commands, templates."""

@@ -1,0 +1,1 @@
+"""Accounts, invitations and logging in."""

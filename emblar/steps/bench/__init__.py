@@ -1,0 +1,1 @@
+"""Bench: tuning to the plan at the drum."""

@@ -1,0 +1,127 @@
+"""The words at the bench: the one thing to do now, and what comes after it."""
+
+from emblar.core.acoustics.drum import Side
+from emblar.core.acoustics.limits import head_name
+from emblar.core.naming import counted, lower_first
+from emblar.core.notes import cents, nearest_note
+from emblar.core.tuning.next_turns import NextTurns
+from emblar.core.tuning.procedure import Job, JobText
+from emblar.formats.turn_words import WHY_DONE, down_words, move_words, turn_words
+from emblar.frame.words import left_words
+from emblar.steps.bench.actions.state import Bench, HeadNow
+
+
+def head_words(now: Bench, side: Side) -> str:
+    """Return the name of a head of this drum."""
+    return head_name(now.drum.owned.kind, side)
+
+
+def instruction(
+    now: Bench,
+    job: Job | None,
+    at: HeadNow | None,
+    doing: str,
+    rod: int | None,
+    text: JobText | None,
+) -> tuple[str, str, str]:
+    """Return the one thing to do, what comes after it, and what is good to know."""
+    if job is None or text is None:
+        return _end_words(now)
+    if doing == "turn" and at is not None and rod is not None:
+        return _turn_words(at, rod)
+    if doing == "refused" and at is not None:
+        return "Stop.", at.refusal, "Change the pitch in Plan, or choose another head."
+    if doing == "tap" and at is not None and rod is not None and not at.unread and at.found:
+        return _again_words(at, at.found, rod)
+    if doing == "tap" and at is not None and rod is not None:
+        if len(at.unread) == now.drum.owned.rods:
+            return (
+                "Tap round",
+                f"the {head_words(now, at.side)}, {{first}} first",
+                text.what,
+            )
+        return f"Tap rod {rod + 1}", f"{counted(len(at.unread), 'rod')} to go", ""
+    if doing == "there" and at is not None:
+        return _there_words(now, job, at)
+    if doing == "strike":
+        if now.measured is None:
+            return "Strike once", "in the middle, firmly, and let it ring", text.expect
+        off = cents(now.measured.hz, now.plan.card["pitch"].value)
+        way = (
+            "on the planned note"
+            if abs(off) < 8
+            else f"{abs(off):.0f} ct {above_or_below(off)} the plan"
+        )
+        return (
+            f"{now.measured.hz:.1f} Hz",
+            f"{nearest_note(now.measured.hz)[0]}, {way}",
+            text.expect,
+        )
+    return text.title, text.what, text.expect
+
+
+def _again_words(at: HeadNow, found: NextTurns, rod: int) -> tuple[str, str, str]:
+    """Return why taps are wanted again before anything is turned."""
+    if found.why == "check reading":
+        reading = at.readings[rod]
+        hz = f"{reading.hz:.0f} Hz is" if reading is not None else "Its reading is"
+        return f"Tap rod {rod + 1} again", f"{hz} too far from the other rods to be right.", ""
+    if found.why == "no effect":
+        what, check = WHY_DONE["no effect"].split(" Check: ", 1)
+        return "Stop and look.", what, f"{check[:1].upper()}{check[1:]}"
+    return f"Tap rod {rod + 1} again", "The readings are not sure enough to turn yet.", ""
+
+
+def _end_words(now: Bench) -> tuple[str, str, str]:
+    """Return what is shown when no job is open: tuned, or where its heads were left."""
+    off = [
+        f"{head_words(now, side)} {left_words(head.last_hz, head.off_cents)}"
+        for side, head in now.heads.items()
+        if head.last_hz is not None and head.off_cents is not None
+    ]
+    if not off:
+        return "Done.", "Compare it with the record in Match.", ""
+    left = "; ".join(off)
+    return "Not tuned yet.", f"{left[:1].upper()}{left[1:]}.", "Open its job below to go on."
+
+
+def above_or_below(off: float) -> str:
+    """Return the word for the sign of a difference."""
+    return "above" if off > 0 else "below"
+
+
+def _turn_words(at: HeadNow, rod: int) -> tuple[str, str, str]:
+    turns = at.turning.turns if at.turning is not None else at.found.turns if at.found else ()
+    left = at.turning.left if at.turning is not None else list(at.found.order) if at.found else []
+    big = move_words(rod, turns[rod])
+    if len(left) < 2:
+        return big, "then tap round again", ""
+    after = left[1]
+    across = len(turns) % 2 == 0 and abs(after - rod) == len(turns) // 2
+    then = move_words(after, turns[after])
+    then = lower_first(then)
+    if across:
+        then = then.replace(":", ", across from it:")
+    more = f", then {len(left) - 2} more" if len(left) > 2 else ""
+    untouched = len(turns) - len([t for t in turns if t])
+    rest = " Leave the rest." if untouched and not more else ""
+    down = down_words() if turns[rod] < 0.0 else ""
+    return big, f"then {then}{more}.{rest}", down
+
+
+def _there_words(now: Bench, job: Job, at: HeadNow) -> tuple[str, str, str]:
+    if job.id == "as-found":
+        turns = at.left_turns
+        name = head_words(now, at.side)
+        hz = f"{at.hz:.0f} Hz" if at.hz else ""
+        if at.made != at.planned:
+            return hz, f"The {name} comes off anyway: the plan has another.", ""
+        if turns is None or abs(turns) < 1.0 / 16.0:
+            return hz, f"The {name} is where the plan wants it. It can stay as it is.", ""
+        way = "up" if turns > 0 else "down"
+        size = turn_words(max(round(abs(turns) * 8) / 8, 1 / 8))
+        return hz, f"The {name} is about {size} of a turn on every rod from the plan, {way}.", ""
+    why = at.found.why if at.found is not None else "there"
+    words = WHY_DONE.get(why, WHY_DONE["there"])
+    big = {"there": "Tuned.", "as near as it gets": "Near enough."}.get(why, "Stop and look.")
+    return big, words.split(": ", 1)[-1][:1].upper() + words.split(": ", 1)[-1][1:], ""

@@ -1,0 +1,281 @@
+"""Bench: tap, turn, strike, and go through the work on a drum."""
+
+import re
+from typing import Annotated, Literal
+
+from fastapi import APIRouter, File, Form, Request, Response, UploadFile
+from fastapi.concurrency import run_in_threadpool
+from pydantic import BaseModel
+
+from emblar.core.errors import InputError
+from emblar.formats.turn_words import WHY_NO_TAP
+from emblar.formats.wires import wires_say
+from emblar.frame.fields import Id, Text, as_number
+from emblar.frame.here import Here
+from emblar.frame.reading import ReadAtOnce
+from emblar.frame.said import said, saying
+from emblar.frame.templating import render
+from emblar.platform.scope import check_session
+from emblar.steps.bench.actions import tuning as actions
+from emblar.steps.bench.actions.hum import hum_map, read_hum_stroke
+from emblar.steps.bench.actions.sound import Read, goal_sound, hear_wires, read_clip, read_stroke
+from emblar.steps.bench.actions.sweep import sweep_stroke, swept, take_sweep_back
+from emblar.steps.bench.actions.undo import undo as undo_last
+from emblar.steps.bench.actions.way_back import to_the_plan
+from emblar.steps.bench.page.drum import bench_page
+from emblar.steps.bench.page.hum import hum_page
+from emblar.steps.bench.page.sweep import sweep_page
+from emblar.steps.workspace.routes import go, load
+
+router = APIRouter(prefix="/sessions/{session_id}/bench", route_class=ReadAtOnce)
+Side = Literal["batter", "reso"]
+MOST_RODS = 20
+HZ = re.compile(r"\s*hz$", re.IGNORECASE)
+"""A unit typed behind a pitch."""
+COUNTED = "emblar-rods"
+"""The cookie that keeps where this browser's person counts rods from."""
+A_YEAR_S = 365 * 24 * 3600
+
+
+@router.get("")
+def show(
+    scope: Here,
+    request: Request,
+    session_id: Id,
+    sel: str = "",
+    head: str = "",
+    done: Text = "",
+    mark: Text = "",
+) -> Response:
+    """Show the next thing to do on a drum."""
+    _, around = load(scope, session_id, "bench", sel)
+    page, problem = None, ""
+    if around.drum is None:
+        problem = "There is no drum to tune yet. Say in Kit what you own."
+    else:
+        try:
+            current = actions.bench(scope, session_id, around.drum.id)
+            badge = request.cookies.get(COUNTED) == "badge"
+            page = bench_page(current, around, head=head, from_badge=badge)
+        except InputError as error:
+            problem = str(error)
+    return render(
+        request,
+        "bench/page.html",
+        {"page": page, "frame": around, "problem": problem, "said": said(done, mark)},
+    )
+
+
+def _back(session_id: int, slot_id: int, *, head: str = "", done: str = "") -> Response:
+    return go(f"/sessions/{session_id}/bench?sel=d{slot_id}&head={head}{saying(done)}")
+
+
+@router.post("/{slot_id}/typed")
+async def typed(scope: Here, request: Request, session_id: Id, slot_id: Id) -> Response:
+    """Keep lug pitches that were typed; an empty field is a rod that was not read."""
+    await run_in_threadpool(check_session, scope, session_id)
+    form = await request.form()
+    side = _side(str(form.get("side", "")))
+    values: list[float | None] = []
+    for rod in range(1, MOST_RODS + 1):
+        if f"rod-{rod}" not in form:
+            break
+        text = str(form[f"rod-{rod}"]).strip()
+        try:
+            values.append(float(as_number(HZ.sub("", text))) if text else None)
+        except ValueError as error:
+            raise InputError(
+                f"Rod {rod}: “{text[:40]}” is not a pitch in Hz.", field=f"rod-{rod}"
+            ) from error
+    await run_in_threadpool(actions.type_readings, scope, session_id, slot_id, side, values)
+    return _back(session_id, slot_id)
+
+
+def _side(text: str) -> Side:
+    if text == "batter":
+        return "batter"
+    if text == "reso":
+        return "reso"
+    raise InputError("Choose batter or reso.", field="side")
+
+
+class TapAnswer(BaseModel):
+    """What one tap told, for the screen and for the voice."""
+
+    told: bool
+    says: str
+    kept: int
+
+
+def _answer(read: Read) -> TapAnswer:
+    rows = []
+    for tap, rod in read.taps:
+        name = "" if rod is None else f"Rod {rod + 1}: "
+        if tap.hz is not None:
+            rows.append(f"{name}{tap.hz:.1f} Hz")
+        elif tap.why_not is not None:
+            rows.append(f"{name}{WHY_NO_TAP[tap.why_not]}")
+    return TapAnswer(told=read.kept > 0, says="; ".join(rows), kept=read.kept)
+
+
+@router.post("/{slot_id}/tap")
+def tap(
+    scope: Here,
+    session_id: Id,
+    slot_id: Id,
+    side: Annotated[Side, Form()],
+    rod: Annotated[int, Form(ge=0, lt=MOST_RODS)],
+    file: Annotated[UploadFile, File()],
+) -> TapAnswer:
+    """Read one tap that the microphone caught."""
+    read = read_clip(scope, session_id, slot_id, side, file.file.read(), rod=rod)
+    return _answer(read)
+
+
+@router.post("/{slot_id}/clip")
+def clip(
+    scope: Here,
+    session_id: Id,
+    slot_id: Id,
+    side: Annotated[Side, Form()],
+    file: Annotated[UploadFile, File()],
+) -> Response:
+    """Read a clip of taps all round."""
+    read = read_clip(scope, session_id, slot_id, side, file.file.read())
+    return _back(session_id, slot_id, done=_answer(read).says)
+
+
+@router.post("/{slot_id}/turned")
+def turned(
+    scope: Here,
+    session_id: Id,
+    slot_id: Id,
+    side: Annotated[Side, Form()],
+    rod: Annotated[int | None, Form(ge=0, lt=MOST_RODS)] = None,
+) -> Response:
+    """Keep that a rod was turned as asked, or all of the round."""
+    actions.turned(scope, session_id, slot_id, side, None if rod is None else [rod])
+    return _back(session_id, slot_id)
+
+
+@router.post("/{slot_id}/job")
+def job(
+    scope: Here,
+    session_id: Id,
+    slot_id: Id,
+    job: Annotated[Text, Form()],
+    what: Annotated[Literal["done", "skip", "open"], Form()],
+    note: Annotated[Text, Form()] = "",
+) -> Response:
+    """Mark a job as done or skipped, or go back to it."""
+    if what == "open":
+        actions.show_job(scope, session_id, slot_id, job)
+    else:
+        actions.finish_job(scope, session_id, slot_id, job, skip=what == "skip", note=note)
+    return _back(session_id, slot_id)
+
+
+@router.post("/{slot_id}/undo")
+def undo(scope: Here, session_id: Id, slot_id: Id) -> Response:
+    """Undo the last thing done on this drum."""
+    return _back(session_id, slot_id, done=f"Undone: {undo_last(scope, session_id, slot_id)}.")
+
+
+@router.post("/{slot_id}/stroke")
+def stroke(
+    scope: Here, session_id: Id, slot_id: Id, file: Annotated[UploadFile, File()]
+) -> Response:
+    """Read the drum pitch of a stroke."""
+    hz = read_stroke(scope, session_id, slot_id, file.file.read())
+    return _back(session_id, slot_id, done=f"{hz:.1f} Hz read.")
+
+
+@router.post("/{slot_id}/wires")
+def wires(
+    scope: Here, session_id: Id, slot_id: Id, file: Annotated[UploadFile, File()]
+) -> Response:
+    """Say what a soft tap tells of the wires."""
+    heard, planned = hear_wires(scope, session_id, slot_id, file.file.read())
+    return _back(session_id, slot_id, done=wires_say(heard, planned))
+
+
+@router.get("/{slot_id}/sweep")
+def by_ear(scope: Here, request: Request, session_id: Id, slot_id: Id) -> Response:
+    """Show a drum's sweep by ear."""
+    view = swept(scope, session_id, slot_id)
+    _, around = load(scope, session_id, "bench", f"d{slot_id}")
+    page = sweep_page(view, session_id)
+    return render(request, "bench/sweep.html", {"page": page, "frame": around})
+
+
+@router.post("/{slot_id}/sweep/stroke")
+def by_ear_stroke(
+    scope: Here, session_id: Id, slot_id: Id, file: Annotated[UploadFile, File()]
+) -> Response:
+    """Read strokes of a sweep."""
+    sweep_stroke(scope, session_id, slot_id, file.file.read())
+    return go(f"/sessions/{session_id}/bench/{slot_id}/sweep")
+
+
+@router.post("/{slot_id}/sweep/back")
+def by_ear_back(
+    scope: Here, session_id: Id, slot_id: Id, whole: Annotated[bool, Form()] = False
+) -> Response:
+    """Remove the last stroke of a sweep, or all of it."""
+    take_sweep_back(scope, session_id, slot_id, all_of_it=whole)
+    return go(f"/sessions/{session_id}/bench/{slot_id}/sweep")
+
+
+@router.post("/{slot_id}/word")
+def word(scope: Here, session_id: Id, slot_id: Id, word: Annotated[Text, Form()] = "") -> Response:
+    """Keep what is said of a drum as it is now."""
+    actions.note_setup(scope, session_id, slot_id, word)
+    return _back(session_id, slot_id, done="Kept for the log.")
+
+
+@router.post("/{slot_id}/to-the-plan")
+def plan_again(scope: Here, session_id: Id, slot_id: Id) -> Response:
+    """Go for the plan's pitches again instead of an earlier setup's."""
+    to_the_plan(scope, session_id, slot_id)
+    return _back(session_id, slot_id)
+
+
+@router.post("/{slot_id}/count")
+def count_from(
+    scope: Here, session_id: Id, slot_id: Id, counted: Annotated[Literal["you", "badge"], Form()]
+) -> Response:
+    """Count rods from the player or from the badge, on this browser."""
+    check_session(scope, session_id)
+    answer = _back(session_id, slot_id)
+    answer.set_cookie(COUNTED, counted, max_age=A_YEAR_S, httponly=True, samesite="strict")
+    return answer
+
+
+@router.get("/hum")
+def hum(scope: Here, request: Request, session_id: Id, sel: str = "") -> Response:
+    """Show what the kit answers to each of its drums."""
+    _, around = load(scope, session_id, "bench", sel)
+    page, problem = None, ""
+    try:
+        result = hum_map(scope, session_id)
+        page = hum_page(result, session_id, around.drum.id if around.drum else None)
+    except InputError as error:
+        problem = str(error)
+    told = {"page": page, "frame": around, "problem": problem}
+    return render(request, "bench/hum.html", told)
+
+
+@router.post("/hum/{slot_id}/stroke")
+def hum_stroke(
+    scope: Here, session_id: Id, slot_id: Id, file: Annotated[UploadFile, File()]
+) -> Response:
+    """Read what the kit answers to a stroke."""
+    read_hum_stroke(scope, session_id, slot_id, file.file.read())
+    return go(f"/sessions/{session_id}/bench/hum?sel=d{slot_id}")
+
+
+@router.get("/{slot_id}/goal.wav")
+def goal(scope: Here, session_id: Id, slot_id: Id, side: Side) -> Response:
+    """Return how a tap sounds on a head at its goal."""
+    data = goal_sound(scope, session_id, slot_id, side)
+    return Response(data, media_type="audio/wav")

@@ -1,0 +1,1 @@
+"""Brief: what is wanted of the kit."""

@@ -1,0 +1,1 @@
+"""Evening: the jobs of one evening in their order."""

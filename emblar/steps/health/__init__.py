@@ -1,0 +1,1 @@
+"""Signs of life: health, metrics, and the page that shows every component once."""

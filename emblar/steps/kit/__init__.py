@@ -1,0 +1,1 @@
+"""Kit: the drums of a session, and kits saved by name."""

@@ -1,0 +1,1 @@
+"""Listen: the record is brought, analysed and corrected."""

@@ -1,0 +1,1 @@
+"""Log: what was done to every drum, and what it taught."""

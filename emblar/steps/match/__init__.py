@@ -1,0 +1,1 @@
+"""Match: takes compared with the record, the journey of a drum, pads."""

@@ -1,0 +1,317 @@
+"""Match: takes of a drum, how far each is from the record, what to change next, the way back."""
+
+from collections.abc import Sequence
+from dataclasses import dataclass
+from pathlib import PurePath
+
+from emblar.core.acoustics.drum import Side
+from emblar.core.catalogue import dampers as all_dampers
+from emblar.core.catalogue import dampers_for, strikers, strikers_for, wire_settings
+from emblar.core.drum import Setup
+from emblar.core.errors import InputError, NotFoundError
+from emblar.core.matching.learned import learned_shares
+from emblar.core.matching.moves import Move, next_moves
+from emblar.core.planning.target import Target, moved
+from emblar.formats.setup import SetupFile
+from emblar.formats.stored import lenient
+from emblar.platform import audio as audio_store
+from emblar.platform.scope import Scope, in_session
+from emblar.steps.bench.actions.state import Bench
+from emblar.steps.bench.actions.tuning import bench, change_setup, setup_of, work_on
+from emblar.steps.kit.queries import setups as setup_store
+from emblar.steps.kit.queries import slots as kit_store
+from emblar.steps.kit.queries.setups import SetupInfo
+from emblar.steps.listen import queries as store
+from emblar.steps.listen.actions.recordings import Heard, heard
+from emblar.steps.listen.queries import RecordingInfo
+from emblar.steps.listen.queue import defer_analysis
+from emblar.steps.match.actions.takes import Take, kept_sound, measured_take, same_take, take_voice
+from emblar.steps.match.actions.trials import trials
+from emblar.steps.plan.actions.planning import target_of
+from emblar.steps.sessions.actions.editing import asked_of, one_session
+from emblar.steps.shelf.actions import loose_heads, use_own_parts
+
+MOST_MOVES = 5
+FAR_STEPS = 12.0
+MOST_MICROPHONES = 8
+
+
+@dataclass(frozen=True, slots=True)
+class Match:
+    """A drum against the record: its takes, the one shown, and the next moves from it."""
+
+    bench: Bench
+    record: Target
+    heard: Heard
+    takes: tuple[Take, ...]
+    shown: Take | None
+    setup: Setup
+    moves: tuple[Move, ...]
+    gap_s: float | None
+    """Time between the session's fastest notes on it, None where the brief does not say."""
+
+    @property
+    def measuring(self) -> bool:
+        """Whether a take is still being measured."""
+        return any(take.info.active for take in self.takes)
+
+
+def bring_take(
+    scope: Scope, session_id: int, slot_id: int, filename: str, data: bytes
+) -> RecordingInfo:
+    """Keep a take of a drum as it is set up now and have it measured: one stroke or several.
+
+    Raises
+    ------
+    BadAudioError
+        It cannot be read or holds nothing to measure; nothing was kept.
+    """
+    return bring_takes(scope, session_id, slot_id, [(filename, data)])[0]
+
+
+def bring_takes(
+    scope: Scope, session_id: int, slot_id: int, sounds: Sequence[tuple[str, bytes]]
+) -> list[RecordingInfo]:
+    """Keep takes of one setup, one a microphone, and have each measured.
+
+    The same sound of the same setup is one take, however often it is sent.
+
+    Parameters
+    ----------
+    sounds
+        Each file's name and bytes.
+
+    Raises
+    ------
+    BadAudioError
+        One of them cannot be read or holds nothing to measure; none was kept.
+    InputError
+        There are too many.
+    """
+    if not 1 <= len(sounds) <= MOST_MICROPHONES:
+        raise InputError(f"Bring 1 to {MOST_MICROPHONES} files at once, one a microphone.")
+    with in_session(scope, session_id) as db:
+        drum = kit_store.get(db, session_id, slot_id)
+    kept = [
+        (filename, *kept_sound(filename, data, alone=len(sounds) == 1)) for filename, data in sounds
+    ]
+    recordings = []
+    with in_session(scope, session_id) as db:
+        work_on(db, session_id, slot_id)
+        setup = setup_of(db, session_id, drum)
+        here = [t for t in store.takes(db, session_id, drum.drum_id) if t.setup_id == setup.id]
+        for filename, form, media_type in kept:
+            audio_id = audio_store.keep(db, form, media_type)
+            recording = same_take(here, audio_id)
+            if recording is not None:
+                recordings.append(recording)
+                continue
+            recording = store.create(
+                db,
+                session_id=session_id,
+                audio_id=audio_id,
+                filename=PurePath(filename).name or "take",
+                kind="drums",
+                voice=take_voice(drum.owned.kind),
+                take_of=(drum.drum_id, setup.id),
+            )
+            defer_analysis(db, recording.id)
+            recordings.append(recording)
+    return recordings
+
+
+def match(scope: Scope, session_id: int, slot_id: int, take_id: int | None = None) -> Match:
+    """Return a drum against the record.
+
+    Parameters
+    ----------
+    take_id
+        The take to show; the newest measured one if left out.
+
+    Raises
+    ------
+    InputError
+        The drum is not planned, or the record tells nothing of it.
+    """
+    use_own_parts(scope)
+    current, result = bench(scope, session_id, slot_id), heard(scope, session_id)
+    target = target_of(result, current.drum.voice)
+    if result is None or target is None:
+        raise InputError(
+            f"{current.drum.owned.name} has no part of the record yet, so a take cannot be "
+            "compared with it. Choose its part in Kit."
+        )
+    record = moved(target, dict(current.drum.wish.get("steps", {})))
+    takes = _takes(scope, session_id, current, record)
+    done = [take for take in takes if take.found is not None]
+    if take_id is not None:
+        done = [take for take in done if take.info.id == take_id] or done
+    shown = done[-1] if done else None
+    setup = setup_of_bench(current)
+    moves: tuple[Move, ...] = ()
+    if shown is not None and shown.found is not None and _in_tune(shown, takes):
+        have = set(all_dampers()) | set(strikers())
+        have |= {h.owned.construction for h in loose_heads(scope)}
+        owned = current.drum.owned
+        done_before = trials(owned, takes, _setups(scope, session_id, current), setup)
+        shares = learned_shares(done_before)
+        found_moves = next_moves(owned, setup, shown.found, have=frozenset(have), learned=shares)
+        moves = tuple(found_moves[:MOST_MOVES])
+    gap_s = asked_of(one_session(scope, session_id)).brief().gap_s(current.drum.voice or "")
+    return Match(current, record, result, takes, shown, setup, moves, gap_s)
+
+
+def _setups(scope: Scope, session_id: int, now: Bench) -> list[SetupInfo]:
+    with in_session(scope, session_id) as db:
+        return setup_store.listing(db, now.drum.drum_id)
+
+
+def _in_tune(shown: Take, takes: tuple[Take, ...]) -> bool:
+    """Whether a take is the newest, and of the drum near its note: before that, Bench is next."""
+    pitch = shown.found.told.get("pitch") if shown.found is not None else None
+    return shown is _newest(takes) and (pitch is None or abs(pitch.steps) <= FAR_STEPS)
+
+
+def _newest(takes: tuple[Take, ...]) -> Take | None:
+    done = [take for take in takes if take.found is not None]
+    return done[-1] if done else None
+
+
+def _takes(scope: Scope, session_id: int, now: Bench, record: Target) -> tuple[Take, ...]:
+    voice = take_voice(now.drum.owned.kind)
+    with in_session(scope, session_id) as db:
+        rows = store.takes(db, session_id, now.drum.drum_id)
+        numbers = store.take_numbers(db, session_id)
+        setups = {s.id: s for s in setup_store.listing(db, now.drum.drum_id)}
+        documents = {
+            row.id: store.analysis_document(db, row.id) for row in rows if row.state == "done"
+        }
+    result = []
+    for row in rows:
+        info = setups.get(row.setup_id or 0)
+        result.append(
+            measured_take(
+                numbers[row.id],
+                row,
+                documents.get(row.id),
+                voice,
+                record,
+                setup=_as_made(info, now.plan.dampers) if info else None,
+                picture=info is not None and info.picture_id is not None,
+                note=info.note if info else "",
+            )
+        )
+    return tuple(result)
+
+
+def _as_made(info: SetupInfo, planned: Sequence[str]) -> SetupFile:
+    """Return a setup; before anything was worked on the drum, the plan's dampers lay on it."""
+    file = lenient(SetupFile, info.document, "This setup")
+    return file.model_copy(update={"dampers": list(planned)}) if info.origin == "as found" else file
+
+
+def setup_of_bench(now: Bench) -> Setup:
+    """Return how the drum is set up: as read at the bench, as planned where nothing was read."""
+    file = lenient(SetupFile, now.setup.document, "This setup")
+    worked = bool(now.done) or now.setup.origin != "as found"
+    heads = now.heads
+    reso = heads.get("reso")
+    batter = heads["batter"]
+    return Setup(
+        batter=batter.made if worked else batter.planned,
+        reso=None if reso is None else reso.made if worked else reso.planned,
+        batter_hz=batter.hz or batter.goal_hz,
+        reso_hz=None if reso is None else reso.hz or reso.goal_hz,
+        dampers=tuple(file.dampers) if worked else tuple(now.plan.dampers),
+        striker=file.striker or now.plan.striker,
+        wires=file.wires or now.plan.wires,
+        port_in=now.plan.port_in,
+        force=file.force or 1.0,
+    )
+
+
+def make_move(scope: Scope, session_id: int, slot_id: int, kind: str, what: str) -> None:
+    """Keep that a move was made: the drum's setup is another from now on.
+
+    Raises
+    ------
+    InputError
+        It is none of the moves that are offered now, or one that Bench does.
+    """
+    current = match(scope, session_id, slot_id)
+    move = next((m for m in current.moves if (m.kind, m.what) == (kind, what)), None)
+    if move is None:
+        raise InputError("That move is not offered any more. Record a take and look again.")
+    if move.kind in ("head", "port"):
+        raise InputError("Ask for that head or hole in Plan; Bench then leads through the change.")
+    turned: dict[Side, list[float]] = {}
+    if move.kind == "turn":
+        name, turns = move.what.split(" ")
+        sides: tuple[Side, ...] = ("batter", "reso")
+        rods = [float(turns)] * current.bench.drum.owned.rods
+        turned = {side: rods for side in sides if name in (side, "both")}
+    after = move.setup
+    with in_session(scope, session_id) as db:
+        drum = kit_store.get(db, session_id, slot_id)
+        change_setup(
+            db,
+            session_id,
+            drum,
+            turned=turned,
+            dampers=list(after.dampers),
+            striker=after.striker,
+            wires=after.wires,
+            force=after.force,
+        )
+
+
+def note_change(scope: Scope, session_id: int, slot_id: int, kind: str, what: str) -> None:
+    """Keep a change of one's own: the next take belongs to the drum as it is now.
+
+    Parameters
+    ----------
+    kind, what
+        ``"damper"``: on if it was off, off if it was on; ``"striker"`` or ``"wires"``: which from
+        now on; by the catalogue's ids.
+
+    Raises
+    ------
+    InputError
+        There is no such thing for this drum.
+    """
+    use_own_parts(scope)
+    with in_session(scope, session_id) as db:
+        drum = kit_store.get(db, session_id, slot_id)
+        owned = drum.owned
+        there = {
+            "damper": {d.id for d in dampers_for(owned.kind)},
+            "striker": {s.id for s in strikers_for(owned.kind)},
+            "wires": set(wire_settings()) if owned.kind == "snare" else set(),
+        }
+        if what not in there.get(kind, set()):
+            raise InputError(f"“{what[:40]}” is nothing that can be changed on this drum.")
+        current = lenient(SetupFile, setup_of(db, session_id, drum).document, "This setup")
+        if kind == "damper":
+            on = [d for d in current.dampers if d != what]
+            dampers = on if what in current.dampers else [*on, what]
+            change_setup(db, session_id, drum, dampers=dampers)
+        elif kind == "striker":
+            change_setup(db, session_id, drum, striker=what)
+        else:
+            change_setup(db, session_id, drum, wires=what)
+
+
+def take_away(scope: Scope, session_id: int, slot_id: int, take_id: int) -> None:
+    """Remove a take."""
+    with in_session(scope, session_id) as db:
+        drum = kit_store.get(db, session_id, slot_id)
+        if take_id not in {row.id for row in store.takes(db, session_id, drum.drum_id)}:
+            raise NotFoundError("That take is not here any more.")
+        store.take_away(db, take_id)
+
+
+def bring_take_back(scope: Scope, session_id: int, slot_id: int, take_id: int) -> None:
+    """Bring a take back that was removed."""
+    with in_session(scope, session_id) as db:
+        kit_store.get(db, session_id, slot_id)
+        store.bring_back(db, take_id, session_id)

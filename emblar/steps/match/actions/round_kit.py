@@ -1,0 +1,127 @@
+"""Round the kit: every drum struck in turn, how it stands beside the others, kept with its work."""
+
+from collections.abc import Mapping, Sequence
+from dataclasses import dataclass
+
+from emblar.core.acoustics.coefficients import prior_coefficients
+from emblar.core.acoustics.head import tension_from_lug_pitch
+from emblar.core.analysis.signal.audio import ANALYSIS_RATE_HZ
+from emblar.core.errors import EmblarError, InputError
+from emblar.core.matching.round import (
+    MOST_STRIKES,
+    Loudness,
+    Standing,
+    beside_the_record,
+    read_round,
+    standings,
+)
+from emblar.core.planning.kit import model, wearing
+from emblar.formats.bench import BenchFile, LevelFile
+from emblar.formats.stored import lenient
+from emblar.platform.database import transaction
+from emblar.platform.scope import Scope
+from emblar.platform.sound.clips import clip_samples
+from emblar.steps.bench import queries as store
+from emblar.steps.bench.actions.tuning import bench, change_work
+from emblar.steps.kit.actions.drums import kit
+from emblar.steps.kit.queries.slots import KitDrum
+from emblar.steps.listen.actions.recordings import Heard, heard
+
+TWO_DRUMS = "There have to be two drums in the kit to hold beside one another."
+
+
+@dataclass(frozen=True, slots=True)
+class RoundDrum:
+    """A drum of the kit: how it stands now and stood before, and against the record's balance."""
+
+    drum: KitDrum
+    now: Standing | None
+    before: Standing | None
+    over_record_db: float | None
+    tension_n_m: float | None
+    """The batter's, read at the bench or planned."""
+
+
+def round_kit(scope: Scope, session_id: int) -> tuple[RoundDrum, ...]:
+    """Return the drums of a kit in their order, with what the last round told of them."""
+    drums = kit(scope, session_id)
+    with transaction() as db:
+        files = {
+            d.id: lenient(BenchFile, store.get(db, session_id, d.drum_id), "The work so far")
+            for d in drums
+        }
+    tensions = {_key(d): t for d in drums for t in [_tension(scope, session_id, d)] if t}
+    toms = [_key(d) for d in drums if d.owned.kind == "tom"]
+    current = {_key(d): _loudness(f) for d in drums for f in [files[d.id].level] if f}
+    before = {_key(d): _loudness(f) for d in drums for f in [files[d.id].level_before] if f}
+    stands = {row.name: row for row in standings(current, toms, tensions)}
+    stood = {row.name: row for row in standings(before, toms)}
+    over = beside_the_record(current, _record_db(heard(scope, session_id), drums))
+    return tuple(
+        RoundDrum(
+            d, stands.get(_key(d)), stood.get(_key(d)), over.get(_key(d)), tensions.get(_key(d))
+        )
+        for d in drums
+    )
+
+
+def bring_round(scope: Scope, session_id: int, strikes: int, data: bytes) -> None:
+    """Read a round of the kit and keep how loud every drum is.
+
+    Parameters
+    ----------
+    strikes
+        How often each drum was struck, in the kit's order.
+
+    Raises
+    ------
+    BadAudioError
+        There are not as many strokes as that; nothing was kept.
+    InputError
+        There are fewer than two drums, or nobody strikes that often.
+    """
+    drums = kit(scope, session_id)
+    if len(drums) < 2:
+        raise InputError(TWO_DRUMS)
+    if not 1 <= strikes <= MOST_STRIKES:
+        raise InputError(f"Strike each drum 1 to {MOST_STRIKES} times.")
+    samples = clip_samples(data)
+    result = read_round(samples, ANALYSIS_RATE_HZ, [_key(d) for d in drums], strikes)
+    for drum in drums:
+        own = result[_key(drum)]
+
+        def keep(file: BenchFile, own: Loudness = own) -> None:
+            file.level_before = file.level
+            file.level = LevelFile(lufs=own.lufs, sd_db=own.sd_db, strokes=own.strokes)
+
+        change_work(scope, session_id, drum.id, keep)
+
+
+def _key(drum: KitDrum) -> str:
+    return str(drum.id)
+
+
+def _loudness(file: LevelFile) -> Loudness:
+    return Loudness(file.lufs, file.sd_db, file.strokes)
+
+
+def _tension(scope: Scope, session_id: int, drum: KitDrum) -> float | None:
+    """Return a drum's batter tension as read at the bench, else as planned, N/m; None unplanned."""
+    try:
+        current = bench(scope, session_id, drum.id)
+        head = current.heads["batter"]
+        made = model(wearing(drum.owned, current.plan.reso, current.plan.port_in), batter=head.made)
+        hz = head.hz or head.goal_hz
+        return tension_from_lug_pitch(made, "batter", hz, prior_coefficients())
+    except EmblarError:
+        return None
+
+
+def _record_db(found: Heard | None, drums: Sequence[KitDrum]) -> Mapping[str, float]:
+    levels: dict[str, float] = {}
+    if found is not None:
+        for drum in drums:
+            card = found.voice(drum.voice) if drum.voice else None
+            if card is not None and card.level_db is not None:
+                levels[_key(drum)] = card.level_db
+    return levels

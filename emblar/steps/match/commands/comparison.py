@@ -1,0 +1,55 @@
+"""``emblar compare`` and ``emblar moves``: a take against the record, without the database."""
+
+import sys
+from pathlib import Path
+from typing import Annotated
+
+import typer
+
+
+def compare_command(
+    record: Annotated[Path, typer.Argument(help="The record: a sound, or emblar.analysis/1 JSON")],
+    take: Annotated[Path, typer.Argument(help="The take: strokes of one drum, or its analysis")],
+    voice: Annotated[str, typer.Option(help="Which drum: kick, snare, tom-1, …")] = "snare",
+) -> None:
+    """Compare a take with the record, quantity by quantity, in audible steps."""
+    from emblar.core.matching.differences import compare
+    from emblar.formats.comparison import comparison_file
+    from emblar.steps.listen.commands.as_text import target_of_file
+
+    result = compare(target_of_file(record, voice), target_of_file(take, voice, alone=True))
+    text = comparison_file(voice, result).model_dump_json(by_alias=True, indent=2)
+    sys.stdout.write(text + "\n")
+
+
+def moves_command(
+    setup: Annotated[Path, typer.Argument(help="Drum, setup and record as emblar.moves/1 JSON")],
+    take: Annotated[Path, typer.Argument(help="The take's analysis as emblar.analysis/1 JSON")],
+) -> None:
+    """Rank the single changes that bring a take nearer to the record."""
+    from emblar.core.matching.differences import compare
+    from emblar.core.matching.learned import learned_shares
+    from emblar.core.matching.moves import next_moves
+    from emblar.formats.comparison import MovesAsked, moves_file
+    from emblar.frame.files import read_json
+    from emblar.steps.listen.commands.as_text import target_of_file
+
+    asked = read_json(setup, MovesAsked)
+    result = compare(asked.record(), target_of_file(take, asked.voice, alone=True))
+    learned = learned_shares(row.trial() for row in asked.tried)
+    moves = next_moves(asked.drum.owned(), asked.setup(), result, learned=learned)
+    text = moves_file(moves, result).model_dump_json(by_alias=True, indent=2)
+    sys.stdout.write(text + "\n")
+
+
+def cures_command(
+    setup: Annotated[Path, typer.Argument(help="The drum and its setup as emblar.moves/1 JSON")],
+) -> None:
+    """Say what to do when a snare or tom chokes, the cheapest first, and tricks."""
+    from emblar.core.tuning.cures import cures
+    from emblar.formats.comparison import MovesAsked, cures_file
+    from emblar.frame.files import read_json
+
+    asked = read_json(setup, MovesAsked)
+    result = cures(asked.drum.owned(), asked.setup())
+    sys.stdout.write(cures_file(result).model_dump_json(by_alias=True, indent=2) + "\n")

@@ -1,0 +1,470 @@
+"""What Match shows: record, plan and take on the same rulers, the next move, the journey."""
+
+from collections.abc import Mapping, Sequence
+from dataclasses import dataclass
+
+from markupsafe import Markup
+
+from emblar.core.acoustics.drum import Kind
+from emblar.core.acoustics.limits import head_name
+from emblar.core.catalogue import (
+    construction,
+    damper,
+    dampers_for,
+    strikers,
+    strikers_for,
+    wire_settings,
+)
+from emblar.core.matching.differences import Comparison, Difference
+from emblar.core.matching.moves import Move
+from emblar.core.matching.room import rooms
+from emblar.core.naming import counted, lower_first
+from emblar.core.planning.target import Target
+from emblar.core.quantities.registry import steps
+from emblar.formats.drum import QuantityFile
+from emblar.formats.move_words import no_move_words
+from emblar.formats.turn_words import turn_words
+from emblar.frame.drawing.small_decay import small_decay
+from emblar.frame.words import changed_by, number
+from emblar.steps.kit.page import Option
+from emblar.steps.match.actions.comparison import FAR_STEPS, Match
+from emblar.steps.match.actions.takes import Take
+from emblar.steps.match.drawing.match_rulers import MatchRow, match_rulers
+from emblar.steps.workspace.page import Frame
+
+SHORT = {"pitch": "note", "bend": "bend", "sustain": "ring-out", "click": "brightness"}
+VERY_STEPS = 3.0
+ROOM_DB = -14.0
+
+
+@dataclass(frozen=True, slots=True)
+class MoveRow:
+    """A move in words."""
+
+    kind: str
+    what: str
+    title: str
+    text: str
+    here: bool
+
+
+@dataclass(frozen=True, slots=True)
+class JourneyCard:
+    """A take in the journey's strip."""
+
+    id: int
+    setup_id: int
+    title: str
+    changed: str
+    picture: Markup
+    off: str
+    href: str
+    play: str
+    shown: bool
+    here: bool
+    photo: str
+    """Address of the setup's picture, or nothing."""
+    note: str
+
+
+@dataclass(frozen=True, slots=True)
+class Change:
+    """One thing that may have been changed: what it is, and whether it is so now."""
+
+    what: str
+    text: str
+    now: bool
+
+
+@dataclass(frozen=True, slots=True)
+class ChangeGroup:
+    """Things of one kind."""
+
+    kind: str
+    title: str
+    rows: tuple[Change, ...]
+
+
+@dataclass(frozen=True, slots=True)
+class MatchPage:
+    """Everything the Match screen shows."""
+
+    title: str
+    subtitle: str
+    measuring: bool
+    failed: tuple[str, ...]
+    rulers: Markup | None
+    record_play: str
+    take_play: str
+    song_play: str
+    ours_play: str
+    moves: tuple[MoveRow, ...]
+    stop: str
+    leave_alone: tuple[str, ...]
+    soft_loud: str
+    at_tempo: str
+    journey: tuple[JourneyCard, ...]
+    changes: tuple[ChangeGroup, ...]
+    """What somebody may have changed of their own, by what it is."""
+    rooms: tuple[Option, ...]
+    """Rooms the take can be heard in."""
+    against: tuple[Option, ...]
+    """What the take can be heard against: the record, every other take."""
+    first: str
+    """What it is heard against now."""
+    second: str
+    base: str
+    take_id: int | None
+
+
+def match_page(
+    found: Match, around: Frame, room: str = "", against: int | None = None
+) -> MatchPage:
+    """Return the Match screen of a drum.
+
+    Parameters
+    ----------
+    room, against
+        A room to hear the take in, and another take to hear it against instead of the record.
+    """
+    owned, shown = found.bench.drum.owned, found.shown
+    base = f"/sessions/{around.session.id}/match/{found.bench.drum.id}"
+    apart = shown.found if shown else None
+    others = [t for t in found.takes if t.found is not None and t is not shown]
+    other = next((t for t in others if t.info.id == against), None)
+    at = f"?take={shown.info.id}" if shown else ""
+    at += f"&against={other.info.id}" if other else ""
+    ours = f"{at}&room={room}" if room else at
+    at = ours if other else at
+    return MatchPage(
+        title=match_title(owned.name, apart),
+        subtitle=_subtitle(shown),
+        measuring=found.measuring,
+        failed=tuple(
+            f"{t.info.filename}: {t.info.message}" for t in found.takes if t.info.state == "failed"
+        ),
+        rulers=rulers_of(found, shown) if shown else None,
+        record_play=f"{base}/pair/record.wav{at}",
+        take_play=f"{base}/pair/take.wav{ours}",
+        song_play=f"{base}/song/record.wav{at}",
+        ours_play=f"{base}/song/take.wav{ours}",
+        moves=tuple(_move_row(m, found.bench.drum.owned.kind) for m in found.moves),
+        stop=_stop(found, apart),
+        leave_alone=_leave_alone(found, apart),
+        soft_loud=_soft_loud(shown),
+        at_tempo=_at_tempo(found, shown),
+        journey=_journey(found, base, around),
+        changes=_changes(found),
+        rooms=_rooms(room),
+        against=_others(others, other),
+        first=f"take {other.number}" if other else "record",
+        second=f"take {shown.number}" if other and shown else "take",
+        base=base,
+        take_id=shown.info.id if shown else None,
+    )
+
+
+def _rooms(chosen: str) -> tuple[Option, ...]:
+    return (
+        Option("", "as recorded", not chosen),
+        *(Option(name, row.name, name == chosen) for name, row in rooms().items()),
+    )
+
+
+def _others(others: Sequence[Take], chosen: Take | None) -> tuple[Option, ...]:
+    return (
+        Option("", "the record", chosen is None),
+        *(Option(str(t.info.id), f"take {t.number}", t is chosen) for t in others),
+    )
+
+
+def _changes(found: Match) -> tuple[ChangeGroup, ...]:
+    """Return what may be ticked as changed since the last take, what is on now first."""
+    setup, kind = found.setup, found.bench.drum.owned.kind
+    lying = [Change(d.id, d.name, d.id in setup.dampers) for d in dampers_for(kind)]
+    lying.sort(key=lambda row: not row.now)
+    groups = [ChangeGroup("damper", "On or off", tuple(lying))]
+    by = [Change(s.id, s.name, s.id == setup.striker) for s in strikers_for(kind)]
+    groups.append(ChangeGroup("striker", "Struck with", tuple(by)))
+    if kind == "snare":
+        wires = [Change(w.id, w.name, w.id == setup.wires) for w in wire_settings().values()]
+        groups.append(ChangeGroup("wires", "Wires", tuple(wires)))
+    return tuple(groups)
+
+
+def match_title(name: str, apart: Comparison | None) -> str:
+    """Return a drum's name with what is most off, or that it is there."""
+    if apart is None:
+        return name
+    heard = apart.heard
+    if not heard:
+        return f"{name}: there"
+    words = [_word(d) for d in heard[:2]]
+    return f"{name}: {' and '.join(words)}"
+
+
+def _word(d: Difference) -> str:
+    much = (
+        "much too "
+        if abs(d.steps) > VERY_STEPS
+        else "a little too "
+        if abs(d.steps) < 2
+        else "too "
+    )
+    words = {
+        ("pitch", True): "high",
+        ("pitch", False): "low",
+        ("sustain", True): "long",
+        ("sustain", False): "short",
+        ("length", True): "long",
+        ("length", False): "short",
+        ("attack", True): "hard",
+        ("attack", False): "soft",
+        ("click", True): "bright",
+        ("click", False): "dark",
+        ("body", True): "full",
+        ("body", False): "thin",
+        ("ring", True): "ringy",
+        ("ring", False): "dry",
+        ("wires", True): "wiry",
+        ("wires", False): "short of wires",
+        ("bend", True): "falls too far",
+        ("bend", False): "falls too little",
+    }
+    word = words.get((d.name, d.steps > 0))
+    if d.name in ("bend", "wires") and word is not None and word != "wiry":
+        return word
+    if word is None:
+        return changed_by(d.name, d.steps, amount=False)
+    return much + word
+
+
+def _subtitle(shown: Take | None) -> str:
+    if shown is None or shown.found is None:
+        return "No take yet. Record a few strokes as they will be played, soft to loud."
+    heard = {d.name for d in shown.found.heard}
+    there = [name for name in shown.found.told if name not in heard]
+    rest = (
+        f" {_listed(there).capitalize()} {'is' if len(there) == 1 else 'are'} there."
+        if there
+        else ""
+    )
+    return f"Take {shown.number} against the record.{rest}"
+
+
+def _listed(names: Sequence[str]) -> str:
+    rows = list(names)
+    return rows[0] if len(rows) == 1 else f"{', '.join(rows[:-1])} and {rows[-1]}"
+
+
+def rulers_of(found: Match, shown: Take) -> Markup:
+    """Draw record, plan and a take on one ruler a quantity."""
+    return ruler_drawing(found.record, shown, found.bench.plan.card)
+
+
+def ruler_drawing(
+    record: Target, shown: Take, planned: Mapping[str, QuantityFile] | None = None
+) -> Markup:
+    """Draw record and take, and a plan if there is one, on one ruler a quantity."""
+    rows = []
+    apart = shown.found or Comparison({}, {})
+    for name, step in steps().items():
+        if name not in apart.told and name not in apart.untold:
+            continue
+        own = record.values.get(name)
+        take = shown.target.values.get(name) if shown.target else None
+        d = apart.told.get(name)
+        plan = (planned or {}).get(name)
+        plan_steps = None
+        if own is not None and plan is not None and d is not None:
+            low = min(own.value, plan.value)
+            if step.kind == "difference" or low > 0.0:
+                plan_steps = step.apart(plan.value, own.value)
+        rows.append(
+            MatchRow(
+                name,
+                number(own.value, own.unit) if own else "",
+                number(take.value, take.unit) if take else "",
+                d.steps if d else None,
+                d.sd_steps if d else 0.0,
+                plan_steps,
+                d.heard if d else False,
+                apart.untold.get(name, ""),
+            )
+        )
+    return match_rulers(rows, f"take {shown.number}")
+
+
+def _move_row(move: Move, kind: Kind) -> MoveRow:
+    told = sorted(move.effect.items(), key=lambda kv: -abs(kv[1]))[:4]
+    effects = ", ".join(changed_by(name, e) for name, e in told)
+    time = f"{move.minutes:g} min, back: {move.back}" if move.minutes else f"Back: {move.back}"
+    buys = " Not on the shelf." if move.buys else ""
+    gain = f"{move.gain:.1f} ± {move.gain_sd:.1f} steps nearer in all"
+    by = (
+        f"By the model and {counted(move.tried, 'change')} like it here"
+        if move.tried
+        else ("By the model")
+    )
+    text = f"{gain}. {by}, in steps: {effects}. {time}.{buys}"
+    title = _move_title(move, kind)
+    return MoveRow(move.kind, move.what, title, text, move.kind not in ("head", "port"))
+
+
+def _move_title(move: Move, kind: Kind) -> str:
+    if move.kind == "force":
+        share = float(move.what)
+        much = "a little " if 0.8 < share < 1.3 else ""
+        return f"Strike {much}{'harder' if share > 1 else 'softer'}"
+    if move.kind == "strike":
+        return f"Strike with {lower_first(strikers()[move.what].name)}"
+    if move.kind == "wires":
+        return _large(wire_settings()[move.what].name)
+    if move.kind == "damper":
+        return _large(damper(move.what).name)
+    if move.kind == "undamp":
+        return f"Take off: {lower_first(damper(move.what).name)}"
+    if move.kind == "turn":
+        side, turns = move.what.split(" ")
+        way = "up" if float(turns) > 0 else "down"
+        names = {"both": "both heads", "reso": head_name(kind, "reso")}
+        head = _large(names.get(side, side))
+        return f"{head} {way} {turn_words(float(turns))} on every rod"
+    return f"Another batter: {lower_first(construction(move.what).name)}"
+
+
+def _large(name: str) -> str:
+    return name[:1].upper() + name[1:]
+
+
+def _stop(found: Match, apart: Comparison | None) -> str:
+    if apart is None or found.shown is None:
+        return ""
+    pitch = apart.told.get("pitch")
+    if pitch is not None and abs(pitch.steps) > FAR_STEPS:
+        way = "under" if pitch.steps < 0 else "over"
+        return (
+            f"The pitch is {abs(pitch.steps):.0f} steps {way} the record's. Tune the drum to its "
+            "plan in Bench first; nothing else will match before."
+        )
+    newest = found.shown is found.takes[-1]
+    return no_move_words(apart) if not apart.heard or (not found.moves and newest) else ""
+
+
+def _leave_alone(found: Match, apart: Comparison | None) -> tuple[str, ...]:
+    rows = []
+    voice = found.heard.voice(found.bench.drum.voice or "")
+    if voice is not None and voice.room_db is not None and voice.room_db > ROOM_DB:
+        rows.append(
+            "A good part of the record's length is its room, not the drum: stop chasing it."
+        )
+    if apart is not None:
+        rows += [f"{name.capitalize()}, {why}." for name, why in apart.untold.items()]
+    return tuple(rows)
+
+
+def _soft_loud(shown: Take | None) -> str:
+    if shown is None or shown.analysis is None:
+        return ""
+    card = next(iter(shown.analysis.voices), None)
+    if card is None or card.soft is None or card.loud is None:
+        return "Play it soft to loud in one take, and Emblar says whether it holds."
+    off = []
+    for name in ("attack", "click", "sustain", "ring"):
+        soft, loud, step = card.soft.values.get(name), card.loud.values.get(name), steps()[name]
+        if (
+            soft is None
+            or loud is None
+            or (step.kind == "ratio" and min(soft.value, loud.value) <= 0)
+        ):
+            continue
+        apart = step.apart(loud.value, soft.value)
+        if abs(apart) > VERY_STEPS:
+            off.append(f"{changed_by(name, apart, amount=False)} when loud")
+    if not off:
+        return "It holds from soft to loud in this take."
+    return f"From soft to loud it changes: {', '.join(off)}."
+
+
+def _at_tempo(found: Match, shown: Take | None) -> str:
+    """Return whether every note ends before the next at the session's fastest figure."""
+    length = shown.target.values.get("length") if shown and shown.target else None
+    gap = found.gap_s
+    if gap is None or length is None:
+        return ""
+    if abs(length.value - gap) <= length.sd:
+        return f"Fastest notes are {gap:.2f} s apart: this ends just about then."
+    if length.value < gap:
+        return f"Fastest notes are {gap:.2f} s apart: each ends before the next."
+    return (
+        f"Fastest notes are {gap:.2f} s apart, and it takes {length.value:.2f} s to fall by 20 dB: "
+        "the notes run together."
+    )
+
+
+def _journey(found: Match, base: str, around: Frame) -> tuple[JourneyCard, ...]:
+    cards, names = [], take_names(found.takes)
+    before = None
+    for take in found.takes:
+        values = take.target.values if take.target else {}
+        length, sustain = values.get("length"), values.get("sustain")
+        heard = f"{take.found.apart:.1f} steps off" if take.found else take.info.state
+        cards.append(
+            JourneyCard(
+                take.info.id,
+                take.info.setup_id or 0,
+                f"Take {take.number}",
+                _changed(before, take, names),
+                small_decay(
+                    f"take-{take.number}",
+                    length.value if length else None,
+                    sustain.value if sustain else None,
+                ),
+                heard,
+                f"/sessions/{around.session.id}/match?sel={around.selection}&take={take.info.id}",
+                f"{base}/pair/take.wav?take={take.info.id}",
+                found.shown is not None and take.info.id == found.shown.info.id,
+                take.info.setup_id == found.bench.setup.id,
+                f"{base}/setups/{take.info.setup_id}/picture.jpg" if take.picture else "",
+                take.note,
+            )
+        )
+        before = take
+    return tuple(cards)
+
+
+def take_names(takes: Sequence[Take]) -> dict[int, str]:
+    """Return what setups with a take are called, by id: ``take 2, “the dark one”``."""
+    names: dict[int, str] = {}
+    for take in takes:
+        said = f", “{take.note}”" if take.note else ""
+        names.setdefault(take.info.setup_id or 0, f"take {take.number}{said}")
+    return names
+
+
+def _changed(before: Take | None, take: Take, names: Mapping[int, str]) -> str:
+    """Return what changed since the take before, in a few words."""
+    if take.setup is None:
+        return ""
+    back_to = take.setup.back_to
+    if back_to is not None and back_to in names:
+        return f"back to {names[back_to]}"
+    if before is None or before.setup is None:
+        return "the first"
+    was, current = before.setup, take.setup
+    rows = [f"+ {lower_first(damper(d).name)}" for d in current.dampers if d not in was.dampers]
+    rows += [f"− {lower_first(damper(d).name)}" for d in was.dampers if d not in current.dampers]
+    if current.striker and was.striker and current.striker != was.striker:
+        rows.append(lower_first(strikers()[current.striker].name))
+    if current.force != was.force:
+        rows.append("struck harder" if current.force > was.force else "struck softer")
+    if current.wires and was.wires and current.wires != was.wires:
+        rows.append(lower_first(wire_settings()[current.wires].name))
+    if current.batter.construction != was.batter.construction:
+        rows.append(f"new batter, {lower_first(construction(current.batter.construction).name)}")
+    if before.info.setup_id != take.info.setup_id and (current.turned or not rows):
+        rows.append("turned")
+    if not rows and take.info.filename != before.info.filename:
+        # Another microphone of the same setup, mostly.
+        return f"as before: {take.info.filename}"
+    return ", ".join(rows) or "as before"

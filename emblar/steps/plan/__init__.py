@@ -1,0 +1,1 @@
+"""Plan: a setup for every drum, its alternatives, and changes by hand."""

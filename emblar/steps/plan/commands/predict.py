@@ -1,0 +1,19 @@
+"""``emblar predict``: a drum in, its pitch and limits out, without the database."""
+
+import sys
+from pathlib import Path
+from typing import Annotated
+
+import typer
+
+
+def predict_command(
+    file: Annotated[Path, typer.Argument(help="A drum as emblar.drum/1 JSON")],
+) -> None:
+    """Predict a drum from its lug pitches, or find the lug pitches for a wish."""
+    from emblar.formats.drum import DrumFile
+    from emblar.frame.files import read_json
+    from emblar.steps.plan.actions.prediction import predict_file
+
+    result = predict_file(read_json(file, DrumFile))
+    sys.stdout.write(result.model_dump_json(by_alias=True, indent=2) + "\n")

@@ -1,0 +1,1 @@
+"""Practice: tuning rounds and ear exercises on rendered drums."""

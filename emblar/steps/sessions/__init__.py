@@ -1,0 +1,1 @@
+"""The list of sessions; export and import of a whole studio."""

@@ -1,0 +1,1 @@
+"""What a user does here: load, compute, save."""

@@ -1,0 +1,143 @@
+"""Sessions: start one, say what it is about, delete it, bring it back."""
+
+import hashlib
+from dataclasses import dataclass, field
+from datetime import datetime
+
+from emblar.core.errors import ConflictError, DocumentError, InputError
+from emblar.formats.brief import AskFile
+from emblar.formats.stored import lenient
+from emblar.platform import sessions as store
+from emblar.platform.database import transaction
+from emblar.platform.scope import Scope
+from emblar.platform.sessions import SessionInfo
+
+LONGEST_TEXT = 200
+
+
+@dataclass(frozen=True, slots=True)
+class Brief:
+    """What a session says of itself."""
+
+    name: str
+    studio: str = ""
+    artist: str = ""
+    wish: str = ""
+    downbeat_at: datetime | None = None
+    ask: AskFile = field(default_factory=AskFile)
+
+
+def _checked(brief: Brief) -> Brief:
+    name = brief.name.strip()
+    if not name:
+        raise InputError("Give the session a name, for example the song's.", field="name")
+    for field_, text in (("name", name), ("studio", brief.studio), ("artist", brief.artist)):
+        if len(text) > LONGEST_TEXT:
+            raise InputError(
+                f"“{text[:40]}…” is longer than {LONGEST_TEXT} characters.", field=field_
+            )
+    return Brief(
+        name,
+        brief.studio.strip(),
+        brief.artist.strip(),
+        brief.wish.strip(),
+        brief.downbeat_at,
+        brief.ask,
+    )
+
+
+def start_session(scope: Scope, brief: Brief) -> SessionInfo:
+    """Start a session."""
+    checked = _checked(brief)
+    with transaction() as db:
+        return store.create(
+            db,
+            scope.studio_id,
+            name=checked.name,
+            studio=checked.studio,
+            artist=checked.artist,
+            wish=checked.wish,
+            downbeat_at=checked.downbeat_at,
+            asked=checked.ask.model_dump(),
+        )
+
+
+def brief_mark(session: SessionInfo) -> str:
+    """Return a mark that changes with a session's brief."""
+    values = (
+        session.name,
+        session.studio,
+        session.artist,
+        session.wish,
+        session.downbeat_at,
+        sorted(session.asked.items()),
+    )
+    return hashlib.sha256(repr(values).encode()).hexdigest()[:16]
+
+
+def change_brief(scope: Scope, session_id: int, brief: Brief, *, seen: str = "") -> SessionInfo:
+    """Change a session's brief.
+
+    Parameters
+    ----------
+    scope, session_id, brief
+        Which session, and its brief from now on.
+    seen
+        The mark of the brief that the person changed; not checked if empty.
+
+    Raises
+    ------
+    ConflictError
+        It was changed meanwhile; nothing was saved.
+    """
+    checked = _checked(brief)
+    with transaction() as db:
+        current = store.get(db, scope.studio_id, session_id, lock=True)
+        if seen and seen != brief_mark(current):
+            raise ConflictError(
+                "The brief was changed in another window since this page was loaded. Nothing was "
+                "saved. Open the brief in a new window, then enter your changes there."
+            )
+        return store.change(
+            db,
+            scope.studio_id,
+            session_id,
+            name=checked.name,
+            studio=checked.studio,
+            artist=checked.artist,
+            wish=checked.wish,
+            downbeat_at=checked.downbeat_at,
+            asked=checked.ask.model_dump(),
+        )
+
+
+def all_sessions(scope: Scope) -> list[SessionInfo]:
+    """Return every session, newest first."""
+    with transaction() as db:
+        return store.listing(db, scope.studio_id)
+
+
+def one_session(scope: Scope, session_id: int) -> SessionInfo:
+    """Return one session."""
+    with transaction() as db:
+        return store.get(db, scope.studio_id, session_id)
+
+
+def asked_of(session: SessionInfo) -> AskFile:
+    """Return what is asked of a session's plan; nothing if what was kept cannot be read."""
+    try:
+        return lenient(AskFile, session.asked, "The brief")
+    except DocumentError:
+        return AskFile()
+
+
+def delete_session(scope: Scope, session_id: int) -> None:
+    """Delete a session; it can be brought back for 30 days."""
+    with transaction() as db:
+        store.delete(db, scope.studio_id, session_id)
+
+
+def restore_session(scope: Scope, session_id: int) -> SessionInfo:
+    """Bring a deleted session back."""
+    with transaction() as db:
+        return store.restore(db, scope.studio_id, session_id)

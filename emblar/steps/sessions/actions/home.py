@@ -1,0 +1,81 @@
+"""Home: every session with its kit, how far each drum is, and what is next."""
+
+from dataclasses import dataclass
+from typing import Literal
+
+from emblar.platform import sessions
+from emblar.platform.database import transaction
+from emblar.platform.scope import Scope
+from emblar.platform.sessions import SessionInfo
+from emblar.steps.bench import queries as bench
+from emblar.steps.kit.queries import slots as kit_store
+from emblar.steps.kit.queries.slots import KitDrum
+from emblar.steps.plan import queries as plans
+
+Next = Literal["record", "kit", "plan", "tune", "match"]
+How = Literal["nothing", "target", "planned", "tuned"]
+
+
+@dataclass(frozen=True, slots=True)
+class DrumState:
+    """A drum of a session's kit and how far it is."""
+
+    name: str
+    diameter_in: float
+    how: How
+
+
+@dataclass(frozen=True, slots=True)
+class SessionState:
+    """A session, how far each drum of its kit is, and what is next."""
+
+    session: SessionInfo
+    drums: tuple[DrumState, ...]
+    next: Next
+
+
+def home(
+    scope: Scope, *, only: int | None = None, before: int | None = None, most: int | None = None
+) -> list[SessionState]:
+    """Return the sessions, newest first; ``only``, ``before``, ``most`` as ``sessions.listing``."""
+    with transaction() as db:
+        listed = sessions.listing(db, scope.studio_id, only=only, before=before, most=most)
+        ids = [s.id for s in listed]
+        kits, planned = kit_store.listings(db, ids), plans.planned(db, ids)
+        tuned = bench.tuned(db, ids)
+    rows = []
+    for session in listed:
+        done = planned.get(session.id, set())
+        drums = tuple(
+            DrumState(
+                d.owned.name,
+                d.owned.diameter_in,
+                _how(d, d.id in done, d.drum_id in tuned.get(session.id, set())),
+            )
+            for d in kits.get(session.id, [])
+        )
+        rows.append(SessionState(session, drums, _next(session, drums)))
+    return rows
+
+
+def _how(drum: KitDrum, planned: bool, tuned: bool) -> How:
+    if planned:
+        return "tuned" if tuned else "planned"
+    return "target" if drum.voice else "nothing"
+
+
+def _next(session: SessionInfo, drums: tuple[DrumState, ...]) -> Next:
+    if not session.recordings:
+        return "record"
+    if not any(d.how != "nothing" for d in drums):
+        return "kit"
+    if any(d.how == "planned" for d in drums):
+        return "tune"
+    return "match" if any(d.how == "tuned" for d in drums) else "plan"
+
+
+def next_step(scope: Scope, session_id: int) -> Next:
+    """Return what is next in one session."""
+    with transaction() as db:
+        sessions.get(db, scope.studio_id, session_id)
+    return home(scope, only=session_id)[0].next

@@ -1,0 +1,1 @@
+"""SQL of this step."""

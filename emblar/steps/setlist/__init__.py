@@ -1,0 +1,1 @@
+"""Setlist: which drums change between songs."""

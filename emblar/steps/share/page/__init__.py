@@ -1,0 +1,1 @@
+"""View models of this step, ready to print."""

@@ -1,0 +1,1 @@
+"""HTTP of this step."""

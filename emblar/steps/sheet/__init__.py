@@ -1,0 +1,1 @@
+"""Sheet: the plan on paper."""

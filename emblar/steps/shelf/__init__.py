@@ -1,0 +1,1 @@
+"""Shelf: the studio's heads, parts and their condition."""

@@ -1,0 +1,229 @@
+"""What stands around every step: the top, the kit strip, the selection."""
+
+from dataclasses import dataclass
+from datetime import datetime, timedelta
+
+from markupsafe import Markup
+
+from emblar.core.acoustics.limits import head_name
+from emblar.core.planning.recipe import kind_of_voice
+from emblar.frame.drawing.kit_strip import State, StripDrum, kit_strip
+from emblar.frame.words import left_words
+from emblar.platform.sessions import SessionInfo
+from emblar.steps.kit.actions.drums import tuned_voices
+from emblar.steps.kit.queries.slots import KitDrum
+from emblar.steps.listen.actions.recordings import Heard
+from emblar.steps.plan.actions.planning import KitPlan
+from emblar.steps.workspace.actions import Workspace
+
+STEPS = (
+    ("brief", "Brief"),
+    ("listen", "Listen"),
+    ("kit", "Kit"),
+    ("plan", "Plan"),
+    ("bench", "Bench"),
+    ("match", "Match"),
+    ("sheet", "Sheet"),
+)
+
+
+@dataclass(frozen=True, slots=True)
+class Step:
+    """A step in the top bar."""
+
+    name: str
+    title: str
+    number: int
+    href: str
+    current: bool
+
+
+@dataclass(frozen=True, slots=True)
+class StripLine:
+    """The kit strip folded to one line: the selected drum and its neighbours' addresses."""
+
+    name: str
+    place: str
+    before: str
+    after: str
+
+
+@dataclass(frozen=True, slots=True)
+class Frame:
+    """Everything around a step, and what is selected in it."""
+
+    session: SessionInfo
+    downbeat: str
+    steps: tuple[Step, ...]
+    strip: Markup
+    strip_line: "StripLine | None"
+    strip_empty: bool
+    selection: str
+    drum: KitDrum | None
+    voice: str | None
+    drums: tuple[KitDrum, ...]
+    found: Heard | None
+    plan: KitPlan | None
+
+    @property
+    def step_title(self) -> str:
+        """Return the name of the step shown."""
+        return next((step.title for step in self.steps if step.current), "")
+
+    def href(self, step: str) -> str:
+        """Return the address of a step, keeping the selection."""
+        return _href(self.session.id, step, self.selection)
+
+
+def _href(session_id: int, step: str, selection: str) -> str:
+    return f"/sessions/{session_id}/{step}" + (f"?sel={selection}" if selection else "")
+
+
+def sound_href(session_id: int, audio_id: int | None) -> str:
+    """Return the address of a session's sound; empty without one."""
+    return f"/sessions/{session_id}/audio/{audio_id}" if audio_id is not None else ""
+
+
+def time_left(downbeat_at: datetime | None, now: datetime) -> str:
+    """Return the time until the downbeat in words, or an empty string without one."""
+    if downbeat_at is None:
+        return ""
+    left = downbeat_at - now
+    if left < timedelta(0):
+        return "downbeat has passed"
+    hours, rest = divmod(int(left.total_seconds()), 3600)
+    if hours >= 48:
+        return f"downbeat in {hours // 24} d {hours % 24} h"
+    return f"downbeat in {hours} h {rest // 60:02d} m"
+
+
+def frame(work: Workspace, step: str, selection: str, now: datetime) -> Frame:
+    """Return what stands around a step.
+
+    Parameters
+    ----------
+    work
+        The session's workspace.
+    step
+        Name of the step shown.
+    selection
+        ``d`` and a drum's id, or a voice's name; empty selects the first there is.
+    now
+        For the time left until the downbeat.
+    """
+    session_id, drums, result = work.session.id, list(work.drums), work.found
+    drum, voice = _selected(selection, drums, result)
+    if step == "listen" and result is not None:
+        drum, voice = _on_the_record(drum, voice, drums, result)
+    key = f"d{drum.id}" if drum else (voice or "")
+    steps = tuple(
+        Step(name, title, i + 1, _href(session_id, name, key), name == step)
+        for i, (name, title) in enumerate(STEPS)
+    )
+    shown = _strip_drums(work, step, key)
+    return Frame(
+        session=work.session,
+        downbeat=time_left(work.session.downbeat_at, now),
+        steps=steps,
+        strip=kit_strip(shown),
+        strip_line=_strip_line(shown),
+        strip_empty=not shown,
+        selection=key,
+        drum=drum,
+        voice=voice,
+        drums=work.drums,
+        found=result,
+        plan=work.plan,
+    )
+
+
+def _strip_line(shown: list[StripDrum]) -> StripLine | None:
+    at = next((i for i, drum in enumerate(shown) if drum.selected), 0)
+    if not shown:
+        return None
+    return StripLine(
+        shown[at].name,
+        f"{at + 1} of {len(shown)}",
+        shown[at - 1].href,
+        shown[(at + 1) % len(shown)].href,
+    )
+
+
+def _selected(
+    selection: str, drums: list[KitDrum], found: Heard | None
+) -> tuple[KitDrum | None, str | None]:
+    """Return the selected drum and the voice it plays, or a voice that no drum plays."""
+    voices = [v.voice for v in found.analysis.voices] if found else []
+    drum = next((d for d in drums if f"d{d.id}" == selection), None)
+    if drum is None and selection in voices:
+        drum = next((d for d in drums if d.voice == selection), None)
+        return drum, selection
+    if drum is None:
+        toms = [d for d in drums if d.owned.kind == "tom"]
+        drum = next(iter(toms or drums), None)
+    if drum is None:
+        tuned = tuned_voices(found)
+        return None, next(iter(tuned or voices), None)
+    return drum, drum.voice
+
+
+def _on_the_record(
+    drum: KitDrum | None, voice: str | None, drums: list[KitDrum], found: Heard
+) -> tuple[KitDrum | None, str | None]:
+    """Return the selection if the record has that drum, else the record's first drum.
+
+    Listen shows the record, so one of your drums that plays no part of it cannot be shown there.
+    """
+    voices = [card.voice for card in found.analysis.voices]
+    if voice in voices or not voices:
+        return drum, voice
+    first = next(iter(tuned_voices(found) or voices))
+    return next((d for d in drums if d.voice == first), None), first
+
+
+def _left_words(drum: KitDrum, work: Workspace) -> str:
+    """Return where the heads of a drum were left that is not tuned although its jobs are done."""
+    rows = work.left.get(drum.id, {})
+    return "; ".join(
+        f"{head_name(drum.owned.kind, side)} {left_words(left.hz, left.off_cents)}"
+        for side, left in rows.items()
+    )
+
+
+def _strip_drums(work: Workspace, step: str, selected: str) -> list[StripDrum]:
+    voices = tuned_voices(work.found)
+    shown = []
+    for drum in work.drums:
+        state: State = "dotted" if drum.voice in voices else "empty"
+        if drum.id in work.planned:
+            state = "full" if drum.id in work.tuned else "half"
+        key, owned = f"d{drum.id}", drum.owned
+        href = _href(work.session.id, step, key)
+        shown.append(
+            StripDrum(
+                key,
+                owned.name,
+                owned.kind,
+                owned.diameter_in,
+                state,
+                key == selected,
+                href,
+                drum.stand,
+                drum.position,
+                _left_words(drum, work),
+            )
+        )
+    played = {d.voice for d in work.drums}
+    return shown + [
+        StripDrum(
+            voice,
+            voice.replace("-", " "),
+            kind_of_voice(voice),
+            None,
+            "dotted",
+            voice == selected,
+            _href(work.session.id, step, voice),
+        )
+        for voice in voices
+        if voice not in played
+    ]

@@ -1,1 +1,0 @@
-"""Tables and the questions asked of them; rows stay inside, frozen dataclasses go out."""

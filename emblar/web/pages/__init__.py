@@ -1,1 +1,0 @@
-"""Frozen view models: what templates show, ready to print."""

@@ -1,1 +1,0 @@
-"""HTTP only: read the request, call an action, render a page."""
