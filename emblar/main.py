@@ -20,7 +20,8 @@ from emblar.steps.bench.commands import (
     taps_command,
     wires_command,
 )
-from emblar.steps.evening.commands import evening_command, setlist_command
+from emblar.steps.evening.commands import evening_command
+from emblar.steps.kit.commands import kits_command
 from emblar.steps.listen.commands.analyse import analyse_command
 from emblar.steps.match.commands.comparison import compare_command, cures_command, moves_command
 from emblar.steps.match.commands.journey import (
@@ -31,16 +32,13 @@ from emblar.steps.match.commands.journey import (
 )
 from emblar.steps.plan.commands.plan import plan_command, rescue_command, sing_command
 from emblar.steps.plan.commands.predict import predict_command
+from emblar.steps.plan.commands.saved import plans_command, recipes_command
 from emblar.steps.practice.commands import practice_command, render_command
 from emblar.steps.sessions.commands.export import export_command, import_command
-from emblar.steps.sessions.commands.studio import (
-    kits_command,
-    plans_command,
-    recipes_command,
-    sessions_command,
-    share_command,
-)
-from emblar.steps.share.commands import said_command
+from emblar.steps.sessions.commands.sessions import sessions_command
+from emblar.steps.setlist.commands import setlist_command
+from emblar.steps.share.commands.links import share_command
+from emblar.steps.share.commands.said import said_command
 
 app = typer.Typer(
     help="Measure a drum sound, plan it on your drums, tune to it.",

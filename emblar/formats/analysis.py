@@ -1,10 +1,11 @@
 """``emblar.analysis/1``: what was found in a recording, and back to the core's dataclasses."""
 
 from collections.abc import Mapping, Sequence
+from dataclasses import asdict, replace
 from typing import Any, Literal
 
 import numpy as np
-from pydantic import Field
+from pydantic import Field, TypeAdapter
 
 from emblar.core.analysis.card.clean import AnalysedHit, mark_clean
 from emblar.core.analysis.corrections import Edit
@@ -14,8 +15,10 @@ from emblar.core.quantities import Measured, Quantity, Unknown, reason_or_none, 
 from emblar.core.quantities.card import Alternative, Card, Part, Ring, Track, blank_card
 from emblar.core.quantities.registry import registry
 from emblar.core.voices import voice_order
-from emblar.formats.drum import Strict
+from emblar.formats.codec import Strict, publish
 from emblar.formats.stored import lenient
+
+publish(Alternative, AnalysedHit, Measured, Part)
 
 
 class SourceFile(Strict):
@@ -24,17 +27,6 @@ class SourceFile(Strict):
     duration_s: float
     sample_rate_hz: int
     channels: int
-
-
-class HitFile(Strict):
-    """One stroke of one voice."""
-
-    time_s: float
-    voice: str
-    level_db: float
-    confidence: float = Field(ge=0.0, le=1.0)
-    clean: bool
-    manner: str = Field(default="", description="flam, ghost, rimshot, cross-stick, or empty")
 
 
 class TrackFile(Strict):
@@ -47,13 +39,6 @@ class TrackFile(Strict):
     )
 
 
-class AlternativeFile(Strict):
-    """Another mode that may be heard as the pitch."""
-
-    frequency_hz: float
-    level_db: float = Field(description="re the strongest mode")
-
-
 class RingFile(Strict):
     """One overtone group."""
 
@@ -62,22 +47,6 @@ class RingFile(Strict):
     level_sd_db: float
     t60_s: float | None
     mode: str = Field(default="", description="the film mode whose ratio fits, or empty")
-
-
-class ValueFile(Strict):
-    """A number with one standard deviation, in its unit."""
-
-    value: float
-    sd: float
-    unit: str
-
-
-class PartFile(Strict):
-    """The soft or the loud strokes of a voice."""
-
-    strokes: int
-    level_db: float
-    values: dict[str, ValueFile]
 
 
 class VoiceFile(Strict):
@@ -121,7 +90,7 @@ class VoiceFile(Strict):
     dynamics_attack_sd_db: float | None = None
     dynamics_pitch_cents: float | None = Field(default=None, description="per 10 dB of level")
     dynamics_pitch_sd_cents: float | None = None
-    alternatives: list[AlternativeFile] = Field(default_factory=list)
+    alternatives: list[Alternative] = Field(default_factory=list)
     pitch_chosen: bool = Field(
         default=False, description="whether a person said which reading of the pitch it is"
     )
@@ -132,8 +101,8 @@ class VoiceFile(Strict):
         default_factory=dict,
         description="where a number comes from, by its field, if not from this recording alone",
     )
-    soft: PartFile | None = Field(default=None, description="where soft and loud can be parted")
-    loud: PartFile | None = None
+    soft: Part | None = Field(default=None, description="where soft and loud can be parted")
+    loud: Part | None = None
 
 
 class DecidedFile(Strict):
@@ -154,7 +123,7 @@ class AnalysisFile(Strict):
 
     schema_: Literal["emblar.analysis/1"] = Field(default="emblar.analysis/1", alias="schema")
     source: SourceFile
-    hits: list[HitFile]
+    hits: list[AnalysedHit]
     voices: list[VoiceFile]
     decided: DecidedFile | None = Field(default=None, description="missing in files of before")
     measuring: list[str] = Field(
@@ -164,6 +133,7 @@ class AnalysisFile(Strict):
 
 
 SHORTEST_TRACK = 3
+HITS = TypeAdapter(tuple[AnalysedHit, ...])
 
 
 def voice_file(card: Card, origins: Mapping[str, str] | None = None) -> VoiceFile:
@@ -187,8 +157,7 @@ def voice_file(card: Card, origins: Mapping[str, str] | None = None) -> VoiceFil
         pitch_chosen=card.pitch_chosen,
         origins={registry()[name].field: text for name, text in (origins or {}).items()},
         alternatives=[
-            AlternativeFile(frequency_hz=round(a.frequency_hz, 3), level_db=round(a.level_db, 2))
-            for a in card.alternatives
+            Alternative(round(a.frequency_hz, 3), round(a.level_db, 2)) for a in card.alternatives
         ],
         ring_modes=[
             RingFile(
@@ -209,23 +178,17 @@ def voice_file(card: Card, origins: Mapping[str, str] | None = None) -> VoiceFil
             for t in card.tracks
             if len(t.time_s) >= SHORTEST_TRACK
         ],
-        soft=_part_file(card.parts[0]) if card.parts else None,
-        loud=_part_file(card.parts[1]) if card.parts else None,
+        soft=_rounded_part(card.parts[0]) if card.parts else None,
+        loud=_rounded_part(card.parts[1]) if card.parts else None,
         **values,
     )
 
 
-def _part_file(part: Part) -> PartFile:
+def _rounded_part(part: Part) -> Part:
     values = {
-        name: ValueFile(value=round(q.value, 4), sd=round(q.sd, 4), unit=q.unit)
-        for name, q in part.values.items()
+        name: Measured(round(q.value, 4), round(q.sd, 4), q.unit) for name, q in part.values.items()
     }
-    return PartFile(strokes=part.strokes, level_db=round(part.level_db, 2), values=values)
-
-
-def _part(file: PartFile) -> Part:
-    values = {name: Measured(v.value, v.sd, v.unit) for name, v in file.values.items()}
-    return Part(file.strokes, file.level_db, values)
+    return Part(part.strokes, round(part.level_db, 2), values)
 
 
 def _track_level_db(track: Track) -> np.ndarray:
@@ -238,15 +201,13 @@ def _rounded(array: np.ndarray, digits: int) -> list[float]:
     return [float(v) for v in np.round(array, digits)]
 
 
-def hit_file(hit: AnalysedHit) -> HitFile:
-    """Return one hit as written to a file."""
-    return HitFile(
+def rounded_hit(hit: AnalysedHit) -> AnalysedHit:
+    """Return a stroke as exactly as it is kept: times to 10 µs."""
+    return replace(
+        hit,
         time_s=round(hit.time_s, 5),
-        voice=hit.voice,
         level_db=round(hit.level_db, 2),
         confidence=round(hit.confidence, 3),
-        clean=hit.clean,
-        manner=hit.manner,
     )
 
 
@@ -254,20 +215,17 @@ def edit_document(edit: Edit) -> dict[str, Any]:
     """Return a correction as kept."""
     return {
         "says": edit.says,
-        "removed": [hit_file(h).model_dump() for h in edit.removed],
-        "added": [hit_file(h).model_dump() for h in edit.added],
+        "removed": [asdict(rounded_hit(h)) for h in edit.removed],
+        "added": [asdict(rounded_hit(h)) for h in edit.added],
         "renamed": [list(pair) for pair in edit.renamed],
     }
 
 
 def edit_from_document(document: Mapping[str, Any]) -> Edit:
     """Return a correction as it was made."""
-
-    def hits(rows: list[dict[str, Any]]) -> tuple[AnalysedHit, ...]:
-        return tuple(hit_from_file(HitFile.model_validate(row)) for row in rows)
-
     renamed = tuple((old, new) for old, new in document["renamed"])
-    return Edit(str(document["says"]), hits(document["removed"]), hits(document["added"]), renamed)
+    removed, added = (HITS.validate_python(document[name]) for name in ("removed", "added"))
+    return Edit(str(document["says"]), removed, added, renamed)
 
 
 def unmeasured_file(voice: str) -> VoiceFile:
@@ -304,7 +262,7 @@ def with_strokes(
         shown.append(card)
     return file.model_copy(
         update={
-            "hits": [hit_file(h) for h in marked],
+            "hits": [rounded_hit(h) for h in marked],
             "voices": shown,
             "measuring": sorted((touched | set(file.measuring)) & present),
         }
@@ -319,7 +277,7 @@ def analysis_file(analysis: Analysis) -> AnalysisFile:
             sample_rate_hz=analysis.sample_rate_hz,
             channels=analysis.channels,
         ),
-        hits=[hit_file(h) for h in analysis.hits],
+        hits=[rounded_hit(h) for h in analysis.hits],
         voices=[voice_file(card) for card in analysis.voices],
         decided=DecidedFile(mix=analysis.mix, begins=analysis.begins, clipped=analysis.clipped),
     )
@@ -358,20 +316,10 @@ def card_from_file(voice: VoiceFile) -> Card:
             Track(np.array(t.time_s), np.array(t.frequency_hz), 10 ** (np.array(t.level_db) / 20))
             for t in voice.tracks
         ),
-        alternatives=tuple(Alternative(a.frequency_hz, a.level_db) for a in voice.alternatives),
+        alternatives=tuple(voice.alternatives),
         ring_modes=tuple(
             Ring(r.ratio, r.level_db, r.level_sd_db, r.t60_s) for r in voice.ring_modes
         ),
         pitch_chosen=voice.pitch_chosen,
-        parts=(_part(voice.soft), _part(voice.loud)) if voice.soft and voice.loud else None,
+        parts=(voice.soft, voice.loud) if voice.soft and voice.loud else None,
     )
-
-
-def hit_from_file(hit: HitFile) -> AnalysedHit:
-    """Return one hit as it was before it was written."""
-    return AnalysedHit(hit.time_s, hit.voice, hit.level_db, hit.confidence, hit.clean, hit.manner)
-
-
-def hits_from_file(file: AnalysisFile) -> list[AnalysedHit]:
-    """Return the hits as they were before they were written."""
-    return [hit_from_file(h) for h in file.hits]

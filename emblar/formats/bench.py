@@ -5,10 +5,13 @@ from typing import Literal
 
 from pydantic import Field
 
-from emblar.core.quantities import Measured
+from emblar.core.matching.round import Loudness
 from emblar.core.tuning.muffling import Layer
-from emblar.formats.drum import QuantityFile, Strict
+from emblar.core.tuning.sweep import SweepPoint
+from emblar.formats.codec import Strict, publish
 from emblar.formats.setup import Side
+
+publish(Layer, Loudness, SweepPoint)
 
 LONGEST_NOTE = 500
 
@@ -73,14 +76,6 @@ class CauseFile(Strict):
     head: Side | None = None
 
 
-class SweepPointFile(Strict):
-    """A stroke while the tension is swept: pitch in Hz, T60 in s, loudest overtone in dB."""
-
-    hz: float = Field(gt=0.0)
-    t60_s: float = Field(gt=0.0)
-    ring_db: float
-
-
 class HumFile(Strict):
     """What a drum answered to this one's stroke: dB re it, pitch in Hz, T60 in s; or why not."""
 
@@ -89,27 +84,6 @@ class HumFile(Strict):
     hz: float | None = None
     t60_s: float | None = None
     why_not: str | None = None
-
-
-class LayerFile(Strict):
-    """A stroke while a drum is muffled: what lay on it, what it measured, the model's sustain."""
-
-    dampers: list[str]
-    card: dict[str, QuantityFile]
-    expected_s: float | None = Field(default=None, gt=0.0)
-
-    def layer(self) -> Layer:
-        """Return it for the core."""
-        card = {name: Measured(q.value, q.sd, q.unit) for name, q in self.card.items()}
-        return Layer(tuple(self.dampers), card, self.expected_s)
-
-
-class LevelFile(Strict):
-    """How loud a drum is among the others, struck alike: LUFS, and how sure."""
-
-    lufs: float = Field(ge=-200.0, le=40.0)
-    sd_db: float = Field(ge=0.0, le=100.0)
-    strokes: int = Field(ge=1, le=100)
 
 
 class BackTo(Strict):
@@ -142,17 +116,17 @@ class BenchFile(Strict):
     turning: Turning | None = None
     causes: list[CauseFile] = Field(default_factory=list)
     """What the last stroke gave away, the surest first."""
-    sweep: list[SweepPointFile] = Field(default_factory=list)
+    sweep: list[SweepPoint] = Field(default_factory=list)
     """Strokes of a sweep by ear, in the order they were struck."""
     hum: dict[str, HumFile] = Field(default_factory=dict)
     """What the others of the kit answered when this drum was struck, by the drum's id."""
     hum_before: dict[str, HumFile] = Field(default_factory=dict)
     """The same of the stroke before."""
-    layers: list[LayerFile] = Field(default_factory=list)
+    layers: list[Layer] = Field(default_factory=list)
     """Strokes while the drum was muffled, in the order they were struck."""
-    level: LevelFile | None = None
+    level: Loudness | None = None
     """How loud it was in the last round of the kit."""
-    level_before: LevelFile | None = None
+    level_before: Loudness | None = None
     back_to: BackTo | None = None
     """The setup it is being brought back to; its pitches are the goals then, not the plan's."""
     left: dict[Side, LeftFile] = Field(default_factory=dict)

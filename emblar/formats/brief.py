@@ -5,7 +5,7 @@ from typing import Annotated, Literal, Self
 from pydantic import Field, field_validator, model_validator
 
 from emblar.core.catalogue import USUAL_EDGE, construction, damper, dampers, strikers
-from emblar.core.drum import Port, Wish
+from emblar.core.drum import Wish
 from emblar.core.errors import EmblarError
 from emblar.core.planning.brief import (
     Brief,
@@ -24,7 +24,9 @@ from emblar.core.planning.target import Target, moved
 from emblar.core.quantities import Measured
 from emblar.core.quantities.registry import steps
 from emblar.core.voices import VoiceName
-from emblar.formats.drum import QuantityFile, Strict
+from emblar.formats.codec import Strict, publish
+
+publish(Measured, OwnedHead, Wish)
 
 Side = Literal["batter", "reso"]
 
@@ -67,33 +69,21 @@ class ShelfDrumFile(Strict):
         return OwnedDrum(**values, findings=tuple(self.findings))
 
 
-class ShelfHeadFile(Strict):
-    """Loose heads of one construction and size."""
-
-    construction: str
-    diameter_in: float = Field(gt=0, le=30)
-    count: int = Field(default=1, ge=0, le=100)
-    condition: Literal["fresh", "used", "worn"] = "fresh"
-
-    @model_validator(mode="after")
-    def _is_known(self) -> Self:
-        try:
-            construction(self.construction)
-        except EmblarError as error:
-            raise ValueError(str(error)) from error
-        return self
-
-
 class ShelfFile(Strict):
     """Everything there is; dampers and strikers null means all of the catalogue."""
 
     drums: list[ShelfDrumFile]
-    heads: list[ShelfHeadFile] = Field(default_factory=list)
+    heads: list[OwnedHead] = Field(default_factory=list)
     dampers: list[str] | None = None
     strikers: list[str] | None = None
 
     @model_validator(mode="after")
     def _names_differ(self) -> Self:
+        for head in self.heads:
+            try:
+                construction(head.construction)
+            except EmblarError as error:
+                raise ValueError(str(error)) from error
         names = [d.name for d in self.drums]
         twice = sorted({n for n in names if names.count(n) > 1})
         if twice:
@@ -104,7 +94,7 @@ class ShelfFile(Strict):
         """Return the shelf for the planner."""
         return Shelf(
             tuple(d.owned() for d in self.drums),
-            tuple(OwnedHead(**h.model_dump()) for h in self.heads),
+            tuple(self.heads),
             tuple(dampers() if self.dampers is None else self.dampers),
             tuple(strikers() if self.strikers is None else self.strikers),
             {d.name: tuple(d.dampers) for d in self.drums},
@@ -161,31 +151,13 @@ class AskFile(Strict):
         return Brief(**self.model_dump(exclude=set(ERRANDS)))
 
 
-class LockFile(Strict):
-    """What stays on one drum; what is left out is free."""
-
-    batter: str | None = None
-    reso: str | None = None
-    dampers: list[str] | None = None
-    striker: str | None = None
-    wires: str | None = None
-    semitones: float | None = Field(default=None, ge=-12, le=12)
-    port: Port | None = None
-
-    def locks(self) -> Wish:
-        """Return the locks for the search."""
-        values = self.model_dump()
-        values["dampers"] = tuple(self.dampers) if self.dampers is not None else None
-        return Wish(**values)
-
-
 LARGEST_QUANTITY = 1e6
 """No quantity of a drum sound is larger, in its unit."""
 SMALLEST_QUANTITY = 1e-6
 """And none but 0 is smaller."""
 
 
-def _check_values(voice: str, quantities: dict[str, QuantityFile]) -> None:
+def _check_values(voice: str, quantities: dict[str, Measured]) -> None:
     """Raise ``ValueError`` where a quantity of the record cannot be what it says."""
     for name, quantity in quantities.items():
         if steps()[name].kind == "ratio" and quantity.value <= 0.0:
@@ -206,11 +178,11 @@ class BriefFile(Strict):
     schema_: Literal["emblar.brief/1"] = Field(alias="schema")
     ask: AskFile = Field(default_factory=AskFile)
     shelf: ShelfFile
-    record: dict[str, dict[str, QuantityFile]] = Field(default_factory=dict)
+    record: dict[str, dict[str, Measured]] = Field(default_factory=dict)
     """Per voice the record's quantities by name."""
     wishes: dict[str, dict[str, float]] = Field(default_factory=dict)
     """Per voice how many steps above the record a quantity is wished."""
-    locks: dict[str, LockFile] = Field(default_factory=dict)
+    locks: dict[str, Wish] = Field(default_factory=dict)
     costs: dict[str, float] = Field(default_factory=dict)
     """Costs in steps other than the usual ones."""
 
@@ -240,8 +212,7 @@ class BriefFile(Strict):
         """Return the record's card per voice, moved by the wishes."""
         out = []
         for voice, values in self.record.items():
-            told = {n: Measured(q.value, q.sd, q.unit) for n, q in values.items()}
-            out.append(moved(Target(voice, told, {}), self.wishes.get(voice, {})))
+            out.append(moved(Target(voice, dict(values), {}), self.wishes.get(voice, {})))
         return out
 
     def problem(self) -> Problem:
@@ -251,7 +222,7 @@ class BriefFile(Strict):
             shelf=self.shelf.shelf(),
             brief=self.ask.brief(),
             weights=self.weights(),
-            locks={name: lock.locks() for name, lock in self.locks.items()},
+            locks=dict(self.locks),
         )
 
     def weights(self) -> Weights:

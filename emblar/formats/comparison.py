@@ -13,7 +13,8 @@ from emblar.core.quantities import Measured
 from emblar.core.quantities.registry import steps
 from emblar.core.tuning.cures import Cure, Purpose
 from emblar.formats.brief import ShelfDrumFile
-from emblar.formats.drum import LugHz, PortInches, QuantityFile, Strict
+from emblar.formats.codec import Strict
+from emblar.formats.drum import LugHz, PortInches
 from emblar.formats.move_words import no_move_words
 
 
@@ -84,18 +85,14 @@ class MovesAsked(Strict):
     striker: str
     wires: str = "medium"
     port_in: PortInches | None = None
-    target: dict[str, QuantityFile]
+    target: dict[str, Measured]
     """What the record measures, by quantity."""
     tried: list[TriedFile] = Field(default_factory=list)
     """Single changes that were made on this drum before."""
 
     def record(self) -> Target:
         """Return the record's quantities."""
-        values = {
-            name: Measured(row.value, row.sd, row.unit)
-            for name, row in self.target.items()
-            if name in steps()
-        }
+        values = {name: row for name, row in self.target.items() if name in steps()}
         return Target(self.voice, values, {})
 
     def setup(self) -> Setup:

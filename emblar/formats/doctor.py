@@ -4,7 +4,7 @@ from typing import Literal
 
 from pydantic import Field
 
-from emblar.formats.drum import Strict
+from emblar.formats.codec import Strict
 
 
 class HealthFile(Strict):

@@ -2,11 +2,11 @@
 
 from typing import Annotated, Any, Literal, Self
 
-from pydantic import BaseModel, ConfigDict, Field, model_validator
+from pydantic import Field, model_validator
 
 from emblar.core.acoustics.calibration import Take
 from emblar.core.acoustics.drum import METRES_PER_INCH, METRES_PER_MIL, Drum, Film, PlacedDamper
-from emblar.core.acoustics.forward import Prediction
+from emblar.core.acoustics.forward import Mode, Prediction
 from emblar.core.acoustics.inverse import LugPitches
 from emblar.core.catalogue import (
     USUAL_EDGE,
@@ -22,12 +22,9 @@ from emblar.core.errors import DrumError
 from emblar.core.notes import spread_hz
 from emblar.core.planning.kit import RANGES, check_rods
 from emblar.core.quantities import Measured
+from emblar.formats.codec import Strict, publish
 
-
-class Strict(BaseModel):
-    """A model that refuses fields it does not know."""
-
-    model_config = ConfigDict(extra="forbid", populate_by_name=True, allow_inf_nan=False)
+publish(Measured, Mode)
 
 
 def _between(name: str) -> Any:
@@ -233,23 +230,6 @@ class LimitFile(Strict):
     text: str
 
 
-class ModeFile(Strict):
-    """One mode of the planned drum."""
-
-    m: int
-    frequency_hz: float
-    t60_s: float
-    level_db: float
-
-
-class QuantityFile(Strict):
-    """A number with its standard deviation and unit."""
-
-    value: float
-    sd: float = Field(ge=0.0)
-    unit: str
-
-
 class WarbleFile(Strict):
     """Beats per second of the (1,1) mode that uneven rods split; null where not told."""
 
@@ -276,13 +256,8 @@ class PredictionFile(Strict):
     warble_hz: WarbleFile | None = None
     measured_share: dict[str, float] | None = None
     """How much of the prior's uncertainty the drum's own takes took away, per quantity."""
-    modes: list[ModeFile] | None = None
-    card: dict[str, QuantityFile] | None = None
-
-
-def quantities(values: dict[str, Measured]) -> dict[str, QuantityFile]:
-    """Return quantities as written to a file."""
-    return {n: QuantityFile(value=q.value, sd=q.sd, unit=q.unit) for n, q in values.items()}
+    modes: list[Mode] | None = None
+    card: dict[str, Measured] | None = None
 
 
 def prediction_file(prediction: Prediction, lugs: LugPitches) -> PredictionFile:

@@ -7,7 +7,7 @@ from icalendar import Calendar, Event
 from pydantic import Field, model_validator
 
 from emblar.core.evening.schedule import Evening, Schedule, WorkJob
-from emblar.formats.drum import Strict
+from emblar.formats.codec import Strict
 
 LONGEST_NAME = 120
 

@@ -11,7 +11,7 @@ from typing import Literal
 
 from pydantic import ConfigDict, Field, JsonValue
 
-from emblar.formats.drum import Strict
+from emblar.formats.codec import Strict
 
 DOCUMENT = "everything.json"
 SOUNDS = "sounds/"

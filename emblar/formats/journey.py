@@ -7,8 +7,8 @@ from pydantic import Field
 
 from emblar.core.matching.round import Loudness, Standing
 from emblar.core.matching.way_back import WayBack
+from emblar.formats.codec import Strict
 from emblar.formats.comparison import ComparisonFile
-from emblar.formats.drum import Strict
 from emblar.formats.setup import SetupFile
 
 

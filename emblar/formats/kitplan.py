@@ -1,63 +1,30 @@
 """``emblar.kitplan/1`` out: alternatives for a whole kit, with reasons and every number in them."""
 
 from collections.abc import Iterable
-from dataclasses import asdict
 from typing import Literal
 
 from pydantic import Field
 
 from emblar.core.acoustics.forward import predict
 from emblar.core.drum import Setup
-from emblar.core.planning.assign import Alternative, KitPlan
+from emblar.core.planning.assign import Alternative, KitPlan, Unmet
 from emblar.core.planning.brief import Brief, Shelf
 from emblar.core.planning.cautions import cautions_of
 from emblar.core.planning.kit import model, wearing
 from emblar.core.planning.problem import Problem
 from emblar.core.planning.sentence import plan_sentence
 from emblar.core.planning.weighing import Weighed
-from emblar.core.planning.why import Explainer, fit_warnings
-from emblar.formats.drum import Strict
+from emblar.core.planning.why import Explainer, Reason, School, fit_warnings
+from emblar.formats.codec import Strict, publish
 
-
-class RecipeFile(Strict):
-    """What to put on a drum and where to tune it; heads, dampers, striker by catalogue id."""
-
-    batter: str
-    reso: str | None
-    port_in: float | None
-    dampers: list[str]
-    striker: str
-    wires: str
-    semitones: float
-    batter_hz: float
-    reso_hz: float | None
-
-
-class WhyFile(Strict):
-    """A sentence with the numbers it was made from."""
-
-    about: str
-    text: str
-    numbers: dict[str, float]
-
-
-class SideFile(Strict):
-    """One side of a disagreement of the trade on this drum."""
-
-    about: str
-    name: str
-    chosen: bool
-    score: float
-    moves: dict[str, float]
-    text: str
-    favoured: bool = False
+publish(Reason, School, Setup, Unmet)
 
 
 class VoicePlanFile(Strict):
     """One voice on one drum."""
 
     drum: str
-    recipe: RecipeFile
+    recipe: Setup
     card: dict[str, float]
     apart: dict[str, float]
     costs: dict[str, float]
@@ -70,8 +37,8 @@ class VoicePlanFile(Strict):
     """The plan in one sentence."""
     cautions: list[str] = Field(default_factory=list)
     """What to be careful about with this drum."""
-    reasons: list[WhyFile] = Field(default_factory=list)
-    schools: list[SideFile] = Field(default_factory=list)
+    reasons: list[Reason] = Field(default_factory=list)
+    schools: list[School] = Field(default_factory=list)
 
 
 class AlternativeFile(Strict):
@@ -85,17 +52,7 @@ class AlternativeFile(Strict):
     buys: int
     cuts: int
     voices: dict[str, VoicePlanFile]
-    warnings: list[WhyFile]
-
-
-class UnmetFile(Strict):
-    """A voice that cannot be played as wished."""
-
-    voice: str
-    quantity: str
-    wished: float
-    nearest: float | None
-    text: str
+    warnings: list[Reason]
 
 
 class KitPlanFile(Strict):
@@ -103,7 +60,7 @@ class KitPlanFile(Strict):
 
     schema_: Literal["emblar.kitplan/1"] = Field(default="emblar.kitplan/1", alias="schema")
     alternatives: list[AlternativeFile]
-    unmet: list[UnmetFile]
+    unmet: list[Unmet]
     shopping: list[str]
     packing: list[str]
 
@@ -119,14 +76,14 @@ def kit_plan_file(plan: KitPlan, problem: Problem) -> KitPlanFile:
             one.cautions = list(_cautions(row, problem))
             if index == 0:
                 explain = Explainer(row, problem)
-                one.reasons = [WhyFile(**asdict(r)) for r in explain.reasons()]
-                one.schools = [SideFile(**asdict(s)) for s in explain.schools()]
+                one.reasons = list(explain.reasons())
+                one.schools = list(explain.schools())
             voices[voice] = one
         result.append(_alternative(alternative, voices, shelf, brief))
     best = plan.best.chosen.values()
     return KitPlanFile(
         alternatives=result,
-        unmet=[UnmetFile(**asdict(u)) for u in plan.unmet],
+        unmet=list(plan.unmet),
         shopping=_counted(
             f"{head}, {shelf.drums[w.drum].diameter_in:g} in" for w in best for head in w.bought
         ),
@@ -175,14 +132,8 @@ def _alternative(
         buys=sum(len(w.bought) for w in chosen),
         cuts=sum(w.cut for w in chosen),
         voices=voices,
-        warnings=[WhyFile(**asdict(r)) for r in warnings],
+        warnings=list(warnings),
     )
-
-
-def recipe_file(recipe: Setup) -> RecipeFile:
-    """Return a recipe as written to a file."""
-    values = {name: getattr(recipe, name) for name in RecipeFile.model_fields}
-    return RecipeFile(**{**values, "dampers": list(recipe.dampers)})
 
 
 def voice_file(row: Weighed, shelf: Shelf) -> VoicePlanFile:
@@ -190,7 +141,7 @@ def voice_file(row: Weighed, shelf: Shelf) -> VoicePlanFile:
     recipe, owned = row.setup, shelf.drums[row.drum]
     return VoicePlanFile(
         drum=owned.name,
-        recipe=recipe_file(row.setup),
+        recipe=row.setup,
         card=row.card,
         apart=row.apart,
         costs=row.costs,

@@ -5,8 +5,8 @@ from typing import Literal
 
 from pydantic import Field
 
+from emblar.formats.codec import Strict
 from emblar.formats.csv_text import csv_text
-from emblar.formats.drum import Strict
 from emblar.formats.setup import SetupFile
 
 

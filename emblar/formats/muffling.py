@@ -7,19 +7,30 @@ from pydantic import Field
 
 from emblar.core.planning.target import Target
 from emblar.core.quantities import Measured
-from emblar.core.tuning.muffling import Do, Effect, Step, effects, learned, next_step, responses
-from emblar.formats.bench import LayerFile
-from emblar.formats.drum import QuantityFile, Strict
+from emblar.core.tuning.muffling import (
+    Do,
+    Effect,
+    Layer,
+    Learned,
+    Step,
+    effects,
+    learned,
+    next_step,
+    responses,
+)
+from emblar.formats.codec import Strict, publish
+
+publish(Layer, Learned, Measured)
 
 
 class MufflingFile(Strict):
     """What is wished, what is planned, what lies on the drum, and the strokes so far."""
 
     schema_: Literal["emblar.muffling/1"] = Field(alias="schema")
-    target: dict[str, QuantityFile]
+    target: dict[str, Measured]
     planned: list[str] = Field(default_factory=list, max_length=8)
     on: list[str] = Field(default_factory=list, max_length=8)
-    layers: list[LayerFile] = Field(default_factory=list, max_length=200)
+    layers: list[Layer] = Field(default_factory=list, max_length=200)
 
 
 class EffectFile(Strict):
@@ -27,14 +38,6 @@ class EffectFile(Strict):
 
     steps: float
     sd_steps: float
-
-
-class LearnedFile(Strict):
-    """How many times what the model expects a damper does."""
-
-    times: float
-    sd_share: float
-    strokes: int
 
 
 class NextMuffleFile(Strict):
@@ -47,13 +50,13 @@ class NextMuffleFile(Strict):
     too_long: float | None = Field(description="steps it rings past the wish; null if not told")
     effects: list[dict[str, EffectFile]]
     """Per stroke after the first, by quantity: what lies between it and the one before."""
-    learned: dict[str, LearnedFile]
+    learned: dict[str, Learned]
 
 
 def next_muffle(file: MufflingFile, prior_sd: float) -> NextMuffleFile:
     """Return what to do next; ``prior_sd`` is how well the model's dampers are known, a share."""
-    target = Target("", {n: Measured(q.value, q.sd, q.unit) for n, q in file.target.items()}, {})
-    layers = [row.layer() for row in file.layers]
+    target = Target("", dict(file.target), {})
+    layers = file.layers
     step: Step = next_step(target, file.planned, file.on, layers)
     between = [effects(one, two) for one, two in pairwise(layers)]
     told = learned(responses(layers), prior_sd)
@@ -63,10 +66,7 @@ def next_muffle(file: MufflingFile, prior_sd: float) -> NextMuffleFile:
         apart=step.apart,
         too_long=step.too_long,
         effects=[{e.quantity: _effect(e) for e in row} for row in between],
-        learned={
-            name: LearnedFile(times=row.times, sd_share=row.sd_share, strokes=row.strokes)
-            for name, row in told.items()
-        },
+        learned=dict(told),
     )
 
 

@@ -18,18 +18,14 @@ from emblar.core.planning.kit import stroke_on, wearing
 from emblar.core.planning.plan_drum import DrumPlan, Other
 from emblar.core.planning.sentence import plan_sentence
 from emblar.core.planning.weighing import Weighed
+from emblar.core.planning.why import Reason, School
 from emblar.core.quantities import Measured
 from emblar.core.quantities.registry import steps
 from emblar.formats.brief import ShelfDrumFile
-from emblar.formats.drum import (
-    ModeFile,
-    PredictionFile,
-    QuantityFile,
-    Strict,
-    prediction_file,
-    quantities,
-)
-from emblar.formats.kitplan import RecipeFile, SideFile, WhyFile, recipe_file
+from emblar.formats.codec import Strict, publish
+from emblar.formats.drum import PredictionFile, prediction_file
+
+publish(Mode, Reason, School, Setup)
 
 
 class OtherFile(Strict):
@@ -37,7 +33,7 @@ class OtherFile(Strict):
 
     name: str
     says: str
-    recipe: RecipeFile
+    recipe: Setup
     score: float
     minutes: float
     bought: list[str]
@@ -66,13 +62,13 @@ class DrumPlanFile(Strict):
     bought: list[str]
     cut: bool
     prediction: PredictionFile
-    modes: list[ModeFile]
-    card: dict[str, QuantityFile]
-    target: dict[str, QuantityFile]
+    modes: list[Mode]
+    card: dict[str, Measured]
+    target: dict[str, Measured]
     missing: dict[str, str]
     range_hz: tuple[float, float]
-    reasons: list[WhyFile]
-    schools: list[SideFile]
+    reasons: list[Reason]
+    schools: list[School]
     others: list[OtherFile]
     sounds: list[OtherFile] = Field(default_factory=list)
     """The same tuning with other muffling."""
@@ -94,7 +90,7 @@ class DrumPlanFile(Strict):
             upper_mode_hz=p.upper_mode_hz,
             sustain=Measured(p.sustain_s, p.sustain_sd_s, "s"),
             bend_cents=Measured(p.bend_cents, p.bend_sd_cents, "ct"),
-            modes=tuple(Mode(m.m, m.frequency_hz, m.t60_s, m.level_db) for m in self.modes),
+            modes=tuple(self.modes),
             tensions=Tensions(p.tension_n_per_m.batter, p.tension_n_per_m.reso),
             film_stress_pa=stress,
             rod_load_n=load,
@@ -160,7 +156,7 @@ def _other(one: Other) -> OtherFile:
     return OtherFile(
         name=one.name,
         says=one.says,
-        recipe=recipe_file(one.weighed.setup),
+        recipe=one.weighed.setup,
         score=one.weighed.total,
         minutes=one.weighed.minutes,
         bought=list(one.weighed.bought),
@@ -191,13 +187,13 @@ def drum_plan_file(plan: DrumPlan) -> DrumPlanFile:
         bought=list(row.bought),
         cut=row.cut,
         prediction=prediction_file(plan.prediction, lugs),
-        modes=[ModeFile(**asdict(mode)) for mode in plan.prediction.modes],
-        card=quantities(plan.card),
-        target=quantities(plan.target),
+        modes=list(plan.prediction.modes),
+        card=dict(plan.card),
+        target=dict(plan.target),
         missing=plan.missing,
         range_hz=plan.range_hz,
-        reasons=[WhyFile(**asdict(reason)) for reason in plan.reasons],
-        schools=[SideFile(**asdict(school)) for school in plan.schools],
+        reasons=list(plan.reasons),
+        schools=list(plan.schools),
         others=[_other(one) for one in plan.others],
         sounds=[_other(one) for one in plan.sounds],
         cautions=list(plan.cautions),

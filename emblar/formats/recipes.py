@@ -5,11 +5,13 @@ from typing import Literal
 from pydantic import Field, ValidationError, field_validator
 
 from emblar.core.catalogue import constructions, dampers, strikers, wire_settings
+from emblar.core.drum import Setup
 from emblar.core.errors import InputError
 from emblar.core.planning.kit import LONGEST_READ
-from emblar.formats.drum import Strict
+from emblar.formats.codec import Strict, publish
 from emblar.formats.errors import wrong_fields
-from emblar.formats.kitplan import RecipeFile
+
+publish(Setup)
 
 NOT_HERE = "“{}” is in no catalogue or shelf here"
 
@@ -23,11 +25,11 @@ class DrumRecipeFile(Strict):
     depth_in: float = Field(gt=0.0)
     voice: str
     drum_pitch_hz: float = Field(gt=0.0)
-    recipe: RecipeFile
+    recipe: Setup
 
     @field_validator("recipe")
     @classmethod
-    def known(cls, recipe: RecipeFile) -> RecipeFile:
+    def known(cls, recipe: Setup) -> Setup:
         """Refuse what the catalogue here does not have."""
         heads = constructions()
         for name in (recipe.batter, recipe.reso):

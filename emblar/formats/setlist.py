@@ -8,8 +8,11 @@ from pydantic import Field, model_validator
 from emblar.core.catalogue import dampers, wire_settings
 from emblar.core.drum import Setup
 from emblar.core.evening.setlist import Offer, SetDrum, Setlist, Song
-from emblar.formats.drum import LugHz, Strict
+from emblar.formats.codec import Strict, publish
+from emblar.formats.drum import LugHz
 from emblar.formats.setup import Side
+
+publish(SetDrum)
 
 Name = Annotated[str, Field(min_length=1, max_length=120)]
 
@@ -53,13 +56,6 @@ class OfferFile(Strict):
         return Offer(setup, self.steps)
 
 
-class SetDrumFile(Strict):
-    """A drum of the kit."""
-
-    kind: Literal["kick", "snare", "tom"]
-    rods: int = Field(ge=4, le=20)
-
-
 class SongFile(Strict):
     """A song and, by drum, the ways to set it up, the planned one first."""
 
@@ -71,7 +67,7 @@ class SetlistFile(Strict):
     """Songs in the order asked for, on the drums there are."""
 
     schema_: Literal["emblar.setlist/1"] = Field(default="emblar.setlist/1", alias="schema")
-    drums: dict[str, SetDrumFile]
+    drums: dict[str, SetDrum]
     songs: list[SongFile] = Field(min_length=1, max_length=40)
     free_order: bool = False
     minute_worth: float | None = Field(default=None, ge=0.0, le=100.0)
@@ -79,12 +75,11 @@ class SetlistFile(Strict):
 
     def asked(self) -> tuple[dict[str, SetDrum], tuple[Song, ...]]:
         """Return the drums and songs for the planner."""
-        drums = {name: SetDrum(row.kind, row.rods) for name, row in self.drums.items()}
         songs = tuple(
             Song(s.name, {n: tuple(o.offer() for o in rows) for n, rows in s.drums.items()})
             for s in self.songs
         )
-        return drums, songs
+        return self.drums, songs
 
 
 class ChangeFile(Strict):

@@ -4,7 +4,7 @@ from typing import Literal
 
 from pydantic import Field, model_validator
 
-from emblar.formats.drum import Strict
+from emblar.formats.codec import Strict
 
 Side = Literal["batter", "reso"]
 Origin = Literal["as found", "plan", "bench", "by hand", "return"]

@@ -4,8 +4,9 @@ from typing import Literal
 
 from pydantic import Field
 
+from emblar.formats.codec import Strict
 from emblar.formats.csv_text import csv_text
-from emblar.formats.drum import LimitFile, Strict
+from emblar.formats.drum import LimitFile
 
 
 class SheetHead(Strict):

@@ -7,34 +7,43 @@ empty. Only what cannot be done without makes it unreadable.
 import contextlib
 import copy
 import logging
-from collections.abc import Iterable, Mapping
-from typing import Any, TypeVar
+from collections.abc import Hashable, Iterable, Mapping
+from functools import lru_cache
+from typing import Any, TypeVar, cast
 
-from pydantic import BaseModel, ValidationError
+from pydantic import TypeAdapter, ValidationError
 
 from emblar.core.errors import DocumentError
 
-Model = TypeVar("Model", bound=BaseModel)
+T = TypeVar("T")
 MOST_PASSES = 8
+EXTRA = ("extra_forbidden", "unexpected_keyword_argument")
+"""Pydantic's names for a field that a model, a dataclass does not have."""
 log = logging.getLogger("emblar.formats")
 
 
-def lenient(model: type[Model], document: Mapping[str, Any], what: str) -> Model:
-    """Return a stored document as its model.
+@lru_cache(maxsize=64)
+def _adapter(model: Hashable) -> TypeAdapter[Any]:
+    return TypeAdapter[Any](cast(Any, model))
+
+
+def lenient(model: type[T], document: Mapping[str, Any], what: str) -> T:
+    """Return a stored document as its model, or as the core's dataclass.
 
     Raises
     ------
     DocumentError
         It cannot be read; ``what`` says what it is, as in "The plan".
     """
+    adapter = _adapter(cast(Hashable, model))
     with contextlib.suppress(ValidationError):
-        return model.model_validate(document)
+        return cast(T, adapter.validate_python(document))
     held: Any = copy.deepcopy(document)
     if not isinstance(held, dict):
         raise DocumentError(f"{what} was kept by another Emblar and cannot be read.")
     for _ in range(MOST_PASSES):
         try:
-            return model.model_validate(held)
+            return cast(T, adapter.validate_python(held))
         except ValidationError as error:
             if not _mended(held, error):
                 log.warning("%s cannot be read: %s", what, error.errors()[0]["loc"])
@@ -42,7 +51,7 @@ def lenient(model: type[Model], document: Mapping[str, Any], what: str) -> Model
     raise DocumentError(f"{what} was kept by another Emblar and cannot be read.")
 
 
-def readable(model: type[Model], documents: Iterable[Mapping[str, Any]], what: str) -> list[Model]:
+def readable(model: type[T], documents: Iterable[Mapping[str, Any]], what: str) -> list[T]:
     """Return those stored documents that can be read: one that cannot keeps nobody from the rest.
 
     Parameters
@@ -73,7 +82,7 @@ def _mended(held: Any, error: ValidationError) -> bool:
         if not isinstance(parent, dict) or not item["loc"]:
             continue
         name = item["loc"][-1]
-        if item["type"] == "extra_forbidden" and name in parent:
+        if item["type"] in EXTRA and name in parent:
             del parent[name]
             done = True
         elif item["type"] == "missing" and name not in parent:

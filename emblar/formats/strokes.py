@@ -14,9 +14,10 @@ from statistics import median
 
 import mido
 
+from emblar.core.analysis.card.clean import AnalysedHit
 from emblar.core.quantities.registry import registry
 from emblar.core.voices import VoiceName
-from emblar.formats.analysis import AnalysisFile, HitFile
+from emblar.formats.analysis import AnalysisFile
 from emblar.formats.csv_text import csv_text
 
 TICKS_PER_BEAT = 960
@@ -38,7 +39,7 @@ def note_of(voice: str) -> int:
     return NOTES[voice]
 
 
-def _velocity(hit: HitFile, usual_db: float) -> int:
+def _velocity(hit: AnalysedHit, usual_db: float) -> int:
     return min(max(round(USUAL + VELOCITY_PER_DB * (hit.level_db - usual_db)), 1), 127)
 
 

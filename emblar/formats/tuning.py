@@ -1,6 +1,7 @@
 """``emblar.tuning/1`` in, ``emblar.turns/1`` out; ``emblar.taps/1``: what taps told."""
 
 from collections.abc import Sequence
+from dataclasses import replace
 from typing import Annotated, Literal, Self
 
 from pydantic import Field, model_validator
@@ -18,8 +19,11 @@ from emblar.core.tuning.head_state import (
 from emblar.core.tuning.next_turns import NextTurns, Order, Why
 from emblar.core.tuning.sweep import Sweep, SweepPoint, Verdict
 from emblar.core.tuning.tap import Tap
-from emblar.formats.drum import DrumFile, LugHz, Strict
+from emblar.formats.codec import Strict, publish
+from emblar.formats.drum import DrumFile, LugHz
 from emblar.formats.turn_words import turns_say
+
+publish(Tap)
 
 Side = Literal["batter", "reso"]
 USUAL_SD_CENTS = 5.0
@@ -123,21 +127,12 @@ def turns_file(found: NextTurns, goal: Goal) -> TurnsFile:
     )
 
 
-class TapFile(Strict):
-    """One tap: when in s, its lug pitch and uncertainty in Hz, or why there is none."""
-
-    time_s: float
-    hz: float | None
-    sd_hz: float | None
-    why_not: str | None
-
-
 class TapsFile(Strict):
     """The taps of a recording, in order."""
 
     schema_: Literal["emblar.taps/1"] = Field(default="emblar.taps/1", alias="schema")
     side: Side
-    taps: list[TapFile]
+    taps: list[Tap]
 
 
 def taps_file(side: Side, taps: tuple[Tap, ...]) -> TapsFile:
@@ -145,11 +140,11 @@ def taps_file(side: Side, taps: tuple[Tap, ...]) -> TapsFile:
     return TapsFile(
         side=side,
         taps=[
-            TapFile(
+            replace(
+                tap,
                 time_s=round(tap.time_s, 4),
                 hz=None if tap.hz is None else round(tap.hz, 3),
                 sd_hz=None if tap.sd_hz is None else round(tap.sd_hz, 3),
-                why_not=tap.why_not,
             )
             for tap in taps
         ],

@@ -7,7 +7,7 @@ from pydantic import Field
 
 from emblar.core.catalogue import wire_settings
 from emblar.core.tuning.wires import Verdict, WiresHeard
-from emblar.formats.drum import Strict
+from emblar.formats.codec import Strict
 
 TIGHTER = "an eighth tighter"
 LOOSER = "an eighth looser"

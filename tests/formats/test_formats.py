@@ -11,13 +11,7 @@ from emblar.core.drum import Wish
 from emblar.core.planning.plan_drum import plan_drum
 from emblar.core.planning.target import Target
 from emblar.core.quantities import Measured
-from emblar.formats.analysis import (
-    AnalysisFile,
-    analysis_file,
-    card_from_file,
-    hits_from_file,
-    voice_file,
-)
+from emblar.formats.analysis import AnalysisFile, analysis_file, card_from_file, voice_file
 from emblar.formats.drum import DrumFile
 from emblar.formats.errors import wrong_fields
 from emblar.formats.plan import DrumPlanFile, drum_plan_file
@@ -50,7 +44,7 @@ def test_an_analysis_survives_being_written_and_read(song_analysis: Analysis) ->
     again = AnalysisFile.model_validate_json(file.model_dump_json(by_alias=True))
     assert again == file
     assert json.loads(file.model_dump_json(by_alias=True))["schema"] == "emblar.analysis/1"
-    assert len(hits_from_file(again)) == len(song_analysis.hits)
+    assert len(again.hits) == len(song_analysis.hits)
     for card, voice in zip(song_analysis.voices, again.voices, strict=True):
         back = card_from_file(voice)
         assert voice_file(back).model_dump(exclude={"tracks"}) == voice.model_dump(

@@ -96,9 +96,9 @@ def test_a_lock_is_kept_and_a_dearer_damper_used_less() -> None:
         BriefFile.model_validate(brief(locks={"Kick 22": {"dampers": ["towel"], "semitones": 0}}))
     )
     recipe = locked.alternatives[0].voices["kick"].recipe
-    assert (recipe.dampers, recipe.semitones) == (["towel"], 0.0)
+    assert (recipe.dampers, recipe.semitones) == (("towel",), 0.0)
     dear = plan_file(BriefFile.model_validate(brief(costs={"damper": 60.0})))
-    assert all(v.recipe.dampers == [] for v in dear.alternatives[0].voices.values())
+    assert all(v.recipe.dampers == () for v in dear.alternatives[0].voices.values())
 
 
 def test_too_little_time_is_said_with_both_numbers() -> None:

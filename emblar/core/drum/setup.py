@@ -6,7 +6,9 @@ Heads, dampers, striker and wires are ids of the catalogue; pitches are lug pitc
 """
 
 from dataclasses import dataclass
-from typing import Literal
+from typing import Annotated, Literal
+
+from annotated_types import Interval
 
 Relation = Literal["equal", "higher", "lower"]
 """Whether the reso is tuned like the batter, higher or lower."""
@@ -27,7 +29,7 @@ class Wish:
     """
 
     relation: Relation | None = None
-    semitones: float | None = None
+    semitones: Annotated[float, Interval(ge=-12, le=12)] | None = None
     pitch_hz: float | None = None
     batter: str | None = None
     dampers: tuple[str, ...] | None = None

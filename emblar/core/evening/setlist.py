@@ -15,8 +15,10 @@ from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, field
 from functools import lru_cache
 from importlib import resources
+from typing import Annotated
 
 import numpy as np
+from annotated_types import Interval
 from numpy.typing import NDArray
 
 from emblar.core.acoustics.drum import Kind, Side
@@ -53,7 +55,7 @@ class SetDrum:
     """What a change has to know of a drum."""
 
     kind: Kind
-    rods: int
+    rods: Annotated[int, Interval(ge=4, le=20)]
 
 
 @dataclass(frozen=True, slots=True)

@@ -14,8 +14,10 @@ from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
 from functools import lru_cache
 from importlib import resources
+from typing import Annotated
 
 import numpy as np
+from annotated_types import Interval
 from numpy.typing import NDArray
 
 from emblar.core.errors import BadAudioError
@@ -30,9 +32,9 @@ MOST_STRIKES = 8
 class Loudness:
     """How loud a drum's strokes are, LUFS: mean, its standard deviation, how many."""
 
-    lufs: float
-    sd_db: float
-    strokes: int
+    lufs: Annotated[float, Interval(ge=-200, le=40)]
+    sd_db: Annotated[float, Interval(ge=0, le=100)]
+    strokes: Annotated[int, Interval(ge=1, le=100)]
 
 
 @dataclass(frozen=True, slots=True)

@@ -10,7 +10,9 @@ from collections.abc import Mapping
 from dataclasses import dataclass, field, replace
 from functools import lru_cache
 from importlib import resources
-from typing import Literal
+from typing import Annotated, Literal
+
+from annotated_types import Interval
 
 from emblar.core.catalogue import USUAL_STRIKER, strikers_for
 from emblar.core.errors import InputError
@@ -31,8 +33,8 @@ class OwnedHead:
     """Heads of one construction and size that lie on the shelf."""
 
     construction: str
-    diameter_in: float
-    count: int = 1
+    diameter_in: Annotated[float, Interval(gt=0, le=30)]
+    count: Annotated[int, Interval(ge=0, le=100)] = 1
     condition: Condition = "fresh"
 
 

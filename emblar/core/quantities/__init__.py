@@ -8,6 +8,9 @@ says so). A quantity is never NaN and never silently zero.
 
 import math
 from dataclasses import dataclass
+from typing import Annotated
+
+from annotated_types import Ge
 
 
 @dataclass(frozen=True, slots=True)
@@ -25,7 +28,7 @@ class Measured:
     """
 
     value: float
-    sd: float
+    sd: Annotated[float, Ge(0)]
     unit: str
 
     def __post_init__(self) -> None:

@@ -11,9 +11,10 @@ alike.
 import math
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
-from typing import Literal
+from typing import Annotated, Literal
 
 import numpy as np
+from annotated_types import Interval, Le, Len
 from numpy.typing import NDArray
 
 from emblar.core.errors import BadAudioError
@@ -35,18 +36,18 @@ EXPECTED_RATE_HZ = 22050
 class Ringing:
     """A mode of the struck drum: frequency in Hz, T60 in s, level in dB re its loudest."""
 
-    hz: float
-    t60_s: float
-    level_db: float
+    hz: Annotated[float, Interval(gt=0, le=5000)]
+    t60_s: Annotated[float, Interval(gt=0, le=30)]
+    level_db: Annotated[float, Le(0)] = 0.0
 
 
 @dataclass(frozen=True, slots=True)
 class Beside:
     """A drum beside the struck one: its pitch in Hz and how well that is known, in cents."""
 
-    name: str
-    hz: float
-    sd_cents: float
+    name: Annotated[str, Len(1, 80)]
+    hz: Annotated[float, Interval(ge=15, le=1000)]
+    sd_cents: Annotated[float, Interval(gt=0, le=300)] = 20.0
 
 
 @dataclass(frozen=True, slots=True)

@@ -13,7 +13,9 @@ adds, as a change of decay rate (1/T60), measured over predicted.
 import math
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
-from typing import Literal
+from typing import Annotated, Literal
+
+from annotated_types import Gt
 
 from emblar.core.matching.differences import Comparison, compare, score
 from emblar.core.planning.target import Target
@@ -36,7 +38,7 @@ class Layer:
 
     dampers: tuple[str, ...]
     card: Mapping[str, Measured]
-    expected_s: float | None = None
+    expected_s: Annotated[float, Gt(0)] | None = None
 
 
 @dataclass(frozen=True, slots=True)

@@ -12,9 +12,10 @@ smoothed over ``WIDTH_SEMITONES``; the sweet spot is where that is highest.
 import math
 from collections.abc import Sequence
 from dataclasses import dataclass
-from typing import Literal
+from typing import Annotated, Literal
 
 import numpy as np
+from annotated_types import Gt
 from numpy.typing import NDArray
 
 from emblar.core.analysis.pipeline import analyse
@@ -44,8 +45,8 @@ MOST_STROKES = 40
 class SweepPoint:
     """One stroke of a sweep: pitch in Hz, T60 in s, loudest overtone re the note in dB."""
 
-    hz: float
-    t60_s: float
+    hz: Annotated[float, Gt(0)]
+    t60_s: Annotated[float, Gt(0)]
     ring_db: float
 
     @property

@@ -6,6 +6,8 @@ from typing import Annotated
 
 import typer
 
+from emblar.frame.commands import print_json
+
 
 def doctor_command(
     as_json: Annotated[bool, typer.Option("--json", help="Print emblar.doctor/1 JSON")] = False,
@@ -19,7 +21,7 @@ def doctor_command(
     if as_json:
         rows = [FindingRow(what=f.what, state=f.state, says=f.says) for f in result]
         file = DoctorFile(well=well, findings=rows)
-        sys.stdout.write(file.model_dump_json(by_alias=True, indent=2) + "\n")
+        print_json(file)
     else:
         sys.stdout.write(told(result) + "\n")
     if not well:

@@ -5,6 +5,8 @@ from typing import Annotated
 
 import typer
 
+from emblar.frame.commands import print_json
+
 accounts_app = typer.Typer(help="Who may come in where others reach Emblar.", no_args_is_help=True)
 
 
@@ -40,8 +42,7 @@ def list_command() -> None:
 
     with database_at_hand():
         rows = [AccountLine(id=a.id, name=a.name, role=a.role) for a in accounts(HERE)]
-    text = AccountsFile(accounts=rows).model_dump_json(by_alias=True, indent=2)
-    sys.stdout.write(text + "\n")
+    print_json(AccountsFile(accounts=rows))
 
 
 @accounts_app.command("end")

@@ -1,6 +1,5 @@
 """``emblar taps`` and ``emblar next-turns``: at the drum, without the database."""
 
-import sys
 from enum import StrEnum
 from pathlib import Path
 from typing import Annotated
@@ -9,6 +8,7 @@ import typer
 
 from emblar.core.errors import InputError
 from emblar.core.voices import VoiceName
+from emblar.frame.commands import print_json, read_json
 
 GOAL_WITHIN = 12.0
 """A head that is being tuned lies within so many semitones of the pitch in its file."""
@@ -35,7 +35,7 @@ def taps_command(
     from emblar.core.tuning.tap import read_taps, tapped_head
     from emblar.formats.drum import DrumFile
     from emblar.formats.tuning import taps_file
-    from emblar.frame.files import read_bytes, read_json
+    from emblar.frame.commands import read_bytes, read_json
     from emblar.platform.sound.clips import clip_samples
 
     file = read_json(drum, DrumFile)
@@ -52,8 +52,7 @@ def taps_command(
     else:
         head = tapped_head(file.drum(), side.value)
     taps = read_taps(samples, ANALYSIS_RATE_HZ, head)
-    text = taps_file(side.value, taps).model_dump_json(by_alias=True, indent=2)
-    sys.stdout.write(text + "\n")
+    print_json(taps_file(side.value, taps))
 
 
 def sweep_command(
@@ -63,15 +62,14 @@ def sweep_command(
     """Read a sweep by ear: each stroke's pitch and length, and where the drum sounds best."""
     from emblar.core.tuning.sweep import read_sweep, sweep
     from emblar.formats.tuning import sweep_file
-    from emblar.frame.files import read_bytes
+    from emblar.frame.commands import read_bytes
     from emblar.platform.sound.clips import read_clip_sound
 
     if not VoiceName(voice).is_tuned:
         raise InputError(f"voice: “{voice}” is not possible. Choose kick, snare, tom-1, tom-2, …")
     data = read_bytes(recording)
     points = read_sweep(read_clip_sound(data), voice)
-    text = sweep_file(points, sweep(points)).model_dump_json(by_alias=True, indent=2)
-    sys.stdout.write(text + "\n")
+    print_json(sweep_file(points, sweep(points)))
 
 
 def hum_command(
@@ -82,14 +80,14 @@ def hum_command(
     from emblar.core.analysis.signal.audio import ANALYSIS_RATE_HZ
     from emblar.core.tuning.hum import read_hum
     from emblar.formats.hum import HumAsked, hum_file
-    from emblar.frame.files import read_bytes, read_json
+    from emblar.frame.commands import read_bytes, read_json
     from emblar.platform.sound.clips import clip_samples
 
     asked = read_json(kit, HumAsked)
     data = read_bytes(recording)
     samples = clip_samples(data)
-    answers = read_hum(samples, ANALYSIS_RATE_HZ, asked.own(), asked.others())
-    sys.stdout.write(hum_file(answers).model_dump_json(by_alias=True, indent=2) + "\n")
+    answers = read_hum(samples, ANALYSIS_RATE_HZ, asked.struck, asked.beside)
+    print_json(hum_file(answers))
 
 
 def wires_command(
@@ -101,14 +99,14 @@ def wires_command(
     from emblar.core.catalogue import wires
     from emblar.core.tuning.wires import read_wires
     from emblar.formats.wires import wires_file
-    from emblar.frame.files import read_bytes
+    from emblar.frame.commands import read_bytes
     from emblar.platform.sound.clips import clip_samples
 
     if planned:
         wires(planned)
     data = read_bytes(recording)
     heard = read_wires(clip_samples(data), ANALYSIS_RATE_HZ)
-    sys.stdout.write(wires_file(heard, planned).model_dump_json(by_alias=True, indent=2) + "\n")
+    print_json(wires_file(heard, planned))
 
 
 def next_turns_command(
@@ -116,12 +114,10 @@ def next_turns_command(
 ) -> None:
     """Say which rods to turn next, and how far, from what was measured and turned so far."""
     from emblar.formats.tuning import TuningFile
-    from emblar.frame.files import read_json
     from emblar.steps.plan.actions.prediction import turns_of
 
     file = read_json(tuning, TuningFile)
-    text = turns_of(file).model_dump_json(by_alias=True, indent=2)
-    sys.stdout.write(text + "\n")
+    print_json(turns_of(file))
 
 
 def muffle_command(
@@ -130,8 +126,7 @@ def muffle_command(
     """Say what to lay on a drum next, or take off, and what each thing did."""
     from emblar.core.catalogue import numbers
     from emblar.formats.muffling import MufflingFile, next_muffle
-    from emblar.frame.files import read_json
 
     asked = read_json(file, MufflingFile)
     told = next_muffle(asked, numbers("damper")["resistance"].sd_share)
-    sys.stdout.write(told.model_dump_json(by_alias=True, indent=2) + "\n")
+    print_json(told)

@@ -6,7 +6,6 @@ from emblar.core.drum import Port, Setup, Wish
 from emblar.core.planning.kit import OwnedDrum
 from emblar.core.planning.recipe import relation_of
 from emblar.core.planning.search import ring_in
-from emblar.formats.kitplan import RecipeFile
 from emblar.steps.kit.queries.slots import KitDrum
 
 
@@ -16,7 +15,7 @@ def request_of(drum: KitDrum) -> Wish:
     return Wish(**{**asked, "dampers": _tuple(drum.wish.get("dampers"))})
 
 
-def wish_of(recipe: Setup | RecipeFile, owned: OwnedDrum, *, port: bool) -> dict[str, Any]:
+def wish_of(recipe: Setup, owned: OwnedDrum, *, port: bool) -> dict[str, Any]:
     """Return a recipe as what is asked of a drum by hand, its port only if that is to be."""
     wish: dict[str, Any] = {
         "relation": relation_of(recipe.semitones),

@@ -71,7 +71,7 @@ def render_command(
     from emblar.core.synthesis.practice import HIGHEST_FORCE
     from emblar.core.synthesis.stroke import drum_voice
     from emblar.formats.drum import DrumFile
-    from emblar.frame.files import read_json
+    from emblar.frame.commands import read_json
     from emblar.steps.plan.actions.prediction import lugs_of
 
     if not 0.0 < force <= HIGHEST_FORCE:
@@ -101,7 +101,7 @@ def practice_command(
 
     from emblar.core.synthesis.practice import practice_drum
     from emblar.formats.drum import DrumFile
-    from emblar.frame.files import read_json
+    from emblar.frame.commands import read_json
     from emblar.steps.plan.actions.prediction import lugs_of
 
     if not 0.0 <= uneven <= 0.5:

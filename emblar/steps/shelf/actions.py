@@ -17,8 +17,7 @@ from emblar.core.catalogue import SNARE_SIDE_MOST_MIL, construction, numbers, ro
 from emblar.core.errors import DocumentError, InputError
 from emblar.core.planning.brief import Condition, OwnedHead
 from emblar.core.planning.kit import check_range
-from emblar.core.tuning.muffling import Learned, Response, learned, responses
-from emblar.formats.bench import LayerFile
+from emblar.core.tuning.muffling import Layer, Learned, Response, learned, responses
 from emblar.formats.own_part import part_row
 from emblar.formats.stored import lenient
 from emblar.platform.database import transaction
@@ -91,7 +90,7 @@ def learned_dampers(struck: Sequence[Sequence[dict[str, Any]]]) -> dict[str, Lea
     for layers in struck:
         # What cannot be read tells nothing, and keeps nobody from the rest.
         with contextlib.suppress(DocumentError):
-            rows += responses([lenient(LayerFile, row, "A stroke").layer() for row in layers])
+            rows += responses([lenient(Layer, row, "A stroke") for row in layers])
     return learned(rows, numbers("damper")["resistance"].sd_share) if rows else {}
 
 

@@ -8,7 +8,8 @@ from fastapi.testclient import TestClient
 from typer.testing import CliRunner
 
 from emblar.core.errors import InputError, NotFoundError
-from emblar.formats.bench import BenchFile, SweepPointFile
+from emblar.core.tuning.sweep import SweepPoint
+from emblar.formats.bench import BenchFile
 from emblar.formats.brief import AskFile
 from emblar.main import app
 from emblar.platform.scope import HERE, Scope
@@ -68,7 +69,7 @@ def test_the_best_note_found_by_ear_stands_in_the_log(client: TestClient, planne
 
     def sweep(file: BenchFile) -> None:
         file.sweep = [
-            SweepPointFile(hz=hz, t60_s=2.0 - 0.0004 * (hz - 120.0) ** 2, ring_db=-12.0)
+            SweepPoint(hz=hz, t60_s=2.0 - 0.0004 * (hz - 120.0) ** 2, ring_db=-12.0)
             for hz in (90.0, 98.0, 106.0, 113.0, 120.0, 127.0, 135.0, 143.0, 152.0)
         ]
 

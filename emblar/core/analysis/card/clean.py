@@ -11,8 +11,10 @@ import math
 from collections import Counter
 from collections.abc import Sequence
 from dataclasses import dataclass, replace
+from typing import Annotated
 
 import numpy as np
+from annotated_types import Interval
 from numpy.typing import NDArray
 
 from emblar.core.analysis.card.measure import CleanStroke
@@ -44,7 +46,7 @@ class AnalysedHit:
     time_s: float
     voice: str
     level_db: float
-    confidence: float
+    confidence: Annotated[float, Interval(ge=0, le=1)]
     clean: bool
     manner: str = ""
 

@@ -8,8 +8,7 @@ from emblar.core.errors import EmblarError, InputError
 from emblar.core.planning.target import Target
 from emblar.core.quantities import Measured
 from emblar.core.tuning.muffling import MOVED, Layer, Step, next_step
-from emblar.formats.bench import BenchFile, LayerFile
-from emblar.formats.drum import QuantityFile
+from emblar.formats.bench import BenchFile
 from emblar.formats.setup import SetupFile
 from emblar.formats.stored import lenient
 from emblar.platform.database import together
@@ -49,7 +48,7 @@ def muffling(scope: Scope, session_id: int, slot_id: int) -> MufflingView:
     current = bench(scope, session_id, slot_id)
     target, of_record = _wished(scope, session_id, current)
     on = tuple(_setup(current).dampers)
-    layers = tuple(row.layer() for row in current.layers)
+    layers = tuple(current.layers)
     planned = tuple(current.plan.dampers)
     step = next_step(target, planned, on, layers)
     free = [d.id for d in dampers_for(current.drum.owned.kind) if d.id not in {*on, *planned}]
@@ -68,14 +67,9 @@ def muffled_stroke(scope: Scope, session_id: int, slot_id: int, data: bytes) -> 
     """
     current = bench(scope, session_id, slot_id)
     _, card, _ = struck(current, read_clip_sound(data))
-    told = {
-        name: QuantityFile(value=q.value, sd=q.sd, unit=q.unit)
-        for name in MOVED
-        if isinstance(q := card[name], Measured)
-    }
-    layer = LayerFile(
-        dampers=_setup(current).dampers, card=told, expected_s=expected_sustain_s(current)
-    )
+    measured = {name: q for name in MOVED if isinstance(q := card[name], Measured)}
+    on = tuple(_setup(current).dampers)
+    layer = Layer(dampers=on, card=measured, expected_s=expected_sustain_s(current))
 
     def keep(file: BenchFile) -> None:
         if len(file.layers) >= MOST_LAYERS:

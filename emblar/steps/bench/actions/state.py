@@ -23,17 +23,11 @@ from emblar.core.tuning.head_state import (
     slack_head,
     with_response,
 )
+from emblar.core.tuning.muffling import Layer
 from emblar.core.tuning.next_turns import NextTurns, next_turns
 from emblar.core.tuning.procedure import Job, Work, jobs
-from emblar.formats.bench import (
-    BackTo,
-    BenchFile,
-    CauseFile,
-    JobDone,
-    LayerFile,
-    SweepPointFile,
-    Turning,
-)
+from emblar.core.tuning.sweep import SweepPoint
+from emblar.formats.bench import BackTo, BenchFile, CauseFile, JobDone, Turning
 from emblar.formats.plan import DrumPlanFile
 from emblar.formats.setup import SetupFile
 from emblar.steps.kit.queries.setups import MeasurementInfo, SetupInfo
@@ -151,11 +145,11 @@ class Bench:
     measured: MeasurementInfo | None
     causes: tuple[CauseFile, ...] = ()
     """What the last stroke gave away."""
-    sweep: tuple[SweepPointFile, ...] = ()
+    sweep: tuple[SweepPoint, ...] = ()
     """Strokes of a sweep by ear."""
     pair: tuple[tuple[str, float], ...] = ()
     """Drums that play the same part, with the pitch last read on each, Hz."""
-    layers: tuple[LayerFile, ...] = ()
+    layers: tuple[Layer, ...] = ()
     """Strokes while it was muffled."""
     back_to: BackTo | None = None
     """The earlier setup it is being brought back to; its pitches are the goals then."""

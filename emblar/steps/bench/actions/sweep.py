@@ -4,7 +4,7 @@ from dataclasses import dataclass
 
 from emblar.core.errors import InputError
 from emblar.core.tuning.sweep import Sweep, SweepPoint, read_sweep, sweep
-from emblar.formats.bench import BenchFile, SweepPointFile
+from emblar.formats.bench import BenchFile
 from emblar.platform.scope import Scope
 from emblar.platform.sound.clips import read_clip_sound
 from emblar.steps.bench.actions.state import Bench
@@ -46,7 +46,7 @@ def sweep_stroke(scope: Scope, session_id: int, slot_id: int, data: bytes) -> in
     def keep(file: BenchFile) -> None:
         if len(file.sweep) + len(result) > MOST_POINTS:
             raise InputError("This sweep is full. Begin it again.")
-        file.sweep += [SweepPointFile(hz=p.hz, t60_s=p.t60_s, ring_db=p.ring_db) for p in result]
+        file.sweep += result
 
     change_work(scope, session_id, slot_id, keep)
     return len(result)

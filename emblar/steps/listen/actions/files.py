@@ -7,7 +7,6 @@ import numpy as np
 
 from emblar.core.analysis.separation.wiener import separate_voices
 from emblar.core.errors import NotFoundError
-from emblar.formats.analysis import hits_from_file
 from emblar.formats.strokes import card_csv, midi_bytes, strokes_csv, strokes_jams
 from emblar.platform import audio as audio_store
 from emblar.platform.database import transaction
@@ -94,7 +93,7 @@ def stem_file(scope: Scope, session_id: int, part: str) -> ListenFile:
     if part not in {voice.voice for voice in result.analysis.voices}:
         raise NotFoundError(f"There is no part “{part}” in this recording.")
     audio = decode(_bytes(drums)).audio
-    hits = hits_from_file(result.analysis)
+    hits = result.analysis.hits
     voices = separate_voices(audio.samples, audio.sample_rate_hz, hits, only=part)
     if part not in voices:
         raise NotFoundError(f"{part} sounds too seldom to be taken out of the recording.")

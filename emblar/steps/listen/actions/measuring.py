@@ -15,8 +15,7 @@ from emblar.formats.analysis import (
     AnalysisFile,
     DecidedFile,
     analysis_from_document,
-    hit_file,
-    hits_from_file,
+    rounded_hit,
     voice_file,
 )
 from emblar.platform import audio as audio_store
@@ -123,7 +122,7 @@ def _measured(file: AnalysisFile, audio: Audio, recording: RecordingInfo) -> Ana
     decided = file.decided or _decide(audio, recording.kind)
     marked, anew = remeasure(
         audio,
-        hits_from_file(file),
+        file.hits,
         mix=decided.mix,
         begins=decided.begins,
         only=set(file.measuring),
@@ -134,7 +133,7 @@ def _measured(file: AnalysisFile, audio: Audio, recording: RecordingInfo) -> Ana
     cards |= {card.voice: voice_file(card) for card in anew}
     return file.model_copy(
         update={
-            "hits": [hit_file(h) for h in marked],
+            "hits": [rounded_hit(h) for h in marked],
             "voices": [cards[name] for name in sorted(cards, key=voice_order)],
             "decided": decided,
             "measuring": [],

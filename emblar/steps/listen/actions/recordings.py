@@ -39,7 +39,6 @@ from emblar.formats.analysis import (
     card_from_file,
     edit_document,
     edit_from_document,
-    hits_from_file,
     voice_file,
     with_strokes,
 )
@@ -362,7 +361,7 @@ def _keep_analysed(db: Session, recording: RecordingInfo, found: _Analysed, *, s
     file = found.file
     if standing:
         edits = [edit_from_document(c.document) for c in standing]
-        hits, made = replayed(hits_from_file(file), edits)
+        hits, made = replayed(file.hits, edits)
         file = with_strokes(
             file,
             hits,

@@ -34,7 +34,6 @@ from emblar.formats.analysis import (
     analysis_from_document,
     edit_document,
     edit_from_document,
-    hits_from_file,
     with_strokes,
 )
 from emblar.platform.scope import Scope, in_session
@@ -86,7 +85,7 @@ def put_in_stroke(scope: Scope, session_id: int, time_s: float, voice: str) -> s
             )
         piece = measured_piece(db, recording, file, time_s, time_s + PIECE_S)
         at = levels_db(one_channel(piece), np.array([0.0])) if len(piece.samples) else [SILENT_DB]
-        edit = put_in(hits_from_file(file), time_s, voice, float(at[0]))
+        edit = put_in(file.hits, time_s, voice, float(at[0]))
         _keep(db, recording, file, edit)
     return edit.says
 
@@ -122,15 +121,15 @@ def _everywhere(scope: Scope, session_id: int, voice: str, make: Callable[[Hits]
     """Make an edit in every file that has a drum; it is undone in all of them together."""
     with in_session(scope, session_id) as db:
         recording, file = _shown(db, session_id)
-        edit = make(hits_from_file(file))
+        edit = make(file.hits)
         others = [
             (other, result)
             for other, result in _other_files(db, recording)
-            if any(h.voice == voice for h in hits_from_file(result))
+            if any(h.voice == voice for h in result.hits)
         ]
         token = secrets.token_hex(8) if others else ""
         for other, result in others:
-            _keep(db, other, result, make(hits_from_file(result)), token=token)
+            _keep(db, other, result, make(result.hits), token=token)
         _keep(db, recording, file, edit, token=token)
     where = f" in {len(others) + 1} files" if others else ""
     return f"{edit.says}{where}"
@@ -214,7 +213,7 @@ def _correct(scope: Scope, session_id: int, make: Callable[[Hits, Sound], Edit])
     """Make an edit and keep it, or nothing; the drums it touches are measured anew after that."""
     with in_session(scope, session_id) as db:
         recording, file = _shown(db, session_id)
-        edit = make(hits_from_file(file), lambda: measured_sound(db, recording, file))
+        edit = make(file.hits, lambda: measured_sound(db, recording, file))
         _keep(db, recording, file, edit)
     return edit.says
 
@@ -228,7 +227,7 @@ def _keep(
     undoes: int | None = None,
     token: str = "",
 ) -> None:
-    hits = applied(hits_from_file(file), edit)
+    hits = applied(file.hits, edit)
     corrected = with_strokes(file, hits, edit.voices(), spans_of(recording.regions))
     store.correct(
         db,
@@ -282,7 +281,7 @@ def _with_regions(
         regions = change(recording.regions)
         store.set_regions(db, recording.id, regions)
         if spans_of(regions) != spans_of(recording.regions):
-            hits = hits_from_file(file)
+            hits = file.hits
             marked = with_strokes(file, hits, {h.voice for h in hits}, spans_of(regions))
             store.keep_analysis(db, recording.id, marked.model_dump(by_alias=True))
             defer_measuring(db, recording.id)

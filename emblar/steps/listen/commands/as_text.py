@@ -8,10 +8,10 @@ from emblar.core.voices import VoiceName
 
 if TYPE_CHECKING:
     from emblar.core.planning.target import Target
-    from emblar.formats.drum import QuantityFile
+    from emblar.core.quantities import Measured
 
 
-def record_of_file(path: Path) -> "dict[str, dict[str, QuantityFile]]":
+def record_of_file(path: Path) -> "dict[str, dict[str, Measured]]":
     """Return the quantities of every drum of an ``emblar.analysis/1`` document, by part.
 
     Hats and cymbals are left out: they are noted, not planned.
@@ -23,8 +23,7 @@ def record_of_file(path: Path) -> "dict[str, dict[str, QuantityFile]]":
     """
     from emblar.core.planning.target import target_from_card
     from emblar.formats.analysis import AnalysisFile, card_from_file
-    from emblar.formats.drum import QuantityFile
-    from emblar.frame.files import read_json
+    from emblar.frame.commands import read_json
 
     voices = read_json(path, AnalysisFile).voices
     targets = {
@@ -32,10 +31,7 @@ def record_of_file(path: Path) -> "dict[str, dict[str, QuantityFile]]":
     }
     if not targets:
         raise InputError(f"{path} tells of no kick, snare or tom.")
-    return {
-        voice: {n: QuantityFile(value=q.value, sd=q.sd, unit=q.unit) for n, q in t.values.items()}
-        for voice, t in targets.items()
-    }
+    return {voice: dict(target.values) for voice, target in targets.items()}
 
 
 def target_of_file(path: Path, voice: str, *, alone: bool = False) -> "Target":
@@ -58,7 +54,7 @@ def target_of_file(path: Path, voice: str, *, alone: bool = False) -> "Target":
     from emblar.core.analysis.pipeline import analyse
     from emblar.core.planning.target import target_from_card
     from emblar.formats.analysis import AnalysisFile, card_from_file
-    from emblar.frame.files import read_bytes, read_json
+    from emblar.frame.commands import read_bytes, read_json
     from emblar.platform.sound.decode import decode
 
     if path.suffix.lower() == ".json":

@@ -10,7 +10,7 @@ from emblar.core.analysis.pipeline import PEAK_BINS_PER_S
 from emblar.core.naming import counted, voice_title
 from emblar.core.quantities.registry import steps
 from emblar.core.voices import VoiceName, is_tom
-from emblar.formats.analysis import AnalysisFile, VoiceFile, hits_from_file
+from emblar.formats.analysis import AnalysisFile, VoiceFile
 from emblar.frame.words import number
 from emblar.steps.kit.actions.drums import tuned_voices
 from emblar.steps.listen.actions.recordings import Heard
@@ -294,9 +294,7 @@ def _stretches(around: Frame, analysis: AnalysisFile, voice: str) -> tuple[Stret
             f"{_clock(s.start_s)} to {_clock(s.stop_s)}, {s.clean} clean",
             f"{base}&start={s.start_s:.2f}&stop={s.stop_s:.2f}",
         )
-        for s in clean_stretches(
-            hits_from_file(analysis), voice, duration_s=analysis.source.duration_s
-        )
+        for s in clean_stretches(analysis.hits, voice, duration_s=analysis.source.duration_s)
     )
 
 

@@ -16,7 +16,7 @@ from emblar.core.matching.round import (
     standings,
 )
 from emblar.core.planning.kit import model, wearing
-from emblar.formats.bench import BenchFile, LevelFile
+from emblar.formats.bench import BenchFile
 from emblar.formats.stored import lenient
 from emblar.platform.database import transaction
 from emblar.platform.scope import Scope
@@ -52,8 +52,8 @@ def round_kit(scope: Scope, session_id: int) -> tuple[RoundDrum, ...]:
         }
     tensions = {_key(d): t for d in drums for t in [_tension(scope, session_id, d)] if t}
     toms = [_key(d) for d in drums if d.owned.kind == "tom"]
-    current = {_key(d): _loudness(f) for d in drums for f in [files[d.id].level] if f}
-    before = {_key(d): _loudness(f) for d in drums for f in [files[d.id].level_before] if f}
+    current = {_key(d): f for d in drums for f in [files[d.id].level] if f}
+    before = {_key(d): f for d in drums for f in [files[d.id].level_before] if f}
     stands = {row.name: row for row in standings(current, toms, tensions)}
     stood = {row.name: row for row in standings(before, toms)}
     over = beside_the_record(current, _record_db(heard(scope, session_id), drums))
@@ -92,17 +92,13 @@ def bring_round(scope: Scope, session_id: int, strikes: int, data: bytes) -> Non
 
         def keep(file: BenchFile, own: Loudness = own) -> None:
             file.level_before = file.level
-            file.level = LevelFile(lufs=own.lufs, sd_db=own.sd_db, strokes=own.strokes)
+            file.level = own
 
         change_work(scope, session_id, drum.id, keep)
 
 
 def _key(drum: KitDrum) -> str:
     return str(drum.id)
-
-
-def _loudness(file: LevelFile) -> Loudness:
-    return Loudness(file.lufs, file.sd_db, file.strokes)
 
 
 def _tension(scope: Scope, session_id: int, drum: KitDrum) -> float | None:

@@ -7,13 +7,14 @@ from functools import lru_cache
 import numpy as np
 from numpy.typing import NDArray
 
+from emblar.core.analysis.card.clean import AnalysedHit
 from emblar.core.analysis.signal.audio import ANALYSIS_RATE_HZ, one_channel
 from emblar.core.errors import InputError, NotFoundError
 from emblar.core.matching.fair_pair import LEAD_S, cut_strokes, fair_pair
 from emblar.core.matching.in_context import over_rest, struck_again
 from emblar.core.matching.overlay import Curve, band_levels
 from emblar.core.matching.room import in_a_room
-from emblar.formats.analysis import HitFile, VoiceFile
+from emblar.formats.analysis import VoiceFile
 from emblar.platform import audio as audio_store
 from emblar.platform.database import transaction
 from emblar.platform.scope import Scope
@@ -173,7 +174,7 @@ def _peak_near(samples: Samples, time_s: float) -> float:
     return float(np.abs(samples[first : first + round(0.08 * ANALYSIS_RATE_HZ)]).max(initial=0.0))
 
 
-def _densest(hits: Sequence[HitFile]) -> float:
+def _densest(hits: Sequence[AnalysedHit]) -> float:
     """Return where a window of the song holds most strokes of the drum, s."""
     times = np.array([h.time_s for h in hits])
     counts = [int(((times >= t) & (times < t + SONG_S)).sum()) for t in times]
@@ -215,10 +216,12 @@ def take_strokes(take: Take | None) -> list[Samples]:
     return strokes
 
 
-def _strokes(audio_id: int | None, own: Sequence[HitFile], every: Sequence[float]) -> list[Samples]:
+def _strokes(
+    audio_id: int | None, own: Sequence[AnalysedHit], every: Sequence[float]
+) -> list[Samples]:
     """Return the clean strokes with most room after them, in the order they come."""
 
-    def room(hit: HitFile) -> float:
+    def room(hit: AnalysedHit) -> float:
         after = [t for t in every if t > hit.time_s + 0.03]
         return min(after, default=hit.time_s + AFTER_S) - hit.time_s
 

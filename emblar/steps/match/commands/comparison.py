@@ -1,10 +1,11 @@
 """``emblar compare`` and ``emblar moves``: a take against the record, without the database."""
 
-import sys
 from pathlib import Path
 from typing import Annotated
 
 import typer
+
+from emblar.frame.commands import print_json, read_json
 
 
 def compare_command(
@@ -18,8 +19,7 @@ def compare_command(
     from emblar.steps.listen.commands.as_text import target_of_file
 
     result = compare(target_of_file(record, voice), target_of_file(take, voice, alone=True))
-    text = comparison_file(voice, result).model_dump_json(by_alias=True, indent=2)
-    sys.stdout.write(text + "\n")
+    print_json(comparison_file(voice, result))
 
 
 def moves_command(
@@ -31,15 +31,13 @@ def moves_command(
     from emblar.core.matching.learned import learned_shares
     from emblar.core.matching.moves import next_moves
     from emblar.formats.comparison import MovesAsked, moves_file
-    from emblar.frame.files import read_json
     from emblar.steps.listen.commands.as_text import target_of_file
 
     asked = read_json(setup, MovesAsked)
     result = compare(asked.record(), target_of_file(take, asked.voice, alone=True))
     learned = learned_shares(row.trial() for row in asked.tried)
     moves = next_moves(asked.drum.owned(), asked.setup(), result, learned=learned)
-    text = moves_file(moves, result).model_dump_json(by_alias=True, indent=2)
-    sys.stdout.write(text + "\n")
+    print_json(moves_file(moves, result))
 
 
 def cures_command(
@@ -48,8 +46,7 @@ def cures_command(
     """Say what to do when a snare or tom chokes, the cheapest first, and tricks."""
     from emblar.core.tuning.cures import cures
     from emblar.formats.comparison import MovesAsked, cures_file
-    from emblar.frame.files import read_json
 
     asked = read_json(setup, MovesAsked)
     result = cures(asked.drum.owned(), asked.setup())
-    sys.stdout.write(cures_file(result).model_dump_json(by_alias=True, indent=2) + "\n")
+    print_json(cures_file(result))

@@ -1,13 +1,12 @@
 """``emblar journey``, ``pads`` and ``round``: takes of a drum, what is beside it, is it even."""
 
-import sys
 from pathlib import Path
 from typing import TYPE_CHECKING, Annotated
 
 import typer
-from pydantic import BaseModel
 
 from emblar.core.errors import InputError
+from emblar.frame.commands import print_json
 
 if TYPE_CHECKING:
     from emblar.formats.journey import JourneyTakeFile, PadFile
@@ -16,10 +15,6 @@ if TYPE_CHECKING:
     from emblar.steps.match.actions.takes import Take
 
 SessionId = Annotated[int, typer.Argument(help="The session's number: see emblar sessions")]
-
-
-def _print(file: BaseModel) -> None:
-    sys.stdout.write(file.model_dump_json(by_alias=True, indent=2) + "\n")
 
 
 def _drum(session: int, number: int) -> "KitDrum":
@@ -46,7 +41,7 @@ def journey_command(
 ) -> None:
     """List the takes of a drum; keep a note or a picture of one."""
     from emblar.formats.journey import JourneyFile
-    from emblar.frame.files import read_bytes
+    from emblar.frame.commands import read_bytes
     from emblar.platform.running_database import database_at_hand
     from emblar.platform.scope import HERE
     from emblar.steps.match.actions.comparison import match
@@ -64,7 +59,7 @@ def journey_command(
             if picture is not None:
                 keep_picture(HERE, session, slot.id, setup_id, read_bytes(picture))
             takes = match(HERE, session, slot.id).takes
-    _print(JourneyFile(drum=slot.owned.name, takes=[_take_file(one) for one in takes]))
+    print_json(JourneyFile(drum=slot.owned.name, takes=[_take_file(one) for one in takes]))
 
 
 def way_command(
@@ -99,7 +94,7 @@ def way_command(
             way = go_back(HERE, session, slot.id, setup)
         else:
             way = way_to(HERE, session, slot.id, setup, first)
-    _print(way_file(slot.owned.name, way))
+    print_json(way_file(slot.owned.name, way))
 
 
 def _take_file(take: "Take") -> "JourneyTakeFile":
@@ -134,7 +129,7 @@ def pads_command(
 ) -> None:
     """List cymbals and pads with their newest take; add one, bring a take, remove one."""
     from emblar.formats.journey import PadsFile
-    from emblar.frame.files import read_bytes
+    from emblar.frame.commands import read_bytes
     from emblar.platform.running_database import database_at_hand
     from emblar.platform.scope import HERE
     from emblar.steps.match.actions.pads import add_pad, bring_pad_take, pads, take_pad_away
@@ -149,7 +144,7 @@ def pads_command(
         if pad is not None and remove:
             take_pad_away(HERE, session, pad)
         result = pads(HERE, session).rows
-    _print(PadsFile(pads=[_pad_file(row) for row in result]))
+    print_json(PadsFile(pads=[_pad_file(row) for row in result]))
 
 
 def _pad_file(pad: "Pad") -> "PadFile":
@@ -178,7 +173,7 @@ def round_command(
     from emblar.core.analysis.signal.audio import ANALYSIS_RATE_HZ
     from emblar.core.matching.round import MOST_STRIKES, read_round, standings
     from emblar.formats.journey import round_file
-    from emblar.frame.files import read_bytes
+    from emblar.frame.commands import read_bytes
     from emblar.platform.sound.clips import clip_samples
 
     if len(set(drum)) < len(drum) or len(drum) < 2:
@@ -190,4 +185,4 @@ def round_command(
         raise InputError(f"{missing[0]} is not among the drums.")
     samples = clip_samples(read_bytes(sound))
     played = read_round(samples, ANALYSIS_RATE_HZ, drum, strikes)
-    _print(round_file(played, standings(played, tom or [])))
+    print_json(round_file(played, standings(played, tom or [])))

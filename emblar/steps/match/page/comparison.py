@@ -20,8 +20,8 @@ from emblar.core.matching.moves import Move
 from emblar.core.matching.room import rooms
 from emblar.core.naming import counted, lower_first
 from emblar.core.planning.target import Target
+from emblar.core.quantities import Measured
 from emblar.core.quantities.registry import steps
-from emblar.formats.drum import QuantityFile
 from emblar.formats.move_words import no_move_words
 from emblar.formats.turn_words import turn_words
 from emblar.frame.drawing.small_decay import small_decay
@@ -263,7 +263,7 @@ def rulers_of(found: Match, shown: Take) -> Markup:
 
 
 def ruler_drawing(
-    record: Target, shown: Take, planned: Mapping[str, QuantityFile] | None = None
+    record: Target, shown: Take, planned: Mapping[str, Measured] | None = None
 ) -> Markup:
     """Draw record and take, and a plan if there is one, on one ruler a quantity."""
     rows = []

@@ -1,7 +1,5 @@
 """Drums and heads given as files: predicted, and what to turn next. Nothing is kept."""
 
-from dataclasses import asdict
-
 from emblar.core.acoustics.calibration import calibrate
 from emblar.core.acoustics.forward import predict
 from emblar.core.acoustics.inverse import LugPitches, lug_pitches_for
@@ -9,14 +7,7 @@ from emblar.core.acoustics.uneven import spread_from_lugs
 from emblar.core.errors import InputError
 from emblar.core.planning.predicted import predicted_card
 from emblar.core.tuning.next_turns import next_turns
-from emblar.formats.drum import (
-    DrumFile,
-    ModeFile,
-    PredictionFile,
-    WarbleFile,
-    prediction_file,
-    quantities,
-)
+from emblar.formats.drum import DrumFile, PredictionFile, WarbleFile, prediction_file
 from emblar.formats.tuning import MeasuredStep, TuningFile, TurnsFile, turns_file
 
 
@@ -42,8 +33,8 @@ def predict_file(file: DrumFile) -> PredictionFile:
     out = prediction_file(prediction, lugs)
     out.measured_share = shares
     out.warble_hz = _warble(file)
-    out.modes = [ModeFile(**asdict(mode)) for mode in prediction.modes]
-    out.card = quantities(predicted_card(prediction, file.kind))
+    out.modes = list(prediction.modes)
+    out.card = dict(predicted_card(prediction, file.kind))
     return out
 
 

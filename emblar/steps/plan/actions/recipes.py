@@ -2,8 +2,8 @@
 
 from dataclasses import dataclass
 
+from emblar.core.drum import Setup
 from emblar.core.errors import InputError
-from emblar.formats.kitplan import RecipeFile
 from emblar.formats.plan import DrumPlanFile
 from emblar.formats.recipes import DrumRecipeFile, RecipesFile, recipes_of
 from emblar.platform import sessions as session_store
@@ -47,11 +47,11 @@ def _recipe(drum: KitDrum, plan: DrumPlanFile) -> DrumRecipeFile:
         depth_in=drum.owned.depth_in,
         voice=plan.voice,
         drum_pitch_hz=plan.card["pitch"].value,
-        recipe=RecipeFile(
+        recipe=Setup(
             batter=plan.batter,
             reso=plan.reso,
             port_in=plan.port_in,
-            dampers=plan.dampers,
+            dampers=tuple(plan.dampers),
             striker=plan.striker,
             wires=plan.wires,
             semitones=plan.semitones,

@@ -7,6 +7,7 @@ from typing import TYPE_CHECKING, Annotated
 import typer
 
 from emblar.core.errors import InputError
+from emblar.frame.commands import print_json, read_json
 from emblar.steps.listen.commands.as_text import record_of_file
 
 if TYPE_CHECKING:
@@ -40,12 +41,12 @@ def sing_command(
     from emblar.core.analysis.signal.audio import ANALYSIS_RATE_HZ
     from emblar.core.planning.sung import read_sung
     from emblar.formats.sung import sung_file
-    from emblar.frame.files import read_bytes
+    from emblar.frame.commands import read_bytes
     from emblar.platform.sound.clips import clip_samples
 
     data = read_bytes(recording)
     wish = read_sung(clip_samples(data), ANALYSIS_RATE_HZ)
-    sys.stdout.write(sung_file(wish).model_dump_json(by_alias=True, indent=2) + "\n")
+    print_json(sung_file(wish))
 
 
 def rescue_command(
@@ -68,13 +69,12 @@ def rescue_command(
     plays, shelf = plan_kit(problem).best.chosen, problem.shelf
     pairs = [(shelf.drums[plays[t.voice].drum], t) for t in problem.targets if t.voice in plays]
     told = rescue(pairs, shelf, problem.brief, budget=budget, plain_head=plain_head)
-    sys.stdout.write(rescue_file(told).model_dump_json(by_alias=True, indent=2) + "\n")
+    print_json(rescue_file(told))
 
 
 def _asked(brief: Path, record: Path | None) -> "BriefFile":
     """Return a brief with the record that goes with it."""
     from emblar.formats.brief import BriefFile
-    from emblar.frame.files import read_json
 
     asked = read_json(brief, BriefFile)
     if record is not None:

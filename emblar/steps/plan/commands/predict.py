@@ -1,10 +1,11 @@
 """``emblar predict``: a drum in, its pitch and limits out, without the database."""
 
-import sys
 from pathlib import Path
 from typing import Annotated
 
 import typer
+
+from emblar.frame.commands import print_json, read_json
 
 
 def predict_command(
@@ -12,8 +13,7 @@ def predict_command(
 ) -> None:
     """Predict a drum from its lug pitches, or find the lug pitches for a wish."""
     from emblar.formats.drum import DrumFile
-    from emblar.frame.files import read_json
     from emblar.steps.plan.actions.prediction import predict_file
 
     result = predict_file(read_json(file, DrumFile))
-    sys.stdout.write(result.model_dump_json(by_alias=True, indent=2) + "\n")
+    print_json(result)

@@ -20,9 +20,9 @@ from emblar.core.naming import voice_title
 from emblar.core.planning.recipe import relation_of
 from emblar.core.planning.sentence import once_long
 from emblar.core.planning.weighing import RENDERED
+from emblar.core.quantities import Measured
 from emblar.core.quantities.registry import Step, steps
 from emblar.core.voices import is_tom
-from emblar.formats.drum import QuantityFile
 from emblar.formats.plan import DrumPlanFile, OtherFile
 from emblar.frame.drawing.ladder import Ladder, ladder
 from emblar.frame.drawing.rulers import RulerRow, rulers
@@ -396,7 +396,7 @@ def ruler_rows(file: DrumPlanFile) -> list[RulerRow]:
     return rows
 
 
-def _ruler_row(name: str, step: Step, record: QuantityFile, planned: QuantityFile) -> RulerRow:
+def _ruler_row(name: str, step: Step, record: Measured, planned: Measured) -> RulerRow:
     return RulerRow(
         name,
         _shown(record),
@@ -408,7 +408,7 @@ def _ruler_row(name: str, step: Step, record: QuantityFile, planned: QuantityFil
     )
 
 
-def _shown(quantity: QuantityFile | None) -> str:
+def _shown(quantity: Measured | None) -> str:
     return number(quantity.value, quantity.unit) if quantity else "cannot tell"
 
 

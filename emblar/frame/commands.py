@@ -1,14 +1,18 @@
-"""Read a JSON file of one of the published formats."""
+"""What commands share: files read and printed in the published formats."""
 
+import sys
 from pathlib import Path
-from typing import TypeVar
+from typing import TYPE_CHECKING, Annotated, TypeVar
 
-from pydantic import BaseModel, ValidationError
+import typer
 
 from emblar.core.errors import InputError
-from emblar.formats.errors import wrong_fields
 
-Model = TypeVar("Model", bound=BaseModel)
+if TYPE_CHECKING:
+    from pydantic import BaseModel
+
+Model = TypeVar("Model", bound="BaseModel")
+SessionId = Annotated[int, typer.Argument(help="The session's number: see emblar sessions")]
 
 
 def read_json(path: Path, model: type[Model]) -> Model:
@@ -19,6 +23,10 @@ def read_json(path: Path, model: type[Model]) -> Model:
     InputError
         It cannot be read or a field is wrong; every wrong field is named with its value.
     """
+    from pydantic import ValidationError
+
+    from emblar.formats.errors import wrong_fields
+
     try:
         text = path.read_text(encoding="utf-8")
     except (OSError, UnicodeDecodeError) as error:
@@ -41,3 +49,8 @@ def read_bytes(path: Path) -> bytes:
         return path.read_bytes()
     except OSError as error:
         raise InputError(f"{path} cannot be read: {error.strerror}.") from error
+
+
+def print_json(file: "BaseModel") -> None:
+    """Print a file of one of the published formats."""
+    sys.stdout.write(file.model_dump_json(by_alias=True, indent=2) + "\n")

@@ -1,11 +1,11 @@
 """``emblar said``: what was said of a session's drums; say something, take it up, set it aside."""
 
-import sys
 from typing import TYPE_CHECKING, Annotated
 
 import typer
 
 from emblar.core.errors import InputError
+from emblar.frame.commands import print_json
 
 if TYPE_CHECKING:
     from emblar.formats.studio import SaidRow
@@ -47,7 +47,7 @@ def said_command(
             set_aside(HERE, session, aside)
         result = said_of(HERE, session)
     file = SaidFile(session=session, said=[_row(one) for one in result])
-    sys.stdout.write(file.model_dump_json(by_alias=True, indent=2) + "\n")
+    print_json(file)
 
 
 def _row(said: "Said") -> "SaidRow":

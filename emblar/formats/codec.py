@@ -1,0 +1,23 @@
+"""Dataclasses of the core as parts of published files: read, checked and written as they are.
+
+A file's model holds them directly; a class of its own is needed only where the file differs from
+the value. Their ranges are ``annotated_types`` on the fields.
+"""
+
+from typing import Any
+
+from pydantic import BaseModel, ConfigDict
+
+STRICT = ConfigDict(extra="forbid", populate_by_name=True, allow_inf_nan=False)
+
+
+class Strict(BaseModel):
+    """A file, or a part of one, that refuses fields it does not know."""
+
+    model_config = STRICT
+
+
+def publish(*classes: Any) -> None:
+    """Let dataclasses of the core stand in files; fields that they do not have are refused."""
+    for one in classes:
+        one.__pydantic_config__ = STRICT

@@ -1,0 +1,21 @@
+"""``emblar setlist``: songs on one kit in the best order, without the database."""
+
+from pathlib import Path
+from typing import Annotated
+
+import typer
+
+from emblar.frame.commands import print_json, read_json
+
+
+def setlist_command(
+    songs: Annotated[Path, typer.Argument(help="Songs on one kit as emblar.setlist/1 JSON")],
+) -> None:
+    """Say in which order songs go on one kit, and what is changed between them."""
+    from emblar.core.evening.setlist import plan_setlist
+    from emblar.formats.setlist import SetlistFile, setlist_plan_file
+
+    file = read_json(songs, SetlistFile)
+    drums, asked = file.asked()
+    told = plan_setlist(drums, asked, free_order=file.free_order, worth=file.minute_worth)
+    print_json(setlist_plan_file(asked, told))
