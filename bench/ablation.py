@@ -42,16 +42,18 @@ def main() -> None:
     parser.add_argument("--kits", type=int, nargs="*")
     parser.add_argument("--seed", type=int, default=4)
     parser.add_argument("--in", nargs="*", default=CONDITIONS, dest="conditions")
-    asked = parser.parse_args()
-    every = list(enumerate(cached_kits(asked.cache)))
-    chosen = [(i, kit) for i, kit in every if asked.kits is None or i in asked.kits]
-    work = {c: [(kit, c, 100 * asked.seed + i) for i, kit in chosen] for c in asked.conditions}
-    base = {c: run(work[c], None) for c in asked.conditions}
-    told = ", ".join(f"{c} {values.mean():.3f}" for c, values in base.items())
-    print(f"{len(chosen)} kits, mean F1 with all rules: {told}", flush=True)
-    for name in asked.only:
+    arguments = parser.parse_args()
+    every = list(enumerate(cached_kits(arguments.cache)))
+    chosen = [(i, kit) for i, kit in every if arguments.kits is None or i in arguments.kits]
+    work = {
+        c: [(kit, c, 100 * arguments.seed + i) for i, kit in chosen] for c in arguments.conditions
+    }
+    base = {c: run(work[c], None) for c in arguments.conditions}
+    known = ", ".join(f"{c} {values.mean():.3f}" for c, values in base.items())
+    print(f"{len(chosen)} kits, mean F1 with all rules: {known}", flush=True)
+    for name in arguments.only:
         cells = []
-        for c in asked.conditions:
+        for c in arguments.conditions:
             gain = base[c] - run(work[c], name)
             noise = gain.std(ddof=1) / np.sqrt(len(gain)) if len(gain) > 1 else float("nan")
             cells.append(f"{100 * gain.mean():+.2f} ± {100 * noise:.2f}")

@@ -74,11 +74,11 @@ RULES: list[Rule] = []
 def rule(number: int, says: str, where: str) -> Callable[..., Callable[[], tuple[str, bool]]]:
     """Enter a function as the check of one rule."""
 
-    def entered(check: Callable[[], tuple[str, bool]]) -> Callable[[], tuple[str, bool]]:
+    def register(check: Callable[[], tuple[str, bool]]) -> Callable[[], tuple[str, bool]]:
         RULES.append(Rule(number, says, where, check))
         return check
 
-    return entered
+    return register
 
 
 @lru_cache(maxsize=1)
@@ -92,12 +92,12 @@ def _of_kind(kind: str) -> list[Read]:
 
 
 def _target(voice: str, **values: float) -> Target:
-    told = {n: Measured(v, 0.05 * abs(v), steps()[n].unit) for n, v in values.items()}
-    return Target(voice, told, {})
+    measured = {n: Measured(v, 0.05 * abs(v), steps()[n].unit) for n, v in values.items()}
+    return Target(voice, measured, {})
 
 
-def _count(found: list[Read], laugh: str) -> int:
-    return sum(not any(laugh in text for text in p.laughs) for p in found)
+def _count(matches: list[Read], laugh: str) -> int:
+    return sum(not any(laugh in text for text in p.laughs) for p in matches)
 
 
 @rule(1, "Snare side: snare-side films only", "`catalogue.constructions_for`, `planning/search`")
@@ -118,8 +118,8 @@ def kicks() -> tuple[str, bool]:
     """Count kicks in their window, and notes told or asked."""
     result = [(p, s) for p, s in zip(plans(), SITUATIONS, strict=True) if s.drum.kind == "kick"]
     good = 0
-    for plan, asked in result:
-        window, (batter, front) = kick_window(asked.drum.diameter_in), plan.lugs_hz
+    for plan, request in result:
+        window, (batter, front) = kick_window(request.drum.diameter_in), plan.lugs_hz
         inside = window.low_hz * 0.99 <= batter <= window.high_hz * 1.01
         good += inside and (front is None or front >= batter * 0.999)
     known = sum(kick(seed).outcome != "missed" for seed in range(KICKS))
@@ -164,8 +164,8 @@ def one_thing() -> tuple[str, bool]:
     for name, value in changes.items():
         wish: dict[str, Any] = {name: value}
         kept: dict[str, Any] = held(wish, changed_by_hand({}, wish), current, TOM) or wish
-        asked: dict[str, Any] = {**kept, "dampers": tuple(kept["dampers"])}
-        after = plan_drum(TOM, target, Wish(**asked), thorough=False)
+        request: dict[str, Any] = {**kept, "dampers": tuple(kept["dampers"])}
+        after = plan_drum(TOM, target, Wish(**request), thorough=False)
         ours, theirs = (asdict(p.setup) for p in (before, after))
         free = {name, "batter_hz", "reso_hz"}
         good += all(ours[key] == theirs[key] for key in ours if key not in free)
@@ -222,18 +222,18 @@ def warnings() -> tuple[str, bool]:
 @rule(9, "Everything practitioners reach for can be reached", "`catalogue/data`, `planning/search`")
 def reached() -> tuple[str, bool]:
     """Count what can be chosen, by hand and by the search."""
-    there = [i in dampers() for i in REACHED.values()] + [
+    available = [i in dampers() for i in REACHED.values()] + [
         i in constructions() for i in HEADS.values()
     ]
-    there += [i in strikers() for i in BEATERS.values()]
+    available += [i in strikers() for i in BEATERS.values()]
     target = _target("kick", pitch=56.0, length=0.15)
     brief = Brief(never_cut=False)
     for port, off, hole in (("off", True, False), ("ring", False, True), ("cut", False, True)):
         recipe = plan_drum(KICK, target, Wish(port=port), brief=brief, thorough=False).setup  # type: ignore[arg-type]
-        there.append((recipe.reso is None) == off and (recipe.port_in is not None) == hole)
+        available.append((recipe.reso is None) == off and (recipe.port_in is not None) == hole)
     holed = replace(KICK, shell_hole_in=4.0)
-    there.append(plan_drum(holed, target, Wish(), thorough=False).setup.batter_hz > 0.0)
-    return f"{sum(there)} of {len(there)}", all(there)
+    available.append(plan_drum(holed, target, Wish(), thorough=False).setup.batter_hz > 0.0)
+    return f"{sum(available)} of {len(available)}", all(available)
 
 
 @rule(10, "Uncertainty per kind and tension", "`acoustics/head.pitch_error_cents`")

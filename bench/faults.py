@@ -44,7 +44,7 @@ class Ledger:
     """What was answered as done, by kind, each with a mark of its own that is found again."""
 
     kept: dict[str, list[Any]] = field(default_factory=dict)
-    asked: Counter[str] = field(default_factory=Counter)
+    requests: Counter[str] = field(default_factory=Counter)
     lock: threading.Lock = field(default_factory=threading.Lock)
 
     def note(self, kind: str, mark: Any) -> None:
@@ -218,7 +218,7 @@ class Clients:
                 lost = True
                 time.sleep(0.2)
                 continue
-            self.ledger.asked[kind] += 1
+            self.ledger.requests[kind] += 1
             if answer.status_code in (502, 503):
                 lost = lost or "may be saved" in answer.text
                 time.sleep(0.3)
@@ -265,14 +265,14 @@ class Clients:
         """Put a stroke in."""
         which, count = divmod(mark, 100_000)
         # Strokes nearer than 0.6 ms are one.
-        at = round(0.003 * (count % 950) + 0.00075 * which, 5)
-        data = {"time_s": str(at), "voice": "hat", "start": "0", "stop": "3"}
+        position = round(0.003 * (count % 950) + 0.00075 * which, 5)
+        data = {"time_s": str(position), "voice": "hat", "start": "0", "stop": "3"}
         if self.until_answered(
             "strokes",
             lambda web: web.post("/sessions/1/listen/strokes/put-in", data=data),
             twice_is=422,
         ):
-            self.ledger.note("strokes", at)
+            self.ledger.note("strokes", position)
 
     def recording(self, mark: int, rng: random.Random) -> None:
         """Bring a recording beside the others, now and then."""
@@ -335,8 +335,10 @@ def missing(clients: Clients) -> dict[str, list[Any]]:
             for (document,) in db.execute("select document from correction").fetchall()
             for hit in document["added"]
         ]
-        near = Counter(round(at, 5) for at in added)
-        result["strokes"] = [at for at in kept.get("strokes", []) if near[round(at, 5)] != 1]
+        near = Counter(round(position, 5) for position in added)
+        result["strokes"] = [
+            position for position in kept.get("strokes", []) if near[round(position, 5)] != 1
+        ]
         halves = db.execute(
             "select id from session s where name like 'Song %' and (select count(*) from kit_slot k"
             " where k.session_id = s.id) not in (0, 4)"
@@ -396,19 +398,19 @@ def main() -> None:
     parser.add_argument("--kills", type=int, default=200)
     parser.add_argument("--seed", type=int, default=0)
     parser.add_argument("--keep", action="store_true", help="Keep the home folder")
-    asked = parser.parse_args()
+    arguments = parser.parse_args()
     home = Path(tempfile.mkdtemp(prefix="emblar-faults-"))
     home.chmod(0o755)
     try:
-        told = run(home, asked.kills, asked.seed)
+        known = run(home, arguments.kills, arguments.seed)
     finally:
-        if asked.keep:
+        if arguments.keep:
             print(f"kept: {home}")
         else:
             shutil.rmtree(home, ignore_errors=True)
-    for name, value in told.items():
+    for name, value in known.items():
         print(f"{name}: {value}")
-    if told["missing or twice"] or told["still waiting"] or told["exit code"]:
+    if known["missing or twice"] or known["still waiting"] or known["exit code"]:
         sys.exit(1)
 
 

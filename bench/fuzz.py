@@ -78,7 +78,7 @@ class Fuzz:
             if name.endswith("_id") and self.rng.random() < 0.85:
                 real = 1 if name == "session_id" else self.rng.randint(1, REAL_IDS)
                 case.path_parameters[name] = real
-        told = f"{case.method} {case.formatted_path}"
+        known = f"{case.method} {case.formatted_path}"
         began = time.monotonic()
         try:
             answer = case.call(base_url=self.served.url, timeout=60.0)
@@ -89,7 +89,7 @@ class Fuzz:
         took = time.monotonic() - began
         self.answers[f"{answer.status_code // 100}xx"] += 1
         if took > self.slowest:
-            self.slowest, self.slowest_at = took, told
+            self.slowest, self.slowest_at = took, known
         if answer.status_code >= 500 or took > LONGEST_S:
             self.faults.append(f"{answer.status_code} after {took:.1f} s: {case.as_curl_command()}")
         if answer.status_code < 400 and case.method == "POST" and "delete" in case.formatted_path:
@@ -153,8 +153,8 @@ def main() -> None:
     parser = argparse.ArgumentParser(description=__doc__)
     parser.add_argument("--requests", type=int, default=10_000)
     parser.add_argument("--seed", type=int, default=1)
-    asked = parser.parse_args()
-    sys.exit(run(asked.requests, asked.seed))
+    arguments = parser.parse_args()
+    sys.exit(run(arguments.requests, arguments.seed))
 
 
 if __name__ == "__main__":

@@ -72,15 +72,15 @@ def groove(kit: Kit, seed: int, seconds: float = 24.0) -> Recording:
     out = np.zeros((int((seconds + 2.0) * RATE), 2))
     pans = {v: rng.uniform(-0.5, 0.5) * (v not in ("kick", "snare")) for v in kit.drums}
     for voice, drum in kit.drums.items():
-        own = [e for e in events if e[1] == voice]
+        members = [e for e in events if e[1] == voice]
         gain = (0.35 if voice in ("hat", "cymbal") else 1.0) * 10 ** (rng.uniform(-4, 2) / 20)
         loudest = max(float(np.abs(x).max()) for x in drum.layers)
-        for index, (time, _, force) in enumerate(own):
-            at = min(int(force * len(drum.layers)), len(drum.layers) - 1)
-            sample = drum.layers[at][max(onset_sample(drum.layers[at]) - 30, 0) :]
+        for index, (time, _, force) in enumerate(members):
+            position = min(int(force * len(drum.layers)), len(drum.layers) - 1)
+            sample = drum.layers[position][max(onset_sample(drum.layers[position]) - 30, 0) :]
             size = len(sample)
-            if index + 1 < len(own):
-                size = min(size, int((own[index + 1][0] - time + 0.03) * RATE))
+            if index + 1 < len(members):
+                size = min(size, int((members[index + 1][0] - time + 0.03) * RATE))
             piece = sample[:size].copy()
             fade = min(int(0.03 * RATE), size)
             piece[size - fade :] *= np.linspace(1, 0, fade)[:, None]

@@ -129,8 +129,8 @@ class Situation:
     brief: Brief = field(default_factory=lambda: Brief(budget_heads=2))
 
 
-def _brief(**asked: Any) -> Brief:
-    return Brief(**{"budget_heads": 2, **asked})
+def _brief(**wishes: Any) -> Brief:
+    return Brief(**{"budget_heads": 2, **wishes})
 
 
 SITUATIONS = (
@@ -275,19 +275,19 @@ class Read:
 
 def read(number: int) -> Read:
     """Render one situation's reference, measure it, plan for it, and read the plan."""
-    asked = SITUATIONS[number]
-    kind = asked.drum.kind
+    request = SITUATIONS[number]
+    kind = request.drum.kind
     voice = "tom-1" if kind == "tom" else kind
-    result = analyse(Audio(asked.struck.render(number)[:, None], RATE), kind="hit", voice=voice)
+    result = analyse(Audio(request.struck.render(number)[:, None], RATE), kind="hit", voice=voice)
     target = target_from_card(result.voices[0])
-    shelf = Shelf((asked.drum,), (), tuple(dampers()), tuple(strikers()))
-    heard = target.value("pitch")
+    shelf = Shelf((request.drum,), (), tuple(dampers()), tuple(strikers()))
+    pitch_hz = target.value("pitch")
     try:
-        plan = plan_drum(asked.drum, target, Wish(), brief=asked.brief, shelf=shelf)
+        plan = plan_drum(request.drum, target, Wish(), brief=request.brief, shelf=shelf)
     except EmblarError as error:
-        return Read(asked.name, heard, str(error), (0.0, None), 0.0, (), (), ("no plan",))
+        return Read(request.name, pitch_hz, str(error), (0.0, None), 0.0, (), (), ("no plan",))
     recipe, row = plan.setup, plan.weighed
-    said = plan_sentence(
+    description = plan_sentence(
         kind,
         batter=recipe.batter,
         reso=recipe.reso,
@@ -298,23 +298,23 @@ def read(number: int) -> Read:
         apart=row.apart,
     )
     return Read(
-        asked.name,
-        heard,
-        said,
+        request.name,
+        pitch_hz,
+        description,
         (recipe.batter_hz, recipe.reso_hz),
         row.minutes,
         row.bought,
         plan.cautions,
-        tuple(laughs(asked, plan, heard)),
+        tuple(laughs(request, plan, pitch_hz)),
     )
 
 
-def laughs(asked: Situation, plan: DrumPlan, heard_hz: float | None) -> list[str]:
+def laughs(situation: Situation, plan: DrumPlan, heard_hz: float | None) -> list[str]:
     """Return what in a plan goes against what practice keeps to."""
-    recipe, owned, brief = plan.setup, plan.owned, asked.brief
+    recipe, owned, brief = plan.setup, plan.owned, situation.brief
     result = []
-    if heard_hz is None or abs(np.log2(heard_hz / asked.struck.hz)) > 1.0 / 12.0:
-        result.append(f"the note is read as {heard_hz} Hz, it is {asked.struck.hz:g}")
+    if heard_hz is None or abs(np.log2(heard_hz / situation.struck.hz)) > 1.0 / 12.0:
+        result.append(f"the note is read as {heard_hz} Hz, it is {situation.struck.hz:g}")
     if owned.kind == "snare" and recipe.reso and not construction(recipe.reso).is_snare_side:
         result.append("no snare-side film under a snare")
     if owned.kind == "kick":
@@ -349,10 +349,10 @@ def main() -> None:
     """Plan for every situation and print what came of it."""
     parser = argparse.ArgumentParser(description=__doc__.splitlines()[0])
     parser.add_argument("--json", action="store_true", help="print JSON instead of lines")
-    asked = parser.parse_args()
+    arguments = parser.parse_args()
     with ProcessPoolExecutor(2) as pool:
         rows = list(pool.map(read, range(len(SITUATIONS))))
-    if asked.json:
+    if arguments.json:
         print(json.dumps([asdict(row) for row in rows], indent=2, ensure_ascii=False))
         return
     for number, row in enumerate(rows, 1):

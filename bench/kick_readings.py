@@ -96,12 +96,12 @@ def main() -> None:
     parser = argparse.ArgumentParser(description=__doc__.splitlines()[0])
     parser.add_argument("--kicks", type=int, default=100)
     parser.add_argument("--seed", type=int, default=0)
-    asked = parser.parse_args()
+    arguments = parser.parse_args()
     with ProcessPoolExecutor(2) as pool:
-        rows = list(pool.map(kick, range(asked.seed, asked.seed + asked.kicks)))
+        rows = list(pool.map(kick, range(arguments.seed, arguments.seed + arguments.kicks)))
     count = Counter(row.outcome for row in rows)
     print(
-        f"{asked.kicks} kicks: {count['told']} told, {count['asked']} asked, "
+        f"{arguments.kicks} kicks: {count['told']} told, {count['asked']} asked, "
         f"{count['missed']} missed"
     )
     for row in rows:

@@ -77,15 +77,15 @@ def enlarge(db: psycopg.Connection[Any], studios: int) -> None:
             [Jsonb(document), Jsonb(peaks), round(100 * LONG_SHARE)],
         )
     # Each studio owns the same drums; each session's kit is made of them.
-    own = _columns(db, "drum", "studio_id")
+    columns = _columns(db, "drum", "studio_id")
     db.execute(
-        f"insert into drum (studio_id, {', '.join(own)}) select s.id, {_of('d', own)}"
+        f"insert into drum (studio_id, {', '.join(columns)}) select s.id, {_of('d', columns)}"
         " from studio s, drum d where s.id > 1 and d.studio_id = 1"
     )
-    own = _columns(db, "kit_slot", "session_id", "drum_id")
+    columns = _columns(db, "kit_slot", "session_id", "drum_id")
     db.execute(
-        f"insert into kit_slot (session_id, drum_id, {', '.join(own)})"
-        f" select s.id, d.id, {_of('k', own)} from session s"
+        f"insert into kit_slot (session_id, drum_id, {', '.join(columns)})"
+        f" select s.id, d.id, {_of('k', columns)} from session s"
         " join kit_slot k on k.session_id = 1 join drum o on o.id = k.drum_id"
         " join drum d on d.studio_id = s.studio_id and d.name = o.name where s.id > 1"
     )
@@ -157,7 +157,7 @@ def at_work(
     until: float,
     seed: int,
     every_s: float,
-    told: dict[str, list[float]],
+    known: dict[str, list[float]],
     lock: threading.Lock,
 ) -> None:
     """Open one page after the other until a time; note how long each took, s."""
@@ -176,7 +176,7 @@ def at_work(
                 fails = True
             took = time.monotonic() - began
             with lock:
-                told["failed" if fails else page].append(took)
+                known["failed" if fails else page].append(took)
             time.sleep(max(0.0, every_s * rng.uniform(0.7, 1.3) - took))
 
 
@@ -187,10 +187,12 @@ def loaded(
     assert served.process is not None
     root, began = served.process.pid, time.monotonic()
     cpu, taken = cpu_s(root), taken_s()
-    told: dict[str, list[float]] = defaultdict(list)
+    known: dict[str, list[float]] = defaultdict(list)
     lock, until = threading.Lock(), time.monotonic() + seconds
     threads = [
-        threading.Thread(target=at_work, args=(served.url, sessions, until, i, every_s, told, lock))
+        threading.Thread(
+            target=at_work, args=(served.url, sessions, until, i, every_s, known, lock)
+        )
         for i in range(techs)
     ]
     for thread in threads:
@@ -198,20 +200,20 @@ def loaded(
     for thread in threads:
         thread.join()
     away = (taken_s() - taken) / (time.monotonic() - began) / (os.cpu_count() or 1)
-    return Told(told, cpu_s(root) - cpu, away)
+    return Told(known, cpu_s(root) - cpu, away)
 
 
 def cpu_s(root: int) -> float:
     """Return the processor time that a process and all its children have had so far, s."""
     fields = Path(f"/proc/{root}/stat").read_text().rsplit(")", 1)[1].split()
-    own = (int(fields[11]) + int(fields[12]) + int(fields[13]) + int(fields[14])) / os.sysconf(
-        "SC_CLK_TCK"
-    )
+    cpu_time_s = (
+        int(fields[11]) + int(fields[12]) + int(fields[13]) + int(fields[14])
+    ) / os.sysconf("SC_CLK_TCK")
     for task in Path(f"/proc/{root}/task").iterdir():
         for child in (task / "children").read_text().split():
             with contextlib.suppress(OSError):
-                own += cpu_s(int(child))
-    return own
+                cpu_time_s += cpu_s(int(child))
+    return cpu_time_s
 
 
 def taken_s() -> float:
@@ -219,19 +221,19 @@ def taken_s() -> float:
     return float(Path("/proc/stat").read_text().split()[8]) / os.sysconf("SC_CLK_TCK")
 
 
-def say(what: str, told: Told) -> float:
+def say(what: str, known: Told) -> float:
     """Print median and what 95 % stay under; return the latter, s."""
-    every = [took for page, rows in told.pages.items() if page != "failed" for took in rows]
+    every = [took for page, rows in known.pages.items() if page != "failed" for took in rows]
     most = float(np.percentile(every, 95))
     print(
         f"{what}: {len(every)} pages, median {1000 * np.median(every):.0f} ms, 95 % under "
-        f"{1000 * most:.0f} ms, {len(told.pages.get('failed', []))} failed"
+        f"{1000 * most:.0f} ms, {len(known.pages.get('failed', []))} failed"
     )
-    rows = sorted((p, r) for p, r in told.pages.items() if p != "failed")
+    rows = sorted((p, r) for p, r in known.pages.items() if p != "failed")
     print("   " + ", ".join(f"{p} {1000 * np.median(r):.0f}" for p, r in rows))
     print(
-        f"   {1000 * told.cpu_s / max(len(every), 1):.0f} ms of processor a page, database and "
-        f"worker counted; {told.taken_share:.0%} of the machine was taken by others on its host",
+        f"   {1000 * known.cpu_s / max(len(every), 1):.0f} ms of processor a page, database and "
+        f"worker counted; {known.taken_share:.0%} of the machine was taken by others on its host",
         flush=True,
     )
     return most
@@ -244,8 +246,8 @@ def main() -> None:
     parser.add_argument("--techs", type=int, default=50)
     parser.add_argument("--studios", type=int, default=STUDIOS)
     parser.add_argument("--processes", type=int, default=os.cpu_count(), help="that answer")
-    asked = parser.parse_args()
-    os.environ["EMBLAR_WEB_PROCESSES"] = str(asked.processes)
+    arguments = parser.parse_args()
+    os.environ["EMBLAR_WEB_PROCESSES"] = str(arguments.processes)
     home = Path(tempfile.mkdtemp(prefix="emblar-load-"))
     home.chmod(0o755)
     served = Served(home)
@@ -255,14 +257,16 @@ def main() -> None:
         assert database is not None
         began = time.monotonic()
         with psycopg.connect(database.replace("postgresql+psycopg", "postgresql")) as db:
-            enlarge(db, asked.studios)
+            enlarge(db, arguments.studios)
             sessions = replan_ids(db)
             size = db.execute("select pg_size_pretty(pg_database_size('emblar'))").fetchone()
-        told = f"{asked.studios} studios × {SESSIONS} sessions, {size[0] if size else ''}"
-        print(f"{told}: {time.monotonic() - began:.0f} s")
+        known = f"{arguments.studios} studios × {SESSIONS} sessions, {size[0] if size else ''}"
+        print(f"{known}: {time.monotonic() - began:.0f} s")
         loaded(served, sessions, 1, 8.0, 0.0)
         alone = say("one tech alone", loaded(served, sessions, 1, 15.0, 0.0))
-        quiet = say(f"{asked.techs} techs", loaded(served, sessions, asked.techs, asked.seconds))
+        quiet = say(
+            f"{arguments.techs} techs", loaded(served, sessions, arguments.techs, arguments.seconds)
+        )
         stop = threading.Event()
 
         def analyses() -> None:
@@ -279,8 +283,8 @@ def main() -> None:
         thread = threading.Thread(target=analyses, daemon=True)
         thread.start()
         busy = say(
-            f"{asked.techs} techs, analyses running",
-            loaded(served, sessions[1:], asked.techs, asked.seconds),
+            f"{arguments.techs} techs, analyses running",
+            loaded(served, sessions[1:], arguments.techs, arguments.seconds),
         )
         stop.set()
         print(f"ratio to one alone: {quiet / alone:.1f}, with analyses {busy / alone:.1f}")

@@ -78,14 +78,14 @@ def a_setup(rng: np.random.Generator, kind: Kind, size: int) -> tuple[OwnedDrum,
     owned = OwnedDrum("Drum", kind, diameter, depth, rods, "flanged", "maple-lacquer", batter, reso)
     lug = float(rng.uniform(low, high))
     ratio = float(rng.choice([0.0, 0.0, 2.0, 4.0])) if kind == "tom" else 3.0
-    there = [
+    available = [
         d.id
         for d in dampers_for(kind)
         if d.least_in <= diameter
         and d.on_head
         and d.id not in ("disc", "laid-on-head", "small-cymbal")
     ]
-    dampers = tuple(str(d) for d in rng.choice(there, int(rng.random() < 0.5), replace=False))
+    dampers = tuple(str(d) for d in rng.choice(available, int(rng.random() < 0.5), replace=False))
     strikers = [s.id for s in strikers_for(kind) if not s.only_if_asked]
     wires = str(rng.choice(["medium", "medium", "loose", "tight"])) if kind == "snare" else "medium"
     reso_hz = lug * 2.0 ** (ratio / 12.0)
@@ -93,27 +93,31 @@ def a_setup(rng: np.random.Generator, kind: Kind, size: int) -> tuple[OwnedDrum,
     return owned, Setup(batter, reso, lug, reso_hz, dampers, striker, wires)
 
 
-def is_close(found: Comparison) -> bool:
+def is_close(comparison: Comparison) -> bool:
     """Whether nothing counted is further off than ``CLOSE_STEPS``."""
-    return all(abs(d.steps) <= CLOSE_STEPS for n, d in found.told.items() if n in COUNTED)
+    return all(
+        abs(d.steps) <= CLOSE_STEPS for n, d in comparison.differences.items() if n in COUNTED
+    )
 
 
-def best_move(moves: Sequence[Move], found: Comparison, rng: np.random.Generator) -> Move:
+def best_move(moves: Sequence[Move], comparison: Comparison, rng: np.random.Generator) -> Move:
     """Return the move that is offered first."""
-    del found, rng
+    del comparison, rng
     return moves[0]
 
 
-def random_move(moves: Sequence[Move], found: Comparison, rng: np.random.Generator) -> Move:
+def random_move(moves: Sequence[Move], comparison: Comparison, rng: np.random.Generator) -> Move:
     """Return any of the moves that help at all."""
-    del found
+    del comparison
     return moves[int(rng.integers(len(moves)))]
 
 
-def largest_first(moves: Sequence[Move], found: Comparison, rng: np.random.Generator) -> Move:
+def largest_first(moves: Sequence[Move], comparison: Comparison, rng: np.random.Generator) -> Move:
     """Return the move that helps the largest difference most, whatever it does to the others."""
     del rng
-    worst = max((d for n, d in found.told.items() if n in COUNTED), key=lambda d: abs(d.steps))
+    worst = max(
+        (d for n, d in comparison.differences.items() if n in COUNTED), key=lambda d: abs(d.steps)
+    )
     return min(moves, key=lambda m: abs(worst.steps + m.effect.get(worst.name, 0.0)))
 
 
@@ -151,7 +155,7 @@ def follow(seed: int, choose: Choose) -> Came:
         ours, moves = choose(offered, result, rng).setup, moves + 1
     left = {
         n: round(d.steps, 1)
-        for n, d in result.told.items()
+        for n, d in result.differences.items()
         if n in COUNTED and abs(d.steps) > CLOSE_STEPS
     }
     return Came(kind, moves, is_close(result), left)

@@ -99,11 +99,11 @@ def _folder_kit(folder: Path) -> Kit | None:
     return _kit(folder.name, result)
 
 
-def _kit(source: str, found: dict[str, list[list[Array]]]) -> Kit | None:
-    if any(not drums for drums in found.values()):
+def _kit(source: str, matches: dict[str, list[list[Array]]]) -> Kit | None:
+    if any(not drums for drums in matches.values()):
         return None
-    drums = {v: Sampled(v, tuple(found[v][0])) for v in ("kick", "snare", "hat", "cymbal")}
-    toms = [(reference_pitch_hz(t[-1], "tom"), t) for t in found["tom"]]
+    drums = {v: Sampled(v, tuple(matches[v][0])) for v in ("kick", "snare", "hat", "cymbal")}
+    toms = [(reference_pitch_hz(t[-1], "tom"), t) for t in matches["tom"]]
     toms.sort(key=lambda row: -row[0])
     apart: list[tuple[float, list[Array]]] = []
     for pitch, layers in toms:
@@ -116,9 +116,9 @@ def _kit(source: str, found: dict[str, list[list[Array]]]) -> Kit | None:
 
 def _presets(font: Path) -> list[tuple[int, int]]:
     data = font.read_bytes()
-    at = data.rfind(b"phdr")
-    size = struct.unpack("<I", data[at + 4 : at + 8])[0]
-    rows = [data[at + 8 + k : at + 8 + k + 38] for k in range(0, size, 38)]
+    position = data.rfind(b"phdr")
+    size = struct.unpack("<I", data[position + 4 : position + 8])[0]
+    rows = [data[position + 8 + k : position + 8 + k + 38] for k in range(0, size, 38)]
     numbers = [struct.unpack("<HH", row[20:24]) for row in rows]
     return sorted({(bank, preset) for preset, bank in numbers if bank == 128} or {(0, 0)})
 

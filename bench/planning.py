@@ -113,9 +113,9 @@ def candidates() -> None:
         ["medium"],
     )
     options = field.grid([-3.0, -1.0, 0.0, 2.0, 5.0])
-    told = field.outlook(options, 130.0)
+    known = field.outlook(options, 130.0)
     began = time.perf_counter()
-    modes = field.batch(options, told.batter_n_per_m, told.reso_n_per_m).modes()
+    modes = field.batch(options, known.batter_n_per_m, known.reso_n_per_m).modes()
     field._card(options, modes)
     ours = (time.perf_counter() - began) / len(options)
     began = time.perf_counter()

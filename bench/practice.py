@@ -18,7 +18,16 @@ from dataclasses import dataclass, replace
 
 import numpy as np
 
-from bench.practice_drums import DRUMS, TUNED, at_same_lugs, built, card, moved, predicted, told
+from bench.practice_drums import (
+    DRUMS,
+    TUNED,
+    at_same_lugs,
+    built,
+    card,
+    in_words,
+    moved,
+    predicted,
+)
 from emblar.core.acoustics.coefficients import prior_coefficients
 from emblar.core.acoustics.forward import predict
 from emblar.core.acoustics.inverse import lug_pitches_for, tension_per_turn
@@ -79,11 +88,11 @@ ROWS: list[Row] = []
 def row(number: int, practice: str) -> Callable[[Callable[[], Finding]], Callable[[], Finding]]:
     """Enter a function as the measure of one row of practice."""
 
-    def entered(measure: Callable[[], Finding]) -> Callable[[], Finding]:
+    def register(measure: Callable[[], Finding]) -> Callable[[], Finding]:
         ROWS.append(Row(number, practice, measure))
         return measure
 
-    return entered
+    return register
 
 
 @row(1, "Coated against clear: softer attack, darker, a little shorter")
@@ -93,7 +102,7 @@ def coated() -> Finding:
     kick = moved(card("kick", batter="single-coated"), card("kick"), "attack", "click", "sustain")
     darker = all(by["click"] < -LEAST and by["attack"] < -LEAST for by in (tom, kick))
     shorter = all(-2.0 < by["sustain"] < -LEAST for by in (tom, kick))
-    return Finding(f"{told('tom', tom)}; {told('kick', kick)}", darker and shorter)
+    return Finding(f"{in_words('tom', tom)}; {in_words('kick', kick)}", darker and shorter)
 
 
 @row(
@@ -107,7 +116,7 @@ def plies() -> Finding:
     double = card("kick", batter="double-clear")["sustain"]
     ring, single = card("kick", batter="kick-ring-clear")["sustain"], card("kick")["sustain"]
     figures = (
-        f"{told('tom, double', tom)}; kick sustain single {single:.2f} s, double {double:.2f}, "
+        f"{in_words('tom, double', tom)}; kick sustain single {single:.2f} s, double {double:.2f}, "
         f"single with ring {ring:.2f}"
     )
     return Finding(figures, tom["sustain"] < -LEAST and single > double > 1.15 * ring)
@@ -128,7 +137,7 @@ def rings() -> Finding:
     driest = lengths["single-vented-ring"] <= min(lengths.values())
     figures = (
         f"kick with ring rings {100 * ring:.0f} % of the bare head; "
-        f"{told('snare, vents and ring', vented)}, the driest: {'yes' if driest else 'no'}"
+        f"{in_words('snare, vents and ring', vented)}, the driest: {'yes' if driest else 'no'}"
     )
     return Finding(figures, ring <= 0.5 and vented["length"] <= -2.0 and driest)
 
@@ -142,7 +151,7 @@ def dots() -> Finding:
     agrees = all(
         by["ring"] < -LEAST and by["body"] > LEAST and by["click"] < LEAST for by in (tom, snare)
     )
-    return Finding(f"{told('tom', tom)}; {told('snare', snare)}", agrees)
+    return Finding(f"{in_words('tom', tom)}; {in_words('snare', snare)}", agrees)
 
 
 @row(5, "Opaque heavy film: thuddier, quicker, more stage than jazz")
@@ -151,7 +160,7 @@ def opaque() -> Finding:
     by = {k: moved(card(k, batter="opaque-heavy"), card(k), "sustain", "length") for k in DRUMS}
     # A kick's length is read in frames of 5 ms and stays where the change is small.
     agrees = all(m["sustain"] < -LEAST and m["length"] <= 0.0 for m in by.values())
-    return Finding("; ".join(told(k, m) for k, m in by.items()), agrees)
+    return Finding("; ".join(in_words(k, m) for k, m in by.items()), agrees)
 
 
 @row(
@@ -167,7 +176,7 @@ def relations() -> Finding:
         for s in (-5.0, -3.0, 3.0, 5.0)
     }
     agrees = all(m["sustain"] < -LEAST and m["length"] < -LEAST for m in by.values())
-    figures = "; ".join(told(f"reso {s:+.0f}", m) for s, m in by.items())
+    figures = "; ".join(in_words(f"reso {s:+.0f}", m) for s, m in by.items())
     return Finding(f"{figures}; plans go to {FOURTH:.0f} semitones", agrees and FOURTH <= 5.0)
 
 
@@ -275,7 +284,7 @@ def kick_dampers() -> Finding:
         "foam": foam,
         "can": can,
     }
-    return Finding("; ".join(told(name, by) for name, by in rows.items()), agrees)
+    return Finding("; ".join(in_words(name, by) for name, by in rows.items()), agrees)
 
 
 @row(
@@ -319,7 +328,7 @@ def ports() -> Finding:
     agrees = all(
         m["length"] < -LEAST and m["attack"] > LEAST and m["click"] > LEAST for m in by.values()
     )
-    return Finding("; ".join(told(f"{p:.0f} in", m) for p, m in by.items()), agrees)
+    return Finding("; ".join(in_words(f"{p:.0f} in", m) for p, m in by.items()), agrees)
 
 
 @row(12, "Kick front up: more punch, less boom; the steps are smooth")
@@ -334,7 +343,7 @@ def front_up() -> Finding:
         for v in moved(b, a, "attack", "body", "ring").values()
     )
     agrees = up["attack"] > LEAST and up["body"] < -LEAST and up["length"] < 0.0 and jump < 0.5
-    return Finding(f"{told('two semitones up', up)}; tenths move {jump:.2f} at most", agrees)
+    return Finding(f"{in_words('two semitones up', up)}; tenths move {jump:.2f} at most", agrees)
 
 
 @row(
@@ -354,9 +363,9 @@ def eased_lugs() -> Finding:
         at_same_lugs("snare", dampers=("two-lugs-down",)),
     )
     figures = (
-        f"{told('tom, one', tom)}; {told('snare, one', snare)}, {lower[0]:+.0f} ct; "
-        f"{told('two down', two)}, {lower[1]:+.0f} ct; alternate lugs of a kick split its note by "
-        f"{_smear_hz():.1f} Hz"
+        f"{in_words('tom, one', tom)}; {in_words('snare, one', snare)}, {lower[0]:+.0f} ct; "
+        f"{in_words('two down', two)}, {lower[1]:+.0f} ct; alternate lugs of a kick split its "
+        f"note by {_smear_hz():.1f} Hz"
     )
     smack = tom["click"] > LEAST and snare["attack"] > LEAST
     fatter = two["body"] > LEAST and lower[1] < lower[0] < 0.0
@@ -392,8 +401,8 @@ def laid_on() -> Finding:
         and abs(paper["attack"]) < 0.5
     )
     figures = (
-        f"old head {low:+.0f} ct, {told('then', head)}; cymbal {high:+.0f} ct, "
-        f"{told('then', cymbal)}; {told('paper', paper)}"
+        f"old head {low:+.0f} ct, {in_words('then', head)}; cymbal {high:+.0f} ct, "
+        f"{in_words('then', cymbal)}; {in_words('paper', paper)}"
     )
     return Finding(figures, agrees)
 
@@ -408,7 +417,7 @@ def wires() -> Finding:
     loose = card("snare", wires_setting="loose")["length"]
     off = card("snare", wires_setting="off")["length"]
     agrees = tight["body"] < -LEAST and tight["length"] < -1.0 and loose > off
-    figures = f"{told('tight', tight)}; loose {loose:.2f} s, the drum without wires {off:.2f} s"
+    figures = f"{in_words('tight', tight)}; loose {loose:.2f} s, the drum without wires {off:.2f} s"
     return Finding(figures, agrees)
 
 
@@ -480,8 +489,8 @@ def shells() -> Finding:
         and deep["attack"] > LEAST
     )
     figures = (
-        f"{told('hole of 4 in', hole)}; {told('beside a port', second)}; "
-        f"{told('12 in deep', shallow)}; {told('20 in deep', deep)}"
+        f"{in_words('hole of 4 in', hole)}; {in_words('beside a port', second)}; "
+        f"{in_words('12 in deep', shallow)}; {in_words('20 in deep', deep)}"
     )
     return Finding(figures, agrees)
 
@@ -498,7 +507,7 @@ def hoops() -> Finding:
         and hard["click"] > LEAST
         and hard["sustain"] > LEAST
     )
-    return Finding(f"{told('cast', cast)}; {told('steel shell', hard)}", agrees)
+    return Finding(f"{in_words('cast', cast)}; {in_words('steel shell', hard)}", agrees)
 
 
 @row(
@@ -530,9 +539,9 @@ def main() -> None:
     """Print every row with the model's figures."""
     parser = argparse.ArgumentParser(description=__doc__.splitlines()[0])
     parser.add_argument("--json", action="store_true", help="print JSON instead of lines")
-    asked = parser.parse_args()
+    arguments = parser.parse_args()
     result = [(one, one.measure()) for one in ROWS]
-    if asked.json:
+    if arguments.json:
         rows = [
             {
                 "number": one.number,

@@ -48,19 +48,19 @@ Card = dict[str, float]
 
 def built(kind: str, changes: Mapping[str, Any]) -> Drum:
     """Return one of the three drums with choices changed, for the model."""
-    asked = {k: v for k, v in changes.items() if k not in ("semitones", "pitch", "front_off")}
-    owned = replace(DRUMS[kind], **{k: asked.pop(k) for k in OWNED if k in asked})
+    request = {k: v for k, v in changes.items() if k not in ("semitones", "pitch", "front_off")}
+    owned = replace(DRUMS[kind], **{k: request.pop(k) for k in OWNED if k in request})
     if changes.get("front_off"):
         owned = replace(owned, reso=None)
-    return model(owned, **asked)
+    return model(owned, **request)
 
 
 @lru_cache(maxsize=512)
 def _predicted(kind: str, changes: tuple[tuple[str, Any], ...]) -> Prediction:
-    asked = dict(changes)
-    drum = built(kind, asked)
+    request = dict(changes)
+    drum = built(kind, request)
     pitch, semitones = TUNED[kind]
-    lugs = lug_pitches_for(drum, asked.get("pitch", pitch), asked.get("semitones", semitones))
+    lugs = lug_pitches_for(drum, request.get("pitch", pitch), request.get("semitones", semitones))
     return predict(drum, lugs.batter_hz, lugs.reso_hz)
 
 
@@ -85,7 +85,7 @@ def moved(after: Card, before: Card, *names: str) -> dict[str, float]:
     return {n: steps()[n].apart(after[n], before[n]) for n in names}
 
 
-def told(title: str, by: Mapping[str, float]) -> str:
+def in_words(title: str, by: Mapping[str, float]) -> str:
     """Return changes in words: ``coated: click -1.2, sustain -0.5``."""
     return f"{title}: " + ", ".join(f"{name} {value:+.1f}" for name, value in by.items())
 

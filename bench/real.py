@@ -93,11 +93,11 @@ def distinct(times: list[float]) -> np.ndarray:
     return np.array(kept)
 
 
-def f_measure(truth: np.ndarray, found: np.ndarray) -> float:
+def f_measure(truth: np.ndarray, matches: np.ndarray) -> float:
     """Return the onset F1; 1 where there is nothing to find and nothing found."""
-    if len(truth) == 0 or len(found) == 0:
-        return float(len(truth) == len(found))
-    return float(mir_eval.onset.f_measure(truth, found, window=WINDOW_S)[0])
+    if len(truth) == 0 or len(matches) == 0:
+        return float(len(truth) == len(matches))
+    return float(mir_eval.onset.f_measure(truth, matches, window=WINDOW_S)[0])
 
 
 def score_recording(recording: Recording, analysis: Analysis | None, label: str) -> Score:
@@ -231,35 +231,35 @@ def main() -> None:
     parser.add_argument("--seed", type=int, default=1)
     parser.add_argument("--verbose", action="store_true")
     parser.add_argument("--keep", type=Path, help="write every score to a file (bench.results)")
-    asked = parser.parse_args()
-    for name in asked.without:
+    arguments = parser.parse_args()
+    for name in arguments.without:
         without(name)
-    every = cached_kits(asked.cache)
-    numbers = asked.kits if asked.kits is not None else range(len(every))
-    chosen = [(i, every[i]) for i in numbers if i not in asked.leave_out]
+    every = cached_kits(arguments.cache)
+    numbers = arguments.kits if arguments.kits is not None else range(len(every))
+    chosen = [(i, every[i]) for i in numbers if i not in arguments.leave_out]
     print(f"{len(chosen)} of {len(every)} kits")
     if not chosen:
         print("Install kits first: apt-get install fluidsynth timgm6mb-soundfont (and others)")
         return
     kept: dict[str, dict[str, list[float]]] = {}
     with ProcessPoolExecutor(2, get_context("fork")) as pool:
-        for condition in asked.only:
-            work = [(kit, condition, 100 * asked.seed + i) for i, kit in chosen]
+        for condition in arguments.only:
+            work = [(kit, condition, 100 * arguments.seed + i) for i, kit in chosen]
             total = Score()
             for score in pool.map(one, *zip(*work, strict=True)):
                 total.add(score)
             kept[condition] = total.numbers()
             print(f"== {condition}")
-            for line in total.lines() + (total.notes if asked.verbose else []):
+            for line in total.lines() + (total.notes if arguments.verbose else []):
                 print("  ", line)
-    if asked.keep is not None:
-        told = {
+    if arguments.keep is not None:
+        known = {
             "analysis_version": ANALYSIS_VERSION,
             "kits": [number for number, _ in chosen],
-            "seed": asked.seed,
+            "seed": arguments.seed,
             "scores": kept,
         }
-        asked.keep.write_text(json.dumps(told, indent=1) + "\n", encoding="utf-8")
+        arguments.keep.write_text(json.dumps(known, indent=1) + "\n", encoding="utf-8")
 
 
 if __name__ == "__main__":

@@ -91,11 +91,11 @@ def recovered(seed: int) -> Found | None:
     striker = one(beaters) if kind == "kick" else "stick-medium"
     field = Field(owned, [batter], [reso], [on_it], [striker], ["medium"], port_in=owned.port_in)
     options = field.grid([semitones])
-    told = field.outlook(options, pitch)
-    if not told.reached[0] or told.stress_share[0] > 0.98:
+    known = field.outlook(options, pitch)
+    if not known.reached[0] or known.stress_share[0] > 0.98:
         return None
     drum = model(owned, batter=batter, reso=reso, dampers=on_it, striker=striker)
-    made = predict(drum, float(told.batter_hz[0]), float(told.reso_hz[0]))
+    made = predict(drum, float(known.batter_hz[0]), float(known.reso_hz[0]))
     target = _measured(made, kind, rng)
     if target is None or target.value("pitch") is None:
         return None
@@ -106,7 +106,7 @@ def recovered(seed: int) -> Found | None:
     if not result:
         return None
     off = _off(result[0], owned, target, kind)
-    true = {name: float(values[0]) for name, values in told.card.items()}
+    true = {name: float(values[0]) for name, values in known.card.items()}
     alike = [_alike(w.card, true) for w in result[:FIRST]]
     return Found(kind, len(off), sum(abs(v) <= 1.0 for v in off.values()), any(alike), off)
 
@@ -151,20 +151,20 @@ def main() -> None:
     parser = argparse.ArgumentParser(description=__doc__)
     parser.add_argument("--recipes", type=int, default=100)
     parser.add_argument("--verbose", action="store_true")
-    asked = parser.parse_args()
+    arguments = parser.parse_args()
     with ProcessPoolExecutor(2) as pool:
-        rows = [r for r in pool.map(recovered, range(asked.recipes * 2)) if r is not None]
-    rows = rows[: asked.recipes]
+        rows = [r for r in pool.map(recovered, range(arguments.recipes * 2)) if r is not None]
+    rows = rows[: arguments.recipes]
     for kind in ("tom", "snare", "kick", ""):
-        own = [r for r in rows if kind in ("", r.kind)]
-        near = np.mean([r.within >= min(ENOUGH, r.quantities) for r in own])
-        first = np.mean([r.among_first for r in own])
-        within = np.mean([r.within / r.quantities for r in own])
+        members = [r for r in rows if kind in ("", r.kind)]
+        near = np.mean([r.within >= min(ENOUGH, r.quantities) for r in members])
+        first = np.mean([r.among_first for r in members])
+        within = np.mean([r.within / r.quantities for r in members])
         print(
-            f"{kind or 'all':6s} {len(own):3d} recipes: {ENOUGH} quantities within one step in "
+            f"{kind or 'all':6s} {len(members):3d} recipes: {ENOUGH} quantities within one step in "
             f"{near:.2f}, {within:.2f} of all quantities; among the first {FIRST} in {first:.2f}"
         )
-    if asked.verbose:
+    if arguments.verbose:
         names = sorted({n for r in rows for n in r.off})
         for name in names:
             off = np.abs([r.off[name] for r in rows if name in r.off])

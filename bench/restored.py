@@ -100,11 +100,11 @@ def main() -> None:
     """Run and print; exit with 1 where anything differs."""
     parser = argparse.ArgumentParser(description=__doc__)
     parser.add_argument("--studios", type=int, default=STUDIOS)
-    asked = parser.parse_args()
+    arguments = parser.parse_args()
     folder = Path(tempfile.mkdtemp(prefix="emblar-restored-"))
     folder.chmod(0o755)
     try:
-        differ = run(folder, asked.studios)
+        differ = run(folder, arguments.studios)
     finally:
         shutil.rmtree(folder, ignore_errors=True)
     print(f"tables that differ: {', '.join(differ) or 'none'}")

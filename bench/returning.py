@@ -128,11 +128,11 @@ def _apart(heads: dict[str, Head]) -> Apart:
     )
     hz = {side: LUG_HZ[side] * 2.0 ** (float(rods.mean()) / 1200.0) for side, rods in off.items()}
     after = replace(before, batter_hz=hz["batter"], reso_hz=hz["reso"])
-    heard = effect_of(DRUM, before, after)
+    effect = effect_of(DRUM, before, after)
     return Apart(
         max(abs(float(rods.mean())) for rods in off.values()),
         max(float(np.abs(rods).max()) for rods in off.values()),
-        max((abs(e) for name, e in heard.items() if name in steps()), default=0.0),
+        max((abs(e) for name, e in effect.items() if name in steps()), default=0.0),
     )
 
 
@@ -177,16 +177,17 @@ def main(drums: int = 100) -> None:
     print(f"rounds of turns after the taps, both heads: {np.mean([f.rounds for f in result]):.1f}")
 
 
-def _told(title: str, found: list[Apart]) -> None:
-    heads, rods, heard = (
-        np.array([getattr(f, name) for f in found]) for name in ("head_cents", "rod_cents", "steps")
+def _told(title: str, differences: list[Apart]) -> None:
+    heads, rods, audible = (
+        np.array([getattr(f, name) for f in differences])
+        for name in ("head_cents", "rod_cents", "steps")
     )
-    close = 100.0 * np.mean((heads <= CLOSE_CENTS) & (heard <= CLOSE_STEPS))
-    every = 100.0 * np.mean((rods <= CLOSE_CENTS) & (heard <= CLOSE_STEPS))
+    close = 100.0 * np.mean((heads <= CLOSE_CENTS) & (audible <= CLOSE_STEPS))
+    every = 100.0 * np.mean((rods <= CLOSE_CENTS) & (audible <= CLOSE_STEPS))
     print(
         f"{title}: {close:.0f} % with every head within {CLOSE_CENTS:.0f} ct and {CLOSE_STEPS:.0f} "
         f"step, {every:.0f} % with every rod; worst head {np.quantile(heads, 0.9):.0f} ct, worst "
-        f"rod {np.quantile(rods, 0.9):.0f} ct (nine in ten), {heard.max():.1f} steps at most"
+        f"rod {np.quantile(rods, 0.9):.0f} ct (nine in ten), {audible.max():.1f} steps at most"
     )
 
 

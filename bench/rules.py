@@ -34,8 +34,8 @@ def _chances(times_s: Any, lows: Any, chances: Any, *_: Any) -> Any:
     return chances
 
 
-def _unweighed(prior: Any, now: Any, prints: Any, others: Any = ()) -> Any:
-    del now, prints, others
+def _unweighed(prior: Any, current: Any, prints: Any, others: Any = ()) -> Any:
+    del current, prints, others
     return prior, np.zeros_like(prior)
 
 

@@ -21,9 +21,9 @@ def case(seed: int, songs: int, drums: int, offers: int) -> tuple[dict[str, SetD
     rng = np.random.default_rng(seed)
 
     def offer() -> Offer:
-        lying = tuple(sorted(d for d in LYING if rng.random() < 0.3))
+        dampers = tuple(sorted(d for d in LYING if rng.random() < 0.3))
         hz = float(rng.choice([140.0, 142.0, 160.0]))
-        setup = Setup(str(rng.choice(HEADS)), "single-clear", hz, 1.1 * hz, lying)
+        setup = Setup(str(rng.choice(HEADS)), "single-clear", hz, 1.1 * hz, dampers)
         return Offer(setup, float(rng.choice([0.0, 0.4, 1.5, 3.0])))
 
     names = [f"drum {i}" for i in range(drums)]

@@ -145,10 +145,10 @@ def compare(voice: Voice, card: Card, rows: Rows) -> None:
         "bend": voice.measured_bend_cents(),
         "sustain": voice.partials[0].t60_s,
     }
-    for name, told in target_from_card(card).values.items():
+    for name, known in target_from_card(card).values.items():
         if name in truth:
-            apart = steps()[name].apart(told.value, truth[name])
-            rows[name].append(((told.value - truth[name]) / max(told.sd, 1e-9), apart))
+            apart = steps()[name].apart(known.value, truth[name])
+            rows[name].append(((known.value - truth[name]) / max(known.sd, 1e-9), apart))
 
 
 def main() -> None:
@@ -157,12 +157,12 @@ def main() -> None:
     parser.add_argument("--scenes", type=int, default=40)
     parser.add_argument("--seed", type=int, default=0)
     parser.add_argument("--under", type=float, help="dB by which a backing is the louder")
-    asked = parser.parse_args()
+    arguments = parser.parse_args()
     total: Rows = defaultdict(list)
-    first = 1000 * asked.seed
+    first = 1000 * arguments.seed
     with ProcessPoolExecutor(2) as pool:
-        seeds = range(first, first + asked.scenes)
-        for rows in pool.map(scene, seeds, repeat(asked.under)):
+        seeds = range(first, first + arguments.scenes)
+        for rows in pool.map(scene, seeds, repeat(arguments.under)):
             for name, values in rows.items():
                 total[name] += values
     for name, values in total.items():

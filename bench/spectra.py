@@ -25,19 +25,19 @@ def profiles(kits: list[Kit]) -> dict[str, list[list[Array]]]:
     result: dict[str, list[list[Array]]] = {}
     for kit in kits:
         for voice, drum in kit.drums.items():
-            own = []
+            matching = []
             for layer in drum.layers:
                 mono = layer[:, int(np.argmax((layer**2).sum(axis=0)))]
                 start = max(onset_sample(layer) - LEAD_SAMPLES, 0)
-                own.append(profile(mono[start : start + int(LASTING_S * RATE)]))
-            result.setdefault(VoiceName(voice).kind, []).append(own)
+                matching.append(profile(mono[start : start + int(LASTING_S * RATE)]))
+            result.setdefault(VoiceName(voice).kind, []).append(matching)
     return result
 
 
 def summed_up(drums: list[list[Array]]) -> dict[str, list[list[float]]]:
     """Return the median over drums, each counting as much as another, and the spread of strokes."""
-    rows = np.array([np.median(own, axis=0) for own in drums])
-    strokes = np.array([p for own in drums for p in own])
+    rows = np.array([np.median(members, axis=0) for members in drums])
+    strokes = np.array([p for members in drums for p in members])
     median = np.median(rows, axis=0)
     spread = MAD_TO_SD * np.median(np.abs(strokes - median), axis=0)
     return {
@@ -51,9 +51,9 @@ def main() -> None:
     parser = argparse.ArgumentParser(description=__doc__)
     parser.add_argument("--without", type=int, nargs="*", default=[])
     parser.add_argument("--cache", type=Path)
-    asked = parser.parse_args()
-    every = cached_kits(asked.cache)
-    result = profiles([kit for i, kit in enumerate(every) if i not in asked.without])
+    arguments = parser.parse_args()
+    every = cached_kits(arguments.cache)
+    result = profiles([kit for i, kit in enumerate(every) if i not in arguments.without])
     table = {
         "unit": "dB re the loudest band and segment",
         "source": "python -m bench.spectra, sampled kits; median over drums, 1.48 MAD of strokes",

@@ -94,10 +94,10 @@ def against(heads: int) -> None:
         theirs = [way(HiddenHead(seed)) for seed in range(heads)]
         both = [(o.moves, t) for o, t in zip(ours, theirs, strict=True) if o.good and t is not None]
         ratio = np.median([t / max(o, 1) for o, t in both])
-        there = np.mean([t is not None for t in theirs])
+        available = np.mean([t is not None for t in theirs])
         print(
             f"{name}: {ratio:.1f} × the key moves of the next turns (median of {len(both)}), "
-            f"{100 * there:.0f} % there within {MOST_MOVES} moves"
+            f"{100 * available:.0f} % there within {MOST_MOVES} moves"
         )
 
 
@@ -133,9 +133,9 @@ def foretold(seed: int) -> Foretold:
         lug_pitch_from_tension(drum, s, float(t), k) for s, t in zip(SIDES, tensions, strict=True)
     ]
     rods = math.sqrt(8.0)
-    told = [read(hz, READ_SD_CENTS / rods) for hz in lugs]
+    known = [read(hz, READ_SD_CENTS / rods) for hz in lugs]
     pitch = read(true_hz(*lugs), STROKE_SD_CENTS)
-    take = Take(drum, told[0], told[1], Measured(pitch, spread_hz(pitch, STROKE_SD_CENTS), "Hz"))
+    take = Take(drum, known[0], known[1], Measured(pitch, spread_hz(pitch, STROKE_SD_CENTS), "Hz"))
     after = [hz * 2.0 ** (float(rng.uniform(-3.0, 3.0)) / 12.0) for hz in lugs]
     real = true_hz(*after)
     prior = predict(drum, after[0], after[1]).drum_pitch.value

@@ -195,12 +195,12 @@ def main() -> None:
     """Run and print; exit with 1 where anything is missing or twice."""
     parser = argparse.ArgumentParser(description=__doc__)
     parser.add_argument("--recordings", type=int, default=24)
-    asked = parser.parse_args()
+    arguments = parser.parse_args()
     home = Path(tempfile.mkdtemp(prefix="emblar-workers-"))
-    result = run(home, asked.recordings)
+    result = run(home, arguments.recordings)
     for name, value in result.items():
         print(f"{name}: {value}")
-    good = result["recordings"] == asked.recordings and not result["wrong"]
+    good = result["recordings"] == arguments.recordings and not result["wrong"]
     if good and not result["still waiting"]:
         shutil.rmtree(home, ignore_errors=True)
         return

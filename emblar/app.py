@@ -89,9 +89,9 @@ def create_app() -> FastAPI:
 
 def known_hosts() -> list[str]:
     """Return the host names that are answered: a forged one must not get into a link."""
-    own = settings()
-    names = {own.host, *LOOPBACK, *(name.strip() for name in own.known_hosts.split(","))}
-    if own.asks_who:
-        names |= {reached_by(own.host), socket.gethostname(), f"{socket.gethostname()}.local"}
-        names.add(urlsplit(own.share_url).hostname or "")
+    config = settings()
+    names = {config.host, *LOOPBACK, *(name.strip() for name in config.known_hosts.split(","))}
+    if config.asks_who:
+        names |= {reached_by(config.host), socket.gethostname(), f"{socket.gethostname()}.local"}
+        names.add(urlsplit(config.share_url).hostname or "")
     return sorted(names - {"", "*"})

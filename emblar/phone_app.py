@@ -59,13 +59,13 @@ class OnlyItsBench:
             await self.app(scope, receive, send)
             return
         token = HTTPConnection(scope).cookies.get(COOKIE, "")
-        asked = BENCH_PATH.match(scope["path"])
+        requested = BENCH_PATH.match(scope["path"])
         try:
             opened = await run_in_threadpool(open_share, token, phone=True)
         except NotFoundError:
             await PlainTextResponse(GONE, 404)(scope, receive, send)
             return
-        if asked is None or int(asked.group(1)) != opened.session_id:
+        if requested is None or int(requested.group(1)) != opened.session_id:
             await PlainTextResponse("There is no such page.", 404)(scope, receive, send)
             return
         scope.setdefault("state", {})["whose"] = opened.scope

@@ -77,16 +77,16 @@ def chart(kind: Kind) -> str:
         y = ROW * (row + 1.9)
         out.append(f'<text x="{LEFT - 12}" y="{y}" text-anchor="end">{title}</text>')
         try:
-            found = card(kind, **changes)
+            result = card(kind, **changes)
         except EmblarError:
             out.append(f'<text class="m" x="{LEFT}" y="{y}">cannot reach this pitch</text>')
             continue
         for column, name in enumerate(names):
             middle = LEFT + COLUMN * (column + 0.5)
-            if name not in found:
+            if name not in result:
                 out.append(f'<text class="m" x="{middle}" y="{y}">?</text>')
                 continue
-            apart = steps()[name].apart(found[name], base[name])
+            apart = steps()[name].apart(result[name], base[name])
             shown = max(min(apart, MOST_STEPS), -MOST_STEPS) * (COLUMN / 2 - 4) / MOST_STEPS
             cls = "o" if abs(apart) > MOST_STEPS else "b"
             out.append(
@@ -104,10 +104,10 @@ def relation_chart() -> str:
     points: dict[str, list[tuple[float, float]]] = {"l": [], "d": []}
     for half in range(-14, 15):
         semitones = half / 2.0
-        found = predicted("tom", semitones=semitones)
+        result = predicted("tom", semitones=semitones)
         drum = model(DRUMS["tom"])
-        mode = coupled_modes(drum, found.tensions, 0, k)[0]
-        points["l"].append((semitones, found.sustain.value))
+        mode = coupled_modes(drum, result.tensions, 0, k)[0]
+        points["l"].append((semitones, result.sustain.value))
         points["d"].append((semitones, t60_s(radiation_rate(mode, drum, k))))
     out = [
         f'<svg xmlns="http://www.w3.org/2000/svg" viewBox="0 0 {width} {height}" role="img">'
@@ -146,9 +146,9 @@ def relation_chart() -> str:
 
 def table(kind: Kind) -> list[str]:
     """Return the recording drum's card as a Markdown table."""
-    found = predicted_card(predicted(kind), kind)
+    result = predicted_card(predicted(kind), kind)
     out = ["| quantity | value | ± | unit |", "|---|---|---|---|"]
-    for name, q in found.items():
+    for name, q in result.items():
         out.append(f"| {name} | {q.value:.3g} | {q.sd:.2g} | {q.unit} |")
     return out
 
@@ -184,9 +184,9 @@ def practice_table() -> list[str]:
     """Return what practice says with the model's figures now, as a Markdown table."""
     out = ["| | practice | model now | |", "|---|---|---|---|"]
     for row in ROWS:
-        found = row.measure()
-        says = "agrees" if found.agrees else f"**does not.** {WHY_NOT.get(row.number, '')}"
-        out.append(f"| {row.number} | {row.practice} | {found.figures} | {says} |")
+        result = row.measure()
+        says = "agrees" if result.agrees else f"**does not.** {WHY_NOT.get(row.number, '')}"
+        out.append(f"| {row.number} | {row.practice} | {result.figures} | {says} |")
     return out
 
 

@@ -26,9 +26,9 @@ SHIPPED = re.compile(r"(?P<name>\S+) (?P<version>[\d.]+) .*, (?P<licence>\S+)$")
 
 def needed() -> set[str]:
     """Return the names of all that Emblar needs to run here."""
-    own = tomllib.loads((ROOT / "pyproject.toml").read_text(encoding="utf-8"))
-    todo = [(Requirement(text), frozenset[str]()) for text in own["project"]["dependencies"]]
-    found: set[str] = set()
+    project = tomllib.loads((ROOT / "pyproject.toml").read_text(encoding="utf-8"))
+    todo = [(Requirement(text), frozenset[str]()) for text in project["project"]["dependencies"]]
+    result: set[str] = set()
     seen = set()
     while todo:
         need, extras = todo.pop()
@@ -36,13 +36,13 @@ def needed() -> set[str]:
             need.marker.evaluate({"extra": extra}) for extra in (extras or {""})
         ):
             continue
-        found.add(plain(need.name))
+        result.add(plain(need.name))
         key = plain(need.name), frozenset(need.extras)
         if key not in seen:
             seen.add(key)
             more = metadata.requires(need.name) or ()
             todo += [(Requirement(text), key[1]) for text in more]
-    return found
+    return result
 
 
 def plain(name: str) -> str:
@@ -54,18 +54,18 @@ def shipped() -> list[dict[str, Any]]:
     """Return what is shipped with the pages as components."""
     rows = []
     for line in (VENDOR / "VERSIONS.txt").read_text(encoding="utf-8").splitlines():
-        told = SHIPPED.match(line)
-        if told is None:
+        known = SHIPPED.match(line)
+        if known is None:
             sys.exit(f"VERSIONS.txt: “{line}” is no name, version and licence.")
-        purl = f"pkg:npm/{told['name'].replace('@', '%40')}@{told['version']}"
+        purl = f"pkg:npm/{known['name'].replace('@', '%40')}@{known['version']}"
         rows.append(
             {
                 "type": "library",
-                "name": told["name"],
-                "version": told["version"],
+                "name": known["name"],
+                "version": known["version"],
                 "purl": purl,
                 "bom-ref": purl,
-                "licenses": [{"license": {"id": told["licence"]}}],
+                "licenses": [{"license": {"id": known["licence"]}}],
             }
         )
     return rows
@@ -90,9 +90,9 @@ def bill() -> dict[str, Any]:
             ],
             check=True,
         )
-        found = json.loads(out.read_text(encoding="utf-8"))
+        result = json.loads(out.read_text(encoding="utf-8"))
     names = needed()
-    rows = [row for row in found["components"] if plain(row["name"]) in names]
+    rows = [row for row in result["components"] if plain(row["name"]) in names]
     missing = names - {plain(row["name"]) for row in rows}
     if missing:
         sys.exit(f"Not installed: {', '.join(sorted(missing))}.")
@@ -104,12 +104,12 @@ def bill() -> dict[str, Any]:
     refs = {row["bom-ref"] for row in parts}
     edges = [
         {**edge, "dependsOn": [ref for ref in edge.get("dependsOn", ()) if ref in refs]}
-        for edge in found.get("dependencies", ())
+        for edge in result.get("dependencies", ())
         if edge["ref"] in refs
     ]
     return {
         "bomFormat": "CycloneDX",
-        "specVersion": found["specVersion"],
+        "specVersion": result["specVersion"],
         "version": 1,
         "metadata": {
             "component": {
@@ -126,20 +126,20 @@ def bill() -> dict[str, Any]:
 
 def licence(row: dict[str, Any]) -> str:
     """Return a component's licence in a word."""
-    told = []
+    known = []
     for entry in row.get("licenses", ()):
         one = entry.get("license", {})
         text = entry.get("expression") or one.get("id") or one.get("name") or ""
-        told.append(text.removeprefix("License :: OSI Approved :: ").splitlines()[0][:60])
-    own = [text for text in told if text and text != "declared license file"]
-    return ", ".join(dict.fromkeys(own)) or "see its own licence file"
+        known.append(text.removeprefix("License :: OSI Approved :: ").splitlines()[0][:60])
+    members = [text for text in known if text and text != "declared license file"]
+    return ", ".join(dict.fromkeys(members)) or "see its own licence file"
 
 
 def main() -> None:
     """Write both."""
     FOLDER.mkdir(parents=True, exist_ok=True)
-    found = bill()
-    text = json.dumps(found, indent=1, ensure_ascii=False) + "\n"
+    result = bill()
+    text = json.dumps(result, indent=1, ensure_ascii=False) + "\n"
     (FOLDER / "sbom.cdx.json").write_text(text, encoding="utf-8")
     lines = [
         "# Licences",
@@ -153,9 +153,9 @@ def main() -> None:
         "| Part | Version | Licence |",
         "| --- | --- | --- |",
     ]
-    lines += [f"| {r['name']} | {r['version']} | {licence(r)} |" for r in found["components"]]
+    lines += [f"| {r['name']} | {r['version']} | {licence(r)} |" for r in result["components"]]
     (FOLDER / "README.md").write_text("\n".join(lines) + "\n", encoding="utf-8")
-    print(f"{len(found['components'])} parts in docs/licences")
+    print(f"{len(result['components'])} parts in docs/licences")
 
 
 if __name__ == "__main__":

@@ -47,26 +47,26 @@ def note(
     # Several players or a chorus: the same note a few cents apart.
     voices = int(rng.integers(2, 5)) if rng.random() < TOGETHER_ODDS else 1
     # Pitch decides how many partials are drawn; all else must not hang on it.
-    own, out = np.random.default_rng(int(rng.integers(2**31))), np.zeros(size)
+    note_rng, out = np.random.default_rng(int(rng.integers(2**31))), np.zeros(size)
     for _ in range(voices):
-        turns = time * 2.0 ** (own.normal(0, 6.0) * (voices > 1) / 1200.0)
+        turns = time * 2.0 ** (note_rng.normal(0, 6.0) * (voices > 1) / 1200.0)
         if manner == "sung":
-            wobble = own.uniform(0, 0.01) * np.sin(
-                2 * np.pi * (own.uniform(4, 7) * time + own.random())
+            wobble = note_rng.uniform(0, 0.01) * np.sin(
+                2 * np.pi * (note_rng.uniform(4, 7) * time + note_rng.random())
             )
             turns = np.cumsum(1 + wobble) / RATE
         for k in range(1, max(count, 1) + 1, 2 if odd else 1):
             f = pitch_hz * k * np.sqrt(1 + inharmonic * k * k)
             if f > 18000:
                 break
-            level = k**-tilt * own.rayleigh(0.8)
+            level = k**-tilt * note_rng.rayleigh(0.8)
             tail: float | NDArray[np.float64] = 1.0
             if manner in DYING:
                 tail = decay(single, t60 / (1 + faster * k))
             if manner == "struck":
                 # Strings struck together die fast at first, then slowly.
                 tail = 0.7 * decay(single, 0.25 * t60 / (1 + faster * k)) + 0.3 * tail
-            out += level * _sine(f * turns + own.random()) * tail
+            out += level * _sine(f * turns + note_rng.random()) * tail
     out = equaliser(rng, FORMANTS_DB)(out)
     # Breath, bow, frets, pick-up: what lies between the partials, as long as the note does.
     loud = np.sqrt(np.mean(out**2)) + 1e-9
@@ -107,15 +107,15 @@ Note = tuple[float, float, list[float]]
 
 def _free(rng: np.random.Generator, seconds: float, role: str, step_s: float) -> list[Note]:
     """Return notes that come as they come."""
-    root, at = _root(rng, role), float(rng.uniform(0, 0.3))
+    root, position = _root(rng, role), float(rng.uniform(0, 0.3))
     notes: list[Note] = []
-    while at < seconds:
+    while position < seconds:
         gap = step_s * int(rng.choice([2, 4, 8, 16] if role == "chords" else [1, 2, 2, 4, 8]))
         pitch = root * float(rng.choice(SCALE))
         pitches = [pitch * float(rng.choice(SCALE)) for _ in range(3)]
         if rng.random() > REST_ODDS:
-            notes.append((at, gap, pitches if role == "chords" else [pitch]))
-        at += gap
+            notes.append((position, gap, pitches if role == "chords" else [pitch]))
+        position += gap
     return notes
 
 
@@ -132,11 +132,11 @@ def riff(rng: np.random.Generator, seconds: float, role: str, step_s: float) -> 
     for bar in range(int(seconds / (BAR * step_s)) + 1):
         pitch = float(changes[bar % len(changes)])
         for step in rhythm:
-            at = (bar * BAR + step) * step_s
-            own = pitch if tune is None else pitch * float(tune[step])
-            chord = [own * k for k in shape] if role == "chords" else [own]
-            if at < seconds and rng.random() < 0.95:
-                notes.append((at, every * step_s * held, chord))
+            time_s = (bar * BAR + step) * step_s
+            pitch_hz = pitch if tune is None else pitch * float(tune[step])
+            chord = [pitch_hz * k for k in shape] if role == "chords" else [pitch_hz]
+            if time_s < seconds and rng.random() < 0.95:
+                notes.append((time_s, every * step_s * held, chord))
     return notes
 
 
@@ -156,32 +156,32 @@ def part(rng: np.random.Generator, seconds: float, role: str, step_s: float) -> 
         return _levelled(_speech(rng, out), seconds)
     notes = (riff if rng.random() < RIFF_ODDS else _free)(rng, seconds, role, step_s)
     made: dict[tuple[float, float], NDArray[np.float64]] = {}
-    for at, gap, pitches in notes:
-        first = max(int((at + rng.normal(0, 0.004)) * RATE), 0)
+    for begin_s, gap, pitches in notes:
+        first = max(int((begin_s + rng.normal(0, 0.004)) * RATE), 0)
         loudness = rng.uniform(0.5, 1.0)
         for index, pitch in enumerate(pitches):
             # Every note of a part sounds of the same instrument.
             key = (round(pitch, 3), round(gap, 4))
             if key not in made:
-                own = np.random.default_rng(timbre)
-                made[key] = note(own, pitch, min(max(gap * 1.1, 0.08), 2.5), manner)
+                note_rng = np.random.default_rng(timbre)
+                made[key] = note(note_rng, pitch, min(max(gap * 1.1, 0.08), 2.5), manner)
             sound, late = made[key], first + index * strummed
             out[late : late + len(sound)] += loudness * sound[: max(len(out) - late, 0)]
     return _levelled(out, seconds)
 
 
 def _speech(rng: np.random.Generator, out: NDArray[np.float64]) -> NDArray[np.float64]:
-    at = float(rng.uniform(0, 0.3))
-    while at * RATE < len(out):
+    position = float(rng.uniform(0, 0.3))
+    while position * RATE < len(out):
         size = rng.uniform(0.05, 0.3)
         if rng.random() < 0.6:
             sound = note(rng, log_uniform(rng, 80, 300), size, "sung")
         else:
             count = int(size * RATE)
             sound = coloured(rng, count, log_uniform(rng, 1500, 5000), 14000, 0) * np.hanning(count)
-        first = int(at * RATE)
+        first = int(position * RATE)
         out[first : first + len(sound)] += rng.uniform(0.5, 1.0) * sound[: len(out) - first]
-        at += size + (rng.uniform(0, 0.5) if rng.random() < 0.3 else 0)
+        position += size + (rng.uniform(0, 0.5) if rng.random() < 0.3 else 0)
     return out
 
 
@@ -193,23 +193,23 @@ def _levelled(out: NDArray[np.float64], seconds: float) -> Sound:
 def backing(rng: np.random.Generator, seconds: float, step_s: float) -> Sound:
     """Return one to four parts together, RMS about 1."""
     total = np.zeros(int(seconds * RATE), np.float32)
-    for _, own in _parts(rng, seconds, step_s):
-        total += own
+    for _, sound in _parts(rng, seconds, step_s):
+        total += sound
     return np.asarray(total / (np.sqrt(np.mean(total**2)) + 1e-9), np.float32)
 
 
 def wide_backing(rng: np.random.Generator, seconds: float, step_s: float) -> Sound:
     """Return parts as ``backing`` does, each in its place, shape (n, 2), RMS about 1."""
     total = np.zeros((int(seconds * RATE), 2), np.float32)
-    for role, own in _parts(rng, seconds, step_s):
+    for role, sound in _parts(rng, seconds, step_s):
         centred = rng.random() < CENTRED_ODDS.get(role, 0.35)
         sides = placed(0.0 if centred else float(rng.uniform(-1.0, 1.0)))
         if not centred and rng.random() < DOUBLED_ODDS:
             # Played twice, or a chorus: the other side has the same a little later.
             late = int(log_uniform(rng, 0.003, 0.03) * RATE)
-            again = own[: len(own) - late] * np.float32(rng.uniform(0.4, 1.0))
+            again = sound[: len(sound) - late] * np.float32(rng.uniform(0.4, 1.0))
             total[late:] += again[:, None] * sides[::-1]
-        total += own[:, None] * sides
+        total += sound[:, None] * sides
     return np.asarray(total / (np.sqrt(np.mean(total**2)) + 1e-9), np.float32)
 
 
@@ -224,5 +224,5 @@ def _parts(rng: np.random.Generator, seconds: float, step_s: float) -> Iterator[
         if usual not in roles and rng.random() < odds:
             roles.append(usual)
     for role in roles:
-        own = part(rng, seconds, role, step_s)
-        yield role, own * np.float32(10 ** (rng.uniform(-6, 3) / 20))
+        notes = part(rng, seconds, role, step_s)
+        yield role, notes * np.float32(10 ** (rng.uniform(-6, 3) / 20))

@@ -102,31 +102,31 @@ def fitted(scenes: Sequence[Fills], layers: Layers, loss: Loss) -> Along:
     for epoch in range(layers.epochs):
         total = 0.0
         for part in np.array_split(rng.permutation(len(scenes)), parts):
-            own = [scenes[i] for i in part]
-            shown = np.concatenate([shown_of(_blurred(rng, scene.levels)) for scene in own])
-            off = loss(network, torch.from_numpy(shown), own)
+            members = [scenes[i] for i in part]
+            shown = np.concatenate([shown_of(_blurred(rng, scene.levels)) for scene in members])
+            off = loss(network, torch.from_numpy(shown), members)
             total += stepped(off, best, pace)
         print(f"    epoch {epoch}: loss {total / parts:.4f}", flush=True)
     return network.eval()
 
 
-def _unlike(network: Along, shown: torch.Tensor, own: Sequence[Fills]) -> torch.Tensor:
+def _unlike(network: Along, shown: torch.Tensor, fills: Sequence[Fills]) -> torch.Tensor:
     """Return the cross entropy of which strokes of a scene are of one tom."""
     embedding = _colours(network, shown)
     total, first = torch.zeros(()), 0
-    for scene in own:
+    for scene in fills:
         part = embedding[first : first + len(scene.tom)]
         first += len(part)
         a, b = torch.triu_indices(len(part), len(part), 1)
         odds = network.slope * (part @ part.T)[a, b] + network.offset
         same = torch.from_numpy(scene.tom[:, None] == scene.tom[None, :])[a, b]
         total = total + functional.binary_cross_entropy_with_logits(odds, same.float())
-    return total / len(own)
+    return total / len(fills)
 
 
-def _mistuned(network: Along, shown: torch.Tensor, own: Sequence[Fills]) -> torch.Tensor:
+def _mistuned(network: Along, shown: torch.Tensor, fills: Sequence[Fills]) -> torch.Tensor:
     """Return the cross entropy of where toms are tuned, a little to either side being as good."""
-    hz = np.concatenate([scene.tuned_hz for scene in own])
+    hz = np.concatenate([scene.tuned_hz for scene in fills])
     away = 12.0 * np.log2(hz[:, None] / at_hz())
     near = np.exp(-0.5 * (away / NEAR_SEMITONES) ** 2)
     near = torch.from_numpy((near / near.sum(axis=1, keepdims=True)).astype(np.float32))

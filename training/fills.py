@@ -2,7 +2,7 @@
 
 Conventions
 -----------
-``heard(seed)`` is the same for the same seed: one kit of two to four toms, no two of them tuned
+``strokes_of(seed)`` is the same for the same seed: one kit of two to four toms, no two of them tuned
 alike, whose fills are played under two backings. Strokes begin a few milliseconds off, as they are
 found.
 """
@@ -55,7 +55,7 @@ class Fills:
     kit: int
 
 
-def heard(seed: int) -> list[Fills]:
+def strokes_of(seed: int) -> list[Fills]:
     """Return what is heard of the toms of one drawn kit, scene by scene."""
     rng = np.random.default_rng([13, seed])
     kit, tuned = _kit(rng)
@@ -71,9 +71,9 @@ def heard(seed: int) -> list[Fills]:
                 continue
             struck = np.array(sorted(t for t, v in events if v in DRUMS or v[:3] == "tom"))
             spans = [_span(t + rng.normal(0, OFF_S), struck) for t, _ in toms]
-            own = np.array([tom for _, tom in toms])
+            members = np.array([tom for _, tom in toms])
             levels = levels_db(low, spans).astype(np.float16)
-            result.append(Fills(levels, own, tuned[own], seed))
+            result.append(Fills(levels, members, tuned[members], seed))
     return result
 
 
@@ -88,19 +88,19 @@ def gathered(kits: int, cache: Path | None) -> list[Fills]:
 
 
 def _kept(seed: int, cache: Path | None) -> list[Fills]:
-    at = cache / f"fills-{seed}.npz" if cache is not None else None
-    if at is not None and at.exists():
-        with np.load(at) as kept:
+    position = cache / f"fills-{seed}.npz" if cache is not None else None
+    if position is not None and position.exists():
+        with np.load(position) as kept:
             parts = [np.split(kept[name], kept["ends"][:-1]) for name in ("levels", "tom", "hz")]
-        return [Fills(*own, seed) for own in zip(*parts, strict=True)]
-    result = heard(seed)
-    if at is not None and result:
+        return [Fills(*members, seed) for members in zip(*parts, strict=True)]
+    result = strokes_of(seed)
+    if position is not None and result:
         levels, tom, hz = (
             np.concatenate([getattr(f, name) for f in result])
             for name in ("levels", "tom", "tuned_hz")
         )
         ends = np.cumsum([len(f.tom) for f in result])
-        np.savez(at, levels=levels, tom=tom, hz=hz, ends=ends)
+        np.savez(position, levels=levels, tom=tom, hz=hz, ends=ends)
     return result
 
 
@@ -114,7 +114,7 @@ def _kit(rng: np.random.Generator) -> tuple[Band, np.ndarray]:
         octaves = np.sort(np.log2(tuned))
         if np.diff(octaves).min() > APART_OCTAVES and np.ptp(octaves) < WITHIN_OCTAVES:
             break
-    makers = {f"tom-{i}": own for i, (own, _) in enumerate(toms)}
+    makers = {f"tom-{i}": members for i, (members, _) in enumerate(toms)}
     makers |= {kind: drum(rng, kind)[0] for kind in DRUMS}
     makers |= {kind: metal(rng, kind) for kind in ("hat", "cymbal")}
     return rendered(rng, makers), tuned

@@ -14,17 +14,17 @@ EPOCHS = 20
 KITS = 120
 
 
-def of_both(rows: Gathered, own: np.ndarray) -> tuple[np.ndarray, np.ndarray]:
+def of_both(rows: Gathered, matching: np.ndarray) -> tuple[np.ndarray, np.ndarray]:
     """Return rows of ``mid_side`` and labels of the candidates of whole pairs of scenes."""
     rng, result, labels = np.random.default_rng(6), [], []
     loud, colours = louds(rows), colour(rng, len(rows.kit), SCENE_COLOUR_DB)
-    for scene in np.unique(rows.scene[own])[::2]:
-        told, power = [], []
+    for scene in np.unique(rows.scene[matching])[::2]:
+        known, power = [], []
         for one in (int(scene), int(scene) + 1):
             level, these = rows.of_scene(one)
-            told.append(classifier.seen("mix", *blurred(rng, rows, these, loud, colours)))
+            known.append(classifier.seen("mix", *blurred(rng, rows, these, loud, colours)))
             power.append(10.0 ** (level.astype(np.float32) / 10.0))
-        result.append(rows_of(*told, *power, rows.times_s[these]))
+        result.append(rows_of(*known, *power, rows.times_s[these]))
         labels.append(rows.labels[these])
     return np.concatenate(result), np.concatenate(labels)
 
@@ -33,7 +33,7 @@ def both(kits: int | None, cache: Path | None) -> dict[str, np.ndarray]:
     """Fit the networks on stereo mixes, by what the stored networks say of middle and side."""
     rows = gather(kits or KITS, "wide", cache)
     print(f"wide: {len(rows.labels) // 2} candidates in {len(rows.kit) // 2} scenes", flush=True)
-    (fit, right), (check, truth) = (of_both(rows, own) for own in parted(rows))
+    (fit, right), (check, truth) = (of_both(rows, members) for members in parted(rows))
     networks = dense(fit, right, ALPHA, EPOCHS)
     report("both", classifier.KINDS, truth, chances(networks, check))
     return weights_of("both", networks)

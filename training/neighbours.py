@@ -52,7 +52,7 @@ FITS = {
 }
 
 
-def among_alike(rows: Gathered, own: np.ndarray, family: str) -> tuple[np.ndarray, np.ndarray]:
+def among_alike(rows: Gathered, matching: np.ndarray, family: str) -> tuple[np.ndarray, np.ndarray]:
     """Return what the candidates of whole scenes say of each other (``neighbours``), and labels.
 
     Prints are scattered and coloured a little: no two strokes of a real drum are as alike as ours.
@@ -60,10 +60,10 @@ def among_alike(rows: Gathered, own: np.ndarray, family: str) -> tuple[np.ndarra
     fit, result, labels = FITS[family], [], []
     rng, shifts = np.random.default_rng(4), np.random.default_rng(3)
     loud, colours = louds(rows), colour(rng, len(rows.kit), SCENE_COLOUR_DB)
-    for scene in np.unique(rows.scene[own]):
+    for scene in np.unique(rows.scene[matching]):
         level, these = rows.of_scene(int(scene))
         near, around = blurred(rng, rows, these, loud, colours)
-        told = classifier.seen(family, near, around).astype(np.float64)
+        known = classifier.seen(family, near, around).astype(np.float64)
         # Only the power of the frames is asked for.
         power = 10.0 ** (level.astype(np.float32) / 10.0)
         segments = segment_power(Frames(power, power[:, :0], power[:0]), rows.times_s[these])
@@ -71,17 +71,17 @@ def among_alike(rows: Gathered, own: np.ndarray, family: str) -> tuple[np.ndarra
         blur += colour(rng, len(these), COLOUR_DB)[:, None, :]
         prints = prints_from(segments * 10.0 ** (blur / 10.0))
         for _ in range(fit.seen):
-            result.append(rows_of(prints, shifted(shifts, told, fit), rows.times_s[these]))
+            result.append(rows_of(prints, shifted(shifts, known, fit), rows.times_s[these]))
             labels.append(rows.labels[these])
     return np.concatenate(result), np.concatenate(labels)
 
 
-def shifted(rng: np.random.Generator, told: np.ndarray, fit: Fit) -> np.ndarray:
+def shifted(rng: np.random.Generator, known: np.ndarray, fit: Fit) -> np.ndarray:
     """Return a scene's chances as a classifier surer or less sure of each kind would give them."""
     if fit.shift == 0.0:
-        return told
-    slope, shift = (rng.normal(0, spread, told.shape[1]) for spread in (fit.slope, fit.shift))
-    return np.asarray(expit(logit(np.clip(told, HELD, 1.0 - HELD)) * np.exp(slope) + shift))
+        return known
+    slope, shift = (rng.normal(0, spread, known.shape[1]) for spread in (fit.slope, fit.shift))
+    return np.asarray(expit(logit(np.clip(known, HELD, 1.0 - HELD)) * np.exp(slope) + shift))
 
 
 def again(family: str, kits: int | None, cache: Path | None) -> dict[str, np.ndarray]:
@@ -89,7 +89,9 @@ def again(family: str, kits: int | None, cache: Path | None) -> dict[str, np.nda
     fit = FITS[family]
     rows = gather(kits or fit.kits, fit.scenes, cache)
     print(f"{fit.scenes}: {len(rows.labels)} candidates in {len(rows.kit)} scenes", flush=True)
-    (alike, right), (check, truth) = (among_alike(rows, own, family) for own in parted(rows))
+    (alike, right), (check, truth) = (
+        among_alike(rows, members, family) for members in parted(rows)
+    )
     stored: dict[str, np.ndarray] = {}
     for name, hidden, kinds in (
         (f"skin-{family}", fit.skins, slice(SKINS)),
@@ -97,7 +99,7 @@ def again(family: str, kits: int | None, cache: Path | None) -> dict[str, np.nda
     ):
         columns = COLUMNS[name]
         networks = dense(alike[:, columns], right[:, kinds], ALPHA, fit.epochs, hidden)
-        told = chances(networks, check[:, columns])
-        report(name, classifier.KINDS[kinds], truth[:, kinds], told)
+        known = chances(networks, check[:, columns])
+        report(name, classifier.KINDS[kinds], truth[:, kinds], known)
         stored |= weights_of(name, networks)
     return stored

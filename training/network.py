@@ -77,11 +77,11 @@ class Network(nn.Module):
         return self.dense[-1](hidden)
 
 
-def fitted(rows: Gathered, own: np.ndarray, fit: Fit) -> Network:
+def fitted(rows: Gathered, matching: np.ndarray, fit: Fit) -> Network:
     """Return a network fitted on some candidates."""
     torch.manual_seed(fit.seed)
     network = Network(fit)
-    steps, loud = len(own) // fit.batch, louds(rows)
+    steps, loud = len(matching) // fit.batch, louds(rows)
     best = torch.optim.AdamW(network.parameters(), lr=fit.fastest, weight_decay=fit.decay)
     pace = torch.optim.lr_scheduler.OneCycleLR(
         best, fit.fastest, total_steps=max(steps * fit.epochs, 1), pct_start=0.15
@@ -89,7 +89,7 @@ def fitted(rows: Gathered, own: np.ndarray, fit: Fit) -> Network:
     for epoch in range(fit.epochs):
         network.train()
         total = 0.0
-        for near, around, truth in _batches(rows, own, loud, fit, epoch):
+        for near, around, truth in _batches(rows, matching, loud, fit, epoch):
             odds = network(torch.from_numpy(near), torch.from_numpy(around))
             loss = functional.binary_cross_entropy_with_logits(odds, torch.from_numpy(truth))
             total += stepped(loss, best, pace)
@@ -109,32 +109,32 @@ def stepped(
 
 
 def _batches(
-    rows: Gathered, own: np.ndarray, loud: np.ndarray, fit: Fit, epoch: int
+    rows: Gathered, matching: np.ndarray, loud: np.ndarray, fit: Fit, epoch: int
 ) -> Iterator[tuple[np.ndarray, np.ndarray, np.ndarray]]:
     """Yield batches, the next one made while one is used."""
     rng = np.random.default_rng([fit.seed, epoch])
     colours = colour(rng, len(rows.kit), SCENE_COLOUR_DB)
-    order = rng.permutation(own)
+    order = rng.permutation(matching)
 
     def made(number: int) -> tuple[np.ndarray, np.ndarray, np.ndarray]:
         chosen = np.sort(order[number * fit.batch : (number + 1) * fit.batch])
         blur = np.random.default_rng([fit.seed, epoch, number])
         return *blurred(blur, rows, chosen, loud, colours), rows.labels[chosen].astype(np.float32)
 
-    count = len(own) // fit.batch
-    with ThreadPoolExecutor(1) as beside:
-        coming = beside.submit(made, 0) if count else None
+    count = len(matching) // fit.batch
+    with ThreadPoolExecutor(1) as executor:
+        coming = executor.submit(made, 0) if count else None
         for number in range(count):
             ready = coming.result()
-            coming = beside.submit(made, number + 1) if number + 1 < count else None
+            coming = executor.submit(made, number + 1) if number + 1 < count else None
             yield ready
 
 
-def chances(network: Network, rows: Gathered, own: np.ndarray) -> np.ndarray:
+def chances(network: Network, rows: Gathered, matching: np.ndarray) -> np.ndarray:
     """Return what a network says of candidates as they are, shape (candidates, KINDS)."""
     loud, result = louds(rows), []
     with torch.no_grad():
-        for part in np.array_split(own, max(len(own) // 512, 1)):
+        for part in np.array_split(matching, max(len(matching) // 512, 1)):
             near, around = plain(rows, part, loud)
             result.append(torch.sigmoid(network(torch.from_numpy(near), torch.from_numpy(around))))
     return torch.cat(result).numpy()

@@ -86,19 +86,19 @@ def gather(kits: int, family: str, cache: Path | None) -> Gathered:
     return rows
 
 
-def joined(found: list[Found]) -> Gathered:
+def joined(parts: list[Found]) -> Gathered:
     """Return the scenes of several kits as one."""
-    lengths = [n for own in found for n in own.lengths]
-    sizes = [n for own in found for n in own.sizes]
+    lengths = [n for members in parts for n in members.lengths]
+    sizes = [n for members in parts for n in members.sizes]
     whole = {
-        name: np.concatenate([getattr(own, name) for own in found])
+        name: np.concatenate([getattr(members, name) for members in parts])
         for name in ("level_db", "flat_db", "tone", "labels", "times_s")
     }
     return Gathered(
         **whole,
         starts=np.concatenate([[0], np.cumsum(lengths)]),
         scene=np.repeat(np.arange(len(sizes)), sizes),
-        kit=np.repeat(np.arange(len(found)), [len(own.sizes) for own in found]),
+        kit=np.repeat(np.arange(len(parts)), [len(members.sizes) for members in parts]),
     )
 
 
@@ -106,8 +106,8 @@ def louds(rows: Gathered) -> np.ndarray:
     """Return ``patches.loud_db`` of every scene, shape (scenes, BANDS)."""
     result = np.full((len(rows.kit), BANDS), -60.0, np.float32)
     for scene in np.unique(rows.scene):
-        level, own = rows.of_scene(int(scene))
-        result[scene] = loud_db(level, firsts(rows.times_s[own]))
+        level, matching = rows.of_scene(int(scene))
+        result[scene] = loud_db(level, firsts(rows.times_s[matching]))
     return result
 
 
@@ -116,17 +116,17 @@ def firsts(times_s: np.ndarray) -> np.ndarray:
     return np.round(times_s / HOP_S).astype(np.int64)
 
 
-def windows(rows: Gathered, own: np.ndarray) -> np.ndarray:
+def windows(rows: Gathered, matching: np.ndarray) -> np.ndarray:
     """Return the windows of candidates, silent outside their scenes."""
-    start, stop = (rows.starts[rows.scene[own] + k] for k in (0, 1))
-    first = start + firsts(rows.times_s[own])
+    start, stop = (rows.starts[rows.scene[matching] + k] for k in (0, 1))
+    first = start + firsts(rows.times_s[matching])
     return windows_of(rows.level_db, first, start[:, None], stop[:, None])
 
 
 def blurred(
     rng: np.random.Generator,
     rows: Gathered,
-    own: np.ndarray,
+    matching: np.ndarray,
     loud: np.ndarray,
     colours: np.ndarray,
 ) -> tuple[np.ndarray, np.ndarray]:
@@ -136,26 +136,26 @@ def blurred(
     ----------
     rng
         Each candidate gets a little scatter and colouring.
-    own
+    matching
         Which candidates, ascending.
     loud, colours
         ``louds`` and colouring in dB of every scene, shape (scenes, BANDS).
     """
-    scene = rows.scene[own]
-    window = windows(rows, own)
-    window += (colours[scene] + colour(rng, len(own), OWN_COLOUR_DB))[:, None, :]
+    scene = rows.scene[matching]
+    window = windows(rows, matching)
+    window += (colours[scene] + colour(rng, len(matching), OWN_COLOUR_DB))[:, None, :]
     window += np.float32(SCATTER_DB) * rng.standard_normal(window.shape, dtype=np.float32)
     near, far = patches_of(window, loud[scene] + colours[scene])
-    flat, tone = rows.flat_db[own].astype(np.float32), rows.tone[own].astype(np.float32)
+    flat, tone = rows.flat_db[matching].astype(np.float32), rows.tone[matching].astype(np.float32)
     flat += rng.normal(0, FLAT_SCATTER_DB, flat.shape).astype(np.float32)
     tone += rng.normal(0, TONE_SCATTER, tone.shape).astype(np.float32)
     return near, around_of(far, flat, tone)
 
 
-def plain(rows: Gathered, own: np.ndarray, loud: np.ndarray) -> tuple[np.ndarray, np.ndarray]:
+def plain(rows: Gathered, matching: np.ndarray, loud: np.ndarray) -> tuple[np.ndarray, np.ndarray]:
     """Return patches and plain numbers of candidates as they are."""
-    near, far = patches_of(windows(rows, own), loud[rows.scene[own]])
-    return near, around_of(far, rows.flat_db[own], rows.tone[own])
+    near, far = patches_of(windows(rows, matching), loud[rows.scene[matching]])
+    return near, around_of(far, rows.flat_db[matching], rows.tone[matching])
 
 
 def colour(rng: np.random.Generator, count: int, spread_db: float) -> np.ndarray:

@@ -79,13 +79,15 @@ def _time(rng: np.random.Generator, steps: int, toms: int) -> list[tuple[int, st
                 rows[start + step, "snare"] = rng.uniform(0.25, 0.45)
             if step in kicks and rng.random() < 0.95:
                 rows[start + step, "kick"] = rng.uniform(0.65, 1.0)
-        own = "snare" if rng.random() < 0.2 else "tom"
+        fill_kind = "snare" if rng.random() < 0.2 else "tom"
         for step in range(BAR - filled, BAR):
             if rng.random() < 0.65:
                 # Mostly from high to low.
                 place = (step - BAR + filled) / max(filled, 1) + rng.normal(0, 0.15)
                 tom = int(np.clip(place * toms, 0, toms - 1))
-                rows[start + step, own if own == "snare" else f"tom-{tom}"] = rng.uniform(0.4, 1.0)
+                rows[start + step, fill_kind if fill_kind == "snare" else f"tom-{tom}"] = (
+                    rng.uniform(0.4, 1.0)
+                )
             if step % 4 == 0 and rng.random() < 0.4:
                 rows[start + step, "kick"] = rng.uniform(0.65, 1.0)
         if filled and rng.random() < crash_odds:
@@ -205,8 +207,8 @@ def perform(
         sound = layer * np.float32(band.gains[kind] * (0.6 + 0.5 * force))
         first = int(time * RATE)
         stop = min(first + len(sound), len(out))
-        own = sound[: stop - first]
-        out[first:stop] += own[:, None] * sides[kind] if sides else own
+        piece = sound[: stop - first]
+        out[first:stop] += piece[:, None] * sides[kind] if sides else piece
         if kind != "stick":
             events.append((time, kind))
     out = out[: int(seconds * RATE)]
@@ -350,9 +352,9 @@ def labelled_wide(seed: int) -> Found:
         }
         drums, events = perform(rng, kit, step_s, SECONDS, pattern, sides)
         audio = Audio(under(rng, drums, behind, BEHIND_DB), RATE)
-        beside = side(audio)
-        if beside is not None:
-            scenes.append(([one_channel(audio), beside], events))
+        side_rows = side(audio)
+        if side_rows is not None:
+            scenes.append(([one_channel(audio), side_rows], events))
     return _gathered(scenes)
 
 
@@ -376,17 +378,17 @@ def _under_backings(
 
 def _gathered(scenes: list[Scene]) -> Found:
     """Return scenes and their candidates, which are those of the first of its channels."""
-    levels, flat, tone, labels, at = [], [], [], [], []
+    levels, flat, tone, labels, times_s = [], [], [], [], []
     for (first, *others), events in scenes:
-        heard, times = find_candidates(first)
-        for frames in (heard, *map(frames_of, others)):
+        chosen, times = find_candidates(first)
+        for frames in (chosen, *map(frames_of, others)):
             levels.append(level_db(frames.power).astype(np.float16))
             flat.append(flatness(frames, times).astype(np.float16))
             tone.append(tonality(frames, times).astype(np.float16))
             labels.append(labels_of(times, events))
-            at.append(times.astype(np.float32))
+            times_s.append(times.astype(np.float32))
     return Found(
-        *(np.concatenate(rows) for rows in (levels, flat, tone, labels, at)),
+        *(np.concatenate(rows) for rows in (levels, flat, tone, labels, times_s)),
         [len(level) for level in levels],
-        [len(times) for times in at],
+        [len(times) for times in times_s],
     )

@@ -79,10 +79,10 @@ def shaped(
     rng: np.random.Generator, kind: str, maker: Callable[[float], Sound], force: float
 ) -> Callable[[float], Sound]:
     """Return a maker of strokes with a drawn profile at a force, and alike at others."""
-    asked, usual = drawn_profile(rng, kind), maker(force)
-    gain_db = np.zeros_like(asked)
+    wanted_db, usual = drawn_profile(rng, kind), maker(force)
+    gain_db = np.zeros_like(wanted_db)
     for _ in range(ROUNDS):
-        gain_db += asked - profile(_brought(usual, gain_db))
+        gain_db += wanted_db - profile(_brought(usual, gain_db))
         gain_db[:, :FIRST_BAND] = 0.0
         gain_db = np.clip(gain_db, -MOST_GAIN_DB, MOST_GAIN_DB)
 

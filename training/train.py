@@ -48,22 +48,22 @@ def main() -> None:
     parser.add_argument("--cache", type=Path, help="folder to keep what was gathered in")
     parser.add_argument("--only", choices=list(FITS), nargs="*", default=list(FITS))
     parser.add_argument("--again", action="store_true", help="fit the later networks only")
-    asked = parser.parse_args()
+    arguments = parser.parse_args()
     stored: dict[str, np.ndarray] = {}
     if OUT.exists():
         with np.load(OUT) as kept:
             stored = {name: kept[name] for name in kept.files}
-    for family in () if asked.again else asked.only:
+    for family in () if arguments.again else arguments.only:
         stored = {n: v for n, v in stored.items() if not n.startswith(family)}
-        stored |= family_of(family, asked.kits, asked.cache)
+        stored |= family_of(family, arguments.kits, arguments.cache)
         np.savez_compressed(OUT, **stored)
-    if "mix" in asked.only:
-        stored |= networks(asked.kits or KITS, asked.cache)
-        stored |= both(asked.kits, asked.cache)
+    if "mix" in arguments.only:
+        stored |= networks(arguments.kits or KITS, arguments.cache)
+        stored |= both(arguments.kits, arguments.cache)
         np.savez_compressed(OUT, **stored)
     for family in AGAIN:
-        if family in asked.only:
-            stored |= again(family, asked.kits, asked.cache)
+        if family in arguments.only:
+            stored |= again(family, arguments.kits, arguments.cache)
             np.savez_compressed(OUT, **stored)
     print(f"{OUT.name}: {OUT.stat().st_size / 1024:.0f} kB")
 

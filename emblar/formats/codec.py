@@ -4,9 +4,10 @@ A file's model holds them directly; a class of its own is needed only where the 
 the value. Their ranges are ``annotated_types`` on the fields.
 """
 
+from collections.abc import Mapping
 from typing import Any
 
-from pydantic import BaseModel, ConfigDict
+from pydantic import AliasGenerator, BaseModel, ConfigDict
 
 STRICT = ConfigDict(extra="forbid", populate_by_name=True, allow_inf_nan=False)
 
@@ -17,7 +18,17 @@ class Strict(BaseModel):
     model_config = STRICT
 
 
-def publish(*classes: Any) -> None:
-    """Let dataclasses of the core stand in files; fields that they do not have are refused."""
+def publish(*classes: Any, names: Mapping[str, str] | None = None) -> None:
+    """Let dataclasses of the core stand in files; fields that they do not have are refused.
+
+    Parameters
+    ----------
+    classes
+        Frozen dataclasses.
+    names
+        What a field is called in files, where that is not its name.
+    """
+    aliases = names or {}
+    config = {**STRICT, "alias_generator": AliasGenerator(lambda name: aliases.get(name, name))}
     for one in classes:
-        one.__pydantic_config__ = STRICT
+        one.__pydantic_config__ = config if aliases else STRICT

@@ -38,7 +38,7 @@ class ComparisonFile(Strict):
     """Quantities that cannot be compared, and why."""
 
 
-def comparison_file(voice: str, found: Comparison) -> ComparisonFile:
+def comparison_file(voice: str, comparison: Comparison) -> ComparisonFile:
     """Return the published form of a comparison."""
     rows = {
         name: ApartFile(
@@ -48,9 +48,9 @@ def comparison_file(voice: str, found: Comparison) -> ComparisonFile:
             steps=round(d.steps, 3),
             sd_steps=round(d.sd_steps, 3),
         )
-        for name, d in found.told.items()
+        for name, d in comparison.differences.items()
     }
-    return ComparisonFile(voice=voice, quantities=rows, untold=found.untold)
+    return ComparisonFile(voice=voice, quantities=rows, untold=comparison.untold)
 
 
 class SeenFile(Strict):
@@ -143,7 +143,7 @@ class CuresFile(Strict):
     cures: list[CureFile]
 
 
-def cures_file(found: tuple[Cure, ...]) -> CuresFile:
+def cures_file(result: tuple[Cure, ...]) -> CuresFile:
     """Return the published form of cures."""
     return CuresFile(
         cures=[
@@ -155,7 +155,7 @@ def cures_file(found: tuple[Cure, ...]) -> CuresFile:
                 source=c.source,
                 effect={name: round(e, 2) for name, e in c.effect.items()},
             )
-            for c in found
+            for c in result
         ]
     )
 
@@ -171,18 +171,18 @@ class MovesFile(Strict):
     """Why there is no change, where there is none."""
 
 
-def moves_file(moves: list[Move], found: Comparison) -> MovesFile:
+def moves_file(moves: list[Move], comparison: Comparison) -> MovesFile:
     """Return the published form of ranked moves.
 
     Parameters
     ----------
     moves
         The changes, the best first.
-    found
+    comparison
         The take against the record.
     """
     return MovesFile(
-        says="" if moves else no_move_words(found),
+        says="" if moves else no_move_words(comparison),
         moves=[
             MoveFile(
                 kind=m.kind,

@@ -32,8 +32,8 @@ class EveningJobFile(Strict):
     def job(self, start: datetime) -> WorkJob:
         """Return the job for the scheduler, for an evening that starts then."""
 
-        def minute(at: datetime) -> int:
-            return int((at - start).total_seconds() // 60)
+        def minute(time: datetime) -> int:
+            return int((time - start).total_seconds() // 60)
 
         opens = 0 if self.from_time is None else max(minute(self.from_time), 0)
         by = None if self.ends_by is None else minute(self.ends_by)
@@ -67,8 +67,8 @@ class EveningFile(Strict):
         if self.downbeat <= self.start:
             raise ValueError("downbeat: it must lie after the start")
         for job in self.jobs:
-            for at in (job.from_time, job.ends_by):
-                if at is not None and (at.tzinfo is None) != (self.start.tzinfo is None):
+            for time in (job.from_time, job.ends_by):
+                if time is not None and (time.tzinfo is None) != (self.start.tzinfo is None):
                     raise ValueError(f"jobs: give “{job.id}” times as the start has them")
         for name, units in self.resources.items():
             if not 0 <= units <= 100:
@@ -94,18 +94,18 @@ class EveningPlanFile(Strict):
     """When the first job starts; null if there is none."""
 
 
-def evening_plan_file(found: Schedule, start: datetime) -> EveningPlanFile:
+def evening_plan_file(result: Schedule, start: datetime) -> EveningPlanFile:
     """Return a schedule as written to a file."""
 
-    def at(minute: int) -> str:
+    def time_at(minute: int) -> str:
         return (start + timedelta(minutes=minute)).isoformat(timespec="minutes")
 
-    begin = found.begin
+    begin = result.begin
     return EveningPlanFile(
-        starts={name: at(minute) for name, minute in found.starts.items()},
-        dropped=list(found.dropped),
-        steps_lost=round(found.steps_lost, 3),
-        begin=at(begin) if begin is not None else None,
+        starts={name: time_at(minute) for name, minute in result.starts.items()},
+        dropped=list(result.dropped),
+        steps_lost=round(result.steps_lost, 3),
+        begin=time_at(begin) if begin is not None else None,
     )
 
 

@@ -8,7 +8,8 @@ from pydantic import Field
 from emblar.core.tuning.hum import Answer, Beside, Ringing
 from emblar.formats.codec import Strict, publish
 
-publish(Answer, Beside, Ringing)
+publish(Answer, names={"audible": "heard"})
+publish(Beside, Ringing)
 
 
 class HumAsked(Strict):

@@ -67,7 +67,7 @@ def way_file(drum: str, way: WayBack) -> WayFile:
     return WayFile(
         drum=drum,
         fit=way.fit,
-        anew=list(way.anew),
+        anew=list(way.refit),
         turns=turns,
         stood_hz={side: round(hz, 2) for side, hz in way.pitches.items()},
         put_on=list(way.damp),
@@ -113,7 +113,7 @@ class RoundFile(Strict):
     drums: list[RoundDrumFile]
 
 
-def round_file(played: Mapping[str, Loudness], found: Sequence[Standing]) -> RoundFile:
+def round_file(played: Mapping[str, Loudness], standings: Sequence[Standing]) -> RoundFile:
     """Return the published form of a round of the kit."""
     return RoundFile(
         drums=[
@@ -122,8 +122,8 @@ def round_file(played: Mapping[str, Loudness], found: Sequence[Standing]) -> Rou
                 lufs=round(played[s.name].lufs, 2),
                 level_db=round(s.level_db, 2),
                 sd_db=round(s.sd_db, 2),
-                heard=s.told,
+                heard=s.is_audible,
             )
-            for s in found
+            for s in standings
         ]
     )

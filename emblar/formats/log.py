@@ -72,7 +72,7 @@ def log_csv(file: LogFile) -> str:
     for drum in file.drums:
         for r in drum.readings:
             side, rod = r.side or "", "" if r.rod is None else r.rod
-            at = r.at.isoformat(timespec="seconds")
+            time = r.at.isoformat(timespec="seconds")
             values = [f"{r.hz:.2f}", f"{r.sd_hz:.2f}", r.how]
-            rows.append([drum.name, at, r.session, r.what, side, rod, *values])
+            rows.append([drum.name, time, r.session, r.what, side, rod, *values])
     return csv_text(rows)

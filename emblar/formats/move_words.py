@@ -7,11 +7,11 @@ FAR_STEPS = 6.0
 """A quantity further off than this is beyond a single change."""
 
 
-def no_move_words(found: Comparison) -> str:
+def no_move_words(comparison: Comparison) -> str:
     """Return why no single change is offered: nothing audible, too far off, or nothing helps."""
-    if not found.heard:
+    if not comparison.audible:
         return "Stop here: what is left is inaudible."
-    worst = found.heard[0]
+    worst = comparison.audible[0]
     if abs(worst.steps) > FAR_STEPS:
         row = steps()[worst.name]
         word = row.more if worst.steps > 0.0 else row.less

@@ -59,14 +59,14 @@ def next_muffle(file: MufflingFile, prior_sd: float) -> NextMuffleFile:
     layers = file.layers
     step: Step = next_step(target, file.planned, file.on, layers)
     between = [effects(one, two) for one, two in pairwise(layers)]
-    told = learned(responses(layers), prior_sd)
+    known = learned(responses(layers), prior_sd)
     return NextMuffleFile(
         do=step.do,
         damper=step.damper,
         apart=step.apart,
         too_long=step.too_long,
         effects=[{e.quantity: _effect(e) for e in row} for row in between],
-        learned=dict(told),
+        learned=dict(known),
     )
 
 

@@ -64,8 +64,8 @@ def recipes_of(data: bytes) -> RecipesFile:
     try:
         return RecipesFile.model_validate_json(data)
     except ValidationError as error:
-        said = "; ".join(wrong_fields(error)[:4])
+        description = "; ".join(wrong_fields(error)[:4])
         raise InputError(
-            f"This is not a file of recipes: {said}. Nothing was changed. Bring the JSON that "
-            "“Take the recipes along” gives."
+            f"This is not a file of recipes: {description}. Nothing was changed. Bring "
+            "the JSON that “Take the recipes along” gives."
         ) from error

@@ -20,6 +20,6 @@ class RescueFile(Strict):
     before: dict[str, float]
 
 
-def rescue_file(told: Rescue) -> RescueFile:
+def rescue_file(changes: Rescue) -> RescueFile:
     """Return what brings most as written to a file."""
-    return RescueFile(fixes=list(told.fixes), price=told.price, before=dict(told.before))
+    return RescueFile(fixes=list(changes.fixes), price=changes.price, before=dict(changes.before))

@@ -73,7 +73,7 @@ class SetlistFile(Strict):
     minute_worth: float | None = Field(default=None, ge=0.0, le=100.0)
     """What a minute between two songs is worth in audible steps."""
 
-    def asked(self) -> tuple[dict[str, SetDrum], tuple[Song, ...]]:
+    def for_planner(self) -> tuple[dict[str, SetDrum], tuple[Song, ...]]:
         """Return the drums and songs for the planner."""
         songs = tuple(
             Song(s.name, {n: tuple(o.offer() for o in rows) for n, rows in s.drums.items()})
@@ -116,12 +116,12 @@ class SetlistPlanFile(Strict):
 
 
 def setlist_plan_file(
-    songs: Sequence[Song], told: Setlist, names: Mapping[str, str] | None = None
+    songs: Sequence[Song], setlist: Setlist, names: Mapping[str, str] | None = None
 ) -> SetlistPlanFile:
     """Return a setlist as written to a file; ``names`` are the drums' if keys are not."""
     called = names or {}
     placed = []
-    for i, chosen, changes in zip(told.order, told.chosen, told.changes, strict=True):
+    for i, chosen, changes in zip(setlist.order, setlist.chosen, setlist.changes, strict=True):
         rows = {
             called.get(key, key): ChangeFile(
                 minutes=c.minutes,
@@ -143,4 +143,6 @@ def setlist_plan_file(
                 minutes=sum(c.minutes for c in changes.values()),
             )
         )
-    return SetlistPlanFile(songs=placed, minutes=told.minutes, steps=told.steps, score=told.score)
+    return SetlistPlanFile(
+        songs=placed, minutes=setlist.minutes, steps=setlist.steps, score=setlist.score
+    )

@@ -110,20 +110,20 @@ class TurnsFile(Strict):
     says: str
 
 
-def turns_file(found: NextTurns, goal: Goal) -> TurnsFile:
+def turns_file(advice: NextTurns, goal: Goal) -> TurnsFile:
     """Return the published form of the next turns."""
     return TurnsFile(
-        turns=list(found.turns),
-        rods=[rod + 1 for rod in found.order],
-        why=found.why,
-        tap_again=[rod + 1 for rod in found.tap_again],
+        turns=list(advice.turns),
+        rods=[rod + 1 for rod in advice.order],
+        why=advice.why,
+        tap_again=[rod + 1 for rod in advice.tap_again],
         safe_hz=(round(goal.low_hz, 1), round(goal.high_hz, 1)),
-        done=found.done,
-        spread_cents=round(found.spread_cents, 1),
-        mean_cents=round(found.mean_cents, 1),
-        after_spread_cents=round(found.after_spread_cents, 1),
-        after_mean_cents=round(found.after_mean_cents, 1),
-        says=turns_say(found),
+        done=advice.done,
+        spread_cents=round(advice.spread_cents, 1),
+        mean_cents=round(advice.mean_cents, 1),
+        after_spread_cents=round(advice.after_spread_cents, 1),
+        after_mean_cents=round(advice.after_mean_cents, 1),
+        says=turns_say(advice),
     )
 
 
@@ -170,9 +170,9 @@ class SweepFile(Strict):
     """Where it sounds best; null where that cannot be told."""
 
 
-def sweep_file(points: Sequence[SweepPoint], told: Sweep) -> SweepFile:
+def sweep_file(points: Sequence[SweepPoint], curve: Sweep) -> SweepFile:
     """Return a sweep as written to a file."""
     strokes = [
         SweptStroke(hz=p.hz, t60_s=p.t60_s, ring_db=p.ring_db, goodness=p.goodness) for p in points
     ]
-    return SweepFile(strokes=strokes, verdict=told.verdict, sweet_hz=told.hz)
+    return SweepFile(strokes=strokes, verdict=curve.verdict, sweet_hz=curve.hz)

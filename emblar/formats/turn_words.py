@@ -54,15 +54,15 @@ def move_words(rod: int, turns: float) -> str:
     return f"Rod {rod + 1}: {'up' if turns > 0.0 else 'down'} {turn_words(turns)}"
 
 
-def turns_say(found: NextTurns) -> str:
+def turns_say(advice: NextTurns) -> str:
     """Return the next turns in one sentence."""
-    if found.why == "check reading":
-        return suspect_words(found.tap_again)
-    if found.why != "turn":
-        return WHY_DONE[found.why]
-    moves = ", ".join(move_words(rod, found.turns[rod]) for rod in found.order)
+    if advice.why == "check reading":
+        return suspect_words(advice.tap_again)
+    if advice.why != "turn":
+        return WHY_DONE[advice.why]
+    moves = ", ".join(move_words(rod, advice.turns[rod]) for rod in advice.order)
     moves = moves[:1] + moves[1:].replace("Rod", "rod")
-    down = any(turns < 0.0 for turns in found.turns)
+    down = any(turns < 0.0 for turns in advice.turns)
     after = f" {down_words()}" if down else ""
     return f"{moves}.{after} Then tap round again."
 

@@ -27,30 +27,34 @@ class WiresFile(Strict):
     says: str
 
 
-def wires_file(heard: WiresHeard, planned: str = "") -> WiresFile:
+def wires_file(reading: WiresHeard, planned: str = "") -> WiresFile:
     """Return what was heard as written to a file; ``planned`` is the setting to go for."""
-    return WiresFile(**asdict(heard), says=wires_say(heard, planned))
+    return WiresFile(**asdict(reading), says=wires_say(reading, planned))
 
 
-def wires_say(heard: WiresHeard, planned: str = "") -> str:
+def wires_say(reading: WiresHeard, planned: str = "") -> str:
     """Return what to do about the wires in a sentence or two."""
-    if heard.verdict == "silent":
+    if reading.verdict == "silent":
         return "The wires do not answer a soft tap: throw them on, and turn the knob until they do."
-    if heard.verdict == "cannot tell":
+    if reading.verdict == "cannot tell":
         return "Cannot tell: too much else sounds, or it does not ring out. Tap once more, alone."
-    told = f"They rustle for {heard.rustle_s:.2f} s" if heard.rustle_s is not None else "They speak"
-    if heard.head_s is not None and heard.rustle_s is not None:
-        told += f", the drum sounds for {heard.head_s:.2f} s"
-    if heard.verdict == "late":
-        return f"A second sound comes {heard.late_ms:.0f} ms after the stick: {TIGHTER}. {told}."
-    if heard.verdict == "long":
-        if heard.setting == "tight":
+    known = (
+        f"They rustle for {reading.rustle_s:.2f} s"
+        if reading.rustle_s is not None
+        else "They speak"
+    )
+    if reading.head_s is not None and reading.rustle_s is not None:
+        known += f", the drum sounds for {reading.head_s:.2f} s"
+    if reading.verdict == "late":
+        return f"A second sound comes {reading.late_ms:.0f} ms after the stick: {TIGHTER}. {known}."
+    if reading.verdict == "long":
+        if reading.setting == "tight":
             return (
-                f"{told}: the wires are tight already, and choke the drum or it is short itself. "
+                f"{known}: the wires are tight already, and choke the drum or it is short itself. "
                 f"Try them {LOOSER}; if that does not bring it back, leave them."
             )
-        return f"{told}: the rustle outlasts it. Turn the knob {TIGHTER} and tap again."
-    return f"{told}. {_against(heard.setting, planned)}"
+        return f"{known}: the rustle outlasts it. Turn the knob {TIGHTER} and tap again."
+    return f"{known}. {_against(reading.setting, planned)}"
 
 
 def _against(setting: str | None, planned: str) -> str:

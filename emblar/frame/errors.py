@@ -48,8 +48,8 @@ def add_error_handlers(app: FastAPI) -> None:
 
     @app.exception_handler(HTTPException)
     def http(request: Request, error: HTTPException) -> Response:
-        said = {404: "There is no such page.", 413: TOO_LARGE}
-        text = said.get(error.status_code, str(error.detail))
+        description = {404: "There is no such page.", 413: TOO_LARGE}
+        text = description.get(error.status_code, str(error.detail))
         return _answer(request, error.status_code, text)
 
     @app.exception_handler(Exception)

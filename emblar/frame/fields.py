@@ -61,9 +61,9 @@ def chosen_strokes(text: str) -> tuple[Seen, ...]:
     """
     result = []
     for row in filter(None, text.split(",")):
-        at, _, voice = row.partition("@")
+        position, _, voice = row.partition("@")
         try:
-            result.append(Seen(float(at), voice))
+            result.append(Seen(float(position), voice))
         except ValueError as error:
             raise InputError("Choose the strokes again. Nothing was changed.") from error
     return tuple(result)

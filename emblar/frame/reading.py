@@ -21,8 +21,8 @@ class ReadAtOnce(APIRoute):
 
 def _at_once(endpoint: Callable[..., Any]) -> Callable[..., Any]:
     @functools.wraps(endpoint)
-    def read(*given: Any, **asked: Any) -> Any:
+    def read(*given: Any, **named: Any) -> Any:
         with reading():
-            return endpoint(*given, **asked)
+            return endpoint(*given, **named)
 
     return read

@@ -59,8 +59,8 @@ class Guard:
         if scope["method"] not in SAFE_METHODS and not _from_own_page(headers):
             await _refuse(send_with_headers, 403, "This came from another site and was not done.")
             return
-        told = headers.get("content-length", "")
-        length = int(told) if told.isascii() and told.isdigit() else 0
+        known = headers.get("content-length", "")
+        length = int(known) if known.isascii() and known.isdigit() else 0
         if length > LARGEST_BODY:
             await _drain(receive)
             await _refuse(send_with_headers, 413, _too_large(length))
@@ -75,8 +75,8 @@ def _from_own_page(headers: Headers) -> bool:
     origin = headers.get("origin")
     if origin is None:
         return True
-    told = urlsplit(origin)
-    return told.scheme in ("http", "https") and told.netloc == headers.get("host")
+    known = urlsplit(origin)
+    return known.scheme in ("http", "https") and known.netloc == headers.get("host")
 
 
 def _too_large(length: int) -> str:

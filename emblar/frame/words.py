@@ -35,9 +35,9 @@ def changed_by(name: str, steps_: float, *, amount: bool = True) -> str:
     ``steps_`` are audible steps; without ``amount`` how many is not said.
     """
     way = steps()[name].more if steps_ > 0.0 else steps()[name].less
-    told = f"{abs(steps_):.1f} {way}" if amount else way
+    known = f"{abs(steps_):.1f} {way}" if amount else way
     shown = registry()[name].shown
-    return told if shown in way else f"{shown} {told}"
+    return known if shown in way else f"{shown} {known}"
 
 
 def pitch(hz: float) -> str:

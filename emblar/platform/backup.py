@@ -141,11 +141,11 @@ def _measured(file: Path) -> tuple[int, str]:
 
 def _fill(url: str, dump: Path) -> None:
     """Load the rows of our tables as a role that may do nothing else."""
-    own = make_url(url)
+    address = make_url(url)
     role, password = f"emblar_restore_{secrets.token_hex(8)}", secrets.token_urlsafe(24)
     name = sql.Identifier(role)
     with psycopg.connect(
-        own.set(drivername="postgresql").render_as_string(hide_password=False), autocommit=True
+        address.set(drivername="postgresql").render_as_string(hide_password=False), autocommit=True
     ) as admin:
         tables = [
             str(row[0])
@@ -175,7 +175,7 @@ def _fill(url: str, dump: Path) -> None:
                 "grant usage, update on all sequences in schema public to {}",
             ):
                 admin.execute(sql.SQL(grant).format(name))
-            _load(own.set(username=role, password=password), dump, tables)
+            _load(address.set(username=role, password=password), dump, tables)
             for table in tables:
                 admin.execute(
                     sql.SQL("alter table {} enable trigger user").format(sql.Identifier(table))
@@ -190,11 +190,11 @@ def _fill(url: str, dump: Path) -> None:
             admin.execute(sql.SQL("drop role {}").format(name))
 
 
-def _load(own: URL, dump: Path, tables: Sequence[str]) -> None:
+def _load(address: URL, dump: Path, tables: Sequence[str]) -> None:
     """Load what an archive's own list calls rows of our tables, and where counters stand."""
     listed = _run(
         "pg_restore",
-        own.render_as_string(hide_password=False),
+        address.render_as_string(hide_password=False),
         ["--list", str(dump)],
         connect=False,
     )
@@ -204,7 +204,7 @@ def _load(own: URL, dump: Path, tables: Sequence[str]) -> None:
         contents.write_text("\n".join(wanted) + "\n", encoding="utf-8")
         _run(
             "pg_restore",
-            own.render_as_string(hide_password=False),
+            address.render_as_string(hide_password=False),
             ["--data-only", "--no-owner", "--exit-on-error", f"--use-list={contents}", str(dump)],
         )
     finally:
@@ -221,18 +221,18 @@ def _is_ours(line: str, tables: Sequence[str]) -> bool:
 
 def _replaced(url: str, dump: Path, revision: str) -> None:
     """Restore into a new database, bring it up to date, and let it take the old one's place."""
-    own = make_url(url)
-    name = own.database or DATABASE
+    address = make_url(url)
+    name = address.database or DATABASE
     stamp = datetime.now(UTC).strftime("%Y%m%d%H%M%S%f")
     new, old = f"{name}_new_{stamp}", f"{name}_old_{stamp}"
     with _connect(url) as connection:
         connection.execute(sql.SQL("create database {}").format(sql.Identifier(new)))
         try:
-            there = own.set(database=new).render_as_string(hide_password=False)
-            engine = create_engine(there)
+            available = address.set(database=new).render_as_string(hide_password=False)
+            engine = create_engine(available)
             try:
                 migrate(engine, revision)
-                _fill(there, dump)
+                _fill(available, dump)
                 migrate(engine)
             finally:
                 engine.dispose()
@@ -257,12 +257,12 @@ def _replaced(url: str, dump: Path, revision: str) -> None:
 
 
 def _connect(url: str) -> "psycopg.Connection[tuple[object, ...]]":
-    own = make_url(url)
+    address = make_url(url)
     return psycopg.connect(
-        host=own.host,
-        port=own.port,
-        user=own.username,
-        password=own.password,
+        host=address.host,
+        port=address.port,
+        user=address.username,
+        password=address.password,
         dbname="postgres",
         autocommit=True,
         connect_timeout=5,
@@ -270,23 +270,25 @@ def _connect(url: str) -> "psycopg.Connection[tuple[object, ...]]":
 
 
 def _revision(url: str) -> str:
-    own = make_url(url).set(drivername="postgresql")
-    with psycopg.connect(own.render_as_string(hide_password=False), connect_timeout=5) as there:
-        row = there.execute("select version_num from alembic_version").fetchone()
+    address = make_url(url).set(drivername="postgresql")
+    with psycopg.connect(
+        address.render_as_string(hide_password=False), connect_timeout=5
+    ) as available:
+        row = available.execute("select version_num from alembic_version").fetchone()
     return str(row[0]) if row else ""
 
 
 def _run(program: str, url: str, arguments: list[str], *, connect: bool = True) -> str:
     """Run one of PostgreSQL's programs; return what it prints."""
-    own = make_url(url)
+    address = make_url(url)
     where = [
-        f"--host={own.host}",
-        f"--port={own.port}",
-        f"--username={own.username}",
-        f"--dbname={own.database}",
+        f"--host={address.host}",
+        f"--port={address.port}",
+        f"--username={address.username}",
+        f"--dbname={address.database}",
     ]
     command = [str(binaries() / program), *(where if connect else ()), *arguments]
-    environment = {**os.environ, "PGPASSWORD": own.password or ""}
+    environment = {**os.environ, "PGPASSWORD": address.password or ""}
     done = subprocess.run(command, env=environment, capture_output=True, text=True, check=False)
     if done.returncode != 0:
         last = [line for line in done.stderr.splitlines() if line.strip()][-1:] or ["no message"]

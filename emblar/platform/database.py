@@ -165,8 +165,8 @@ def one_at_a_time(session_id: int) -> Iterator[None]:
     try:
         with together() as db:
             db.execute(text(f"set local lock_timeout = '{LONGEST_WAIT_S:.0f}s'"))
-            asked = {"space": PLANNING, "key": session_id}
-            db.execute(text("select pg_advisory_xact_lock(:space, :key)"), asked)
+            request = {"space": PLANNING, "key": session_id}
+            db.execute(text("select pg_advisory_xact_lock(:space, :key)"), request)
             yield
     finally:
         turn.release()

@@ -41,12 +41,12 @@ def migrate(engine: Engine, revision: str = "head") -> None:
 
 def _check_known(config: Config, connection: Connection) -> None:
     """Raise ``ServiceError`` where a newer Emblar has changed the database."""
-    here = MigrationContext.configure(connection).get_current_revision()
+    current = MigrationContext.configure(connection).get_current_revision()
     known = {script.revision for script in ScriptDirectory.from_config(config).walk_revisions()}
     connection.commit()
-    if here is not None and here not in known:
+    if current is not None and current not in known:
         raise ServiceError(
-            f"This database was made by a newer Emblar (its data are of version {here}, this "
+            f"This database was made by a newer Emblar (its data are of version {current}, this "
             f"program knows up to {max(known)}). Start the newer Emblar, or restore a backup of "
             "this version. Nothing was changed."
         )

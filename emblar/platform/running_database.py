@@ -74,7 +74,7 @@ class DatabaseKeeper:
             if process is not None and process.poll() is None:
                 continue
             current = time.monotonic()
-            died = [at for at in died if current - at < RESTARTS_WITHIN_S] + [current]
+            died = [died_s for died_s in died if current - died_s < RESTARTS_WITHIN_S] + [current]
             if len(died) > MAX_RESTARTS:
                 self.gave_up = True
                 self._give_up()
@@ -98,12 +98,12 @@ class DatabaseKeeper:
 @contextmanager
 def database() -> Iterator[None]:
     """Have a migrated database: the one that is set, or our own started, kept alive and stopped."""
-    own = None
+    keeper = None
     if not settings().database_url:
         server = OwnPostgres(settings().home)
         server.start()
-        own = DatabaseKeeper(server, lambda: os.kill(os.getpid(), signal.SIGINT))
-        own.start()
+        keeper = DatabaseKeeper(server, lambda: os.kill(os.getpid(), signal.SIGINT))
+        keeper.start()
         os.environ["EMBLAR_DATABASE_URL"] = server.url
         settings.cache_clear()
     try:
@@ -115,9 +115,9 @@ def database() -> Iterator[None]:
         yield
         engine().dispose()
     finally:
-        if own is not None:
-            own.stop()
-            if own.gave_up:
+        if keeper is not None:
+            keeper.stop()
+            if keeper.gave_up:
                 raise ServiceError(GONE_FOR_GOOD.format(log=settings().home / LOG))
 
 

@@ -19,7 +19,7 @@ class Scope:
     """
 
     studio_id: int
-    who: str = "owner"
+    user: str = "owner"
 
 
 HERE = Scope(studio_id=1)

@@ -28,7 +28,7 @@ class SessionInfo:
     """Recordings that are analysed."""
     drums: int = 0
     plan_version: int | None = None
-    asked: dict[str, Any] = field(default_factory=dict)
+    brief: dict[str, Any] = field(default_factory=dict)
 
 
 def _info(row: SessionRow) -> SessionInfo:
@@ -40,7 +40,7 @@ def _info(row: SessionRow) -> SessionInfo:
         row.wish,
         row.downbeat_at,
         row.created_at,
-        asked=dict(row.asked or {}),
+        brief=dict(row.asked or {}),
     )
 
 
@@ -62,7 +62,7 @@ def create(
     artist: str = "",
     wish: str = "",
     downbeat_at: datetime | None = None,
-    asked: dict[str, Any] | None = None,
+    wishes: dict[str, Any] | None = None,
 ) -> SessionInfo:
     """Make a session."""
     row = SessionRow(
@@ -72,7 +72,7 @@ def create(
         artist=artist,
         wish=wish,
         downbeat_at=downbeat_at,
-        asked=asked or {},
+        asked=wishes or {},
     )
     db.add(row)
     db.flush()
@@ -100,12 +100,12 @@ def change(
     artist: str,
     wish: str,
     downbeat_at: datetime | None,
-    asked: dict[str, Any],
+    wishes: dict[str, Any],
 ) -> SessionInfo:
     """Change what a session says of itself."""
     row = _row(db, studio_id, session_id)
     row.name, row.studio, row.artist, row.wish = name, studio, artist, wish
-    row.downbeat_at, row.asked = downbeat_at, asked
+    row.downbeat_at, row.asked = downbeat_at, wishes
     db.flush()
     return _info(row)
 

@@ -69,8 +69,10 @@ class Settings(BaseSettings):
     share_url: str = Field(
         default="", description="How links begin, where that is not the address itself"
     )
-    now: datetime | None = Field(
-        default=None, description="The time it is taken to be, for pictures; empty: what it is"
+    frozen_time: datetime | None = Field(
+        default=None,
+        validation_alias="EMBLAR_NOW",
+        description="The time it is taken to be, for pictures; empty: what it is",
     )
     port: int = Field(default=8000, ge=1, le=65535, description="Port the browser connects to")
     web_processes: int = Field(
@@ -120,6 +122,6 @@ def settings() -> Settings:
         raise InputError(f"{name} cannot be “{given}”. {first['msg']}.") from None
 
 
-def now() -> datetime:
+def current_time() -> datetime:
     """Return the time, or what it is set to be."""
-    return settings().now or datetime.now(UTC)
+    return settings().frozen_time or datetime.now(UTC)

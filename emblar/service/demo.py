@@ -10,7 +10,7 @@ from emblar.core.synthesis.low_ferry import TEMPO_BPM, render_low_ferry
 from emblar.core.synthesis.practice import PracticeDrum, practice_drum
 from emblar.formats.brief import AskFile
 from emblar.platform.scope import HERE
-from emblar.platform.settings import now
+from emblar.platform.settings import current_time
 from emblar.platform.sound.encode import encode
 from emblar.steps.bench.actions.state import Bench
 from emblar.steps.bench.actions.tuning import bench, finish_job, keep_readings
@@ -65,7 +65,8 @@ def ensure_demo(say: Callable[[str], None]) -> int:
             artist=ARTIST,
             studio="Quillfeather Rooms",
             wish="The toms of the record, a snare with some body, nothing that rings on.",
-            downbeat_at=now().replace(minute=0, second=0, microsecond=0) + timedelta(hours=15),
+            downbeat_at=current_time().replace(minute=0, second=0, microsecond=0)
+            + timedelta(hours=15),
             ask=AskFile(
                 style="slow rock",
                 key="E minor",
@@ -105,10 +106,10 @@ def _drum(session_id: int, name: str) -> KitDrum:
     return next(drum for drum in kit(HERE, session_id) if drum.owned.name == name)
 
 
-def _room(drum: KitDrum, now: Bench, *, off_cents: float, uneven: float) -> PracticeDrum:
+def _room(drum: KitDrum, present: Bench, *, off_cents: float, uneven: float) -> PracticeDrum:
     """Return a drum of the kit as it stands in the room, so far from its plan."""
     higher = 2.0 ** (off_cents / 1200.0)
-    lugs = {side: head.planned_hz * higher for side, head in now.heads.items()}
+    lugs = {side: head.planned_hz * higher for side, head in present.heads.items()}
     return practice_drum(
         model(drum.owned), lugs["batter"], lugs.get("reso"), uneven=uneven, seed=SEED
     )

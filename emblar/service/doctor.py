@@ -34,26 +34,26 @@ def examine() -> list[Finding]:
 
 
 def _python() -> Iterator[Finding]:
-    told = ".".join(str(part) for part in sys.version_info[:3])
+    known = ".".join(str(part) for part in sys.version_info[:3])
     if sys.version_info < LEAST_PYTHON:
-        yield Finding("Python", "fault", f"{told} is too old: 3.11 or newer is needed.")
+        yield Finding("Python", "fault", f"{known} is too old: 3.11 or newer is needed.")
     else:
-        yield Finding("Python", "well", told)
+        yield Finding("Python", "well", known)
 
 
 def _home() -> Iterator[Finding]:
     home = settings().home.resolve()
-    there = home
-    while not there.exists():
-        there = there.parent
-    if not os.access(there, os.W_OK):
+    available = home
+    while not available.exists():
+        available = available.parent
+    if not os.access(available, os.W_OK):
         yield Finding(
             "home folder",
             "fault",
             f"{home} cannot be written: give this user the folder, or set EMBLAR_HOME to another.",
         )
         return
-    free = shutil.disk_usage(there).free
+    free = shutil.disk_usage(available).free
     state: State = "well" if free >= LEAST_FREE_BYTES else "note"
     more = "" if state == "well" else " That is little for recordings: make room."
     yield Finding("home folder", state, f"{home}, {free / 2**30:.1f} GB free.{more}")
@@ -83,20 +83,24 @@ def _running() -> Iterator[Finding]:
         yield from _work(current)
 
 
-def _work(now: Health) -> Iterator[Finding]:
-    if now.workers:
-        age = f"the last sign of life {now.worker_s:.0f} s ago" if now.worker_s is not None else ""
+def _work(present: Health) -> Iterator[Finding]:
+    if present.workers:
+        age = (
+            f"the last sign of life {present.worker_s:.0f} s ago"
+            if present.worker_s is not None
+            else ""
+        )
         yield Finding("worker", "well", age)
     else:
-        yield Finding("worker", "fault", now.says)
-    yield Finding("queue", "well", f"{now.waiting} waiting, {now.running} running")
-    if now.failed:
+        yield Finding("worker", "fault", present.says)
+    yield Finding("queue", "well", f"{present.waiting} waiting, {present.running} running")
+    if present.failed:
         yield Finding(
             "queue",
             "note",
-            f"{now.failed} jobs failed for good: the recordings say why; try them again there.",
+            f"{present.failed} jobs failed for good: the recordings say why; try them again there.",
         )
-    yield Finding("database", "well", f"revision {now.revision}")
+    yield Finding("database", "well", f"revision {present.revision}")
 
 
 def _port() -> Iterator[Finding]:
@@ -148,7 +152,7 @@ LOOKS: tuple[Callable[[], Iterator[Finding]], ...] = (
 )
 
 
-def told(found: list[Finding]) -> str:
+def in_words(findings: list[Finding]) -> str:
     """Return findings as lines of text."""
     marks: dict[State, str] = {"well": "  ", "note": "? ", "fault": "! "}
-    return "\n".join(f"{marks[f.state]}{f.what}: {f.says}" for f in found)
+    return "\n".join(f"{marks[f.state]}{f.what}: {f.says}" for f in findings)

@@ -95,10 +95,10 @@ class _Year:
                 self._drum(drum)
         by_kind = {k: [i for i, d in self.owned.items() if d.kind == k] for k in SIZES}
         for number in range(SESSIONS):
-            at = FIRST + timedelta(days=9 * number)
+            time = FIRST + timedelta(days=9 * number)
             chosen = [int(self.rng.choice(by_kind[k])) for k in ("kick", "snare")]
             chosen += [int(i) for i in self.rng.choice(by_kind["tom"], DRUMS_A_SESSION - 2, False)]
-            self._session(number + 1, at, chosen)
+            self._session(number + 1, time, chosen)
 
     def _drum(self, drum: OwnedDrum) -> None:
         drum_id = drum_store.add(self.db, self.studio_id, drum)
@@ -108,12 +108,12 @@ class _Year:
         ).scalars():
             row.fitted_at = FIRST - timedelta(days=20)
 
-    def _session(self, number: int, at: datetime, drum_ids: list[int]) -> None:
+    def _session(self, number: int, time: datetime, drum_ids: list[int]) -> None:
         session = SessionRow(
             studio_id=self.studio_id,
             name=f"{NAME} {number}",
             artist="The Tin Orchard",
-            created_at=at,
+            created_at=time,
         )
         self.db.add(session)
         self.db.flush()
@@ -122,14 +122,14 @@ class _Year:
             self.db.execute(insert(KitSlotRow).values(**slot))
             fresh = self.used[drum_id] >= self._life(drum_id)
             if fresh:
-                self._new_batter(drum_id, at)
+                self._new_batter(drum_id, time)
             self.used[drum_id] += 1
-            self._tuned(session.id, drum_id, at, fresh=fresh)
+            self._tuned(session.id, drum_id, time, fresh=fresh)
 
     def _life(self, drum_id: int) -> int:
         return LIFE[self.owned[drum_id].kind]
 
-    def _new_batter(self, drum_id: int, at: datetime) -> None:
+    def _new_batter(self, drum_id: int, time: datetime) -> None:
         self.used[drum_id] = 0
         drum = self.db.get_one(DrumRow, drum_id)
         on_it = self.db.execute(
@@ -139,8 +139,8 @@ class _Year:
                 FittingRow.removed_at.is_(None),
             )
         ).scalar_one()
-        on_it.removed_at = at
-        self.db.get_one(HeadRow, on_it.head_id).deleted_at = at
+        on_it.removed_at = time
+        self.db.get_one(HeadRow, on_it.head_id).deleted_at = time
         head = HeadRow(
             studio_id=self.studio_id,
             construction=HEADS[drum.kind][0],
@@ -149,10 +149,10 @@ class _Year:
         )
         self.db.add(head)
         self.db.flush()
-        self.db.add(FittingRow(head_id=head.id, drum_id=drum_id, side="batter", fitted_at=at))
+        self.db.add(FittingRow(head_id=head.id, drum_id=drum_id, side="batter", fitted_at=time))
         self.db.flush()
 
-    def _tuned(self, session_id: int, drum_id: int, at: datetime, *, fresh: bool) -> None:
+    def _tuned(self, session_id: int, drum_id: int, time: datetime, *, fresh: bool) -> None:
         """Tune a drum in the evening and read it again in the morning."""
         owned = self.owned[drum_id]
         goal = PITCH[owned.kind] * float(2.0 ** self.rng.uniform(-0.2, 0.2))
@@ -167,7 +167,7 @@ class _Year:
             session_id=session_id,
             origin="bench",
             document=file.model_dump(by_alias=True),
-            created_at=at,
+            created_at=time,
         )
         self.db.add(setup)
         self.db.flush()
@@ -175,7 +175,7 @@ class _Year:
         for side, hz in heads.items():
             new = fresh and side == "batter"
             by = self.rng.normal(*((FRESH_CENTS, FRESH_SD) if new else (NIGHT_CENTS, NIGHT_SD)))
-            for when, cents in ((at + timedelta(hours=1), 0.0), (at + timedelta(hours=17), by)):
+            for when, cents in ((time + timedelta(hours=1), 0.0), (time + timedelta(hours=17), by)):
                 for rod in range(owned.rods):
                     read = cents + self.rng.normal(0.0, READ_CENTS)
                     rows.append(
@@ -200,7 +200,7 @@ class _Year:
                     "hz": 0.7 * goal,
                     "sd_hz": 0.4,
                     "how": "microphone",
-                    "created_at": at + timedelta(hours=2),
+                    "created_at": time + timedelta(hours=2),
                 }
             )
         self.db.execute(insert(MeasurementRow), sorted(rows, key=lambda r: str(r["created_at"])))

@@ -156,7 +156,7 @@ def test_a_tom_is_tuned_on_a_phone(browser: Browser, address: str, planned: int)
             page.locator("input[type=file]").set_input_files(clip)
             page.wait_for_url("**done=**")
         elif text.startswith("Rod") and side is not None:
-            found = now.heads[side].found
+            found = now.heads[side].advice
             assert found is not None
             for rod in found.order:
                 room.turn(side, rod, found.turns[rod])

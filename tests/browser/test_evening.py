@@ -6,7 +6,7 @@ from axe_playwright_python.sync_playwright import Axe
 from playwright.sync_api import Page, expect
 
 from emblar.platform.scope import HERE
-from emblar.platform.settings import now
+from emblar.platform.settings import current_time
 from emblar.steps.sessions.actions.editing import Brief, change_brief, one_session
 
 
@@ -18,7 +18,7 @@ def test_the_evening_is_planned_from_the_sheet_and_shrinks_with_the_work(
     expect(page.locator("h1")).to_have_text("Evening")
     expect(page.get_by_role("alert")).to_contain_text("Say in Brief when the downbeat is")
     info = one_session(HERE, planned)
-    soon = now().astimezone() + timedelta(hours=5)
+    soon = current_time().astimezone() + timedelta(hours=5)
     change_brief(HERE, planned, Brief(info.name, artist=info.artist, downbeat_at=soon))
     page.reload()
     expect(page.get_by_text("everything is done by the downbeat")).to_be_visible()

@@ -98,7 +98,7 @@ def test_a_stroke_moved_in_another_window_is_not_overwritten(page: Page, planned
     expect(page.locator(".undo-line")).to_contain_text("to snare", timeout=60_000)
     other.keyboard.press("ArrowDown")
     expect(other.locator("#message")).to_contain_text("not there any more", timeout=60_000)
-    found = listen.heard(HERE, planned)
+    found = listen.analysed_record(HERE, planned)
     assert found is not None
     assert sum(h.voice == "tom-1" for h in found.analysis.hits) == 2
 

@@ -52,10 +52,10 @@ def test_a_take_is_compared_moved_and_brought_back(page: Page, planned: int) -> 
     expect(page.locator(".subtitle-line")).to_contain_text("Take 2 against the record")
     after = match.match(HERE, planned, drum.id)
     assert after.shown is not None
-    assert after.shown.found is not None
+    assert after.shown.comparison is not None
     assert first.shown is not None
-    assert first.shown.found is not None
-    assert after.shown.found.apart < first.shown.found.apart
+    assert first.shown.comparison is not None
+    assert after.shown.comparison.apart < first.shown.comparison.apart
     page.keyboard.press(" ")
     expect(page.locator(".journey-card.playing")).to_contain_text("Take 1")
     expect(page.locator(".journey-card.playing")).to_contain_text("Take 2")

@@ -76,7 +76,7 @@ def test_everything_is_there_after_the_upgrade(filled: None) -> None:
         "batter": "double-coated",
         "steps": {"sustain": -1.0},
     }
-    found = listen.heard(HERE, session)
+    found = listen.analysed_record(HERE, session)
     assert found is not None
     assert [f.filename for f in found.files] == ["groove.ogg", "tom.ogg"]
     assert len(found.evidence) == 1

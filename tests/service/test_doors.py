@@ -204,7 +204,7 @@ def test_a_page_that_needs_numbers_measures_them_right_after_a_correction(
 ) -> None:
     strokes.put_in_stroke(HERE, planned, 0.1, "snare")
     assert calm.get(f"/sessions/{planned}/{page}").status_code == 200
-    found = listen.heard(HERE, planned)
+    found = listen.analysed_record(HERE, planned)
     assert found is not None
     assert found.analysis.measuring == []
 
@@ -267,7 +267,7 @@ def test_ids_are_found_in_their_own_session_only(planned: int, calm: TestClient)
         assert answer.status_code < 500, path
     assert calm.get(f"{listen_base}/progress?recording={recording.id}").status_code == 404
     assert [(d.owned, d.voice, d.wish) for d in kit.kit(HERE, planned)] == before
-    found = listen.heard(HERE, planned)
+    found = listen.analysed_record(HERE, planned)
     assert found is not None
     assert len(found.files) == 1
     assert len(found.evidence) == 1

@@ -362,7 +362,7 @@ def test_a_stroke_is_moved_taken_out_put_in_and_taken_back(
 ) -> None:
     base = f"/sessions/{planned}/listen"
     window = {"start": "0", "stop": "6"}
-    found = listen.heard(HERE, planned)
+    found = listen.analysed_record(HERE, planned)
     assert found is not None
     at = next(h.time_s for h in found.analysis.hits if h.voice == "tom-1")
     chosen = {"chosen": f"{at}@tom-1", "sel": "tom-1", "voice": "kick"}
@@ -375,7 +375,7 @@ def test_a_stroke_is_moved_taken_out_put_in_and_taken_back(
         f"{base}/strokes/put-in", data={"time_s": "2.95", "voice": "cymbal", **window}
     )
     assert "Cymbal stroke added at 2.95 s" in page.text
-    found = listen.heard(HERE, planned)
+    found = listen.analysed_record(HERE, planned)
     assert found is not None
     at = next(h.time_s for h in found.analysis.hits if h.voice == "cymbal")
     chosen = {"chosen": f"{at}@cymbal", "sel": "kick"}
@@ -400,12 +400,12 @@ def test_a_stroke_is_moved_taken_out_put_in_and_taken_back(
 def test_a_correction_that_cannot_be_made_is_told_and_changes_nothing(
     client: TestClient, planned: int, path: str, data: dict[str, str], says: str
 ) -> None:
-    before = listen.heard(HERE, planned)
+    before = listen.analysed_record(HERE, planned)
     window = {"start": "0", "stop": "6"} if path.startswith("strokes") else {}
     answer = client.post(f"/sessions/{planned}/listen/{path}", data=data | window, headers=HTMX)
     assert answer.status_code == (409 if "any more" in says else 422)
     assert says in answer.text
-    after = listen.heard(HERE, planned)
+    after = listen.analysed_record(HERE, planned)
     assert before is not None
     assert after is not None
     assert before.analysis == after.analysis

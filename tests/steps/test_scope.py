@@ -135,6 +135,6 @@ def test_ids_of_another_session_are_not_found_by_any_route(filled: int) -> None:
             url = address(path, other)
             assert sent(client, method, url) == 404, f"{method} {url}"
     assert [(d.owned, d.voice, d.wish) for d in kit.kit(HERE, filled)] == before
-    found = listen.heard(HERE, filled)
+    found = listen.analysed_record(HERE, filled)
     assert found is not None
     assert (len(found.files), len(found.evidence)) == (1, 1)

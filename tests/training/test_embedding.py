@@ -5,7 +5,7 @@ import pytest
 
 from emblar.core.analysis.classify import model as classifier
 from emblar.core.analysis.voices.embedding import embeddings_of, shown_of
-from training.fills import Fills, heard
+from training.fills import Fills, strokes_of
 
 torch = pytest.importorskip("torch", reason="torch is for fitting only: pip install .[train]")
 
@@ -25,7 +25,7 @@ SMALL = Layers((8, 8, 3), (5, 5, 5), 12)
 
 @pytest.fixture(scope="module")
 def scenes() -> list[Fills]:
-    return heard(2) + heard(5)
+    return strokes_of(2) + strokes_of(5)
 
 
 def test_what_is_written_says_what_was_fitted(

@@ -7,13 +7,13 @@ import pytest
 
 from emblar.core.analysis.voices.embedding import SIZE, SPANS_S
 from emblar.core.analysis.voices.pitch_posterior import USUAL_HZ, USUAL_OCTAVES
-from training.fills import APART_OCTAVES, Fills, _kept, _kit, heard
+from training.fills import APART_OCTAVES, Fills, _kept, _kit, strokes_of
 from training.sounds import PITCH_HZ
 
 
 @pytest.fixture(scope="module")
 def scenes() -> list[Fills]:
-    return heard(2)
+    return strokes_of(2)
 
 
 def test_a_kit_is_heard_in_several_scenes_stroke_by_stroke(scenes: list[Fills]) -> None:

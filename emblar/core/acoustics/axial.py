@@ -63,7 +63,7 @@ class _Fold:
     d11: Array
     d12: Array
     d22: Array
-    own: Array
+    self_term: Array
     between: Array
     y_b: Array
     y_r: Array
@@ -93,21 +93,21 @@ class Axial:
         self.spring = self.density * self.speed**2 / (self.area * shell.depth_m)
 
     def _fold(self, n: int, omega: Array) -> _Fold:
-        own, between = self._wave(omega)
+        stiffness, between = self._wave(omega)
         square = omega**2
         y_b, y_r = self._compliance(self.batter, n, square), np.zeros_like(omega)
         if self.reso is not None:
             y_r = self._compliance(self.reso, n, square)
             if self.plug > 0.0:
                 y_r = y_r - 1.0 / (square * self.plug)
-        z11, z12 = self.spring - square * own, self.spring - square * between
+        z11, z12 = self.spring - square * stiffness, self.spring - square * between
         a, b, c, d = 1.0 + y_b * z11, y_b * z12, y_r * z12, 1.0 + y_r * z11
         over = 1.0 / (a * d - b * c)
         return _Fold(
             (z11 * d - z12 * c) * over - z11,
             (z12 * a - z11 * b) * over - z12,
             (z11 * a - z12 * b) * over - z11,
-            own,
+            stiffness,
             between,
             y_b,
             y_r,
@@ -138,7 +138,7 @@ class Axial:
             k12 = (self.spring + fold.d12) * s_b * s_r
             m12 = self.shared[n] + fold.between * s_b * s_r
             stiffness = (k11, k12, k22)
-            mass = (1.0 + fold.own * s_b**2, m12, m_r + fold.own * s_r**2)
+            mass = (1.0 + fold.self_term * s_b**2, m12, m_r + fold.self_term * s_r**2)
             square = _two_by_two(stiffness, mass, upper=upper)
             omega = np.maximum(np.sqrt(np.maximum(square, 0.0)), LOWEST_SHARE * start)
         x, y = _vector(stiffness, mass, square)
@@ -172,8 +172,8 @@ class Axial:
         first = np.sqrt(0.5 * self.batter.tension * self.batter.eigenvalue[0])
         own_end = ends[:, 0, :, None] * ends[:, 0, None, :] + ends[:, 1, :, None] * ends[:, 1, None]
         across = ends[:, 0, :, None] * ends[:, 1, None, :]
-        own, between = (row[:, None, None] for row in self._wave(first))
-        air = own * own_end + between * (across + across.transpose(0, 2, 1))
+        members, between = (row[:, None, None] for row in self._wave(first))
+        air = members * own_end + between * (across + across.transpose(0, 2, 1))
         values, vectors = modes_of(stiffness, mass + air)
         result = []
         for index in range(min(count, dof)):
@@ -200,13 +200,13 @@ class Axial:
     def _wave(self, omega: Array) -> tuple[Array, Array]:
         kl = np.clip(omega / self.speed * self.shell.depth_m, SHORTEST_KL, LONGEST_KL)
         scale = self.density * self.shell.depth_m / self.area
-        own = scale * (1.0 / kl**2 - 1.0 / (kl * np.tan(kl)))
-        return own, scale * (1.0 / kl**2 - 1.0 / (kl * np.sin(kl)))
+        stiffness = scale * (1.0 / kl**2 - 1.0 / (kl * np.tan(kl)))
+        return stiffness, scale * (1.0 / kl**2 - 1.0 / (kl * np.sin(kl)))
 
     def _whole(self, n: int, omega: Array, x: Array, y: Array, q: Array, fold: _Fold) -> Motion:
         """Return the mode with the folded shapes (and port) unfolded, for unit mass of it all."""
         square = omega**2
-        z11, z12 = self.spring - square * fold.own, self.spring - square * fold.between
+        z11, z12 = self.spring - square * fold.self_term, self.spring - square * fold.between
         v_b = self.batter.swept[n] * x
         v_r = q if self.reso is None else self.reso.swept[n] * y + q
         p_b = (z11 + fold.d11) * v_b + (z12 + fold.d12) * v_r

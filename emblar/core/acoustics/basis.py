@@ -64,7 +64,7 @@ class Basis:
     slope: Array
     angular: float
 
-    def at(self, radius: float) -> Array:
+    def evaluate(self, radius: float) -> Array:
         """Return φ_n at a radius between 0 and 1, shape (SHAPES,); shared, do not write into it."""
         return _at(self.m, radius)
 

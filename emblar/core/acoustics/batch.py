@@ -334,8 +334,8 @@ class Batch:
         total: Array | None = None
         for side, amplitude in ((self.b, motion.batter), (self.r, motion.reso)):
             if "lifting" in side:
-                own = self._drag(side["lifting"][0], amplitude)
-                total = own if total is None else total + own
+                drag = self._drag(side["lifting"][0], amplitude)
+                total = drag if total is None else total + drag
         return total
 
     @staticmethod
@@ -371,8 +371,11 @@ class Batch:
         ):
             if tabled is not None:
                 rows, head = tabled
-                at = (m[:, None], n[:, None])
-                lost = rows[*at, low, head] * (1.0 - share) + rows[*at, low + 1, head] * share
+                position = (m[:, None], n[:, None])
+                lost = (
+                    rows[*position, low, head] * (1.0 - share)
+                    + rows[*position, low + 1, head] * share
+                )
                 rate += 0.5 * amplitude**2 * (lost + side["resistance"][m, n, n])
                 if settled is not None and "lifting" in side:
                     settled += 0.5 * amplitude**2 * side["lifting"][m, n, n]

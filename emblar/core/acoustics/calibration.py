@@ -91,8 +91,8 @@ class Calibration:
         rows = _rows(drum, batter_hz, reso_hz, self.names, self.deviations)
         spread = np.einsum("ij,jk,ik->i", rows, self.covariance, rows)
         first = np.einsum("ij,ij->i", rows, rows)
-        own = REPEATABILITY_CENTS**2
-        pitch_sd = math.sqrt(float(spread[0]) + own)
+        variance = REPEATABILITY_CENTS**2
+        pitch_sd = math.sqrt(float(spread[0]) + variance)
         sustain_sd = math.sqrt(float(spread[1]) + SUSTAIN_MODEL_SD**2)
         higher = 2.0 ** (self.offset_cents / 1200.0)
         hz = result.drum_pitch.value * higher
@@ -108,7 +108,7 @@ class Calibration:
                 modes=modes,
             ),
             measured_share={
-                "pitch": float(1.0 - (spread[0] + own) / (first[0] + own)),
+                "pitch": float(1.0 - (spread[0] + variance) / (first[0] + variance)),
                 "sustain": float(
                     1.0 - (spread[1] + SUSTAIN_MODEL_SD**2) / (first[1] + SUSTAIN_MODEL_SD**2)
                 ),
@@ -153,12 +153,12 @@ def _rows(
     drum: Drum, batter_hz: float, reso_hz: float | None, names: Sequence[str], deviations: Array
 ) -> Array:
     """Return what one prior sd of each coefficient does to pitch and log sustain, (2, θ)."""
-    here = _predicted(drum, batter_hz, reso_hz, names, deviations)
+    current = _predicted(drum, batter_hz, reso_hz, names, deviations)
     columns = []
     for index in range(len(deviations)):
         moved = deviations.copy()
         moved[index] += STEP
-        columns.append((_predicted(drum, batter_hz, reso_hz, names, moved) - here) / STEP)
+        columns.append((_predicted(drum, batter_hz, reso_hz, names, moved) - current) / STEP)
     return np.stack(columns, axis=1)
 
 

@@ -100,7 +100,7 @@ def assemble(drum: Drum, tensions: Tensions, m: int, coefficients: Coefficients)
     heads = 1 if drum.reso is None else 2
     size = heads * SHAPES + (1 if opening else 0)
     mass, stiffness, ends = np.zeros((size, size)), np.zeros((size, size)), np.zeros((2, size))
-    own, shared = duct_air_mass(shapes, radius, drum.depth_m, coefficients)
+    duct_mass, shared = duct_air_mass(shapes, radius, drum.depth_m, coefficients)
     outer = outer_air_mass(shapes, radius, coefficients)
     sides: list[tuple[Side, float | None]] = [
         ("batter", tensions.batter_n_per_m),
@@ -111,7 +111,7 @@ def assemble(drum: Drum, tensions: Tensions, m: int, coefficients: Coefficients)
         if film is None or tension is None:
             raise ValueError(f"the {side} head has no tension")
         block = slice(index * SHAPES, (index + 1) * SHAPES)
-        mass[block, block] = film_mass(film, shapes, radius, coefficients) + own + outer
+        mass[block, block] = film_mass(film, shapes, radius, coefficients) + duct_mass + outer
         stiffer = axial_stiffening(drum.kind, tension, coefficients)
         held = tension * stiffer if m == 0 and side == "batter" else tension
         stiffness[block, block] = held * film_stiffness(shapes)
@@ -133,7 +133,7 @@ def _add_dampers(
             continue
         start = 0 if damper.side == "batter" else SHAPES
         block = slice(start, start + SHAPES)
-        place = shapes.at(damper.radius)
+        place = shapes.evaluate(damper.radius)
         share = 1.0 if shapes.m == 0 else 0.5
         square = share * np.outer(place, place)
         tension = tensions.batter_n_per_m if damper.side == "batter" else tensions.reso_n_per_m
@@ -191,10 +191,10 @@ def _plane_wave(
     stiffness = density * speed**2 / drum.cavity_volume_m3(coefficients)
     # Past kL = 2.5 the next plane-wave mode of the duct takes over; its inertia is held.
     kl = min(max(omega / speed * drum.depth_m, 1e-4), 2.5)
-    own = (1.0 / kl**2 - 1.0 / (kl * math.tan(kl))) if kl > 1e-2 else 1.0 / 3.0
+    spring = (1.0 / kl**2 - 1.0 / (kl * math.tan(kl))) if kl > 1e-2 else 1.0 / 3.0
     shared = (1.0 / kl**2 - 1.0 / (kl * math.sin(kl))) if kl > 1e-2 else -1.0 / 6.0
     scale = density * drum.depth_m / area
-    return stiffness, (scale * own, scale * shared)
+    return stiffness, (scale * spring, scale * shared)
 
 
 def _solve(
@@ -202,10 +202,10 @@ def _solve(
 ) -> tuple[Array, Array]:
     mass, stiffness = system.mass, system.stiffness
     if m == 0:
-        spring, (own, shared) = _plane_wave(drum, omega, coefficients)
+        spring, (matching, shared) = _plane_wave(drum, omega, coefficients)
         total = system.ends.sum(axis=0)
         stiffness = stiffness + spring * np.outer(total, total)
-        inertia = np.array([[own, shared], [shared, own]])
+        inertia = np.array([[matching, shared], [shared, matching]])
         mass = mass + system.ends.T @ inertia @ system.ends
     values, vectors = modes_of(stiffness, mass)
     return np.sqrt(np.maximum(values, 0.0)), vectors

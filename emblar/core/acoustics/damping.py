@@ -232,10 +232,10 @@ def _damper_rate(
         amplitude = _on(mode, damper.side)
         if amplitude is None or damper.lifts != lifting:
             continue
-        place = float(amplitude @ shapes.at(damper.radius))
+        place = float(amplitude @ shapes.evaluate(damper.radius))
         rate += 0.5 * angle_share * damper.resistance_n_s_per_m * place**2
     if drum.kind == "snare" and mode.reso is not None and not lifting:
-        place = float(mode.reso[:SHAPES] @ shapes.at(WIRE_PLACE))
+        place = float(mode.reso[:SHAPES] @ shapes.evaluate(WIRE_PLACE))
         drag = coefficients["wires_resistance"] * drum.wires.drag
         rate += 0.5 * angle_share * drag * place**2
     return rate

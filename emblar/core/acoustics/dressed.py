@@ -174,13 +174,15 @@ def _dressed(keys: Sequence[HeadKey], shell: Shell, k: Coefficients) -> list[Dre
             stiffness[i, 0] -= gone.stiffness
             swept[i] -= radius**2 * gone.swept
     values, vectors = modes_of(stiffness, mass)
-    own = vectors.swapaxes(-1, -2)
+    modes = vectors.swapaxes(-1, -2)
     struck_at = np.stack([_at(place(key.kind, key.strike, k)) for key in keys])
     heard_at = np.stack([_near(microphone_place(key.kind, k), k) for key in keys])
-    struck, near = ((own @ at[..., None])[..., 0] for at in (struck_at, heard_at * radius))
-    centre = own[:, 0] @ _at(0.0)[0]
-    swept = (own[:, 0] @ swept[..., None])[..., 0]
-    resistance = own @ resistance @ vectors
+    struck, near = (
+        (modes @ position[..., None])[..., 0] for position in (struck_at, heard_at * radius)
+    )
+    centre = modes[:, 0] @ _at(0.0)[0]
+    swept = (modes[:, 0] @ swept[..., None])[..., 0]
+    resistance = modes @ resistance @ vectors
     radiation = _radiation(vectors, radius, k)
     return [
         DressedHead(
@@ -238,8 +240,10 @@ def _bare(film: Film, kind: Kind, shell: Shell, k: Coefficients) -> tuple[Array,
     masses, stiffnesses, rings = [], [], []
     for m in range(ORDERS):
         shapes, radius = basis(m), shell.radius_m
-        own, _ = duct_air_mass(shapes, radius, shell.depth_m, k)
-        masses.append(film_mass(film, shapes, radius, k) + own + outer_air_mass(shapes, radius, k))
+        duct_mass, _ = duct_air_mass(shapes, radius, shell.depth_m, k)
+        masses.append(
+            film_mass(film, shapes, radius, k) + duct_mass + outer_air_mass(shapes, radius, k)
+        )
         stiffnesses.append(film_stiffness(shapes))
         rings.append(_ring(shapes, radius, kind, k) if film.ring else np.zeros((SHAPES, SHAPES)))
     return np.stack(masses), np.stack(stiffnesses), np.stack(rings)
@@ -253,22 +257,22 @@ def _ring(shapes: Basis, radius: float, kind: Kind, k: Coefficients) -> Array:
 
 @lru_cache(maxsize=1024)
 def _at(radius: float) -> Array:
-    return np.stack([basis(m).at(radius) for m in range(ORDERS)])
+    return np.stack([basis(m).evaluate(radius) for m in range(ORDERS)])
 
 
 @lru_cache(maxsize=1024)
 def _squares(radius: float) -> Array:
     """Return φ_i φ_j at a place per order, halved where a pair shares it round the drum."""
-    at = _at(radius)
+    position = _at(radius)
     share = np.where(np.arange(ORDERS) == 0, 1.0, 0.5)
-    return np.asarray(share[:, None, None] * at[:, :, None] * at[:, None, :])
+    return np.asarray(share[:, None, None] * position[:, :, None] * position[:, None, :])
 
 
 @lru_cache(maxsize=64)
-def _near(at: float, k: Coefficients) -> Array:
+def _near(time_s: float, k: Coefficients) -> Array:
     """Return the pressure of each shape at a close microphone per radius and acceleration."""
     zeros = np.stack([basis(m).zeros for m in range(ORDERS)])
-    return np.asarray(_at(at) * np.exp(-zeros * k["microphone_height"]) / zeros)
+    return np.asarray(_at(time_s) * np.exp(-zeros * k["microphone_height"]) / zeros)
 
 
 def _radiation(vectors: Array, radius: float, k: Coefficients) -> Array:

@@ -276,7 +276,7 @@ def _bend(mode: CoupledMode, drum: Drum, tensions: Tensions, k: Coefficients) ->
     shapes, radius = basis(0), drum.radius_m(k)
     omega = 2.0 * math.pi * mode.frequency_hz
     given = _given_n_s(drum, drum.strike, k)
-    amplitude = given * float(shapes.at(0.0) @ mode.batter) / omega
+    amplitude = given * float(shapes.evaluate(0.0) @ mode.batter) / omega
     stiffness = k["pet_youngs_modulus"] / (1.0 - k["pet_poisson_ratio"] ** 2)
     added, total = 0.0, 0.0
     films = (
@@ -304,7 +304,7 @@ def _heard_modes(
         modes += coupled_modes(drum, tensions, m, k, count=4 if drum.reso is not None else 2)
     levels = np.array([close_level(mode, drum, k) for mode in modes])
     loudest = levels.max()
-    heard = [
+    audible = [
         Mode(
             mode.m,
             mode.frequency_hz,
@@ -313,7 +313,7 @@ def _heard_modes(
         )
         for mode, level in zip(modes, levels, strict=True)
     ]
-    return tuple(sorted((m for m in heard if m.level_db > -60.0), key=lambda m: m.frequency_hz))
+    return tuple(sorted((m for m in audible if m.level_db > -60.0), key=lambda m: m.frequency_hz))
 
 
 def _given_n_s(drum: Drum, strike: Strike, k: Coefficients) -> float:
@@ -341,10 +341,10 @@ def close_level(mode: CoupledMode, drum: Drum, k: Coefficients) -> float:
     shapes, radius = basis(mode.m), drum.radius_m(k)
     omega = 2.0 * math.pi * mode.frequency_hz
     strike = on_surface(drum.strike, drum.batter, k)
-    struck = float(shapes.at(place(drum.kind, strike, k)) @ mode.batter)
+    struck = float(shapes.evaluate(place(drum.kind, strike, k)) @ mode.batter)
     velocity = _given_n_s(drum, strike, k) * struck
-    at = microphone_place(drum.kind, k)
-    near: Array = shapes.at(at) * np.exp(-shapes.zeros * k["microphone_height"])
+    position = microphone_place(drum.kind, k)
+    near: Array = shapes.evaluate(position) * np.exp(-shapes.zeros * k["microphone_height"])
     pressure = float((near * radius / shapes.zeros) @ mode.batter)
     if mode.m == 0:
         swept = shapes.swept * radius**2

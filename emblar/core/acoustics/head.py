@@ -58,9 +58,9 @@ def film_mass(film: Film, shapes: Basis, radius_m: float, coefficients: Coeffici
 @lru_cache(maxsize=512)
 def _bare_moving_mass(film: Film, radius: float, depth_m: float, k: Coefficients) -> float:
     shapes = basis(0)
-    own, _ = duct_air_mass(shapes, radius, depth_m, k)
+    duct_mass, _ = duct_air_mass(shapes, radius, depth_m, k)
     outer = outer_air_mass(shapes, radius, k)
-    return float((film_mass(film, shapes, radius, k) + own + outer)[0, 0])
+    return float((film_mass(film, shapes, radius, k) + duct_mass + outer)[0, 0])
 
 
 def moving_mass_kg(
@@ -89,7 +89,7 @@ def moving_mass_kg(
         The model's coefficients.
     """
     first = basis(0)
-    laid = sum(d.mass_kg * float(first.at(d.radius)[0]) ** 2 for d in dampers)
+    laid = sum(d.mass_kg * float(first.evaluate(d.radius)[0]) ** 2 for d in dampers)
     return _bare_moving_mass(film, radius_m, depth_m, k) + laid
 
 
@@ -134,10 +134,10 @@ def pitch_error_cents(kind: Kind, batter_n_per_m: float, k: Coefficients) -> flo
     k
         The model's coefficients.
     """
-    own = k.rows[f"{kind}_pitch_error"].sd
+    sd_cents = k.rows[f"{kind}_pitch_error"].sd
     if kind != "snare":
-        return own
-    return math.hypot(own, k.rows["tight_snare_pitch_error"].sd * tightness(batter_n_per_m, k))
+        return sd_cents
+    return math.hypot(sd_cents, k.rows["tight_snare_pitch_error"].sd * tightness(batter_n_per_m, k))
 
 
 def film_stiffness(shapes: Basis) -> Array:
@@ -185,23 +185,23 @@ def duct_air_mass(
 
     Returns
     -------
-    own, shared
+    mass, shared
         kg, each of shape (SHAPES, SHAPES).
     """
     decay = shapes.duct_zeros / radius_m
     scale = coefficients["air_density"] * radius_m**2
-    own = shapes.duct_overlap / (decay * np.tanh(decay * depth_m)) @ shapes.duct_overlap.T
+    mass = shapes.duct_overlap / (decay * np.tanh(decay * depth_m)) @ shapes.duct_overlap.T
     with np.errstate(over="ignore"):
         shared = shapes.duct_overlap / (decay * np.sinh(decay * depth_m)) @ shapes.duct_overlap.T
-    return scale * own, scale * shared
+    return scale * mass, scale * shared
 
 
 @lru_cache(maxsize=512)
 def _lug_eigenvalue(film: Film, radius: float, depth_m: float, coefficients: Coefficients) -> float:
     """Return (2π f11)² per N/m of tension of one head with the other one held still."""
     shapes = basis(1)
-    own, _ = duct_air_mass(shapes, radius, depth_m, coefficients)
-    mass = film_mass(film, shapes, radius, coefficients) + own
+    duct_mass, _ = duct_air_mass(shapes, radius, depth_m, coefficients)
+    mass = film_mass(film, shapes, radius, coefficients) + duct_mass
     mass = mass + outer_air_mass(shapes, radius, coefficients)
     return float(eigh(film_stiffness(shapes), mass, eigvals_only=True)[0])
 

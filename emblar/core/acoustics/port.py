@@ -60,7 +60,7 @@ def hole(share: float) -> Hole:
         centre**2 + out[:, None] ** 2 + 2.0 * centre * out[:, None] * np.cos(angle)
     ).ravel()
     area = np.repeat(0.5 * size * weights * out * 2.0 * np.pi / ANGLES, ANGLES)
-    shape = np.stack([shapes.at(float(r)) for r in radius], axis=1)
+    shape = np.stack([shapes.evaluate(float(r)) for r in radius], axis=1)
     slope = np.stack([shapes.slope_at(float(r)) for r in radius], axis=1)
     return Hole((shape * area) @ shape.T, (slope * area) @ slope.T, shape @ area)
 

@@ -175,16 +175,16 @@ def take_out_voice(hits: Hits, voice: str) -> Edit:
     InputError
         It has no stroke.
     """
-    own = tuple(h for h in hits if h.voice == voice)
-    if not own:
+    voice_hits = tuple(h for h in hits if h.voice == voice)
+    if not voice_hits:
         raise InputError(f"There is no {_said(voice)} on the record.")
-    says = f"{voice_title(voice)} removed, {counted(len(own), 'stroke')}"
+    says = f"{voice_title(voice)} removed, {counted(len(voice_hits), 'stroke')}"
     if not is_tom(voice):
-        return Edit(says, own, ())
+        return Edit(says, voice_hits, ())
     number = _number(voice)
     later = [h for h in hits if is_tom(h.voice) and _number(h.voice) > number]
     moved = tuple(replace(h, voice=VoiceName.tom(_number(h.voice) - 1)) for h in later)
-    return Edit(says, (*own, *later), moved, _renamed(later, -1))
+    return Edit(says, (*voice_hits, *later), moved, _renamed(later, -1))
 
 
 def give_voice(hits: Hits, voice: str, to: str) -> Edit:
@@ -205,24 +205,24 @@ def give_voice(hits: Hits, voice: str, to: str) -> Edit:
         It has no stroke, or it is that voice.
     """
     checked_voice(to)
-    own = [h for h in hits if h.voice == voice]
-    if not own or voice == to:
+    voice_hits = [h for h in hits if h.voice == voice]
+    if not voice_hits or voice == to:
         raise InputError(f"There is no {_said(voice)} to make {_said(to)} of.")
     if is_tom(voice) and is_tom(to):
         raise InputError("Make two toms one with the button under Toms, from the higher one.")
-    there = [h.time_s for h in hits if h.voice == to]
+    available = [h.time_s for h in hits if h.voice == to]
     added = tuple(
         replace(h, voice=to, confidence=1.0)
-        for h in own
-        if not any(abs(h.time_s - t) < SEEN_S for t in there)
+        for h in voice_hits
+        if not any(abs(h.time_s - t) < SEEN_S for t in available)
     )
-    says = f"{voice_title(voice)} made {_said(to)}, {counted(len(own), 'stroke')}"
+    says = f"{voice_title(voice)} made {_said(to)}, {counted(len(voice_hits), 'stroke')}"
     if not is_tom(voice):
-        return Edit(says, tuple(own), added)
+        return Edit(says, tuple(voice_hits), added)
     number = _number(voice)
     later = [h for h in hits if is_tom(h.voice) and _number(h.voice) > number]
     moved = tuple(replace(h, voice=VoiceName.tom(_number(h.voice) - 1)) for h in later)
-    return Edit(says, (*own, *later), (*added, *moved), _renamed(later, -1))
+    return Edit(says, (*voice_hits, *later), (*added, *moved), _renamed(later, -1))
 
 
 def replayed(hits: Hits, edits: Sequence[Edit]) -> tuple[list[AnalysedHit], list[Edit | None]]:
@@ -318,20 +318,20 @@ def split_tom(hits: Hits, voice: str, pitches_hz: Sequence[float | None]) -> Edi
         Its strokes are too few, or all of one pitch.
     """
     number = _number(voice)
-    own = [h for h in hits if h.voice == voice]
-    told = sorted(p for p in pitches_hz if p is not None)
-    if len(told) < 2:
+    voice_hits = [h for h in hits if h.voice == voice]
+    known = sorted(p for p in pitches_hz if p is not None)
+    if len(known) < 2:
         raise InputError(
             f"{voice_title(voice)} has too few strokes whose pitch can be read to be two drums."
         )
-    steps = 1200.0 * np.diff(np.log2(told))
+    steps = 1200.0 * np.diff(np.log2(known))
     if float(steps.max()) < LEAST_SPLIT_CENTS:
         raise InputError(
             f"All strokes of {_said(voice)} lie within {steps.max():.0f} cents of the next: that "
             "is one drum. Move single strokes instead."
         )
-    border = float(np.sqrt(told[int(np.argmax(steps))] * told[int(np.argmax(steps)) + 1]))
-    lower = [h for h, p in zip(own, pitches_hz, strict=True) if p is not None and p < border]
+    border = float(np.sqrt(known[int(np.argmax(steps))] * known[int(np.argmax(steps)) + 1]))
+    lower = [h for h, p in zip(voice_hits, pitches_hz, strict=True) if p is not None and p < border]
     after = [h for h in hits if is_tom(h.voice) and _number(h.voice) > number]
     moved = [replace(h, voice=VoiceName.tom(number + 1), confidence=1.0) for h in lower]
     moved += [replace(h, voice=VoiceName.tom(_number(h.voice) + 1)) for h in after]

@@ -110,7 +110,7 @@ def analyse(
     if len(times) == 0:
         raise BadAudioError(NO_STROKES)
     progress("sorting strokes", 0.35)
-    scene = scene_of(audio, mono, begins, Accompaniment.of(kind, heard=frames.is_mix))
+    scene = scene_of(audio, mono, begins, Accompaniment.of(kind, audible=frames.is_mix))
     hits = _named(scene, frames, times, voice, lone=kind == "hit")
     progress("measuring", 0.5)
     marked = with_manners(mark_clean(hits, scene.duration_s), mono)
@@ -181,7 +181,7 @@ def _named(
         hits = one_voice(result, voice, lone=lone)
     else:
         hits = lone_voice(result) if lone else name_strokes(result)
-    if not scene.accompaniment.heard:
+    if not scene.accompaniment.is_audible:
         hits = _struck(hits, scene.mono)
     if not hits:
         raise BadAudioError(NO_STROKES)

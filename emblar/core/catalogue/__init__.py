@@ -213,7 +213,7 @@ class Catalogue:
         A row has the id of a shipped one.
     """
 
-    own: tuple[tuple[str, Any], ...] = ()
+    own_parts: tuple[tuple[str, Any], ...] = ()
     learned: tuple[tuple[str, float], ...] = ()
     """How many times the shipped loss dampers take, as a studio's own strokes told, by id."""
     _tables: dict[str, dict[str, Any]] = field(init=False, repr=False, compare=False)
@@ -221,7 +221,7 @@ class Catalogue:
 
     def __post_init__(self) -> None:
         added: dict[str, dict[str, Any]] = {}
-        for table, row in self.own:
+        for table, row in self.own_parts:
             if row.id in _shipped(table):
                 raise CatalogueError(f"There is already a {table} “{row.id}”. Choose another name.")
             added.setdefault(table, dict(_shipped(table)))[row.id] = row
@@ -234,7 +234,7 @@ class Catalogue:
                 )
         # Both are asked for thousands of times in a search.
         object.__setattr__(self, "_tables", added)
-        object.__setattr__(self, "_hash", hash((self.own, self.learned)))
+        object.__setattr__(self, "_hash", hash((self.own_parts, self.learned)))
 
     def __hash__(self) -> int:
         return self._hash
@@ -311,7 +311,7 @@ def use_own(rows: Iterable[tuple[str, Any]], learned: Iterable[tuple[str, float]
 @contextmanager
 def as_shipped() -> Iterator[None]:
     """Take dampers to be as strong as shipped for a while, whatever was learned of them."""
-    token = _in_use.set(Catalogue(catalogue().own))
+    token = _in_use.set(Catalogue(catalogue().own_parts))
     try:
         yield
     finally:

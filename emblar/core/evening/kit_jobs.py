@@ -146,7 +146,7 @@ def _needs(drum: DrumWork, job: Job) -> tuple[str, ...]:
     return (drum.name, HANDS, KEY) if job.tunes else (drum.name, HANDS)
 
 
-def kit_evening(minutes: int, hands: int, found: Sequence[EveningJob]) -> Evening:
+def kit_evening(minutes: int, hands: int, matches: Sequence[EveningJob]) -> Evening:
     """Return the evening of a kit's jobs: hands as given, a key each, one person at a drum.
 
     Parameters
@@ -155,12 +155,12 @@ def kit_evening(minutes: int, hands: int, found: Sequence[EveningJob]) -> Evenin
         How long there is.
     hands
         How many people.
-    found
+    matches
         The jobs of every drum.
     """
     units: Mapping[str, int] = {
         HANDS: hands,
         KEY: hands,
-        **{job.drum: 1 for job in found if job.drum != SHOP},
+        **{job.drum: 1 for job in matches if job.drum != SHOP},
     }
-    return Evening(minutes, units, tuple(job.work for job in found))
+    return Evening(minutes, units, tuple(job.work for job in matches))

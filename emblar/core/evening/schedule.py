@@ -181,11 +181,11 @@ class _Model:
                 both = [self.kept[job.id], self.kept[name]]
                 self.model.add(self.start[job.id] >= ready).only_enforce_if(both)
         for need, units in evening.resources.items():
-            own = [intervals[job.id] for job in evening.jobs if need in job.needs]
-            if own and units == 1:
-                self.model.add_no_overlap(own)
-            elif own:
-                self.model.add_cumulative(own, [1] * len(own), units)
+            members = [intervals[job.id] for job in evening.jobs if need in job.needs]
+            if members and units == 1:
+                self.model.add_no_overlap(members)
+            elif members:
+                self.model.add_cumulative(members, [1] * len(members), units)
         self.lost = sum(
             round(job.steps_lost * STEP_PARTS) * (1 - self.kept[job.id]) for job in evening.jobs
         )
@@ -220,8 +220,8 @@ class _Model:
             self.model.add(start == 0).only_enforce_if(self.kept[name].negated())
         for need, units in self.evening.resources.items():
             # All of a resource's work lies between the begin and the downbeat.
-            own = [job for job in self.evening.jobs if need in job.needs]
-            work = sum(job.minutes * self.kept[job.id] for job in own)
+            members = [job for job in self.evening.jobs if need in job.needs]
+            work = sum(job.minutes * self.kept[job.id] for job in members)
             self.model.add(units * (self.horizon - begin) >= work)
         self.model.maximize(begin)
         solver = self._solved()
@@ -254,12 +254,12 @@ class _Model:
         """Return for how many minutes what there is one of is held together, first to last job."""
         total: Any = 0
         for need, units in self.evening.resources.items():
-            own = [job for job in self.evening.jobs if need in job.needs]
-            if units != 1 or len(own) < 2 or len(own) == len(self.evening.jobs):
+            members = [job for job in self.evening.jobs if need in job.needs]
+            if units != 1 or len(members) < 2 or len(members) == len(self.evening.jobs):
                 continue
             first = self.model.new_int_var(0, self.horizon, f"first {need}")
             last = self.model.new_int_var(0, self.horizon, f"last {need}")
-            for job in own:
+            for job in members:
                 kept = self.kept[job.id]
                 self.model.add(first <= self.start[job.id]).only_enforce_if(kept)
                 self.model.add(last >= self.start[job.id] + job.minutes).only_enforce_if(kept)
@@ -282,9 +282,9 @@ class _Model:
         solver = self._solved()
         return solver.value(last) if solver is not None else None
 
-    def _with_free(self, found: Schedule) -> list[str]:
+    def _with_free(self, plan: Schedule) -> list[str]:
         """Return what is done, and what was dropped though leaving it out is worth nothing."""
-        names = set(found.starts)
+        names = set(plan.starts)
         for job in self.evening.jobs:
             if job.steps_lost == 0.0 and names.issuperset(job.after):
                 names.add(job.id)
@@ -303,11 +303,11 @@ class _Model:
 
 def _in_time(evening: Evening, starts: Mapping[str, int]) -> bool:
     """Whether every job with hours of its own keeps to them."""
-    own = [job for job in evening.jobs if job.id in starts]
+    members = [job for job in evening.jobs if job.id in starts]
     return all(
         starts[job.id] >= job.from_minute
         and (job.ends_by is None or starts[job.id] + job.minutes <= job.ends_by)
-        for job in own
+        for job in members
     )
 
 
@@ -322,12 +322,12 @@ def _in_order(evening: Evening, kept: Collection[str]) -> dict[str, int]:
         job = jobs[name]
         ready = [starts[o] + jobs[o].minutes + jobs[o].settle_minutes for o in job.after]
         ready += [starts[o] + jobs[o].minutes for o in job.follows if o in starts]
-        at = max(ready, default=0)
-        while not _free(evening, jobs, starts, job, at):
-            at += 1
-        starts[name] = at
-    last = max((at + jobs[name].minutes for name, at in starts.items()), default=0)
-    return {name: at + evening.minutes - last for name, at in starts.items()}
+        position = max(ready, default=0)
+        while not _free(evening, jobs, starts, job, position):
+            position += 1
+        starts[name] = position
+    last = max((position + jobs[name].minutes for name, position in starts.items()), default=0)
+    return {name: position + evening.minutes - last for name, position in starts.items()}
 
 
 def _before(job: WorkJob) -> tuple[str, ...]:
@@ -335,17 +335,21 @@ def _before(job: WorkJob) -> tuple[str, ...]:
 
 
 def _free(
-    evening: Evening, jobs: Mapping[str, WorkJob], starts: Mapping[str, int], job: WorkJob, at: int
+    evening: Evening,
+    jobs: Mapping[str, WorkJob],
+    starts: Mapping[str, int],
+    job: WorkJob,
+    position: int,
 ) -> bool:
     """Whether every need of a job has a unit free for all of its minutes."""
-    stop = at + job.minutes
+    stop = position + job.minutes
     for need in job.needs:
         busy = [
             (s, s + jobs[n].minutes)
             for n, s in starts.items()
-            if need in jobs[n].needs and s < stop and s + jobs[n].minutes > at
+            if need in jobs[n].needs and s < stop and s + jobs[n].minutes > position
         ]
-        moments = [at, *(s for s, _ in busy if s > at)]
+        moments = [position, *(s for s, _ in busy if s > position)]
         if any(sum(s <= m < e for s, e in busy) >= evening.resources[need] for m in moments):
             return False
     return True
@@ -366,18 +370,18 @@ def _what_cannot_fit(evening: Evening) -> str:
     over = (
         f"{needed - evening.minutes} min more than there are" if needed is not None else "too long"
     )
-    said = f"What may not be dropped takes {over}"
+    text = f"What may not be dropped takes {over}"
     if needed is not None:
-        said += f": {needed} min, and {evening.minutes} are left until the downbeat"
+        text += f": {needed} min, and {evening.minutes} are left until the downbeat"
     if minutes > evening.minutes:
-        return f"{said}. One after the other, {' → '.join(chain)} alone take {minutes} min."
+        return f"{text}. One after the other, {' → '.join(chain)} alone take {minutes} min."
     short = [
         f"{sum(j.minutes for j in must if need in j.needs)} min of “{need}” for {units}"
         for need, units in evening.resources.items()
         if sum(j.minutes for j in must if need in j.needs) > units * evening.minutes
     ]
     what = f" It needs {' and '.join(short)}." if short else ""
-    return f"{said}.{what} Start earlier, let more be dropped, or bring more hands."
+    return f"{text}.{what} Start earlier, let more be dropped, or bring more hands."
 
 
 def _what_is_late(evening: Evening, free: Evening) -> str:

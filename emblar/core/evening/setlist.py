@@ -103,34 +103,34 @@ def minute_worth() -> float:
     return _numbers()["minute"]
 
 
-def change(drum: SetDrum, now: Setup, then: Setup) -> Change:
+def change(drum: SetDrum, before: Setup, after: Setup) -> Change:
     """Return what brings a drum from one setup to another, and how long it takes.
 
     Parameters
     ----------
     drum
         The drum.
-    now
+    before
         How it is set up.
-    then
+    after
         How it is to be set up.
     """
     k = _numbers()
     pairs: tuple[tuple[Side, str | None, str | None, float | None, float | None], ...] = (
-        ("batter", now.batter, then.batter, now.batter_hz, then.batter_hz),
-        ("reso", now.reso, then.reso, now.reso_hz, then.reso_hz),
+        ("batter", before.batter, after.batter, before.batter_hz, after.batter_hz),
+        ("reso", before.reso, after.reso, before.reso_hz, after.reso_hz),
     )
     heads: list[Side] = []
     tuned: dict[Side, float] = {}
-    for side, here, there, from_hz, to_hz in pairs:
-        other_hole = side == "reso" and now.port_in != then.port_in
-        if here != there or other_hole:
+    for side, present, available, from_hz, to_hz in pairs:
+        other_hole = side == "reso" and before.port_in != after.port_in
+        if present != available or other_hole:
             heads.append(side)
         elif from_hz and to_hz and abs(cents(to_hz, from_hz)) > k["retune_from"]:
             tuned[side] = cents(to_hz, from_hz)
-    on = tuple(sorted(set(then.dampers) - set(now.dampers)))
-    off = tuple(sorted(set(now.dampers) - set(then.dampers)))
-    wires = then.wires if drum.kind == "snare" and then.wires != now.wires else ""
+    on = tuple(sorted(set(after.dampers) - set(before.dampers)))
+    off = tuple(sorted(set(before.dampers) - set(after.dampers)))
+    wires = after.wires if drum.kind == "snare" and after.wires != before.wires else ""
     minutes = len(heads) * sum(job_texts()[name].minutes for name in NEW_HEAD)
     minutes += len(tuned) * (k["retune_head"] + drum.rods * k["retune_rod"])
     minutes += sum(damper(d).minutes for d in on) + k["undamp"] * sum(
@@ -138,7 +138,7 @@ def change(drum: SetDrum, now: Setup, then: Setup) -> Change:
     )
     if wires:
         minutes += wire_settings()[wires].minutes
-    striker = then.striker if then.striker != now.striker else ""
+    striker = after.striker if after.striker != before.striker else ""
     return Change(minutes, tuple(heads), tuned, on, off, wires, striker)
 
 
@@ -171,7 +171,7 @@ def plan_setlist(
     _check(drums, songs, free_order=free_order)
     problem = _Problem(drums, songs, minute_worth() if worth is None else worth)
     order = problem.best_order() if free_order else tuple(range(len(songs)))
-    return problem.told(order)
+    return problem.result(order)
 
 
 def _check(drums: Mapping[str, SetDrum], songs: Sequence[Song], *, free_order: bool) -> None:
@@ -208,8 +208,10 @@ class _Problem:
         self.least = [self._least(j) for j in range(len(songs))]
 
     def _minutes(self, name: str, drum: SetDrum, i: int, j: int) -> Array:
-        here, there = self.songs[i].offers[name], self.songs[j].offers[name]
-        return np.array([[change(drum, a.setup, b.setup).minutes for b in there] for a in here])
+        present, available = self.songs[i].offers[name], self.songs[j].offers[name]
+        return np.array(
+            [[change(drum, a.setup, b.setup).minutes for b in available] for a in present]
+        )
 
     def _least(self, j: int) -> float:
         """Return what song ``j`` costs at least, whatever comes before it."""
@@ -261,7 +263,7 @@ class _Problem:
         for j, new in nexts:
             self._look(new, (*order, j), best)
 
-    def told(self, order: tuple[int, ...]) -> Setlist:
+    def result(self, order: tuple[int, ...]) -> Setlist:
         """Return the best setups for an order."""
         picked = {name: self._picked(name, order) for name in self.drums}
         chosen = tuple({name: picked[name][i] for name in self.songs[i].offers} for i in order)
@@ -294,9 +296,9 @@ class _Problem:
             through = costs[-1][:, None] + self.between[name, i, j]
             came.append(through.argmin(axis=0))
             costs.append(self.steps[name, j] + through.min(axis=0))
-        at = int(costs[-1].argmin())
-        result = {played[-1]: at}
+        position = int(costs[-1].argmin())
+        result = {played[-1]: position}
         for song, back in zip(reversed(played[:-1]), reversed(came), strict=True):
-            at = int(back[at])
-            result[song] = at
+            position = int(back[position])
+            result[song] = position
         return result

@@ -35,7 +35,7 @@ class Difference:
     sd_steps: float
 
     @property
-    def heard(self) -> bool:
+    def is_audible(self) -> bool:
         """Whether it is heard, as far as can be told: more than a step and more than its doubt."""
         return abs(self.steps) > max(HEARD_STEPS, SURE_SDS * self.sd_steps)
 
@@ -44,19 +44,21 @@ class Difference:
 class Comparison:
     """A take against the record: what can be told, and why the rest cannot."""
 
-    told: dict[str, Difference]
+    differences: dict[str, Difference]
     untold: dict[str, str]
 
     @property
     def apart(self) -> float:
         """How far apart in all, steps: see ``score``."""
-        return score({name: d.steps for name, d in self.told.items()})
+        return score({name: d.steps for name, d in self.differences.items()})
 
     @property
-    def heard(self) -> tuple[Difference, ...]:
+    def audible(self) -> tuple[Difference, ...]:
         """What is heard, the largest first."""
         return tuple(
-            sorted((d for d in self.told.values() if d.heard), key=lambda d: -abs(d.steps))
+            sorted(
+                (d for d in self.differences.values() if d.is_audible), key=lambda d: -abs(d.steps)
+            )
         )
 
 
@@ -68,7 +70,7 @@ def compare(record: Target, take: Target) -> Comparison:
     record, take
         What each measures, by the names of ``registry.toml``.
     """
-    told, untold = {}, {}
+    known, untold = {}, {}
     for name in steps():
         ours, theirs = take.values.get(name), record.values.get(name)
         if ours is None or theirs is None:
@@ -80,8 +82,8 @@ def compare(record: Target, take: Target) -> Comparison:
         if difference is None:
             untold[name] = "nothing of it sounds"
         else:
-            told[name] = difference
-    return Comparison(told, untold)
+            known[name] = difference
+    return Comparison(known, untold)
 
 
 def _difference(name: str, record: Measured, take: Measured) -> Difference | None:

@@ -56,11 +56,11 @@ def learned_shares(trials: Iterable[Trial]) -> dict[str, Share]:
     for trial in trials:
         weight = pull = 0.0
         for name, (steps, sd) in trial.seen.items():
-            said = trial.expected.get(name, 0.0)
-            if abs(said) >= LEAST_SEEN_STEPS:
+            text = trial.expected.get(name, 0.0)
+            if abs(text) >= LEAST_SEEN_STEPS:
                 precision = 1.0 / (sd**2 + STROKE_SD_STEPS**2)
-                weight += precision * said**2
-                pull += precision * said * steps
+                weight += precision * text**2
+                pull += precision * text * steps
         if weight > 0.0:
             w, p, count = sums.get(trial.kind, (0.0, 0.0, 0))
             sums[trial.kind] = (w + weight, p + pull, count + 1)

@@ -143,7 +143,7 @@ def effect_of(owned: OwnedDrum, before: Setup, after: Setup) -> dict[str, float]
 def next_moves(
     owned: OwnedDrum,
     setup: Setup,
-    found: Comparison,
+    comparison: Comparison,
     *,
     heads: bool = True,
     have: frozenset[str] | None = None,
@@ -155,7 +155,7 @@ def next_moves(
     ----------
     owned, setup
         The drum, and how it was set up when the take was made.
-    found
+    comparison
         The take against the record.
     heads
         Whether other heads are tried, too: they take longest to try.
@@ -164,7 +164,7 @@ def next_moves(
     learned
         What earlier changes did over what the model says, by kind (``learned.learned_shares``).
     """
-    apart = {name: d.steps for name, d in found.told.items()}
+    apart = {name: d.steps for name, d in comparison.differences.items()}
     near = [*_changes(owned, setup, heads=heads)]
 
     def tried(changes: Sequence[Change], weigh: Weigh) -> list[Move]:
@@ -193,20 +193,20 @@ def _move(
 ) -> Move | None:
     """Return what a change brings, or None if it may as well do harm: that is no advice."""
     try:
-        said = effect_of(owned, before, after)
+        description = effect_of(owned, before, after)
     except EmblarError:
         return None
-    effect = {name: share.mean * e for name, e in said.items()}
-    gain, doubt, harmless = weigh(apart, said, share)
+    effect = {name: share.mean * e for name, e in description.items()}
+    gain, doubt, harmless = weigh(apart, description, share)
     if gain < LEAST_GAIN or not harmless:
         return None
     row = _rows()[kind]
-    told = {name: e for name, e in effect.items() if abs(e) >= FOLLOW_STEPS}
+    known = {name: e for name, e in effect.items() if abs(e) >= FOLLOW_STEPS}
     return Move(
         kind,
         what,
         after,
-        told,
+        known,
         gain,
         doubt,
         minutes_of(kind),
@@ -217,22 +217,24 @@ def _move(
 
 
 def _gain(
-    apart: Mapping[str, float], said: Mapping[str, float], share: Share
+    apart: Mapping[str, float], description: Mapping[str, float], share: Share
 ) -> tuple[float, float, bool]:
     """Return what a change brings, how unsure that is, and whether it can hardly do harm."""
-    after = {name: s + share.mean * said.get(name, 0.0) for name, s in apart.items()}
+    after = {name: s + share.mean * description.get(name, 0.0) for name, s in apart.items()}
     gain = score(apart) - score(after)
-    doubt = share.sd * score({name: e for name, e in said.items() if name in apart})
+    doubt = share.sd * score({name: e for name, e in description.items() if name in apart})
     return gain, doubt, gain >= doubt
 
 
 def _far_gain(
-    apart: Mapping[str, float], said: Mapping[str, float], share: Share
+    apart: Mapping[str, float], description: Mapping[str, float], share: Share
 ) -> tuple[float, float, bool]:
     """Return the same for a drum that is far off; harmless is what helps at either end of it."""
     gain, least, most = (
         score(apart, far_share=FAR_SHARE)
-        - score({n: s + times * said.get(n, 0.0) for n, s in apart.items()}, far_share=FAR_SHARE)
+        - score(
+            {n: s + times * description.get(n, 0.0) for n, s in apart.items()}, far_share=FAR_SHARE
+        )
         for times in (share.mean, share.mean - share.sd, share.mean + share.sd)
     )
     return gain, 0.5 * max(abs(most - least), abs(most - gain)), min(least, most) > 0.0

@@ -43,8 +43,8 @@ def middle_curve(
         for i, edge in enumerate(edges)
         if np.any(which == i)
     ]
-    told = np.array(result).reshape(-1, 2)
-    return told[:, 0], told[:, 1]
+    known = np.array(result).reshape(-1, 2)
+    return known[:, 0], known[:, 1]
 
 
 def band_levels(strokes: Sequence[Samples], rate_hz: int, lead_s: float) -> Curve:
@@ -77,8 +77,8 @@ def band_levels(strokes: Sequence[Samples], rate_hz: int, lead_s: float) -> Curv
         power = np.abs(np.fft.rfft(piece)) ** 2
         # A band narrower than a bin takes its share of it.
         summed = np.concatenate([[0.0], np.cumsum(power)])
-        at = np.interp(edges, np.append(hz, hz[-1] + hz[1]) - hz[1] / 2.0, summed)
-        bands = np.diff(at)
+        edges_hz = np.interp(edges, np.append(hz, hz[-1] + hz[1]) - hz[1] / 2.0, summed)
+        bands = np.diff(edges_hz)
         total += bands / max(float(bands.sum()), 1e-20)
     levels = 10.0 * np.log10(np.maximum(total / len(strokes), 1e-9))
     return np.sqrt(edges[:-1] * edges[1:]), levels

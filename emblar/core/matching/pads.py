@@ -25,7 +25,7 @@ def _rows() -> dict[str, dict[str, Any]]:
     return tomllib.loads(text)
 
 
-def pad_advice(found: Comparison) -> tuple[PadAdvice, ...]:
+def pad_advice(comparison: Comparison) -> tuple[PadAdvice, ...]:
     """Return what to try for everything that is heard to be off, the largest difference first.
 
     Quantities that no cymbal or stack is changed by (a drum's note) are left out.
@@ -33,7 +33,7 @@ def pad_advice(found: Comparison) -> tuple[PadAdvice, ...]:
     rows = _rows()
     return tuple(
         PadAdvice(d.name, d.steps, row["says"], tuple(row["try"]))
-        for d in found.heard
+        for d in comparison.audible
         if d.name in rows
         for row in [rows[d.name]["more" if d.steps > 0.0 else "less"]]
     )

@@ -58,7 +58,7 @@ class Standing:
     name: str
     level_db: float
     sd_db: float
-    told: bool
+    is_audible: bool
     feel_share: float | None = None
     feel_told: bool = False
 
@@ -103,16 +103,17 @@ def read_round(
     window = _numbers()["window"]
     levels = [
         loudness_lufs(
-            samples[round(at * rate_hz) : round(min(at + window, stop) * rate_hz)], rate_hz
+            samples[round(onset_s * rate_hz) : round(min(onset_s + window, stop) * rate_hz)],
+            rate_hz,
         )
-        for at, stop in zip(onsets, stops, strict=True)
+        for onset_s, stop in zip(onsets, stops, strict=True)
     ]
     result = {}
     for index, name in enumerate(drums):
-        own = levels[index * strikes : (index + 1) * strikes]
-        spread = float(np.std(own, ddof=1)) if strikes > 1 else _numbers()["hand_sd"]
+        loudness = levels[index * strikes : (index + 1) * strikes]
+        spread = float(np.std(loudness, ddof=1)) if strikes > 1 else _numbers()["hand_sd"]
         sd = math.hypot(spread / math.sqrt(strikes), _numbers()["hand_sd"])
-        result[name] = Loudness(float(np.mean(own)), sd, strikes)
+        result[name] = Loudness(float(np.mean(loudness)), sd, strikes)
     return result
 
 
@@ -134,21 +135,21 @@ def standings(
     """
     group = [name for name in toms if name in played]
     result = []
-    for name, own in played.items():
+    for name, loudness in played.items():
         among = group if len(group) > 1 and name in group else list(played)
         middle, middle_sd = _middle(name, among, played)
-        level, sd = own.lufs - middle, math.hypot(own.sd_db, middle_sd)
+        level, sd = loudness.lufs - middle, math.hypot(loudness.sd_db, middle_sd)
         stands = len(group) > 1 and name in group
         share = _feel(name, group, feel or {}) if stands else None
         both_ways = len(group) > 2
-        told = abs(level) > max(level_step_db(), sd) and (both_ways or level < 0.0)
+        values = abs(level) > max(level_step_db(), sd) and (both_ways or level < 0.0)
         felt = share is not None and abs(share) > _numbers()["feel_share"]
         result.append(
             Standing(
                 name,
                 level,
                 sd,
-                stands and told,
+                stands and values,
                 share,
                 share is not None and felt and (both_ways or share < 0.0),
             )

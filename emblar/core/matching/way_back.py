@@ -49,13 +49,13 @@ class RodTurn:
 class WayBack:
     """What to do, in order: heads to fit, rods to turn per head, dampers, wires, striker.
 
-    ``anew`` names heads that were exchanged in between: they are brought up anew to their pitch.
+    ``refit`` names heads that were exchanged in between: they are brought up anew to their pitch.
     ``pitches`` is what the heads that were turned in between stood at, Hz, where it was known:
     they are tapped round and brought there.
     """
 
     fit: dict[str, str]
-    anew: tuple[str, ...]
+    refit: tuple[str, ...]
     turns: dict[str, tuple[RodTurn, ...]]
     damp: tuple[str, ...]
     undamp: tuple[str, ...]
@@ -66,7 +66,7 @@ class WayBack:
     @property
     def minutes(self) -> float:
         """About how long it takes."""
-        heads = {*self.fit, *self.anew}
+        heads = {*self.fit, *self.refit}
         return (
             len(heads) * minutes_of("head")
             + len({*self.turns, *self.pitches} - heads) * minutes_of("turn")
@@ -81,7 +81,7 @@ class WayBack:
         """Whether the drum is there already."""
         return not (
             self.fit
-            or self.anew
+            or self.refit
             or self.turns
             or self.damp
             or self.undamp
@@ -91,14 +91,14 @@ class WayBack:
         )
 
 
-def way_between(journey: Sequence[Node], here: int, there: int) -> WayBack:
+def way_between(journey: Sequence[Node], present: int, available: int) -> WayBack:
     """Return the way from one setup to another of the same drum.
 
     Parameters
     ----------
     journey
         Every setup of the drum, the oldest first.
-    here, there
+    present, available
         Ids of the setup it is in and of the one to go to.
 
     Raises
@@ -107,18 +107,18 @@ def way_between(journey: Sequence[Node], here: int, there: int) -> WayBack:
         One of them is not in the journey.
     """
     ids = [node.id for node in journey]
-    current, then = ids.index(here), ids.index(there)
+    current, then = ids.index(present), ids.index(available)
     first, last = sorted((current, then))
     between = journey[first + 1 : last + 1]
     a, b = journey[current], journey[then]
     fit = {side: made for side, made in b.heads.items() if a.heads.get(side) != made}
-    anew = tuple(
+    renewed = tuple(
         side for side in b.heads if side in fit or any(side in node.slack for node in between)
     )
     sign = 1.0 if then > current else -1.0
     turns = {}
     for side in b.heads:
-        if side in anew:
+        if side in renewed:
             continue
         rows = [node.turned[side] for node in between if side in node.turned]
         net = [sign * sum(values) for values in zip(*rows, strict=True)] if rows else []
@@ -126,12 +126,12 @@ def way_between(journey: Sequence[Node], here: int, there: int) -> WayBack:
         if moved:
             turns[side] = moved
     # What went up and down again between is not quite where it was either.
-    moved_sides = {side for node in between for side in node.turned} | set(anew)
+    moved_sides = {side for node in between for side in node.turned} | set(renewed)
     pitches = {side: b.stood[side] for side in b.heads if side in b.stood and side in moved_sides}
     damp, undamp = sorted(b.dampers - a.dampers), sorted(a.dampers - b.dampers)
     return WayBack(
         fit,
-        anew,
+        renewed,
         turns,
         tuple(damp),
         tuple(undamp),

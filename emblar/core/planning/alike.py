@@ -73,8 +73,8 @@ def _weighed(
         return {(): row}
     setups = [replace(row.setup, dampers=one) for one in sets if one != row.setup.dampers]
     result = {w.setup.dampers: w for w in weigh(name, setups) if w is not None}
-    told = {one: replace(w, short_cents=row.short_cents) for one, w in result.items()}
-    return {**told, row.setup.dampers: row}
+    known = {one: replace(w, short_cents=row.short_cents) for one, w in result.items()}
+    return {**known, row.setup.dampers: row}
 
 
 def _with(
@@ -88,8 +88,8 @@ def _with(
         if row.setup.dampers in sets or not row.setup.dampers:
             out[name] = row
             continue
-        own = [rows[name][one] for one in (*sets, ()) if one in rows[name]]
-        if not own:
+        members = [rows[name][one] for one in (*sets, ()) if one in rows[name]]
+        if not members:
             return None
-        out[name] = min(own, key=lambda w: w.total)
+        out[name] = min(members, key=lambda w: w.total)
     return out

@@ -116,11 +116,11 @@ def plan_kit(problem: Problem, *, measure: bool = False) -> KitPlan:
     options = _found(problem, searches)
     # Where the best kit stands, a last look round it, as when one drum is planned alone.
     for row in _assigned(options, shelf, brief, _scored).values():
-        own = [w for w in options[row.voice] if w.drum == row.drum]
+        members = [w for w in options[row.voice] if w.drum == row.drum]
         others = [w for w in options[row.voice] if w.drum != row.drum]
         search = searches[row.voice, row.drum]
         look = search.finalists if measure else search.polished
-        options[row.voice] = others + look(own)
+        options[row.voice] = others + look(members)
     result = _alternatives(options, searches, shelf, brief)
     unmet = _unmet(problem.targets, options, result[0].chosen if result else {})
     if not result:
@@ -157,7 +157,7 @@ def _alternatives(
             # What is best of all is best of those it is among.
             chosen = dict(result[0].chosen)
         else:
-            rows = {v: [w for w in own if allowed(w)] for v, own in options.items()}
+            rows = {v: [w for w in members if allowed(w)] for v, members in options.items()}
             chosen = _assigned(rows, shelf, brief, cost)
         if cost is _scored:
             key = frozenset((v, w.drum, w.setup) for v, w in chosen.items())
@@ -199,19 +199,19 @@ def shared_out(
     dict
         One recipe a drum; a drum is left out if the heads it needs go to others.
     """
-    own = {
+    matching = {
         str(i): [replace(row, voice=str(i), drum=i) for row in rows] for i, rows in options.items()
     }
-    forced = sum(min((len(r.bought) for r in rows), default=0) for rows in own.values())
+    forced = sum(min((len(r.bought) for r in rows), default=0) for rows in matching.values())
     most = max(0 if brief.only_owned else brief.budget_heads, forced)
     allowed = replace(brief, only_owned=False, budget_heads=most)
-    chosen = _assigned(own, shelf, allowed, _scored)
+    chosen = _assigned(matching, shelf, allowed, _scored)
     if brief.minutes is not None:
         # Minutes weigh more and more until the work fits into the time there is.
         for weight in MINUTES_WEIGHED:
             if sum(r.minutes for r in chosen.values()) <= brief.minutes * brief.hands:
                 break
-            chosen = _assigned(own, shelf, allowed, partial(_pressed, weight))
+            chosen = _assigned(matching, shelf, allowed, partial(_pressed, weight))
     return {
         i: next(r for r in rows if r.setup == chosen[str(i)].setup)
         for i, rows in options.items()
@@ -238,7 +238,7 @@ def _toms(sign: int) -> Callable[[Weighed], bool]:
 def _assigned(
     options: Mapping[str, Sequence[Weighed]], shelf: Shelf, brief: Brief, cost: Cost
 ) -> dict[str, Weighed]:
-    rows, price = _cheapest([row for own in options.values() for row in own], cost)
+    rows, price = _cheapest([row for members in options.values() for row in members], cost)
     if not rows:
         return {}
     limits: list[Array] = []

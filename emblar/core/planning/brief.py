@@ -143,8 +143,8 @@ def strikers_of(shelf: Shelf, kind: Literal["kick", "snare", "tom"]) -> tuple[st
 
     Beaters are chosen from; one pair of sticks plays the whole kit.
     """
-    own = [s.id for s in strikers_for(kind) if s.id in shelf.strikers and not s.only_if_asked]
+    members = [s.id for s in strikers_for(kind) if s.id in shelf.strikers and not s.only_if_asked]
     usual = USUAL_STRIKER[kind]
     if kind != "kick":
-        own = [usual] if usual in own or not own else own[:1]
-    return tuple(own) or (usual,)
+        members = [usual] if usual in members or not members else members[:1]
+    return tuple(members) or (usual,)

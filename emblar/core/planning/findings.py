@@ -37,9 +37,9 @@ def findings() -> dict[str, Finding]:
     }
 
 
-def check_findings(found: tuple[str, ...], kind: Kind) -> None:
+def check_findings(result: tuple[str, ...], kind: Kind) -> None:
     """Raise ``DrumError`` where a finding is unknown or none of this kind of drum."""
-    for name in found:
+    for name in result:
         row = findings().get(name)
         if row is None:
             raise DrumError(f"findings: “{name}” is not possible. Choose {', '.join(findings())}.")

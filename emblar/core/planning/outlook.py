@@ -167,9 +167,12 @@ class Field:
         strikes = [[stroke_on(struck, s, row, self.port_in) for row in rows] for s in self.strikers]
         self._eased = np.array([eased_by(row) for row in rows])
         films = [construction(b).film() for b in self.batters]
-        on = [[[on_surface(own, film, self.k) for film in films] for own in row] for row in strikes]
-        self._impulse = np.array([[own.impulse for own in row] for row in strikes])
-        self._contact = np.array([[own.contact for own in row] for row in strikes])
+        on = [
+            [[on_surface(modes, film, self.k) for film in films] for modes in row]
+            for row in strikes
+        ]
+        self._impulse = np.array([[modes.impulse for modes in row] for row in strikes])
+        self._contact = np.array([[modes.contact for modes in row] for row in strikes])
         self._noise = np.array([[[s.noise for s in each] for each in row] for row in on])
         self._brightness = np.array([[[s.brightness for s in each] for each in row] for row in on])
         sounds = np.stack([self._noise, self._brightness], axis=-1).reshape(-1, 2)
@@ -343,8 +346,8 @@ class Field:
 
     def _card(self, options: Options, modes: Modes) -> dict[str, Array]:
         loudest = modes.level.max(axis=0)
-        heard = np.where(modes.level > loudest * 10.0 ** (QUIETEST_DB / 20.0), modes.level, 0.0)
-        amplitude = LEVEL * heard / heard.sum(axis=0)
+        audible = np.where(modes.level > loudest * 10.0 ** (QUIETEST_DB / 20.0), modes.level, 0.0)
+        amplitude = LEVEL * audible / audible.sum(axis=0)
         partials = Partials(
             modes.omega / TURN, modes.rate, amplitude, modes.pitch, modes.bend_cents
         )

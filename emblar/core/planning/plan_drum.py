@@ -112,9 +112,9 @@ def plan_drum(
     NoSolutionError
         The drum cannot reach the pitch; what it can is in the message.
     """
-    there = shelf or Shelf((owned,), (), tuple(dampers()), ())
-    one = _Search(Task(owned, target, request), there, brief)
-    return one.told(one.found(thorough=thorough))
+    available = shelf or Shelf((owned,), (), tuple(dampers()), ())
+    one = _Search(Task(owned, target, request), available, brief)
+    return one.explain(one.candidates(thorough=thorough))
 
 
 def plan_drums(
@@ -147,7 +147,7 @@ def plan_drums(
     for i, task in enumerate(tasks):
         try:
             one = _Search(task, shelf, brief)
-            options[i] = one, one.found(thorough=thorough)
+            options[i] = one, one.candidates(thorough=thorough)
         except EmblarError as error:
             results[i] = error
     chosen = _alike(
@@ -158,13 +158,13 @@ def plan_drums(
         try:
             if i in chosen:
                 row = chosen[i]
-                results[i] = one.told([row, *(w for w in result if w is not row)])
+                results[i] = one.explain([row, *(w for w in result if w is not row)])
                 continue
             # Its heads went to other drums: what is left, and what may still be bought.
             again = _Search(tasks[i], left, budget)
-            row_again = again.found(thorough=False)
+            row_again = again.candidates(thorough=False)
             left, budget = _after(row_again[:1], left, budget)
-            results[i] = again.told(row_again)
+            results[i] = again.explain(row_again)
         except EmblarError as error:
             results[i] = error
     return [r for r in results if r is not None]
@@ -213,8 +213,8 @@ class _Search:
         self.owned, self.request, self.brief = task.owned, task.request, brief
         self.target = task.target
         self.pitch = _wished_pitch(task, brief)
-        told = _wished(task.target, self.pitch)
-        self.asked = replace(task.target, values={**task.target.values, "pitch": told})
+        known = _wished(task.target, self.pitch)
+        self.asked = replace(task.target, values={**task.target.values, "pitch": known})
         self.shelf = replace(shelf, drums=(self.owned,))
         self.problem = self._problem(self.request)
         self.search = self.problem.search(self.asked.voice, 0)
@@ -227,7 +227,7 @@ class _Search:
         locks = replace(self.request, dampers=None)
         return self._problem(locks).search(self.asked.voice, 0)
 
-    def found(self, *, thorough: bool) -> list[Weighed]:
+    def candidates(self, *, thorough: bool) -> list[Weighed]:
         """Return the best recipes, best first."""
         search = self.search
         result = search.best()
@@ -238,9 +238,9 @@ class _Search:
             )
         return search.finalists(result) if thorough else result
 
-    def told(self, found: list[Weighed]) -> DrumPlan:
+    def explain(self, matches: list[Weighed]) -> DrumPlan:
         """Return the plan with the first recipe, the others as other ways."""
-        best, owned = found[0], self.owned
+        best, owned = matches[0], self.owned
         if best.short_cents and owned.kind != "kick":
             way, size = ("high", "smaller") if best.short_cents < 0 else ("low", "larger")
             by_hand = self.request.pitch_hz is not None
@@ -269,7 +269,7 @@ class _Search:
             prediction=prediction,
             reasons=tuple(explain.reasons()),
             schools=tuple(explain.schools()),
-            others=tuple(_others(best, found)),
+            others=tuple(_others(best, matches)),
             sounds=tuple(
                 Other(sound.name, sound.says, sound.weighed, _moves(sound.weighed, row))
                 for sound in other_sounds(row, self._free())
@@ -319,8 +319,8 @@ def _hole_may_be_had(request: Wish, owned: OwnedDrum, brief: Brief) -> bool:
     if request.port == "ring":
         return False
     if request.reso is not None:
-        here = request.reso == owned.reso and owned.port_in is not None
-        return here or construction(request.reso).hole_in is not None
+        current = request.reso == owned.reso and owned.port_in is not None
+        return current or construction(request.reso).hole_in is not None
     return owned.port_in is not None or not (brief.only_owned or brief.budget_heads == 0)
 
 
@@ -338,13 +338,13 @@ def _settled_at(row: Weighed, drum: Drum, kind: Kind, wish_hz: float) -> tuple[W
 
 
 def _wished(target: Target, pitch: float) -> Measured:
-    told = target.values.get("pitch")
-    if told is not None and told.value == pitch:
-        return told
+    known = target.values.get("pitch")
+    if known is not None and known.value == pitch:
+        return known
     return Measured(pitch, 0.0, "Hz")
 
 
-def _others(best: Weighed, found: list[Weighed]) -> list[Other]:
+def _others(best: Weighed, matches: list[Weighed]) -> list[Other]:
     """Return the ways that are best at one thing and differ from the chosen one."""
     ways: list[tuple[str, str, Callable[[Weighed], tuple[float, float]]]] = [
         ("closest", "closest sound, any cost", lambda w: (w.distance, w.total)),
@@ -353,7 +353,7 @@ def _others(best: Weighed, found: list[Weighed]) -> list[Other]:
     ]
     out: list[Other] = []
     for name, says, key in ways:
-        row = min(found, key=key)
+        row = min(matches, key=key)
         if row is best or any(o.weighed is row for o in out) or key(row)[0] >= key(best)[0]:
             continue
         if name == "buy nothing" and (row.bought or not best.bought):

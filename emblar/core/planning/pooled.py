@@ -62,14 +62,14 @@ class Source:
     card: Card
 
 
-def pooled_card(sources: Sequence[Source], said: Sequence[Evidence]) -> tuple[Card, dict[str, str]]:
+def pooled_card(sources: Sequence[Source], text: Sequence[Evidence]) -> tuple[Card, dict[str, str]]:
     """Return one card of a voice out of several files and what is said of it.
 
     Parameters
     ----------
     sources
         At least one.
-    said
+    text
         Evidence given by hand for this voice.
 
     Returns
@@ -89,7 +89,7 @@ def pooled_card(sources: Sequence[Source], said: Sequence[Evidence]) -> tuple[Ca
             continue
         pooled = first_told([(s.name, s.card[name]) for s in ranked])
         told_by = pooled.origin
-        pooled = with_evidence(pooled, [e for e in said if e.quantity == name])
+        pooled = with_evidence(pooled, [e for e in text if e.quantity == name])
         quantities[name] = pooled.quantity
         if pooled.origin not in ("", best.name):
             origins[name] = pooled.origin
@@ -97,21 +97,21 @@ def pooled_card(sources: Sequence[Source], said: Sequence[Evidence]) -> tuple[Ca
             other = next(s.card for s in ranked if s.name == told_by)
             changed |= {company: getattr(other, company) for company in PITCH_COMPANY}
     pitch = quantities["pitch"]
-    if any(e.quantity == "pitch" and e.confidence >= SURE for e in said):
+    if any(e.quantity == "pitch" and e.confidence >= SURE for e in text):
         # What was measured is another reading beside what a person is sure of.
-        own = changed.get("alternatives", best.card.alternatives)
+        readings = changed.get("alternatives", best.card.alternatives)
         read = first_told([(s.name, s.card["pitch"]) for s in ranked]).quantity
         changed["pitch_chosen"] = True
-        changed["alternatives"] = _other_readings(pitch, read, own)
+        changed["alternatives"] = _other_readings(pitch, read, readings)
     if isinstance(pitch, Measured) and pitch != best.card["pitch"]:
         changed["pitch_sd_cents"] = 1200.0 * math.log2(1.0 + pitch.sd / pitch.value)
     return replace(best.card.having(quantities), **changed), origins
 
 
 def _other_readings(
-    pitch: Quantity, read: Quantity, own: Sequence[Alternative]
+    pitch: Quantity, read: Quantity, matching: Sequence[Alternative]
 ) -> tuple[Alternative, ...]:
-    rows = list(own)
+    rows = list(matching)
     if isinstance(read, Measured):
         rows.insert(0, Alternative(read.value, 0.0))
     if isinstance(pitch, Measured):
@@ -144,18 +144,18 @@ def first_told(readings: Sequence[tuple[str, Quantity]]) -> Pooled:
     return Pooled(reason, "")
 
 
-def with_evidence(pooled: Pooled, said: Sequence[Evidence]) -> Pooled:
+def with_evidence(pooled: Pooled, evidence_rows: Sequence[Evidence]) -> Pooled:
     """Weigh a measured quantity with what people say of it."""
     quantity, origin = pooled.quantity, pooled.origin
-    for evidence in sorted(said, key=lambda e: -e.confidence):
+    for evidence in sorted(evidence_rows, key=lambda e: -e.confidence):
         given = _as_measured(evidence)
         if isinstance(quantity, Unknown):
             quantity, origin = given, f"by hand: {evidence.source}"
             continue
         agrees = abs(given.value - quantity.value) <= AGREES_SD * math.hypot(given.sd, quantity.sd)
         if not agrees and evidence.confidence >= SURE:
-            told = f"{quantity.value:.4g} {quantity.unit}"
-            quantity, origin = given, f"by hand: {evidence.source} (measured: {told}, left out)"
+            values = f"{quantity.value:.4g} {quantity.unit}"
+            quantity, origin = given, f"by hand: {evidence.source} (measured: {values}, left out)"
             continue
         if not agrees:
             origin += f"; {evidence.source} says {given.value:g} {given.unit}, left out"

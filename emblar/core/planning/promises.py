@@ -63,15 +63,15 @@ def broken(row: Weighed, owned: OwnedDrum, brief: Brief) -> list[str]:
         What was asked for.
     """
     setup, title = row.setup, voice_title(row.voice)
-    said: list[str] = []
+    text: list[str] = []
     for about in schools_broken(brief.schools, owned.kind, setup):
         if about == PORT:
             continue
-        said.append(
+        text.append(
             f"{title}: your school is “{brief.schools[about]}” ({about}); this plan breaks it. "
             "It was chosen by hand, or no head bears this pitch that way."
         )
-    return said + _front(row, owned, brief) + _bought(row, title, brief) + _style(row, title, brief)
+    return text + _front(row, owned, brief) + _bought(row, title, brief) + _style(row, title, brief)
 
 
 def _front(row: Weighed, owned: OwnedDrum, brief: Brief) -> list[str]:

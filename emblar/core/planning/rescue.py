@@ -182,11 +182,11 @@ class _Drum:
         self.now = result[0].total if result else None
 
     def _found(self, locks: Wish, *, bought_dampers: bool) -> list[Weighed]:
-        there = set(self.shelf.dampers) | set(self.on)
-        lying = tuple(
-            d for d in dampers() if bought_dampers or d in there or damper_price(d) == 0.0
+        available = set(self.shelf.dampers) | set(self.on)
+        muffling = tuple(
+            d for d in dampers() if bought_dampers or d in available or damper_price(d) == 0.0
         )
-        shelf = replace(self.shelf, dampers=lying)
+        shelf = replace(self.shelf, dampers=muffling)
         held = {self.owned.name: locks}
         problem = Problem((self.target,), shelf, self.brief, self.weights, held)
         return problem.search(self.target.voice, self.number).best()
@@ -195,13 +195,13 @@ class _Drum:
         """Return changes of muffling, of one head or of both, none of which is worse and dearer."""
         if self.now is None:
             return []
-        own = self.owned
+        owned = self.owned
         rows: dict[What, Wish] = {
-            "muffling": Wish(batter=own.batter, reso=own.reso),
-            "batter": Wish(reso=own.reso),
+            "muffling": Wish(batter=owned.batter, reso=owned.reso),
+            "batter": Wish(reso=owned.reso),
         }
-        if own.reso is not None:
-            rows |= {"reso": Wish(batter=own.batter), "both heads": Wish()}
+        if owned.reso is not None:
+            rows |= {"reso": Wish(batter=owned.batter), "both heads": Wish()}
         result = [
             self._fix(what, row, self.now, coin)
             for what, locks in rows.items()
@@ -211,39 +211,39 @@ class _Drum:
         least = _prices()["rescue"]["least_gain"]
         return _undominated([fix for fix in result if fix.gain >= least])
 
-    def _fix(self, what: What, row: Weighed, now: float, coin: float) -> Fix:
-        own = self.owned
+    def _fix(self, what: What, row: Weighed, current: float, coin: float) -> Fix:
+        matching = self.owned
         lays_on = tuple(d for d in row.setup.dampers if d not in self.on)
-        price = sum(head_price(h, own.diameter_in, own.kind) for h in row.bought)
+        price = sum(head_price(h, matching.diameter_in, matching.kind) for h in row.bought)
         price += sum(damper_price(d) for d in lays_on if d not in self.shelf.dampers)
         return Fix(
-            own.name,
+            matching.name,
             row.voice,
-            _what(own, row.setup, what),
+            _what(matching, row.setup, what),
             row.setup,
             row.bought,
             lays_on,
-            now - row.total,
+            current - row.total,
             coin * price,
             row.minutes,
         )
 
 
-def _what(owned: OwnedDrum, recipe: Setup, asked: What) -> What:
+def _what(owned: OwnedDrum, recipe: Setup, kind: What) -> What:
     """Return what a recipe really changes: heads left free may stay as they are."""
     batter, reso = recipe.batter != owned.batter, recipe.reso != owned.reso
     cut = recipe.port_in != owned.port_in
-    if asked == "muffling" or not (batter or reso or cut):
+    if kind == "muffling" or not (batter or reso or cut):
         return "muffling"
     if batter and (reso or cut):
         return "both heads"
     return "batter" if batter else "reso"
 
 
-def _undominated(found: Sequence[Fix]) -> list[Fix]:
+def _undominated(matches: Sequence[Fix]) -> list[Fix]:
     """Return the changes that no other beats in gain for the same price or less."""
     kept: list[Fix] = []
-    for fix in sorted(found, key=lambda f: (f.price, -f.gain, f.minutes)):
+    for fix in sorted(matches, key=lambda f: (f.price, -f.gain, f.minutes)):
         if all(fix.gain > other.gain + 1e-6 for other in kept):
             kept.append(fix)
     return kept

@@ -108,9 +108,9 @@ class DrumSearch(Weigher):
         self.past_ceiling = locks.pitch_hz is not None or locks.semitones is not None
         if self.owned.kind == "kick" and locks.pitch_hz is None:
             self.window = kick_window(self.owned.diameter_in)
-        asked = ((locks.batter, self.owned.batter), (locks.reso, self.owned.reso))
+        request = ((locks.batter, self.owned.batter), (locks.reso, self.owned.reso))
         by_hand = sum(
-            h is not None and h != current and self.loose(h) is None for h, current in asked
+            h is not None and h != current and self.loose(h) is None for h, current in request
         )
         self.may_buy = max(0 if brief.only_owned else brief.budget_heads, by_hand)
         self._schools: Mapping[str, str] = {}
@@ -163,53 +163,53 @@ class DrumSearch(Weigher):
             side_taken(about, name, semitones, ported=False, dressed=dressed)
         )
 
-    def finalists(self, found: list[Weighed], count: int = FINALISTS) -> list[Weighed]:
+    def finalists(self, matches: list[Weighed], count: int = FINALISTS) -> list[Weighed]:
         """Return recipes with the first few put in order by what their strokes *measure*.
 
         The outlook's card is worked out, not measured; among recipes that are nearly as good, a
         rendered stroke measured by the code that measured the record decides.
         """
-        found = self.polished(found)
-        first = [w for w in found[:count] if w.total < found[0].total + NEARLY_AS_GOOD]
+        matches = self.polished(matches)
+        first = [w for w in matches[:count] if w.total < matches[0].total + NEARLY_AS_GOOD]
         if len(first) < 2:
-            return found
+            return matches
         measured = [w.total - w.distance + self._measured(w) for w in first]
         # What was worked out tells how good the best of them is, what was measured the rest.
         least, nearest = min(w.total for w in first), min(measured)
-        told = [
-            replace(w, costs={**w.costs, RENDERED: least + own - nearest - w.total})
-            for w, own in zip(first, measured, strict=True)
+        known = [
+            replace(w, costs={**w.costs, RENDERED: least + exact - nearest - w.total})
+            for w, exact in zip(first, measured, strict=True)
         ]
-        rest = [w for w in found if w not in first]
-        return sorted([*told, *rest], key=lambda w: w.total)
+        rest = [w for w in matches if w not in first]
+        return sorted([*known, *rest], key=lambda w: w.total)
 
-    def polished(self, found: list[Weighed]) -> list[Weighed]:
+    def polished(self, matches: list[Weighed]) -> list[Weighed]:
         """Return recipes with those added that differ from the best in two choices at once.
 
         Around the best few, dampers and relation together, then heads; again while that helps.
         """
-        wish, front = found[0].card["pitch"], self._front_of(found[0])
+        wish, front = matches[0].card["pitch"], self._front_of(matches[0])
         for _ in range(POLISHINGS):
-            best, own = found[0], [w for w in found if self._front_of(w) == front]
-            near = self._around(front, wish, own)
+            best, same_front = matches[0], [w for w in matches if self._front_of(w) == front]
+            near = self._around(front, wish, same_front)
             near += self._once_dressed(front, wish, sorted(near, key=lambda w: w.total))
             near = [replace(w, short_cents=best.short_cents) for w in near]
-            found = _kept([*found, *near])
-            if found[0].total > best.total - LEAST_GAIN:
+            matches = _kept([*matches, *near])
+            if matches[0].total > best.total - LEAST_GAIN:
                 break
-        return found
+        return matches
 
-    def _around(self, front: Front, wish: float, found: list[Weighed]) -> list[Weighed]:
+    def _around(self, front: Front, wish: float, matches: list[Weighed]) -> list[Weighed]:
         """Return the best few heads and strokes with every damper set and relation together."""
         best = list(
             dict.fromkeys(
-                (w.setup.batter, w.setup.reso, w.setup.striker, w.setup.wires) for w in found
+                (w.setup.batter, w.setup.reso, w.setup.striker, w.setup.wires) for w in matches
             )
         )[:AROUND]
         batters, resos, by, settings = (tuple(dict.fromkeys(c)) for c in zip(*best, strict=True))
-        there = tuple(r for r in resos if r is not None)
+        available = tuple(r for r in resos if r is not None)
         field = field_of(
-            self.owned, batters, there, self._damper_sets(front), by, settings, front.port_in
+            self.owned, batters, available, self._damper_sets(front), by, settings, front.port_in
         )
         rows = [
             (batters.index(b), resos.index(r) if r else 0, on_it, by.index(s), settings.index(w), t)
@@ -308,24 +308,24 @@ class DrumSearch(Weigher):
         if self.brief.keep_heads:
             return (current,)
         rows = constructions_for(self.owned.kind, "batter" if side == "batter" else "reso")
-        there = [c.id for c in rows if self.may_buy > 0 or self.loose(c.id) is not None]
+        available = [c.id for c in rows if self.may_buy > 0 or self.loose(c.id) is not None]
         if (
             side == "reso"
             and self.owned.kind == "snare"
             and not construction(current).is_snare_side
         ):
             # Whatever is there now does not belong there; it stays only for want of another.
-            return tuple(there) or (current,)
-        return tuple(dict.fromkeys([current, *there]))
+            return tuple(available) or (current,)
+        return tuple(dict.fromkeys([current, *available]))
 
     def _usual_striker(self) -> str:
-        own = strikers_of(self.shelf, self.owned.kind)
+        strikers = strikers_of(self.shelf, self.owned.kind)
         usual = USUAL_STRIKER[self.owned.kind]
         if self.locks.striker is not None:
             return self.locks.striker
         if self.brief.brushes and self.owned.kind != "kick":
             return "brushes"
-        return usual if usual in own else own[0]
+        return usual if usual in strikers else strikers[0]
 
     def _heads(self, front: Front, wish: float) -> list[Weighed]:
         """Return the best recipe of every pair of heads, with nothing on them or what is now."""
@@ -345,10 +345,10 @@ class DrumSearch(Weigher):
         )
         options = field.grid(self._relations())
         # Heads that are there may lie far behind, and still be all that may be bought.
-        there = self._there(field.batters, self.owned.batter)[options.batter]
+        available = self._there(field.batters, self.owned.batter)[options.batter]
         if field.resos:
-            there &= self._there(field.resos, self.owned.reso)[options.reso]
-        result = self.weighed(field, options, wish, also=there)
+            available &= self._there(field.resos, self.owned.reso)[options.reso]
+        result = self.weighed(field, options, wish, also=available)
         best: dict[tuple[str, str | None], Weighed] = {}
         for row in result:
             key = (row.setup.batter, row.setup.reso)
@@ -356,19 +356,19 @@ class DrumSearch(Weigher):
                 best[key] = row
         return sorted(best.values(), key=lambda w: w.total)
 
-    def _there(self, heads: Sequence[str], now: str | None) -> NDArray[np.bool_]:
+    def _there(self, heads: Sequence[str], present: str | None) -> NDArray[np.bool_]:
         """Return which heads are on the drum now or loose on the shelf."""
-        return np.array([h == now or self.loose(h) is not None for h in heads], np.bool_)
+        return np.array([h == present or self.loose(h) is not None for h in heads], np.bool_)
 
     def _relations(self) -> tuple[float, ...]:
         if self.locks.semitones is not None:
             return (self.locks.semitones,)
         if self.locks.relation is not None:
             return tuple(s for s in SEMITONES if relation_of(s) == self.locks.relation)
-        own = [s for s in SEMITONES if self.owned.kind == "snare" or abs(s) <= FOURTH]
+        members = [s for s in SEMITONES if self.owned.kind == "snare" or abs(s) <= FOURTH]
         if self.owned.kind == "kick" and self._schools.get(FRONT) != "front below":
-            own = [s for s in own if s >= 0.0]
-        return tuple(s for s in own if all(self._keeps(about, s) for about in INTERVALS))
+            members = [s for s in members if s >= 0.0]
+        return tuple(s for s in members if all(self._keeps(about, s) for about in INTERVALS))
 
     def _dressed(self, front: Front, wish: float, first: list[Weighed]) -> list[Weighed]:
         """Return recipes with dampers, strikers and wires on the best heads and on those now on."""
@@ -394,8 +394,8 @@ class DrumSearch(Weigher):
         """Return recipes with dampers, strikers and wires on given heads, the best first."""
         batters = tuple(dict.fromkeys(w.setup.batter for w in chosen))
         resos = tuple(dict.fromkeys(w.setup.reso for w in chosen if w.setup.reso))
-        own = strikers_of(self.shelf, self.owned.kind)
-        by = (self._usual_striker(),) if self.brief.brushes or self.locks.striker else own
+        matching = strikers_of(self.shelf, self.owned.kind)
+        by = (self._usual_striker(),) if self.brief.brushes or self.locks.striker else matching
         settings = (self.locks.wires,) if self.locks.wires else self._settings(chosen[0])
         field = field_of(
             self.owned, batters, resos, self._damper_sets(front), by, settings, front.port_in
@@ -419,13 +419,13 @@ class DrumSearch(Weigher):
             return (USUAL_WIRES_SETTING,)
         return USUAL_WIRES_SETTING, "tight" if off > 0.0 else "loose"
 
-    def _once_dressed(self, front: Front, wish: float, found: list[Weighed]) -> list[Weighed]:
+    def _once_dressed(self, front: Front, wish: float, matches: list[Weighed]) -> list[Weighed]:
         """Return the best recipes with every other pair of heads, and every other relation.
 
         Both were first judged bare and with the usual striker; dressed, and struck otherwise,
         others may be the better ones.
         """
-        best = [w.setup for w in found[:REFINED]]
+        best = [w.setup for w in matches[:REFINED]]
         sets = tuple(dict.fromkeys(r.dampers for r in best))
         by = tuple(dict.fromkeys(r.striker for r in best))
         settings = tuple(dict.fromkeys(r.wires for r in best))
@@ -441,20 +441,20 @@ class DrumSearch(Weigher):
         rows: dict[tuple[int, int, int, int, int, float], None] = {}
         for r in best:
             on_it = (sets.index(r.dampers), by.index(r.striker), settings.index(r.wires))
-            own = (field.batters.index(r.batter), field.resos.index(r.reso) if r.reso else 0)
+            place = (field.batters.index(r.batter), field.resos.index(r.reso) if r.reso else 0)
             pairs = itertools.product(range(len(field.batters)), range(max(len(field.resos), 1)))
             rows |= dict.fromkeys((*pair, *on_it, r.semitones) for pair in pairs)
             if r.reso:
-                rows |= dict.fromkeys((*own, *on_it, s) for s in self._relations())
+                rows |= dict.fromkeys((*place, *on_it, s) for s in self._relations())
         again = self.weighed(field, options_of(list(rows)), wish)
         return sorted(again, key=lambda w: w.total)
 
     def single_dampers(self) -> tuple[tuple[str, ...], ...]:
         """Return nothing, and every damper by itself that may lie on this drum."""
         kind, size = self.owned.kind, self.owned.diameter_in
-        own = [d for d in dampers_for(kind) if not d.only_if_asked and d.least_in <= size]
+        members = [d for d in dampers_for(kind) if not d.only_if_asked and d.least_in <= size]
         two = self.owned.reso is not None
-        free = [d for d in own if d.eased == 1.0 and (d.side == "batter" or two)]
+        free = [d for d in members if d.eased == 1.0 and (d.side == "batter" or two)]
         return ((), *((d.id,) for d in free))
 
     def dressed_alike(self, setups: Sequence[Setup], wish: float) -> list[Weighed | None]:
@@ -484,8 +484,8 @@ class DrumSearch(Weigher):
             and d.least_in <= self.owned.diameter_in
         ]
         pairs = [pair for pair in PAIRS[kind] if set(pair) <= set(single)]
-        here = tuple(d for d in self.now if not front.off or damper(d).side == "batter")
-        sets = dict.fromkeys([(), here, *((d,) for d in single), *pairs])
+        present = tuple(d for d in self.now if not front.off or damper(d).side == "batter")
+        sets = dict.fromkeys([(), present, *((d,) for d in single), *pairs])
         return tuple(row for row in sets if self._keeps(MUFFLING, 0.0, bool(row)))
 
 
@@ -495,9 +495,9 @@ def ring_in(diameter_in: float) -> float:
     return max(widest, NEW_PORT_IN)
 
 
-def _kept(found: Sequence[Weighed]) -> list[Weighed]:
+def _kept(matches: Sequence[Weighed]) -> list[Weighed]:
     """Return the best by score, and those no kept one beats in work, purchases or cuts."""
-    ordered = sorted(_once(found), key=lambda w: w.total)
+    ordered = sorted(_once(matches), key=lambda w: w.total)
     kept = ordered[:KEPT]
     for key in (
         lambda w: (w.minutes, w.total),
@@ -510,14 +510,14 @@ def _kept(found: Sequence[Weighed]) -> list[Weighed]:
         if best is not None and best not in kept:
             kept.append(best)
     for relation in (-1, 0, 1):
-        own = (w for w in ordered if np.sign(w.setup.semitones) == relation)
-        kept += [w for w in itertools.islice(own, 1) if w not in kept]
+        members = (w for w in ordered if np.sign(w.setup.semitones) == relation)
+        kept += [w for w in itertools.islice(members, 1) if w not in kept]
     return kept
 
 
-def _once(found: Iterable[Weighed]) -> list[Weighed]:
+def _once(matches: Iterable[Weighed]) -> list[Weighed]:
     best: dict[tuple[object, ...], Weighed] = {}
-    for row in found:
+    for row in matches:
         r = row.setup
         chosen = (r.batter, r.reso, r.port_in, r.dampers, r.striker, r.wires, r.semitones)
         best.setdefault(chosen, row)

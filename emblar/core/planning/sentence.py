@@ -103,8 +103,8 @@ def interval_words(cents_: float) -> str:
     octaves, rest = divmod(whole, 12)
     size = INTERVALS.get(rest, f"{rest} semitones") if rest else ""
     if octaves:
-        told = "an octave" if octaves == 1 else f"{octaves} octaves"
-        size = f"{told} and {size}" if size else told
+        values = "an octave" if octaves == 1 else f"{octaves} octaves"
+        size = f"{values} and {size}" if size else values
     near = "" if abs(semitones - whole) < NEARLY_SEMITONES else "about "
     return f"{near}{size} too {way}"
 
@@ -117,12 +117,12 @@ def _dampers(ids: Sequence[str]) -> str:
 def against_record(apart: Mapping[str, float]) -> str:
     """Return how a plan stands against the record, its largest differences first."""
     known = once_long({name: value for name, value in apart.items() if name not in UNSAID})
-    told = sorted((n for n in known if abs(known[n]) >= SAID_FROM), key=lambda n: -abs(known[n]))
+    values = sorted((n for n in known if abs(known[n]) >= SAID_FROM), key=lambda n: -abs(known[n]))
     if not known:
         return "with nothing but a pitch to go by"
-    if not told:
+    if not values:
         return "as on the record"
-    return f"{' and '.join(_difference(n, known[n]) for n in told[:MOST_SAID])} than the record"
+    return f"{' and '.join(_difference(n, known[n]) for n in values[:MOST_SAID])} than the record"
 
 
 def once_long(moves: Mapping[str, float]) -> dict[str, float]:

@@ -23,9 +23,9 @@ def shunned(style: str) -> tuple[frozenset[str], frozenset[str], frozenset[str]]
     heads: set[str] = set()
     by: set[str] = set()
     dampers: set[str] = set()
-    said = f" {' '.join(re.findall(r'[a-z]+', style.lower()))} "
+    description = f" {' '.join(re.findall(r'[a-z]+', style.lower()))} "
     for row in _styles():
-        if any(f" {word} " in said for word in row["words"]):
+        if any(f" {word} " in description for word in row["words"]):
             heads |= set(row["shuns_heads"])
             dampers |= set(row["shuns_dampers"])
             by |= set(row["shuns_strikers"])

@@ -97,10 +97,10 @@ def _sounds(samples: Samples, rate_hz: int) -> list[Samples]:
     parts = np.split(loud, np.flatnonzero(np.diff(loud) > PAUSE_S / FRAME_S) + 1)
     long_enough = [p for p in parts if (p[-1] - p[0] + 1) * FRAME_S >= SHORTEST_S]
     if len(long_enough) != 2:
-        heard = {0: "None was", 1: "One was"}.get(len(long_enough), f"{len(long_enough)} were")
+        words = {0: "None was", 1: "One was"}.get(len(long_enough), f"{len(long_enough)} were")
         raise BadAudioError(
             "Two sounds are needed: first as it is, then as you want it, with a pause between. "
-            f"{heard} heard."
+            f"{words} heard."
         )
     if any((p[-1] - p[0]) * FRAME_S > LONGEST_S for p in long_enough):
         raise BadAudioError("One of these is longer than any drum. Sing two short sounds.")

@@ -62,10 +62,10 @@ def readings(card: Card) -> tuple[Reading, ...]:
     A person's choice counts; else it is the one measured, but of a damped kick the lowest strong
     one: what is louder above it is an overtone that the damping left.
     """
-    told = card["pitch"]
-    if not isinstance(told, Measured):
+    known = card["pitch"]
+    if not isinstance(known, Measured):
         return ()
-    rows = [(told.value, 0.0), *((a.frequency_hz, a.level_db) for a in card.alternatives)]
+    rows = [(known.value, 0.0), *((a.frequency_hz, a.level_db) for a in card.alternatives)]
     planned = rows[0]
     if card.voice == "kick" and not card.pitch_chosen and _is_damped(card):
         planned = min(row for row in rows if row[1] >= LOWEST_STRONG_DB)
@@ -96,6 +96,6 @@ def target_from_card(card: Card) -> Target:
             "sustain": Unknown(why),
             "body": Unknown(why),
         }
-    told = {n: q for n, q in quantities.items() if isinstance(q, Measured)}
+    known = {n: q for n, q in quantities.items() if isinstance(q, Measured)}
     missing = {n: q.reason for n, q in quantities.items() if not isinstance(q, Measured)}
-    return Target(card.voice, told, missing)
+    return Target(card.voice, known, missing)

@@ -61,18 +61,18 @@ def tom_pitches_hz(
     """
     ranges = [tom_range_hz(drum) for drum in drums]
     if school == "best":
-        result = [best_note_hz(drum, own) for drum, own in zip(drums, ranges, strict=True)]
+        result = [best_note_hz(drum, span) for drum, span in zip(drums, ranges, strict=True)]
     else:
-        told = [_told(hz, drum) for hz, drum in zip(record_hz, drums, strict=True)]
+        known = [_told(hz, drum) for hz, drum in zip(record_hz, drums, strict=True)]
         if school == "key":
             tones = triad(key)
-            result = [_nearest_tone(hz, tones) for hz in told]
+            result = [_nearest_tone(hz, tones) for hz in known]
         elif school == "record":
-            result = told
+            result = known
         else:
             step = 2.0 ** (INTERVALS[school] / 12.0)
-            result = [told[-1] * step ** (len(told) - 1 - i) for i in range(len(told))]
-    held = [float(np.clip(hz, *own)) for hz, own in zip(result, ranges, strict=True)]
+            result = [known[-1] * step ** (len(known) - 1 - i) for i in range(len(known))]
+    held = [float(np.clip(hz, *span)) for hz, span in zip(result, ranges, strict=True)]
     for i in range(1, len(held)):
         held[i] = min(held[i], held[i - 1])
     return held
@@ -133,7 +133,7 @@ def triad(key: str) -> tuple[int, int, int]:
 
 
 def _nearest_tone(hz: float, tones: Sequence[int]) -> float:
-    at = A4_NUMBER + cents(hz, A4_HZ) / 100.0
+    number = A4_NUMBER + cents(hz, A4_HZ) / 100.0
     near = [12 * octave + tone for octave in range(11) for tone in tones]
-    best = min(near, key=lambda tone: abs(tone - at))
+    best = min(near, key=lambda tone: abs(tone - number))
     return note_frequency_hz(best)

@@ -107,7 +107,7 @@ SETTLING_ROOM = 0.98
 class _Scored:
     """Candidates weighed: arrays over them; ``total`` is infinite where heads do not bear it."""
 
-    told: Outlook
+    outlook: Outlook
     distance: Array
     apart: dict[str, Array]
     costs: dict[str, Array]
@@ -196,12 +196,14 @@ class Weigher:
         out: list[Weighed | None] = [None] * len(setups)
         for port, off in {(r.port_in, r.reso is None) for r in setups}:
             places = [i for i, r in enumerate(setups) if (r.port_in, r.reso is None) == (port, off)]
-            own = [setups[i] for i in places]
+            members = [setups[i] for i in places]
             batters, sets, by, settings = (
                 tuple(dict.fromkeys(c))
-                for c in zip(*((r.batter, r.dampers, r.striker, r.wires) for r in own), strict=True)
+                for c in zip(
+                    *((r.batter, r.dampers, r.striker, r.wires) for r in members), strict=True
+                )
             )
-            resos = tuple(dict.fromkeys(r.reso for r in own if r.reso))
+            resos = tuple(dict.fromkeys(r.reso for r in members if r.reso))
             field = field_of(self.owned, batters, resos, sets, by, settings, port)
             options = options_of(
                 [
@@ -213,7 +215,7 @@ class Weigher:
                         settings.index(r.wires),
                         r.semitones,
                     )
-                    for r in own
+                    for r in members
                 ]
             )
             scored = self._scored(field, options, wish)
@@ -251,29 +253,29 @@ class Weigher:
         return self._rows(field, options, scored, list(dict.fromkeys(kept)))
 
     def _scored(self, field: Field, options: Options, wish: float) -> _Scored:
-        told = field.outlook(options, wish)
+        known = field.outlook(options, wish)
         k = prior_coefficients()
         share, load = (
             (1.0, math.inf)
             if self.past_ceiling
             else (SETTLING_ROOM * k["film_share_most"], SETTLING_ROOM * k["rod_most"])
         )
-        bears = told.reached & (told.stress_share < share) & (told.rod_n <= load)
-        bears &= told.slackest_n_per_m >= k["slack_stop"]
-        bears &= self._in_window(field, told) & (self._buys(field, options) <= self.may_buy)
-        distance, apart = self._distances(told.card, len(options))
+        bears = known.reached & (known.stress_share < share) & (known.rod_n <= load)
+        bears &= known.slackest_n_per_m >= k["slack_stop"]
+        bears &= self._in_window(field, known) & (self._buys(field, options) <= self.may_buy)
+        distance, apart = self._distances(known.card, len(options))
         minutes = self._minutes(field, options)
-        costs = self._costs(field, options, told, minutes)
+        costs = self._costs(field, options, known, minutes)
         total = distance + sum(costs.values(), np.zeros(len(options)))
-        return _Scored(told, distance, apart, costs, minutes, np.where(bears, total, np.inf))
+        return _Scored(known, distance, apart, costs, minutes, np.where(bears, total, np.inf))
 
-    def _in_window(self, field: Field, told: Outlook) -> NDArray[np.bool_]:
+    def _in_window(self, field: Field, outlook: Outlook) -> NDArray[np.bool_]:
         if self.window is None:
-            return np.ones(len(told.batter_hz), np.bool_)
+            return np.ones(len(outlook.batter_hz), np.bool_)
         low, high = self.window.low_hz, self.window.high_hz
-        inside = (told.batter_hz >= low) & (told.batter_hz <= high)
+        inside = (outlook.batter_hz >= low) & (outlook.batter_hz <= high)
         if field.resos:
-            inside &= (told.reso_hz >= low) & (told.reso_hz <= high * FRONT_OVER_BATTER)
+            inside &= (outlook.reso_hz >= low) & (outlook.reso_hz <= high * FRONT_OVER_BATTER)
         return inside
 
     def _distances(self, card: Mapping[str, Array], count: int) -> tuple[Array, dict[str, Array]]:
@@ -298,7 +300,7 @@ class Weigher:
         return total, apart
 
     def _costs(
-        self, field: Field, options: Options, told: Outlook, minutes: Array
+        self, field: Field, options: Options, outlook: Outlook, minutes: Array
     ) -> dict[str, Array]:
         """Return every cost in steps, shape (candidates,) each."""
         cost, k = self.weights.cost, prior_coefficients()
@@ -318,9 +320,9 @@ class Weigher:
             "seldom done": cost["reluctance"] * seldom[options.dampers],
             "usual": self._unusual(field, options),
             "head life": cost["worn"] * worn,
-            "risk": cost["stress_caution"] * told.near_tearing
-            + cost["rod_caution"] * (told.rod_n > k["rod_caution"])
-            + cost["papery"] * (told.slackest_n_per_m < papery),
+            "risk": cost["stress_caution"] * outlook.near_tearing
+            + cost["rod_caution"] * (outlook.rod_n > k["rod_caution"])
+            + cost["papery"] * (outlook.slackest_n_per_m < papery),
             "feel": cost["brushes_on_clear"] * (clear[options.batter] & brushed[options.striker]),
             "school": cost["against_school"]
             * against(
@@ -332,11 +334,11 @@ class Weigher:
                 two_heads=bool(field.resos),
             ),
         }
-        out |= self._costs_as_asked(field, options, told)
+        out |= self._costs_as_asked(field, options, outlook)
         return {name: np.asarray(value, np.float64) for name, value in out.items()}
 
     def _costs_as_asked(
-        self, field: Field, options: Options, told: Outlook
+        self, field: Field, options: Options, outlook: Outlook
     ) -> dict[str, NDArray[Any]]:
         """Return the costs in steps that hang on what the brief asks for."""
         cost = self.weights.cost
@@ -350,7 +352,7 @@ class Weigher:
         if self.brief.rebound != "any":
             sign = 1.0 if self.brief.rebound == "lively" else -1.0
             usual = self.weights.feel[self.owned.kind]
-            stiffer = np.log2(np.maximum(told.batter_n_per_m, 1.0) / usual)
+            stiffer = np.log2(np.maximum(outlook.batter_n_per_m, 1.0) / usual)
             out["rebound"] = cost["rebound"] * np.maximum(-sign * stiffer, 0.0)
         if self.owned.kind == "kick" and field.resos and field.port_in is None:
             closed = np.ones(len(options))
@@ -362,7 +364,7 @@ class Weigher:
         out["inspection"] = np.full(len(options), cost["finding"] * serious)
         gap = self.brief.gap_s(self.target.voice)
         if gap is not None:
-            out["tempo"] = cost["too_long_for_tempo"] * (told.card["length"] > gap)
+            out["tempo"] = cost["too_long_for_tempo"] * (outlook.card["length"] > gap)
         return out
 
     def _unusual(self, field: Field, options: Options) -> Array:
@@ -409,8 +411,8 @@ class Weigher:
 
     def _swapped(self, field: Field, options: Options) -> tuple[NDArray[np.bool_], Array]:
         batter = np.array([b != self.owned.batter for b in field.batters])[options.batter]
-        there = [not self._as_it_is(r, field.port_in) for r in field.resos] or [False]
-        other = (np.array(there) & ~self._cut_here(field))[options.reso]
+        available = [not self._as_it_is(r, field.port_in) for r in field.resos] or [False]
+        other = (np.array(available) & ~self._cut_here(field))[options.reso]
         return batter, other.astype(np.float64)
 
     def _minutes(self, field: Field, options: Options) -> Array:
@@ -437,14 +439,14 @@ class Weigher:
 
     def _cut_here(self, field: Field) -> NDArray[np.bool_]:
         """Return which of a field's resos is the one on the drum, cut into where it is."""
-        here = [r == self.owned.reso and self.owned.port_in is None for r in field.resos]
-        return np.asarray(self._cuts(field) & np.array(here or [False]))
+        present = [r == self.owned.reso and self.owned.port_in is None for r in field.resos]
+        return np.asarray(self._cuts(field) & np.array(present or [False]))
 
     def _buys(self, field: Field, options: Options) -> Array:
         batter = np.array([b != self.owned.batter and self.loose(b) is None for b in field.batters])
         new = np.array([self.loose(r) is None for r in field.resos] or [False])
-        there = np.array([self._as_it_is(r, field.port_in) for r in field.resos] or [True])
-        reso = new & ~there & ~self._cut_here(field)
+        available = np.array([self._as_it_is(r, field.port_in) for r in field.resos] or [True])
+        reso = new & ~available & ~self._cut_here(field)
         return np.asarray(batter[options.batter].astype(np.float64) + reso[options.reso])
 
     def _worn(self, field: Field, options: Options) -> Array:
@@ -466,12 +468,12 @@ class Weigher:
         self, field: Field, options: Options, scored: _Scored, rows: Sequence[int]
     ) -> list[Weighed]:
         """Return some of the candidates one by one."""
-        told, at = scored.told, np.array(rows, np.int64)
-        cards, aparts = _each(told.card, at), _each(scored.apart, at)
-        costs = _each({"distance": scored.distance, **scored.costs}, at)
+        known, rows_ = scored.outlook, np.array(rows, np.int64)
+        cards, aparts = _each(known.card, rows_), _each(scored.apart, rows_)
+        costs = _each({"distance": scored.distance, **scored.costs}, rows_)
         numbers = zip(
             *(
-                x[at].tolist()
+                x[rows_].tolist()
                 for x in (
                     options.batter,
                     options.reso,
@@ -479,8 +481,8 @@ class Weigher:
                     options.striker,
                     options.wires,
                     options.semitones,
-                    told.batter_hz,
-                    told.reso_hz,
+                    known.batter_hz,
+                    known.reso_hz,
                     scored.minutes,
                 )
             ),

@@ -236,7 +236,7 @@ class Explainer:
                 ways[PORT, name] = {"port_in": port}
         for name, on_it in zip(SIDES[MUFFLING], ((), _lightest(setup, kind)), strict=True):
             ways[MUFFLING, name] = {"dampers": on_it}
-        asked: list[tuple[str, str, bool, Setup]] = []
+        request: list[tuple[str, str, bool, Setup]] = []
         for (about, name), change in ways.items():
             same = bool(
                 side_taken(
@@ -247,26 +247,26 @@ class Explainer:
                     dressed=bool(setup.dampers),
                 )
             )
-            asked.append((about, name, same, setup if same else replace(setup, **change)))
-        return asked
+            request.append((about, name, same, setup if same else replace(setup, **change)))
+        return request
 
     def _school(self, about: str, name: str, chosen: bool, setup: Setup) -> School:
         other = self.row if chosen else self.without(setup)
-        own = self.brief.schools.get(about) == name and self.owned.kind in FAVOURED_ON[about]
+        favoured = self.brief.schools.get(about) == name and self.owned.kind in FAVOURED_ON[about]
         if other is None:
             text = "these heads cannot reach this pitch"
-            return School(about, name, chosen, 0.0, {}, text, own)
+            return School(about, name, chosen, 0.0, {}, text, favoured)
         moves = {n: v for n, v in _moves(other, self.row).items() if abs(v) >= LEAST_STEPS}
         if chosen:
             text = "chosen"
         else:
-            told = sorted(once_long(moves), key=lambda n: -abs(moves[n]))[:3]
-            words = [f"{_word(n, moves[n])} by {abs(moves[n]):.1f} steps" for n in told]
+            largest = sorted(once_long(moves), key=lambda n: -abs(moves[n]))[:3]
+            words = [f"{_word(n, moves[n])} by {abs(moves[n]):.1f} steps" for n in largest]
             apart = other.total - self.row.total
             way = "better" if apart < 0.0 else "worse"
             text = ", ".join(words) or "no audible difference"
             text += f"; {abs(apart):.1f} steps {way} in all"
-        return School(about, name, chosen, other.total, moves, text, own)
+        return School(about, name, chosen, other.total, moves, text, favoured)
 
 
 def _lightest(setup: Setup, kind: str) -> tuple[str, ...]:
@@ -288,8 +288,8 @@ def _effect(name: str, by: float, with_it: float, without: float) -> str:
     word, unit = _word(name, by), steps()[name].unit
     about = "" if name in word else f"{name} "
     digits = {"s": 2, "dB": 1}.get(unit, 0)
-    told = f"{size}{word}, {about}{with_it:.{digits}f} instead of {without:.{digits}f} {unit}"
-    return told.replace("-", "−")
+    known = f"{size}{word}, {about}{with_it:.{digits}f} instead of {without:.{digits}f} {unit}"
+    return known.replace("-", "−")
 
 
 def _moves(row: Weighed, other: Weighed) -> dict[str, float]:

@@ -91,9 +91,9 @@ class Noises:
     def falling(self) -> Iterator[tuple[Array, Array]]:
         """Yield power at the stroke and its decay in 1/s of each noise, shape (drums,) each."""
         for slot in range(max(map(len, self.sets))):
-            own = [one[slot] if slot < len(one) else None for one in self.sets]
-            power = [n.amplitude**2 * float(_spectrum(n)[1].sum()) if n else 0.0 for n in own]
-            rate = [6.0 * np.log(10.0) / n.t60_s if n else 1.0 for n in own]
+            members = [one[slot] if slot < len(one) else None for one in self.sets]
+            power = [n.amplitude**2 * float(_spectrum(n)[1].sum()) if n else 0.0 for n in members]
+            rate = [6.0 * np.log(10.0) / n.t60_s if n else 1.0 for n in members]
             yield np.array(power, np.float32)[self.of], np.array(rate, np.float32)[self.of]
 
     def attack(self) -> tuple[Array, Array, Array, Array]:
@@ -255,9 +255,9 @@ def _noise_attack(noises: tuple[Noise, ...]) -> tuple[Array, float, float, float
         if noise.rise_s > 0.0:
             envelope = envelope * (1.0 - np.exp(-time / noise.rise_s))
         bins, power = _spectrum(noise)
-        own = noise.amplitude**2 * float(np.trapezoid(window * envelope**2, time))
-        windowed += own * float(power.sum())
-        moment += own * float((bins * power).sum())
+        envelope_energy = noise.amplitude**2 * float(np.trapezoid(window * envelope**2, time))
+        windowed += envelope_energy * float(power.sum())
+        moment += envelope_energy * float((bins * power).sum())
     return frames, energy, windowed, moment
 
 
@@ -312,13 +312,13 @@ def _length(partials: Partials, noises: Noises, loudest: Array) -> Array:
     # No earlier than the last of them falls alone; from there on Newton's steps in the level's
     # logarithm, which is convex, come nearer and never too far.
     time = (np.log(np.maximum(power / floor, 1.0)) / -double).max(axis=0)
-    for own, rate in falling:
-        np.maximum(time, np.log(np.maximum(own / floor, 1.0)) / rate, out=time)
+    for noise_power, rate in falling:
+        np.maximum(time, np.log(np.maximum(noise_power / floor, 1.0)) / rate, out=time)
     for _ in range(NEWTON_STEPS):
         each = power * np.exp(double * time)
         level, slope = each.sum(axis=0), (each * double).sum(axis=0)
-        for own, rate in falling:
-            part = own * np.exp(-rate * time)
+        for noise_power, rate in falling:
+            part = noise_power * np.exp(-rate * time)
             level += part
             slope -= rate * part
         time = np.clip(time - np.log(level / floor) * level / slope, 0.0, LONGEST_S)

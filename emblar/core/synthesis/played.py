@@ -71,7 +71,7 @@ def played(
     if what == "stroke":
         events = [(0.0, 1.0)]
     elif what == "ramp":
-        events = [(i * RAMP_STEP_S, own) for i, own in enumerate(RAMP_FORCES)]
+        events = [(i * RAMP_STEP_S, growing) for i, growing in enumerate(RAMP_FORCES)]
     elif what == "groove":
         events = [
             (i * BEAT_S / 4.0, FORCES[mark]) for i, mark in enumerate(PATTERNS[kind]) if mark != "."
@@ -147,16 +147,16 @@ def kit_played(
     InputError
         No drum of the kit is planned.
     """
-    asked = _kit_events(voices) if events is None else [e for e in events if e.voice in voices]
-    if not asked:
+    request = _kit_events(voices) if events is None else [e for e in events if e.voice in voices]
+    if not request:
         raise InputError("No drum of this kit is planned yet. Plan the kit first.")
-    length = round((max(e.time_s for e in asked) + LONGEST_S) * sample_rate_hz)
+    length = round((max(e.time_s for e in request) + LONGEST_S) * sample_rate_hz)
     dry: dict[str, Samples] = {}
     for name, voice in voices.items():
-        own = [(e.time_s, e.force) for e in asked if e.voice == name]
+        voice_hits = [(e.time_s, e.force) for e in request if e.voice == name]
         track = np.zeros(length)
-        if own:
-            sound = _strokes(voice, own, sample_rate_hz, seed)[:length]
+        if voice_hits:
+            sound = _strokes(voice, voice_hits, sample_rate_hz, seed)[:length]
             track[: len(sound)] = sound
         dry[name] = track
     total = sum(dry.values(), np.zeros(length))

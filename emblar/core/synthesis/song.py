@@ -93,8 +93,8 @@ def render_performance(
     length = max(e.time_s for e in events) + 3.0
     out = np.zeros((int(length * sample_rate_hz), 2))
     for name, voice in voices.items():
-        own = sorted((e for e in events if e.voice == name), key=lambda e: e.time_s)
-        track = _struck(voice, own, len(out), sample_rate_hz, rng)
+        voice_hits = sorted((e for e in events if e.voice == name), key=lambda e: e.time_s)
+        track = _struck(voice, voice_hits, len(out), sample_rate_hz, rng)
         place = placements[name]
         angle = (place.pan + 1.0) * math.pi / 4.0
         out[:, 0] += place.gain * math.cos(angle) * track

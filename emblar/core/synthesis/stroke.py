@@ -141,13 +141,13 @@ def render_stroke(
         stretch = np.cumsum(glide / voice.partials[0].frequency_hz) / sample_rate_hz
         for partial in voice.partials:
             if partial.frequency_hz < 0.45 * sample_rate_hz:
-                heard = min(round(HEARD_T60 * partial.t60_s * sample_rate_hz), count)
+                length = min(round(HEARD_T60 * partial.t60_s * sample_rate_hz), count)
                 # Whole turns are taken off before: single precision is then 130 dB below.
-                turns = partial.frequency_hz * stretch[:heard]
+                turns = partial.frequency_hz * stretch[:length]
                 turns -= np.floor(turns)
                 wave = np.sin(np.float32(2.0 * np.pi) * turns.astype(np.float32))
-                wave *= np.exp((-T60_FACTOR / partial.t60_s * time[:heard]).astype(np.float32))
-                out[:heard] += np.float32(partial.amplitude) * wave
+                wave *= np.exp((-T60_FACTOR / partial.t60_s * time[:length]).astype(np.float32))
+                out[:length] += np.float32(partial.amplitude) * wave
     for noise in voice.noises:
         out += _burst(noise, time, sample_rate_hz, rng)
     return np.asarray(force * out)
@@ -175,16 +175,16 @@ def cut_off(stroke: Samples, gap_s: float, rate: int) -> Samples:
 
 
 def _burst(noise: Noise, time: Samples, rate: int, rng: np.random.Generator) -> Samples:
-    heard = min(round(HEARD_T60 * noise.t60_s * rate) + 1, len(time))
-    out, time = np.zeros(len(time)), time[:heard]
-    white = rng.standard_normal(heard)
+    length = min(round(HEARD_T60 * noise.t60_s * rate) + 1, len(time))
+    out, time = np.zeros(len(time)), time[:length]
+    white = rng.standard_normal(length)
     band = (noise.low_hz, min(noise.high_hz, 0.45 * rate))
     shaped = sosfilt(_band_pass(band, rate), white)
     envelope = np.exp(-T60_FACTOR / noise.t60_s * time)
     if noise.rise_s > 0.0:
         envelope *= 1.0 - np.exp(-time / noise.rise_s)
     level = math.sqrt(2.0 * (band[1] - band[0]) / rate)
-    out[:heard] = noise.amplitude * envelope * shaped / level
+    out[:length] = noise.amplitude * envelope * shaped / level
     return out
 
 

@@ -28,7 +28,7 @@ TICKED_SHARE = 0.1
 class Tapped:
     """A lug pitch in Hz that was read: when, on which setup and head, beside which rod."""
 
-    at: datetime
+    time: datetime
     setup_id: int
     side: Side
     rod: int
@@ -68,7 +68,7 @@ def nights(readings: Iterable[Tapped], fitted: Sequence[tuple[Side, datetime]]) 
     apart = timedelta(hours=parameter("night_from"))
     for row in readings:
         sittings = rounds[row.setup_id, row.side]
-        if sittings and row.at - max(r.at for r in sittings[-1].values()) < apart:
+        if sittings and row.time - max(r.time for r in sittings[-1].values()) < apart:
             sittings[-1][row.rod] = row
         else:
             sittings.append({row.rod: row})
@@ -77,23 +77,27 @@ def nights(readings: Iterable[Tapped], fitted: Sequence[tuple[Side, datetime]]) 
     for (_, side), sittings in rounds.items():
         for before, after in itertools.pairwise(sittings):
             both = sorted(set(before) & set(after))
-            began = max(before[r].at for r in both) if both else None
-            gap = min(after[r].at for r in both) - began if began is not None else longest * 2
+            began = max(before[r].time for r in both) if both else None
+            gap = min(after[r].time for r in both) - began if began is not None else longest * 2
             if began is None or len(both) < 2 or gap > longest:
                 continue
             count = max(round(gap / timedelta(days=1)), 1)
             # One rod that slipped is no drift of the head.
             by = median(cents(after[r].hz, before[r].hz) for r in both) / count
-            new = [began - at for own, at in fitted if own == side and at <= began]
+            new = [
+                began - position
+                for side_fitted, position in fitted
+                if side_fitted == side and position <= began
+            ]
             result.append(Night(side, by, min(new, default=None)))
     return result
 
 
-def overnight(found: Iterable[Night], *, fresh: bool) -> Learned | None:
+def overnight(history: Iterable[Night], *, fresh: bool) -> Learned | None:
     """Return how far heads move a night: fresh ones in their first, or those that have settled."""
     young = timedelta(hours=parameter("fresh_for"))
-    own = [n.by_cents for n in found if (n.age is not None and n.age < young) == fresh]
-    return _learned(own)
+    members = [n.by_cents for n in history if (n.age is not None and n.age < young) == fresh]
+    return _learned(members)
 
 
 def head_life(sessions: Iterable[int]) -> Learned | None:
@@ -119,14 +123,14 @@ def pace(took: Sequence[tuple[str, float]], usual: Mapping[str, float]) -> dict[
     """
     result = {}
     for name, planned in usual.items():
-        own = [
+        matching = [
             minutes
             for job, minutes in took
             if job == name and PAUSE_TIMES * planned > minutes > TICKED_SHARE * planned
         ]
-        told = _learned(own)
-        if told is not None:
-            result[name] = Learned(median(own), told.sd, told.count)
+        known = _learned(matching)
+        if known is not None:
+            result[name] = Learned(median(matching), known.sd, known.count)
     return result
 
 

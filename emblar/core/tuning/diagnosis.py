@@ -61,7 +61,7 @@ class Cause:
 class CauseText:
     """How a cause is told."""
 
-    heard: str
+    symptom: str
     mostly: str
     checks: tuple[str, ...]
 

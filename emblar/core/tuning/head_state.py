@@ -128,7 +128,7 @@ class HeadState:
         """Return how much a tap at rod i hears of the tension at rod j, (samples, rods, rods)."""
         return heard_shares(self.rods, self.response[:, [OWN, FACING, TAPER]])
 
-    def heard(self) -> Array:
+    def audible_tensions(self) -> Array:
         """Return the tension that each tap is expected to hear, shape (samples, rods)."""
         return self.hearing_of(self.mean)
 
@@ -138,7 +138,7 @@ class HeadState:
 
     def cents(self) -> Array:
         """Return what a tap beside each rod is expected to read in cents, shape (rods,)."""
-        return np.asarray(self.weight @ to_cents(self.heard()))
+        return np.asarray(self.weight @ to_cents(self.audible_tensions()))
 
     def mean_cents(self) -> float:
         """Return the head's lug pitch, the mean of its rods, cents from the goal."""
@@ -146,10 +146,10 @@ class HeadState:
 
     def cents_sd(self) -> Array:
         """Return the uncertainty of ``cents``, shape (rods,)."""
-        hearing, heard = self.hearing(), self.heard()
+        hearing, audible = self.hearing(), self.audible_tensions()
         variance = ((hearing @ self.covariance) * hearing).sum(axis=2)
-        within = variance * (0.5 * CENTS_PER_LOG / heard) ** 2
-        off = to_cents(heard) - self.cents()
+        within = variance * (0.5 * CENTS_PER_LOG / audible) ** 2
+        off = to_cents(audible) - self.cents()
         return np.asarray(np.sqrt(np.maximum(self.weight @ (within + off**2), 0.0)))
 
 
@@ -247,16 +247,16 @@ def turn_noise(turns: Array) -> Array:
 
 def after_turns(state: HeadState, turns: Sequence[float]) -> HeadState:
     """Return what is known after turns of the key at each rod, tightening positive."""
-    asked = np.asarray(turns, np.float64)
-    if not asked.any():
+    request = np.asarray(turns, np.float64)
+    if not request.any():
         return state
     moves = state.strengths[:, None, None] * state.spreading()
-    mean = np.maximum(state.mean + moves @ asked, LEAST_TENSION)
-    moved = state.weight @ (to_cents(state.hearing_of(mean)) - to_cents(state.heard()))
+    mean = np.maximum(state.mean + moves @ request, LEAST_TENSION)
+    moved = state.weight @ (to_cents(state.hearing_of(mean)) - to_cents(state.audible_tensions()))
     # Turns that did not reach the head are not expected to be heard with the next ones.
     counted = state.moved and not state.stuck
     before = np.array(state.moved) if counted else np.zeros(state.rods)
-    noise = (moves * turn_noise(asked) ** 2) @ np.swapaxes(moves, 1, 2)
+    noise = (moves * turn_noise(request) ** 2) @ np.swapaxes(moves, 1, 2)
     return replace(
         state,
         mean=mean,
@@ -305,7 +305,7 @@ def after_readings(
     ):
         state = _moved_to(_as_unread(state), float(np.median(known)))
         suspects = _suspects(state, cents, sds)
-    used, asked = _sorted_out(cents, suspects, dict(earlier))
+    used, request = _sorted_out(cents, suspects, dict(earlier))
     moved, last = state.moved, state.last
     stuck = _is_stuck(state, cents, used)
     if stuck:
@@ -313,11 +313,11 @@ def after_readings(
         state = _moved_to(_as_unread(state), float(np.median(known)))
     after = _updated(state, cents, sds, used) if used else state
     if stuck:
-        return replace(after, suspects=asked, stuck=True, last=last, moved=moved)
+        return replace(after, suspects=request, stuck=True, last=last, moved=moved)
     newest = tuple(cents[rod] if rod in used else None for rod in range(state.rods))
     if last and not any(moved):
         newest = _newest(last, newest)
-    return replace(after, suspects=asked, stuck=False, last=newest, moved=())
+    return replace(after, suspects=request, stuck=False, last=newest, moved=())
 
 
 def _sorted_out(
@@ -330,7 +330,7 @@ def _sorted_out(
     A suspect that was read again alike counts if a slack or a tight rod can explain it; otherwise
     it is left out and not asked for any more.
     """
-    asked = [(rod, value) for rod, value in earlier.items() if cents[rod] is None]
+    request = [(rod, value) for rod, value in earlier.items() if cents[rod] is None]
     used = [rod for rod, value in enumerate(cents) if value is not None]
     for rod, off_cents in suspects:
         value = cents[rod]
@@ -340,8 +340,8 @@ def _sorted_out(
             continue
         used.remove(rod)
         if rod not in earlier:
-            asked.append((rod, value))
-    return used, tuple(asked)
+            request.append((rod, value))
+    return used, tuple(request)
 
 
 def _newest(
@@ -400,12 +400,12 @@ def _against_others(
     Source: leave-one-out residuals of a Gaussian by its precision (Rasmussen and Williams 2006,
     section 5.4.2); each sample counts by what it makes of the other readings.
     """
-    heard, noise = _as_tension(cents, sds)
+    tension, noise = _as_tension(cents, sds)
     hearing = state.hearing()[:, list(rods)]
     within = hearing @ state.covariance @ np.swapaxes(hearing, 1, 2) + np.diag(noise**2)
     precision = np.linalg.inv(within)
     each = np.einsum("sii->si", precision)
-    off = heard - (hearing @ state.mean[:, :, None])[:, :, 0]
+    off = tension - (hearing @ state.mean[:, :, None])[:, :, 0]
     residual = (precision @ off[:, :, None])[:, :, 0] / each
     away = np.abs(residual) * np.sqrt(each)
     # A reading that is wrong must not decide which samples count.
@@ -414,7 +414,7 @@ def _against_others(
     others += np.log(state.weight + 1e-300)[:, None]
     weight = np.exp(others - others.max(axis=0))
     weight /= weight.sum(axis=0)
-    foretold = np.maximum(heard - (weight * residual).sum(axis=0), LEAST_TENSION)
+    foretold = np.maximum(tension - (weight * residual).sum(axis=0), LEAST_TENSION)
     off_cents = cents - to_cents(foretold)
     sd_away = (weight * away).sum(axis=0)
     return np.where(np.abs(off_cents) > parameter("suspect_least"), sd_away, 0.0), off_cents
@@ -426,11 +426,11 @@ def _updated(
     """Return the state after the readings that are used: each sample's filter, and its weight."""
     first = not state.read
     values = np.array([cents[rod] for rod in used], np.float64)
-    heard, noise = _as_tension(values, sds[list(used)])
+    tension, noise = _as_tension(values, sds[list(used)])
     hearing = state.hearing()[:, list(used)]
     crossed = hearing @ state.covariance
     within = crossed @ np.swapaxes(hearing, 1, 2) + np.diag(noise**2)
-    off = heard - (hearing @ state.mean[:, :, None])[:, :, 0]
+    off = tension - (hearing @ state.mean[:, :, None])[:, :, 0]
     solved = np.linalg.solve(within, np.concatenate([off[:, :, None], crossed], axis=2))
     distance = (off * solved[:, :, 0]).sum(axis=1)
     likelihood = -0.5 * (distance + np.linalg.slogdet(within)[1])
@@ -454,8 +454,8 @@ def _updated(
 
 def _as_tension(cents: Array, sd_cents: Array) -> tuple[Array, Array]:
     """Return readings in cents as the tension heard over the goal's, and its uncertainty."""
-    heard = np.exp(2.0 * cents / CENTS_PER_LOG)
-    return heard, heard * 2.0 * sd_cents / CENTS_PER_LOG
+    tension = np.exp(2.0 * cents / CENTS_PER_LOG)
+    return tension, tension * 2.0 * sd_cents / CENTS_PER_LOG
 
 
 def _drawn_again(state: HeadState) -> HeadState:

@@ -57,8 +57,8 @@ class Answer:
     Parameters
     ----------
     level_db
-        How loud it hums; where ``heard`` is false, what it stays under; None if it cannot be told.
-    heard
+        How loud it hums; where ``audible`` is false, what it stays under; None if unknown.
+    audible
         Whether it stands out of what else is there.
     hz, t60_s
         The pitch of the hum and how long it rings, None where that cannot be told.
@@ -68,14 +68,14 @@ class Answer:
 
     name: str
     level_db: float | None
-    heard: bool
+    audible: bool
     hz: float | None = None
     t60_s: float | None = None
     why_not: WhyNot | None = None
 
 
 def read_hum(
-    samples: Samples, rate_hz: int, own: Sequence[Ringing], others: Sequence[Beside]
+    samples: Samples, rate_hz: int, modes: Sequence[Ringing], others: Sequence[Beside]
 ) -> tuple[Answer, ...]:
     """Return what every other drum answers to the stroke of a recording.
 
@@ -83,7 +83,7 @@ def read_hum(
     ----------
     samples
         One stroke, shape (n,), any level.
-    own
+    modes
         The struck drum's modes; the more are given, the surer nothing of it is taken for a hum.
     others
         The drums beside it.
@@ -110,7 +110,7 @@ def read_hum(
             "nothing else sounding."
         )
     span_s = len(piece) / rate_hz
-    result = [_answer(piece, rate_hz, first, _left(own, span_s), other) for other in others]
+    result = [_answer(piece, rate_hz, first, _left(modes, span_s), other) for other in others]
     return tuple(_told_apart(result, span_s))
 
 
@@ -129,14 +129,14 @@ def _stroke(samples: Samples, rate_hz: int) -> tuple[int, float]:
     return start * size, float(np.sqrt((first**2).mean()))
 
 
-def _left(own: Sequence[Ringing], span_s: float) -> list[tuple[float, float, float]]:
+def _left(modes: Sequence[Ringing], span_s: float) -> list[tuple[float, float, float]]:
     """Return (Hz, half width in Hz, dB re the stroke) of what of the struck drum still sounds.
 
     It may ring longer than the model says, and lie off it.
     """
     longer, off = parameter("hum_own_longer"), parameter("hum_own_off")
     rows = []
-    for mode in own:
+    for mode in modes:
         level = mode.level_db - 60.0 * parameter("hum_from") / (longer * mode.t60_s)
         width = mode.hz * (2.0 ** (off / 1200.0) - 1.0) + 2.0 / span_s
         rows.append((mode.hz, width, level))
@@ -147,7 +147,7 @@ def _answer(
     piece: Samples,
     rate_hz: int,
     first: float,
-    own: Sequence[tuple[float, float, float]],
+    matching: Sequence[tuple[float, float, float]],
     other: Beside,
 ) -> Answer:
     window = np.hanning(len(piece))
@@ -163,20 +163,23 @@ def _answer(
     least = floor * 10.0 ** (parameter("hum_over_floor") / 20.0)
     # A peak at the end of what is looked through belongs to something beside it.
     peak = 0 < top < len(height) - 1 and height[top] >= max(height[top - 1], height[top + 1])
-    masked = max((db for at, width, db in own if abs(at - hz[top]) < width), default=-math.inf)
+    masked = max(
+        (db for position, width, db in matching if abs(position - hz[top]) < width),
+        default=-math.inf,
+    )
     if not peak or height[top] < least:
         level = _db(max(least, 1e-12) / math.sqrt(2.0) / first)
         under = max(level, masked)
         if masked > level:
             return Answer(
-                other.name, None, heard=False, why_not="its note is the struck drum's own"
+                other.name, None, audible=False, why_not="its note is the struck drum's own"
             )
-        return Answer(other.name, under, heard=False)
+        return Answer(other.name, under, audible=False)
     t60_s, level = _decay(piece, rate_hz, float(hz[top]))
     level_db = _db(level / math.sqrt(2.0) / first)
     if masked > level_db - parameter("hum_clear_of_own"):
-        return Answer(other.name, None, heard=False, why_not="its note is the struck drum's own")
-    return Answer(other.name, level_db, heard=True, hz=float(hz[top]), t60_s=t60_s)
+        return Answer(other.name, None, audible=False, why_not="its note is the struck drum's own")
+    return Answer(other.name, level_db, audible=True, hz=float(hz[top]), t60_s=t60_s)
 
 
 def _decay(piece: Samples, rate_hz: int, hz: float) -> tuple[float | None, float]:
@@ -196,18 +199,18 @@ def _decay(piece: Samples, rate_hz: int, hz: float) -> tuple[float | None, float
     return 3.0 * math.log(10.0) / rate, early / seen
 
 
-def _told_apart(found: Sequence[Answer], span_s: float) -> list[Answer]:
+def _told_apart(answers: Sequence[Answer], span_s: float) -> list[Answer]:
     """Return answers, none for two drums whose hums are one line."""
     out = []
-    for answer in found:
+    for answer in answers:
         shared = answer.hz is not None and any(
             other is not answer
             and other.hz is not None
             and abs(other.hz - answer.hz) < 1.0 / span_s
-            for other in found
+            for other in answers
         )
         why: WhyNot = "two drums share this note"
-        out.append(Answer(answer.name, None, heard=False, why_not=why) if shared else answer)
+        out.append(Answer(answer.name, None, audible=False, why_not=why) if shared else answer)
     return out
 
 
@@ -218,7 +221,7 @@ def _db(ratio: float) -> float:
 def is_loud(answer: Answer) -> bool:
     """Whether a hum is one that is heard in the song."""
     return (
-        answer.heard and answer.level_db is not None and (answer.level_db > parameter("hum_loud"))
+        answer.audible and answer.level_db is not None and (answer.level_db > parameter("hum_loud"))
     )
 
 

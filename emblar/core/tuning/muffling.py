@@ -107,9 +107,13 @@ def next_step(
 
 
 def _next(
-    target: Target, planned: Sequence[str], on: Sequence[str], layers: Sequence[Layer], now: Layer
+    target: Target,
+    planned: Sequence[str],
+    on: Sequence[str],
+    layers: Sequence[Layer],
+    present: Layer,
 ) -> tuple[Do, str | None]:
-    apart, past = _apart(target, now), rings_past(target, now)
+    apart, past = _apart(target, present), rings_past(target, present)
     last = on[-1] if on else None
     before = _with(layers, on[:-1]) if last is not None else None
     was = _apart(target, before) if before is not None else None
@@ -131,9 +135,9 @@ def effects(before: Layer, after: Layer) -> tuple[Effect, ...]:
     """Return what lies between two strokes, of the quantities that muffling moves."""
     result = _compared(Target("", dict(before.card), {}), after)
     return tuple(
-        Effect(name, result.told[name].steps, result.told[name].sd_steps)
+        Effect(name, result.differences[name].steps, result.differences[name].sd_steps)
         for name in MOVED
-        if name in result.told
+        if name in result.differences
     )
 
 
@@ -144,9 +148,9 @@ def responses(layers: Sequence[Layer]) -> tuple[Response, ...]:
         if not after.dampers:
             continue
         before = _with(layers[:place], after.dampers[:-1])
-        told = _response(before, after) if before is not None else None
-        if told is not None:
-            result.append(told)
+        known = _response(before, after) if before is not None else None
+        if known is not None:
+            result.append(known)
     return tuple(result)
 
 
@@ -162,11 +166,11 @@ def learned(rows: Sequence[Response], prior_sd: float) -> dict[str, Learned]:
     """
     result: dict[str, Learned] = {}
     for damper in dict.fromkeys(row.damper for row in rows):
-        own = [row for row in rows if row.damper == damper]
-        weights = [1.0 / (row.sd**2 + parameter("damper_between_drums") ** 2) for row in own]
+        members = [row for row in rows if row.damper == damper]
+        weights = [1.0 / (row.sd**2 + parameter("damper_between_drums") ** 2) for row in members]
         total = sum(weights) + 1.0 / prior_sd**2
-        mean = sum(w * row.log_times for w, row in zip(weights, own, strict=True)) / total
-        result[damper] = Learned(math.exp(mean), 1.0 / math.sqrt(total), len(own))
+        mean = sum(w * row.log_times for w, row in zip(weights, members, strict=True)) / total
+        result[damper] = Learned(math.exp(mean), 1.0 / math.sqrt(total), len(members))
     return result
 
 
@@ -195,8 +199,8 @@ def _compared(target: Target, layer: Layer) -> Comparison:
 
 
 def _apart(target: Target, layer: Layer) -> float | None:
-    told = _compared(target, layer).told
-    rows = {name: told[name].steps for name in MOVED if name in told}
+    known = _compared(target, layer).differences
+    rows = {name: known[name].steps for name in MOVED if name in known}
     return score(rows) if rows else None
 
 
@@ -208,8 +212,8 @@ def rings_past(target: Target, layer: Layer) -> Effect | None:
     Effect
         Steps, positive where it rings on too long; None where neither side tells any of them.
     """
-    told = _compared(target, layer).told
-    rows = [told[name] for name in LIVELY if name in told]
+    known = _compared(target, layer).differences
+    rows = [known[name] for name in LIVELY if name in known]
     if not rows:
         return None
     weights = [1.0 / (row.sd_steps**2 + LEAST_DOUBT_STEPS**2) for row in rows]

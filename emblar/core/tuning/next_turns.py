@@ -117,8 +117,8 @@ def next_turns(
         Tension over the goal's that no rod may pass.
     """
     near = parameter("near_enough") if tolerance_cents is None else tolerance_cents
-    heard, sd = state.cents(), state.cents_sd()
-    spread, mean = float(np.ptp(heard)), float(heard.mean())
+    off_cents, sd = state.cents(), state.cents_sd()
+    spread, mean = float(np.ptp(off_cents)), float(off_cents.mean())
 
     def leave(why: Why, rods: tuple[int, ...] = ()) -> NextTurns:
         nothing = (0.0,) * state.rods
@@ -129,15 +129,15 @@ def next_turns(
     if state.stuck:
         return leave("no effect")
 
-    there = float(np.abs(heard).max()) <= near
-    sure = bool(np.all(np.abs(heard) + SURE_SDS * sd <= near * parameter("audible_over_near")))
-    if state.read and there and sure:
+    available = float(np.abs(off_cents).max()) <= near
+    sure = bool(np.all(np.abs(off_cents) + SURE_SDS * sd <= near * parameter("audible_over_near")))
+    if state.read and available and sure:
         return leave("there")
-    if state.read and there and state.misfit > parameter("misfit_too_large"):
+    if state.read and available and state.misfit > parameter("misfit_too_large"):
         return leave("not the tuning")
     steps = _steps(state, most_tension)
     after = after_turns(state, (steps * SIXTEENTH).tolist()).cents()
-    if not steps.any() or np.sum(after**2) >= np.sum(heard**2):
+    if not steps.any() or np.sum(after**2) >= np.sum(off_cents**2):
         if not state.read:
             return leave("tap first")
         return leave("as near as it gets" if sure or state.again >= MOST_AGAIN else "tap again")
@@ -163,15 +163,15 @@ class _Cost:
 
 def _expected_cost(state: HeadState) -> _Cost:
     """Return the expected cost: what is heard and what is not off the goal, in squared costs."""
-    heard = (0.5 * CENTS_PER_LOG / parameter("heard_cost")) ** 2
+    cost_scale = (0.5 * CENTS_PER_LOG / parameter("heard_cost")) ** 2
     hidden = (0.5 * CENTS_PER_LOG / parameter("hidden_cost")) ** 2
     moves = SIXTEENTH * state.strengths[:, None, None] * state.spreading()
     hearing = state.hearing()
     seen = hearing @ moves
     wanted = 1.0 - (hearing @ state.mean[:, :, None])[:, :, 0]
-    each = heard * np.swapaxes(seen, 1, 2) @ seen + hidden * np.swapaxes(moves, 1, 2) @ moves
+    each = cost_scale * np.swapaxes(seen, 1, 2) @ seen + hidden * np.swapaxes(moves, 1, 2) @ moves
     square = np.tensordot(state.weight, each, 1)
-    linear = state.weight * heard @ (wanted[:, None] @ seen)[:, 0]
+    linear = state.weight * cost_scale @ (wanted[:, None] @ seen)[:, 0]
     linear += state.weight * hidden @ ((1.0 - state.mean)[:, None] @ moves)[:, 0]
     error = parameter("turning_error") ** 2 * np.diag(np.diag(square))
     return _Cost(square + error, linear)

@@ -79,18 +79,18 @@ def sweep(points: Sequence[SweepPoint]) -> Sweep:
     grid = np.arange(places.min(), places.max() + 0.5 * GRID_SEMITONES, GRID_SEMITONES)
     weight = np.exp(-0.5 * ((grid[:, None] - places) / WIDTH_SEMITONES) ** 2)
     curve = (weight @ good) / weight.sum(axis=1)
-    told = tuple(
+    known = tuple(
         (float(2.0 ** (g / 12.0)), float(value)) for g, value in zip(grid, curve, strict=True)
     )
     top = int(np.argmax(curve))
     if curve[top] - float(np.median(curve)) < LEAST_STEPS and np.ptp(curve) < 2.0 * LEAST_STEPS:
-        return Sweep("flat", None, told)
+        return Sweep("flat", None, known)
     best = _vertex(places, good, float(grid[top]))
     if max(best, grid[top]) > grid[-1] - EDGE_SEMITONES:
-        return Sweep("still rising", None, told)
+        return Sweep("still rising", None, known)
     if min(best, grid[top]) < grid[0] + EDGE_SEMITONES:
-        return Sweep("still falling", None, told)
-    return Sweep("sweet", 2.0 ** (best / 12.0), told)
+        return Sweep("still falling", None, known)
+    return Sweep("sweet", 2.0 ** (best / 12.0), known)
 
 
 def _vertex(places: Array, good: Array, top: float) -> float:
@@ -117,11 +117,11 @@ def read_sweep(audio: Audio, voice: str) -> list[SweepPoint]:
     result = analyse(audio, kind="drums", voice=voice)
     times = [hit.time_s for hit in result.hits][:MOST_STROKES]
     rate, points = audio.sample_rate_hz, []
-    for at, after in zip(times, [*times[1:], math.inf], strict=True):
-        stop = min(at + LONGEST_S, after - 0.03)
-        if stop - at < SHORTEST_S:
+    for time, after in zip(times, [*times[1:], math.inf], strict=True):
+        stop = min(time + LONGEST_S, after - 0.03)
+        if stop - time < SHORTEST_S:
             continue
-        piece = audio.samples[round(max(at - BEFORE_S, 0.0) * rate) : round(stop * rate)]
+        piece = audio.samples[round(max(time - BEFORE_S, 0.0) * rate) : round(stop * rate)]
         point = _point(Audio(piece, rate), voice)
         if point is not None:
             points.append(point)

@@ -71,7 +71,7 @@ class Tap:
     why_not: WhyNot | None = None
 
     @property
-    def told(self) -> bool:
+    def is_read(self) -> bool:
         """Whether the tap told a pitch."""
         return self.hz is not None
 
@@ -194,8 +194,8 @@ def read_taps(samples: Samples, rate_hz: int, head: TappedHead) -> tuple[Tap, ..
     onsets = find_taps(samples, rate_hz)
     low_rate = _low_rate(samples, rate_hz, onsets, head)
     pieces = [
-        _piece(samples, rate_hz, at, until, head, low_rate)
-        for at, until in zip(onsets, _ends(samples, rate_hz, onsets), strict=True)
+        _piece(samples, rate_hz, onset_s, until, head, low_rate)
+        for onset_s, until in zip(onsets, _ends(samples, rate_hz, onsets), strict=True)
     ]
     rings = [piece for piece in pieces if isinstance(piece, _Piece)]
     # One or two strokes on the whole drum may look like taps: those are held to the model.
@@ -241,8 +241,8 @@ def _loudest_hz(samples: Samples, rate_hz: int, onsets: Sequence[float], head: T
     """Return where most of the taps' power is, near where the lug pitch can lie."""
     size = round(0.3 * rate_hz)
     power = np.zeros(size // 2 + 1)
-    for at in onsets:
-        piece = samples[round((at + parameter("skip_click")) * rate_hz) :][:size]
+    for onset_s in onsets:
+        piece = samples[round((onset_s + parameter("skip_click")) * rate_hz) :][:size]
         power += np.abs(np.fft.rfft(piece * np.hanning(len(piece)), size)) ** 2
     places = np.fft.rfftfreq(size, 1.0 / rate_hz)
     inside = (places >= 0.5 * head.low_hz) & (places <= 2.0 * head.high_hz)
@@ -254,12 +254,12 @@ def find_taps(samples: Samples, rate_hz: int) -> list[float]:
     bright = sosfilt(butter(4, BRIGHT_HZ, "highpass", fs=rate_hz, output="sos"), samples)
     level = _levels_db(samples, rate_hz)
     loud = float(level.max()) - parameter("tap_range")
-    heard = [
+    audible = [
         t
         for t in _rises(bright, rate_hz, BRIGHT_BACK_S)
         if level[min(round(t / HOP_S), len(level) - 1)] > loud
     ]
-    result = sorted({*_rises(samples, rate_hz, LOOK_BACK_S), *heard})
+    result = sorted({*_rises(samples, rate_hz, LOOK_BACK_S), *audible})
     apart = parameter("tap_apart")
     return [t for i, t in enumerate(result) if i == 0 or t - result[i - 1] > apart]
 
@@ -293,29 +293,29 @@ def _levels_db(samples: Samples, rate_hz: int) -> Samples:
 
 
 def _piece(
-    samples: Samples, rate_hz: int, at: float, until: float, head: TappedHead, low_rate: float
+    samples: Samples, rate_hz: int, begin_s: float, until: float, head: TappedHead, low_rate: float
 ) -> _Piece | Tap:
     """Return the ring of a tap, or the tap with the reason why it cannot be read."""
     lowest = head.low_hz
     if head.about_hz is not None:
         lowest = max(lowest, head.about_hz / 1.6)
     needed = max(parameter("least_span"), parameter("least_periods") / lowest)
-    start = at + parameter("skip_click")
+    start = begin_s + parameter("skip_click")
     stop = min(until - 0.005, start + max(parameter("most_span"), 2.0 * needed))
     if stop - start < min(needed, parameter("least_span")):
         followed = until < len(samples) / rate_hz
-        return Tap(at, None, None, "double tap" if followed else "cut off")
-    whole = samples[round(at * rate_hz) : round(stop * rate_hz)]
+        return Tap(begin_s, None, None, "double tap" if followed else "cut off")
+    whole = samples[round(begin_s * rate_hz) : round(stop * rate_hz)]
     if _clipped(whole):
-        return Tap(at, None, None, "clipped")
-    first = max(round((at - parameter("listen_before")) * rate_hz), 0)
+        return Tap(begin_s, None, None, "clipped")
+    first = max(round((begin_s - parameter("listen_before")) * rate_hz), 0)
     band = _decimated(samples[first : round(stop * rate_hz)], rate_hz, low_rate)
     begin = round((start - first / rate_hz) * low_rate)
     ring = band[begin:]
     if len(ring) < 32:
-        return Tap(at, None, None, "cut off")
-    before = band[: max(round((at - first / rate_hz - 0.01) * low_rate), 0)]
-    return _Piece(at, ring, before, low_rate)
+        return Tap(begin_s, None, None, "cut off")
+    before = band[: max(round((begin_s - first / rate_hz - 0.01) * low_rate), 0)]
+    return _Piece(begin_s, ring, before, low_rate)
 
 
 def _read_together(rings: Sequence[_Piece], head: TappedHead) -> list[Tap]:
@@ -420,15 +420,15 @@ def _sinusoids(piece: Samples, rate: float, count: int = 8) -> list[DampedSinuso
 
 
 def _best_two(
-    found: Sequence[DampedSinusoid], head: TappedHead
+    sinusoids: Sequence[DampedSinusoid], head: TappedHead
 ) -> tuple[tuple[float, float] | None, tuple[float, float] | None]:
     """Return the lug pitch that explains most of what rings, and the next other one.
 
     Each as (Hz, share explained). A candidate's modes have to be where the loud partials are, and
     a loud mode that is missing counts against it.
     """
-    hz = np.array([s.frequency_hz for s in found])
-    power = np.array([s.energy for s in found])
+    hz = np.array([s.frequency_hz for s in sinusoids])
+    power = np.array([s.energy for s in sinusoids])
     power = np.sqrt(power / power.sum())
     power /= power.sum()
     ratios, weight = np.array(head.ratios), _weights(head)
@@ -455,17 +455,17 @@ def _weights(head: TappedHead) -> Samples:
     return np.asarray(weight / weight.sum())
 
 
-def _present(found: Sequence[DampedSinusoid], hz: float, head: TappedHead) -> float:
+def _present(sinusoids: Sequence[DampedSinusoid], hz: float, head: TappedHead) -> float:
     """Return how much of what a tap at this pitch would let sound is there, 0 to 1."""
-    places = np.array([s.frequency_hz for s in found])
+    places = np.array([s.frequency_hz for s in sinusoids])
     off = np.abs(np.log2(places[:, None] / (hz * np.array(head.ratios)[None, :]))) * 12.0
     return float(_weights(head)[off.min(axis=0) < parameter("mode_near")].sum())
 
 
-def _own_hz(found: Sequence[DampedSinusoid], about_hz: float) -> float | None:
+def _own_hz(sinusoids: Sequence[DampedSinusoid], about_hz: float) -> float | None:
     """Return mode (1,1): both halves of its pair, weighted by how loud each is."""
     near = parameter("mode_near")
-    pair = [s for s in found if abs(math.log2(s.frequency_hz / about_hz)) * 12.0 < near]
+    pair = [s for s in sinusoids if abs(math.log2(s.frequency_hz / about_hz)) * 12.0 < near]
     if not pair:
         return None
     loud = max(s.amplitude for s in pair)
@@ -474,12 +474,12 @@ def _own_hz(found: Sequence[DampedSinusoid], about_hz: float) -> float | None:
     return sum(s.frequency_hz * s.amplitude for s in pair) / total
 
 
-def _is_loud(found: Sequence[DampedSinusoid], hz: float) -> bool:
+def _is_loud(sinusoids: Sequence[DampedSinusoid], hz: float) -> bool:
     """Whether (1,1) is about the loudest, as it is beside a rod."""
     near = parameter("mode_near")
-    own = sum(s.energy for s in found if abs(math.log2(s.frequency_hz / hz)) * 12.0 < near)
-    top = max(s.energy for s in found)
-    return bool(own >= top * 10.0 ** (-parameter("own_within") / 10.0))
+    members = sum(s.energy for s in sinusoids if abs(math.log2(s.frequency_hz / hz)) * 12.0 < near)
+    top = max(s.energy for s in sinusoids)
+    return bool(members >= top * 10.0 ** (-parameter("own_within") / 10.0))
 
 
 def _level(piece: Samples, rate: float, hz: float) -> float:
@@ -513,10 +513,10 @@ def _apart_cents(piece: Samples, rate: float, hz: float) -> float | None:
     """Return how far apart the pitch lies in two overlapping parts of the tap, cents."""
     longest = min(round(parameter("fit_samples")), len(piece))
     size = max(round(0.7 * longest), 24)
-    told = []
+    known = []
     for part in (piece[:size], piece[longest - size : longest]):
-        own = _own_hz(_sinusoids(part, rate), hz)
-        if own is None:
+        matching = _own_hz(_sinusoids(part, rate), hz)
+        if matching is None:
             return None
-        told.append(own)
-    return abs(1200.0 * math.log2(told[0] / told[1]))
+        known.append(matching)
+    return abs(1200.0 * math.log2(known[0] / known[1]))

@@ -121,14 +121,17 @@ def level(level_id: str) -> Level:
 
 def begin(level_id: str, seed: int) -> PracticeDrum:
     """Return a level's practice drum as it is found: only its batter is out of tune."""
-    asked = level(level_id)
+    request = level(level_id)
     rng = np.random.default_rng(seed)
-    apart = 2.0 ** (2.0 * rng.uniform(-1.0, 1.0, asked.rods) * asked.uneven_cents / 1200.0)
-    start = asked.goal_n_per_m * asked.start * apart / apart.mean()
-    reso = np.full(asked.rods, asked.goal_n_per_m)
+    apart = 2.0 ** (2.0 * rng.uniform(-1.0, 1.0, request.rods) * request.uneven_cents / 1200.0)
+    start = request.goal_n_per_m * request.start * apart / apart.mean()
+    reso = np.full(request.rods, request.goal_n_per_m)
     strength = float(np.exp(rng.normal(0.0, 0.3)))
     return PracticeDrum(
-        asked.drum(), {"batter": start, "reso": reso}, {"batter": strength, "reso": 1.0}, seed=seed
+        request.drum(),
+        {"batter": start, "reso": reso},
+        {"batter": strength, "reso": 1.0},
+        seed=seed,
     )
 
 
@@ -193,9 +196,9 @@ def _fault(rng: np.random.Generator, rate: int) -> Question:
     played = [drum.tap("batter", r, rate=rate, seconds=TAP_S) for r in range(4)]
     played.append(np.zeros(round(PAUSE_S * rate)))
     played += [drum.tap("reso", r, rate=rate, seconds=TAP_S) for r in range(4)]
-    heard = np.ptp(1200.0 * np.log2(drum.rod_pitches_hz(side)))
+    spread_cents = np.ptp(1200.0 * np.log2(drum.rod_pitches_hz(side)))
     return Question(
-        _joined(played, rate), answer, f"The {answer}: its taps lie {heard:.0f} ct apart."
+        _joined(played, rate), answer, f"The {answer}: its taps lie {spread_cents:.0f} ct apart."
     )
 
 

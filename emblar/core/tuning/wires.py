@@ -82,8 +82,8 @@ def read_wires(samples: Samples, rate_hz: int) -> WiresHeard:
     head_s = _length(head, head.max())
     if loudest < floor * 10.0 ** (parameter("wires_over_floor") / 10.0):
         quiet = 10.0 * math.log10(max(floor, 1e-20) / head.max())
-        told: Verdict = "silent" if quiet < parameter("wires_silent") else "cannot tell"
-        return WiresHeard(told, head_s, None, None, None)
+        known: Verdict = "silent" if quiet < parameter("wires_silent") else "cannot tell"
+        return WiresHeard(known, head_s, None, None, None)
     if level_db < parameter("wires_silent"):
         return WiresHeard("silent", head_s, None, None, level_db)
     rustle_s = _length(wires, loudest, skip)

@@ -40,15 +40,15 @@ def decay(curves: Sequence[Curve], t60_s: float | None, sd_s: float | None) -> M
     for times, levels in curves:
         points = [(across(t), up.held(v)) for t, v in zip(times, levels, strict=True)]
         parts.append(path(points, "record-faint"))
-    said = "how long it rings cannot be told"
+    text = "how long it rings cannot be told"
     if t60_s is not None:
         stop = min(longest, t60_s * -LOWEST_DB / 60.0)
         parts.append(
             path([(across(0.0), up(0.0)), (across(stop), up(-60.0 * stop / t60_s))], "record-line")
         )
-        said = f"−60 dB in {t60_s:.2f} ± {sd_s or 0.0:.2f} s"
-    parts.append(label(RIGHT, TOP + 6.0, said, "record-text", "end"))
-    described = f"{said}; {len(curves)} strokes."
+        text = f"−60 dB in {t60_s:.2f} ± {sd_s or 0.0:.2f} s"
+    parts.append(label(RIGHT, TOP + 6.0, text, "record-text", "end"))
+    described = f"{text}; {len(curves)} strokes."
     return drawing("decay", "Decay of the note", described, *parts, width=WIDTH, height=HEIGHT)
 
 

@@ -36,8 +36,8 @@ class Point:
 
 def history(points: Sequence[Point]) -> Markup:
     """Draw the history of at least one round."""
-    told = [hz for p in points for hz in (p.batter_hz, p.reso_hz, p.drum_hz) if hz is not None]
-    up = Log(min(told) / 1.15, max(told) * 1.15, BOTTOM, TOP)
+    known = [hz for p in points for hz in (p.batter_hz, p.reso_hz, p.drum_hz) if hz is not None]
+    up = Log(min(known) / 1.15, max(known) * 1.15, BOTTOM, TOP)
     across = Linear(0.0, max(len(points) - 1, 1), LEFT + 20.0, RIGHT - 40.0)
     parts = [line(96.0, TOP, 96.0, BOTTOM, "rail"), *notes(up)]
     for name, cls in (("batter", "take-line"), ("reso", "history-reso")):
@@ -55,7 +55,7 @@ def history(points: Sequence[Point]) -> Markup:
             # Where rounds stand close, only the last has room for its number.
             if last or len(points) <= ROOMY:
                 parts.append(label(x + 12.0, y + 4.0, f"drum {p.drum_hz:.0f}", "drawing-small"))
-    said = "; ".join(
+    description = "; ".join(
         f"{p.when}: "
         + ", ".join(
             f"{n} {hz:.0f} Hz"
@@ -64,4 +64,4 @@ def history(points: Sequence[Point]) -> Markup:
         )
         for p in points
     )
-    return drawing("history", "Pitches over time", said, *parts, width=WIDTH, height=HEIGHT)
+    return drawing("history", "Pitches over time", description, *parts, width=WIDTH, height=HEIGHT)

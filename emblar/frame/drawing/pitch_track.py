@@ -59,8 +59,8 @@ def pitch_track(tracks: Sequence[Track], settled_hz: float, sd_hz: float) -> Mar
         parts.append(path([(across(t), up.held(c)) for t, c in curve], "record-faint"))
     parts.append(path([(across(t), up.held(c)) for t, c in middle], "record-line"))
     start = middle[0][1] if middle else 0.0
-    said = _says(start)
-    parts.append(label(RIGHT, TOP + 2.0, said, "record-text", "end"))
+    text = _says(start)
+    parts.append(label(RIGHT, TOP + 2.0, text, "record-text", "end"))
     parts.append(
         label(
             RIGHT, BOTTOM - 6.0, f"settled {settled_hz:.1f} ± {sd_hz:.1f} Hz", "record-text", "end"
@@ -69,7 +69,7 @@ def pitch_track(tracks: Sequence[Track], settled_hz: float, sd_hz: float) -> Mar
     return drawing(
         "pitch-track",
         "Pitch after the stroke",
-        f"{said}; settled at {settled_hz:.1f} Hz, {note_text(settled_hz)}; {len(curves)} strokes.",
+        f"{text}; settled at {settled_hz:.1f} Hz, {note_text(settled_hz)}; {len(curves)} strokes.",
         *parts,
         width=WIDTH,
         height=HEIGHT,

@@ -113,8 +113,8 @@ def _diamond(steps: float, y: float, across: Linear) -> Markup:
 
 
 def _described(rows: Sequence[RulerRow]) -> str:
-    said = []
+    text = []
     for row in rows:
         apart = row.why_not if row.plan_steps is None else f"{row.plan_steps:+.1f} steps"
-        said.append(f"{row.name}: record {row.record_text}, plan {row.plan_text}, {apart}")
-    return "; ".join(said)
+        text.append(f"{row.name}: record {row.record_text}, plan {row.plan_text}, {apart}")
+    return "; ".join(text)

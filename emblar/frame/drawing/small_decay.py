@@ -17,7 +17,7 @@ def small_decay(name: str, length_s: float | None, sustain_s: float | None) -> M
     """Draw the outline that length and sustain give; a flat line where neither is told."""
     across, up = Linear(0.0, SHOWN_S, 0.0, WIDTH), Linear(0.0, 1.0, HEIGHT - 2.0, 2.0)
     parts = [line(0.0, HEIGHT - 2.0, WIDTH, HEIGHT - 2.0, "hairline")]
-    said = "not told"
+    text = "not told"
     if length_s or sustain_s:
         fast = (length_s or (sustain_s or 1.0) / 3.0) / math.log(10.0)
         slow = (sustain_s or 3.0 * (length_s or 0.3)) / math.log(1000.0)
@@ -26,5 +26,5 @@ def small_decay(name: str, length_s: float | None, sustain_s: float | None) -> M
         parts.append(
             path([(across(t), up(v)) for t, v in zip(times, level, strict=True)], "take-line")
         )
-        said = f"length {length_s or 0.0:.2f} s, sustain {sustain_s or 0.0:.2f} s"
-    return drawing(name, "How it dies away", said, *parts, width=WIDTH, height=HEIGHT)
+        text = f"length {length_s or 0.0:.2f} s, sustain {sustain_s or 0.0:.2f} s"
+    return drawing(name, "How it dies away", text, *parts, width=WIDTH, height=HEIGHT)

@@ -39,17 +39,17 @@ def small_ruler(
         )
     )
     parts.append(line(across(0.0), middle - 8.0, across(0.0), middle + 8.0, "record-mark"))
-    said = [f"uncertain by {sd_steps:.1f} steps"]
+    text = [f"uncertain by {sd_steps:.1f} steps"]
     for word, steps, tall in (("soft", soft_steps, 4.0), ("loud", loud_steps, 9.0)):
         if steps is None:
             continue
         x = across.held(steps)
         parts.append(line(x, middle - tall, x, middle + tall, "part-mark"))
-        said.append(f"{word} strokes {steps:+.1f} steps")
+        text.append(f"{word} strokes {steps:+.1f} steps")
     return drawing(
         f"ruler-{name}",
         f"{name} in audible steps",
-        "; ".join(said),
+        "; ".join(text),
         *parts,
         width=WIDTH,
         height=HEIGHT,

@@ -42,13 +42,13 @@ def restore_command(
         raise InputError(f"{file} cannot be read: there is no such file.")
     with only_one(settings().home), database():
         kept = None
-        there = len(all_sessions(HERE))
-        if there and not replace:
+        available = len(all_sessions(HERE))
+        if available and not replace:
             raise InputError(
-                f"There are {there} sessions here. To replace them by the backup, add --replace; "
-                "what is here is backed up first."
+                f"This database has {available} sessions. To replace them by the backup, add "
+                "--replace; they are backed up first."
             )
-        if there:
+        if available:
             kept = Backups(settings().home).make()
         engine().dispose()
         header = restore(settings().database_url, file)

@@ -14,7 +14,7 @@ def doctor_command(
 ) -> None:
     """Look at what Emblar needs on this machine, and say what is missing."""
     from emblar.formats.doctor import DoctorFile, FindingRow
-    from emblar.service.doctor import examine, told
+    from emblar.service.doctor import examine, in_words
 
     result = examine()
     well = all(row.state != "fault" for row in result)
@@ -23,7 +23,7 @@ def doctor_command(
         file = DoctorFile(well=well, findings=rows)
         print_json(file)
     else:
-        sys.stdout.write(told(result) + "\n")
+        sys.stdout.write(in_words(result) + "\n")
     if not well:
         raise typer.Exit(1)
 

@@ -21,7 +21,7 @@ from argon2.exceptions import InvalidHashError, VerificationError
 from emblar.core.errors import InputError, NotFoundError, ServiceError
 from emblar.platform.database import transaction
 from emblar.platform.scope import Scope
-from emblar.platform.settings import now
+from emblar.platform.settings import current_time
 from emblar.steps.accounts import queries as store
 from emblar.steps.accounts.queries import AccountInfo, InvitationInfo, LoginInfo
 
@@ -63,7 +63,7 @@ class TooManyAttemptsError(InputError):
 
 
 @dataclass(frozen=True, slots=True)
-class Entered:
+class LoggedIn:
     """Who came in: the account, its scope, and the login."""
 
     account: AccountInfo
@@ -199,7 +199,7 @@ def end_account(scope: Scope, account_id: int) -> AccountInfo:
         owners = [a for a in store.listing(db, scope.studio_id) if a.role == "owner"]
         if account.role == "owner" and len(owners) == 1:
             raise InputError("This is the last owner. Make somebody else one first.")
-        store.end(db, account_id, now())
+        store.end(db, account_id, current_time())
     return account
 
 
@@ -222,7 +222,8 @@ def log_in(name: str, password: str, device: str, address: str) -> str:
     }
     with transaction() as db:
         attempts = [
-            store.attempt(db, _hash(key), now(), now() - WAIT, most) for key, most in limits.items()
+            store.attempt(db, _hash(key), current_time(), current_time() - WAIT, most)
+            for key, most in limits.items()
         ]
         account = store.by_name(db, name)
     if None in attempts:
@@ -234,7 +235,7 @@ def log_in(name: str, password: str, device: str, address: str) -> str:
         store.was_right(db, [row for row in attempts if row is not None])
         if _hasher().check_needs_rehash(account.password):
             store.set_password(db, account.id, _hasher().hash(password))
-        store.log_in(db, account.id, _hash(token), device[:LONGEST_DEVICE], now())
+        store.log_in(db, account.id, _hash(token), device[:LONGEST_DEVICE], current_time())
     return token
 
 
@@ -246,26 +247,26 @@ def _fits(account: AccountInfo | None, password: str) -> bool:
         return False
 
 
-def entered(token: str) -> Entered | None:
+def logged_in_user(token: str) -> LoggedIn | None:
     """Return who comes in with a login's token, or None."""
-    at = now()
+    position = current_time()
     with transaction() as db:
-        result = store.logged_in(db, _hash(token), at - LASTS)
+        result = store.logged_in(db, _hash(token), position - LASTS)
         if result is None:
             return None
         account, login = result
-        if at - login.seen_at > SEEN_EVERY:
-            store.seen(db, login.id, at)
-    return Entered(account, login)
+        if position - login.seen_at > SEEN_EVERY:
+            store.seen(db, login.id, position)
+    return LoggedIn(account, login)
 
 
-def logins(who: Entered) -> list[LoginInfo]:
+def logins(user: LoggedIn) -> list[LoginInfo]:
     """Return where somebody is logged in, the last used first."""
     with transaction() as db:
-        return store.logins(db, who.account.id, now() - LASTS)
+        return store.logins(db, user.account.id, current_time() - LASTS)
 
 
-def end_login(who: Entered, login_id: int) -> None:
+def end_login(user: LoggedIn, login_id: int) -> None:
     """End one login of one's own.
 
     Raises
@@ -274,11 +275,11 @@ def end_login(who: Entered, login_id: int) -> None:
         It is none of one's own.
     """
     with transaction() as db:
-        if not store.end_logins(db, who.account.id, now(), only=login_id):
+        if not store.end_logins(db, user.account.id, current_time(), only=login_id):
             raise NotFoundError("That login has ended already.")
 
 
-def change_password(who: Entered, old: str, new: str) -> None:
+def change_password(user: LoggedIn, old: str, new: str) -> None:
     """Change one's password; everywhere else one is logged out.
 
     Raises
@@ -287,17 +288,17 @@ def change_password(who: Entered, old: str, new: str) -> None:
         The old one is wrong, or the new one will not do.
     """
     with transaction() as db:
-        key = _hash(f"change {who.account.id}")
-        attempt = store.attempt(db, key, now(), now() - WAIT, MOST_WRONG)
+        key = _hash(f"change {user.account.id}")
+        attempt = store.attempt(db, key, current_time(), current_time() - WAIT, MOST_WRONG)
     if attempt is None:
         raise TooManyAttemptsError(WAIT_SAYS)
-    if not _fits(who.account, old[: MOST_LETTERS + 1]):
+    if not _fits(user.account, old[: MOST_LETTERS + 1]):
         raise InputError("That is not your current password.", field="old")
-    kept = _password(new, who.account.name)
+    kept = _password(new, user.account.name)
     with transaction() as db:
         store.was_right(db, [attempt])
-        store.set_password(db, who.account.id, kept)
-        store.end_logins(db, who.account.id, now(), keep=who.login.id)
+        store.set_password(db, user.account.id, kept)
+        store.end_logins(db, user.account.id, current_time(), keep=user.login.id)
 
 
 def invite(scope: Scope, role: str, *, made_by: int | None = None) -> str:
@@ -314,7 +315,7 @@ def invite(scope: Scope, role: str, *, made_by: int | None = None) -> str:
         raise InputError(CHOOSE_ROLE, field="role")
     token = secrets.token_urlsafe(TOKEN_BYTES)
     with transaction() as db:
-        until = now() + INVITED_FOR
+        until = current_time() + INVITED_FOR
         store.invite(db, scope.studio_id, _hash(token), role, until, made_by)
     return token
 
@@ -322,7 +323,7 @@ def invite(scope: Scope, role: str, *, made_by: int | None = None) -> str:
 def invitations(scope: Scope) -> list[InvitationInfo]:
     """Return the studio's open invitations, the newest first."""
     with transaction() as db:
-        return store.invitations(db, scope.studio_id, now())
+        return store.invitations(db, scope.studio_id, current_time())
 
 
 def revoke_invitation(scope: Scope, invitation_id: int) -> None:
@@ -334,7 +335,7 @@ def revoke_invitation(scope: Scope, invitation_id: int) -> None:
         It was used, has expired or was revoked.
     """
     with transaction() as db:
-        if not store.revoke(db, scope.studio_id, invitation_id, now()):
+        if not store.revoke(db, scope.studio_id, invitation_id, current_time()):
             raise NotFoundError("That invitation is not open any more.")
 
 
@@ -347,7 +348,7 @@ def invited_as(token: str) -> str:
         It was used or has expired.
     """
     with transaction() as db:
-        result = store.invited(db, _hash(token), now())
+        result = store.invited(db, _hash(token), current_time())
     if result is None:
         raise NotFoundError(NOT_INVITED)
     return result[2]
@@ -364,11 +365,11 @@ def accept(token: str, name: str, password: str) -> AccountInfo:
         Name or password will not do; the invitation still holds.
     """
     with transaction() as db:
-        result = store.invited(db, _hash(token), now(), lock=True)
+        result = store.invited(db, _hash(token), current_time(), lock=True)
         if result is None:
             raise NotFoundError(NOT_INVITED)
         invitation_id, studio_id, role = result
         called, kept = _checked(name, role, password)
         account = store.add(db, studio_id, called, role, kept)
-        store.used(db, invitation_id, now())
+        store.used(db, invitation_id, current_time())
     return account

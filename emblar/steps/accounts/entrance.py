@@ -18,7 +18,7 @@ from starlette.types import ASGIApp, Receive, Scope, Send
 
 from emblar.core.errors import ServiceError
 from emblar.frame.security import SAFE_METHODS
-from emblar.steps.accounts.actions import Entered, entered
+from emblar.steps.accounts.actions import LoggedIn, logged_in_user
 
 COOKIE = "emblar-login"
 FREE = ("/static/", "/login", "/invite/", "/health")
@@ -46,25 +46,25 @@ class Entrance:
             return
         token = HTTPConnection(scope).cookies.get(COOKIE, "")
         try:
-            who = await run_in_threadpool(entered, token) if token else None
+            user = await run_in_threadpool(logged_in_user, token) if token else None
         except ServiceError as error:
             await PlainTextResponse(str(error), 503)(scope, receive, send)
             return
-        if who is None:
+        if user is None:
             await _to_login(scope, receive, send)
             return
-        refused = _refused(who, scope["method"], path)
+        refused = _refused(user, scope["method"], path)
         if refused:
             await PlainTextResponse(refused, 403)(scope, receive, send)
             return
         state = scope.setdefault("state", {})
-        state["whose"], state["entered"] = who.scope, who
+        state["whose"], state["entered"] = user.scope, user
         await self.app(scope, receive, send)
 
 
-def _refused(who: Entered, method: str, path: str) -> str:
+def _refused(user: LoggedIn, method: str, path: str) -> str:
     """Return why a role may not do something, or nothing."""
-    role = who.account.role
+    role = user.account.role
     if role == "owner":
         return ""
     if path.startswith(OWNERS):
@@ -80,10 +80,10 @@ async def _to_login(scope: Scope, receive: Receive, send: Send) -> None:
     if not page or "hx-request" in headers:
         await PlainTextResponse(LOG_IN, 401)(scope, receive, send)
         return
-    asked = scope["path"] + (
+    request = scope["path"] + (
         f"?{scope['query_string'].decode('latin-1')}" if scope["query_string"] else ""
     )
-    answer = RedirectResponse(f"/login?{urlencode({'to': asked})}", status_code=303)
+    answer = RedirectResponse(f"/login?{urlencode({'to': request})}", status_code=303)
     await answer(scope, receive, send)
 
 

@@ -103,15 +103,15 @@ def count(db: Session, role: str | None = None) -> int:
     return int(db.execute(query).scalar_one())
 
 
-def end(db: Session, account_id: int, at: datetime) -> None:
+def end(db: Session, account_id: int, time: datetime) -> None:
     """End an account, and everywhere it is logged in; its name is free again."""
     row = db.get_one(AccountRow, account_id)
-    row.ended_at, row.folded = at, f"{row.folded}\n{row.id}"
-    end_logins(db, account_id, at)
+    row.ended_at, row.folded = time, f"{row.folded}\n{row.id}"
+    end_logins(db, account_id, time)
     query = update(InvitationRow).where(
         InvitationRow.made_by == account_id, InvitationRow.used_at.is_(None)
     )
-    db.execute(query.values(used_at=at))
+    db.execute(query.values(used_at=time))
 
 
 def set_password(db: Session, account_id: int, password: str) -> None:
@@ -119,9 +119,9 @@ def set_password(db: Session, account_id: int, password: str) -> None:
     db.get_one(AccountRow, account_id).password = password
 
 
-def log_in(db: Session, account_id: int, token_sha256: str, device: str, at: datetime) -> None:
+def log_in(db: Session, account_id: int, token_sha256: str, device: str, time: datetime) -> None:
     """Keep that an account is logged in."""
-    db.add(LoginRow(account_id=account_id, token_sha256=token_sha256, device=device, seen_at=at))
+    db.add(LoginRow(account_id=account_id, token_sha256=token_sha256, device=device, seen_at=time))
 
 
 def logged_in(
@@ -145,9 +145,9 @@ def _login(row: LoginRow) -> LoginInfo:
     return LoginInfo(row.id, row.account_id, row.device, row.created_at, row.seen_at)
 
 
-def seen(db: Session, login_id: int, at: datetime) -> None:
+def seen(db: Session, login_id: int, time: datetime) -> None:
     """Keep when a login was last used."""
-    db.execute(update(LoginRow).where(LoginRow.id == login_id).values(seen_at=at))
+    db.execute(update(LoginRow).where(LoginRow.id == login_id).values(seen_at=time))
 
 
 def logins(db: Session, account_id: int, since: datetime) -> list[LoginInfo]:
@@ -159,7 +159,12 @@ def logins(db: Session, account_id: int, since: datetime) -> list[LoginInfo]:
 
 
 def end_logins(
-    db: Session, account_id: int, at: datetime, *, only: int | None = None, keep: int | None = None
+    db: Session,
+    account_id: int,
+    time: datetime,
+    *,
+    only: int | None = None,
+    keep: int | None = None,
 ) -> int:
     """End an account's logins, only one, or all but one; return how many ended."""
     query = update(LoginRow).where(LoginRow.account_id == account_id, LoginRow.ended_at.is_(None))
@@ -168,7 +173,7 @@ def end_logins(
     if keep is not None:
         query = query.where(LoginRow.id != keep)
     ended: Sequence[int] = (
-        db.execute(query.values(ended_at=at).returning(LoginRow.id)).scalars().all()
+        db.execute(query.values(ended_at=time).returning(LoginRow.id)).scalars().all()
     )
     return len(ended)
 
@@ -197,7 +202,7 @@ def invite(
     db.add(row)
 
 
-def invitations(db: Session, studio_id: int, at: datetime) -> list[InvitationInfo]:
+def invitations(db: Session, studio_id: int, time: datetime) -> list[InvitationInfo]:
     """Return a studio's open invitations, the newest first."""
     query = (
         select(InvitationRow, AccountRow.name)
@@ -205,39 +210,39 @@ def invitations(db: Session, studio_id: int, at: datetime) -> list[InvitationInf
         .where(
             InvitationRow.studio_id == studio_id,
             InvitationRow.used_at.is_(None),
-            InvitationRow.expires_at > at,
+            InvitationRow.expires_at > time,
         )
     )
     rows = db.execute(query.order_by(InvitationRow.id.desc()))
     return [InvitationInfo(row.id, row.role, name or "", row.expires_at) for row, name in rows]
 
 
-def revoke(db: Session, studio_id: int, invitation_id: int, at: datetime) -> bool:
+def revoke(db: Session, studio_id: int, invitation_id: int, time: datetime) -> bool:
     """End an open invitation; return whether there was one."""
     query = update(InvitationRow).where(
         InvitationRow.id == invitation_id,
         InvitationRow.studio_id == studio_id,
         InvitationRow.used_at.is_(None),
     )
-    return bool(db.execute(query.values(used_at=at).returning(InvitationRow.id)).all())
+    return bool(db.execute(query.values(used_at=time).returning(InvitationRow.id)).all())
 
 
 def invited(
-    db: Session, token_sha256: str, at: datetime, *, lock: bool = False
+    db: Session, token_sha256: str, time: datetime, *, lock: bool = False
 ) -> tuple[int, int, str] | None:
     """Return id, studio and role of an invitation that holds; ``lock`` it until it is used."""
     query = select(InvitationRow).where(
         InvitationRow.token_sha256 == token_sha256,
         InvitationRow.used_at.is_(None),
-        InvitationRow.expires_at > at,
+        InvitationRow.expires_at > time,
     )
     row = db.execute(query.with_for_update() if lock else query).scalar_one_or_none()
     return (row.id, row.studio_id, row.role) if row else None
 
 
-def used(db: Session, invitation_id: int, at: datetime) -> None:
+def used(db: Session, invitation_id: int, time: datetime) -> None:
     """Keep that an invitation was used."""
-    db.get_one(InvitationRow, invitation_id).used_at = at
+    db.get_one(InvitationRow, invitation_id).used_at = time
 
 
 def one_by_one(db: Session, key: str) -> None:
@@ -245,7 +250,7 @@ def one_by_one(db: Session, key: str) -> None:
     db.execute(text("select pg_advisory_xact_lock(hashtext(:key))"), {"key": key})
 
 
-def attempt(db: Session, key: str, at: datetime, since: datetime, most: int) -> int | None:
+def attempt(db: Session, key: str, time: datetime, since: datetime, most: int) -> int | None:
     """Keep that a password is tried; return the attempt's id, or None where there were too many.
 
     It counts as wrong until ``was_right`` says otherwise, so that many tried at once are counted,
@@ -256,7 +261,7 @@ def attempt(db: Session, key: str, at: datetime, since: datetime, most: int) -> 
     query = select(func.count(LoginAttemptRow.id)).where(LoginAttemptRow.key == key)
     if int(db.execute(query).scalar_one()) >= most:
         return None
-    row = LoginAttemptRow(key=key, at=at)
+    row = LoginAttemptRow(key=key, at=time)
     db.add(row)
     db.flush()
     return row.id

@@ -10,7 +10,7 @@ from emblar.frame.fields import Id, Text
 from emblar.frame.reading import ReadAtOnce
 from emblar.frame.templating import render
 from emblar.steps.accounts import actions
-from emblar.steps.accounts.actions import LASTS, Entered, TooManyAttemptsError
+from emblar.steps.accounts.actions import LASTS, LoggedIn, TooManyAttemptsError
 from emblar.steps.accounts.entrance import COOKIE, own_path
 from emblar.steps.workspace.routes import go
 
@@ -19,16 +19,16 @@ LONGEST_TOKEN = 64
 Token = Annotated[str, InPath(max_length=LONGEST_TOKEN)]
 
 
-def _who(request: Request) -> Entered:
-    result: Entered = request.state.entered
+def _who(request: Request) -> LoggedIn:
+    result: LoggedIn = request.state.entered
     return result
 
 
 def _log_in_page(
     request: Request, next_path: str, *, name: str = "", problem: str = "", status: int = 200
 ) -> Response:
-    told = {"to": own_path(next_path), "name": name, "problem": problem}
-    return render(request, "accounts/login.html", told, status)
+    known = {"to": own_path(next_path), "name": name, "problem": problem}
+    return render(request, "accounts/login.html", known, status)
 
 
 @router.get("/login")
@@ -73,8 +73,8 @@ def _with_login(answer: Response, token: str) -> Response:
 @router.post("/logout")
 def log_out(request: Request) -> Response:
     """Log out of this browser."""
-    who = _who(request)
-    actions.end_login(who, who.login.id)
+    user = _who(request)
+    actions.end_login(user, user.login.id)
     answer = go("/login")
     answer.delete_cookie(COOKIE, httponly=True, secure=True, samesite="lax")
     return answer
@@ -84,8 +84,8 @@ def log_out(request: Request) -> Response:
 def invitation(request: Request, token: Token) -> Response:
     """Show the form to make one's account with."""
     role = actions.invited_as(token)
-    told = {"token": token, "role": role, "may": actions.MAY[role], "name": "", "problem": ""}
-    return render(request, "accounts/invite.html", told)
+    known = {"token": token, "role": role, "may": actions.MAY[role], "name": "", "problem": ""}
+    return render(request, "accounts/invite.html", known)
 
 
 @router.post("/invite/{token}")
@@ -100,14 +100,14 @@ def accept(
     try:
         account = actions.accept(token, name, password)
     except EmblarError as error:
-        told = {
+        known = {
             "token": token,
             "role": role,
             "may": actions.MAY[role],
             "name": name,
             "problem": str(error),
         }
-        return render(request, "accounts/invite.html", told, 422)
+        return render(request, "accounts/invite.html", known, 422)
     device = request.headers.get("user-agent", "")
     address = request.client.host if request.client else ""
     return _with_login(go("/"), actions.log_in(account.name, password, device, address))
@@ -120,18 +120,18 @@ def show(request: Request) -> Response:
 
 
 def _page(request: Request, link: str) -> Response:
-    who = _who(request)
-    owner = who.account.role == "owner"
-    people = actions.accounts(who.scope) if owner else []
-    told = {
-        "who": who,
-        "logins": actions.logins(who),
+    user = _who(request)
+    owner = user.account.role == "owner"
+    people = actions.accounts(user.scope) if owner else []
+    known = {
+        "who": user,
+        "logins": actions.logins(user),
         "people": people,
         "roles": actions.MAY,
         "link": link,
-        "open": actions.invitations(who.scope) if owner else [],
+        "open": actions.invitations(user.scope) if owner else [],
     }
-    return render(request, "accounts/page.html", told)
+    return render(request, "accounts/page.html", known)
 
 
 @router.post("/account/password")
@@ -153,8 +153,8 @@ def end_login(request: Request, login_id: Id) -> Response:
 @router.post("/account/people/invite")
 def invite(request: Request, role: Annotated[Text, Form()] = "") -> Response:
     """Make an invitation; its link is shown once."""
-    who = _who(request)
-    token = actions.invite(who.scope, role, made_by=who.account.id)
+    user = _who(request)
+    token = actions.invite(user.scope, role, made_by=user.account.id)
     # The host is a known one: others are not answered (web/app.py).
     return _page(request, str(request.url_for("invitation", token=token)))
 

@@ -83,10 +83,10 @@ def hum_command(
     from emblar.frame.commands import read_bytes, read_json
     from emblar.platform.sound.clips import clip_samples
 
-    asked = read_json(kit, HumAsked)
+    request = read_json(kit, HumAsked)
     data = read_bytes(recording)
     samples = clip_samples(data)
-    answers = read_hum(samples, ANALYSIS_RATE_HZ, asked.struck, asked.beside)
+    answers = read_hum(samples, ANALYSIS_RATE_HZ, request.struck, request.beside)
     print_json(hum_file(answers))
 
 
@@ -105,8 +105,8 @@ def wires_command(
     if planned:
         wires(planned)
     data = read_bytes(recording)
-    heard = read_wires(clip_samples(data), ANALYSIS_RATE_HZ)
-    print_json(wires_file(heard, planned))
+    reading = read_wires(clip_samples(data), ANALYSIS_RATE_HZ)
+    print_json(wires_file(reading, planned))
 
 
 def next_turns_command(
@@ -127,6 +127,6 @@ def muffle_command(
     from emblar.core.catalogue import numbers
     from emblar.formats.muffling import MufflingFile, next_muffle
 
-    asked = read_json(file, MufflingFile)
-    told = next_muffle(asked, numbers("damper")["resistance"].sd_share)
-    print_json(told)
+    request = read_json(file, MufflingFile)
+    known = next_muffle(request, numbers("damper")["resistance"].sd_share)
+    print_json(known)

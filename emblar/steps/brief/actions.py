@@ -11,8 +11,8 @@ from emblar.steps.kit.queries.slots import KitDrum
 
 def request_of(drum: KitDrum) -> Wish:
     """Return what was asked of a drum by hand."""
-    asked = {name: value for name, value in drum.wish.items() if name != "steps"}
-    return Wish(**{**asked, "dampers": _tuple(drum.wish.get("dampers"))})
+    request = {name: value for name, value in drum.wish.items() if name != "steps"}
+    return Wish(**{**request, "dampers": _tuple(drum.wish.get("dampers"))})
 
 
 def wish_of(recipe: Setup, owned: OwnedDrum, *, port: bool) -> dict[str, Any]:

@@ -64,10 +64,10 @@ class BriefPage:
 
 def brief_page(around: Frame, ask: AskFile) -> BriefPage:
     """Return the Brief screen."""
-    at = around.session.downbeat_at
+    downbeat = around.session.downbeat_at
     return BriefPage(
         ask=ask,
-        downbeat_at=at.astimezone().strftime("%Y-%m-%dT%H:%M") if at else "",
+        downbeat_at=downbeat.astimezone().strftime("%Y-%m-%dT%H:%M") if downbeat else "",
         tempo=f"{ask.tempo_bpm:g}" if ask.tempo_bpm else "",
         minutes=f"{ask.minutes:g}" if ask.minutes else "",
         kick_figure=f"{ask.kick_notes_per_beat:g}" if ask.kick_notes_per_beat else "",
@@ -86,10 +86,10 @@ def _options(rows: Mapping[str, str], chosen: str) -> tuple[Option, ...]:
 
 
 def _school(name: str, about: str, ask: AskFile) -> SchoolChoice:
-    own = ask.schools.get(about, "")
-    sides = (Option(side, side, side == own) for side in SIDES[about])
+    choice = ask.schools.get(about, "")
+    sides = (Option(side, side, side == choice) for side in SIDES[about])
     return SchoolChoice(
-        name, SCHOOL_LABELS[name], (Option("", "let Emblar choose", not own), *sides)
+        name, SCHOOL_LABELS[name], (Option("", "let Emblar choose", not choice), *sides)
     )
 
 

@@ -122,7 +122,9 @@ def show(scope: Here, request: Request, session_id: Id, sel: str = "") -> Respon
 def change(scope: Here, session_id: Id, fields: Annotated[BriefFields, Form()]) -> Response:
     """Keep the brief and go on to Listen."""
     try:
-        at = datetime.fromisoformat(fields.downbeat_at).astimezone() if fields.downbeat_at else None
+        time = (
+            datetime.fromisoformat(fields.downbeat_at).astimezone() if fields.downbeat_at else None
+        )
     except ValueError as error:
         raise InputError(
             f"“{fields.downbeat_at}” is not a date and time: write it as 2026-05-04T10:00.",
@@ -131,7 +133,7 @@ def change(scope: Here, session_id: Id, fields: Annotated[BriefFields, Form()]) 
     change_brief(
         scope,
         session_id,
-        Brief(fields.name, fields.studio, fields.artist, fields.wish, at, fields.ask()),
+        Brief(fields.name, fields.studio, fields.artist, fields.wish, time, fields.ask()),
         seen=fields.seen,
     )
     return go(f"/sessions/{session_id}/listen")

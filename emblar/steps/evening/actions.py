@@ -17,7 +17,7 @@ from emblar.formats.evening import EveningFile, EveningJobFile, evening_ics, eve
 from emblar.formats.plan import DrumPlanFile
 from emblar.formats.stored import lenient
 from emblar.platform.scope import Scope, in_session
-from emblar.platform.settings import now
+from emblar.platform.settings import current_time
 from emblar.steps.bench import queries as bench_store
 from emblar.steps.kit.actions.drums import kit
 from emblar.steps.kit.queries.slots import KitDrum
@@ -57,13 +57,13 @@ def evening(scope: Scope, session_id: int) -> EveningView:
         There is no plan, or no downbeat that lies ahead.
     """
     session = one_session(scope, session_id)
-    plan, asked = latest_plan(scope, session_id), asked_of(session)
+    plan, request = latest_plan(scope, session_id), asked_of(session)
     if plan is None or not plan.drums:
         raise InputError(NO_PLAN)
     if session.downbeat_at is None:
         raise InputError(NO_DOWNBEAT)
     downbeat = session.downbeat_at.astimezone().replace(second=0, microsecond=0)
-    start = (now().astimezone() + timedelta(seconds=59)).replace(second=0, microsecond=0)
+    start = (current_time().astimezone() + timedelta(seconds=59)).replace(second=0, microsecond=0)
     if downbeat <= start:
         raise InputError(TOO_LATE)
     start = max(start, downbeat - LONGEST)
@@ -74,20 +74,22 @@ def evening(scope: Scope, session_id: int) -> EveningView:
             for d, _ in drums
         ]
     work = [
-        _work(drum, file, frozenset(own.jobs))
-        for (drum, file), own in zip(drums, files, strict=True)
+        _work(drum, file, frozenset(jobs.jobs))
+        for (drum, file), jobs in zip(drums, files, strict=True)
     ]
-    own = learned_pace(scope)
-    pace = {name: row.value for name, row in own.items()}
-    result = tuple(kit_jobs(work, _shop(asked, start), pace))
+    jobs = learned_pace(scope)
+    pace = {name: row.value for name, row in jobs.items()}
+    result = tuple(kit_jobs(work, _shop(request, start), pace))
     done = {drum.name: len(drum.done) for drum in work}
     minutes = int((downbeat - start).total_seconds() // 60)
-    told_pace = tuple((name, row.value, row.count) for name, row in own.items())
+    told_pace = tuple((name, row.value, row.count) for name, row in jobs.items())
     try:
-        told = _scheduled(minutes, asked.hands, result)
+        known = _scheduled(minutes, request.hands, result)
     except EmblarError as error:
-        return EveningView(start, downbeat, asked.hands, result, done, None, str(error), told_pace)
-    return EveningView(start, downbeat, asked.hands, result, done, told, pace=told_pace)
+        return EveningView(
+            start, downbeat, request.hands, result, done, None, str(error), told_pace
+        )
+    return EveningView(start, downbeat, request.hands, result, done, known, pace=told_pace)
 
 
 @lru_cache(maxsize=128)
@@ -103,8 +105,8 @@ def _work(drum: KitDrum, plan: DrumPlanFile, done: frozenset[str]) -> DrumWork:
     )
     changes: dict[Side, bool] = {
         side: construction(head).may_crack_collar
-        for side, head, here in pairs
-        if head is not None and (head != here or f"mount-{side}" in done)
+        for side, head, current in pairs
+        if head is not None and (head != current or f"mount-{side}" in done)
     }
     off = plan.reso is None and drum.owned.reso is not None
     kick = None
@@ -120,14 +122,14 @@ def _work(drum: KitDrum, plan: DrumPlanFile, done: frozenset[str]) -> DrumWork:
     return DrumWork(drum.owned.name, work, done, steps, len(to_buy(drum, plan)))
 
 
-def _shop(asked: AskFile, start: datetime) -> Shop | None:
+def _shop(brief: AskFile, start: datetime) -> Shop | None:
     """Return the way to the shop if somebody goes: its next hours, as Brief has them."""
-    if not asked.shop_closes:
+    if not brief.shop_closes:
         return None
-    opens, closes = (_at(start, text) for text in (asked.shop_opens, asked.shop_closes))
+    opens, closes = (_at(start, text) for text in (brief.shop_opens, brief.shop_closes))
     if closes <= start:
         opens, closes = opens + timedelta(days=1), closes + timedelta(days=1)
-    return Shop(asked.shop_minutes, _minutes(start, opens), _minutes(start, closes))
+    return Shop(brief.shop_minutes, _minutes(start, opens), _minutes(start, closes))
 
 
 def _at(day: datetime, clock: str) -> datetime:
@@ -135,8 +137,8 @@ def _at(day: datetime, clock: str) -> datetime:
     return day.replace(hour=hour, minute=minute)
 
 
-def _minutes(start: datetime, at: datetime) -> int:
-    return int((at - start).total_seconds() // 60)
+def _minutes(start: datetime, time: datetime) -> int:
+    return int((time - start).total_seconds() // 60)
 
 
 def evening_file(view: EveningView) -> EveningFile:

@@ -16,7 +16,7 @@ from emblar.steps.evening.drawing.timeline import Bar, ticks, timeline
 class EveningRow:
     """One job: when, what, whose, how long, and whether it may be left out at what cost."""
 
-    at: str
+    time: str
     what: str
     drum: str
     minutes: str
@@ -89,15 +89,15 @@ def _sentence(view: EveningView, first: int) -> str:
     assert view.schedule is not None
     hands = "one pair of hands" if view.hands == 1 else f"{view.hands} pairs of hands"
     begins = view.start + timedelta(minutes=first)
-    told = f"Begin at {_clock(begins, view)} at the latest, with {hands}"
+    known = f"Begin at {_clock(begins, view)} at the latest, with {hands}"
     if view.schedule.dropped:
         left = counted(len(view.schedule.dropped), "job")
-        return f"{told}; {left} left out cost {view.schedule.steps_lost:.1f} audible steps."
-    return f"{told}: everything is done by the downbeat at {_clock(view.downbeat, view)}."
+        return f"{known}; {left} left out cost {view.schedule.steps_lost:.1f} audible steps."
+    return f"{known}: everything is done by the downbeat at {_clock(view.downbeat, view)}."
 
 
-def _clock(at: datetime, view: EveningView) -> str:
-    return f"{at:%H:%M}" if at.date() == view.downbeat.date() else f"{at:%a %H:%M}"
+def _clock(time: datetime, view: EveningView) -> str:
+    return f"{time:%H:%M}" if time.date() == view.downbeat.date() else f"{time:%a %H:%M}"
 
 
 def _words(job: EveningJob) -> str:
@@ -110,9 +110,9 @@ def _row(
     cost = f"may be left out: {job.work.steps_lost:.1f} steps" if job.work.may_drop else ""
     slot = slots.get(job.drum)
     href = f"/sessions/{session_id}/bench?sel=d{slot}" if slot is not None else ""
-    at = _clock(view.start + timedelta(minutes=minute), view)
+    time = _clock(view.start + timedelta(minutes=minute), view)
     drum = "" if job.drum == SHOP else job.drum
-    return EveningRow(at, _words(job), drum, f"{job.work.minutes} min", cost, href)
+    return EveningRow(time, _words(job), drum, f"{job.work.minutes} min", cost, href)
 
 
 def _drawing(view: EveningView, by_id: dict[str, EveningJob], first: int) -> Markup:
@@ -141,5 +141,5 @@ def _drawing(view: EveningView, by_id: dict[str, EveningJob], first: int) -> Mar
 
 
 def _said(job: EveningJob, view: EveningView, minute: int) -> str:
-    at = _clock(view.start + timedelta(minutes=minute), view)
-    return f"{at} {_words(job)}, {job.drum}, {job.work.minutes} min"
+    time = _clock(view.start + timedelta(minutes=minute), view)
+    return f"{time} {_words(job)}, {job.drum}, {job.work.minutes} min"

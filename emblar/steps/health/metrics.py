@@ -96,16 +96,16 @@ class Measured:
             self.metrics.requests.labels(method, route, status).inc()
             self.metrics.seconds.labels(method, route).observe(took)
             # Never the address itself: it may hold what opens a door.
-            who = scope.get("state", {}).get("entered")
-            account = who.account.name if who else None
-            told = {
+            user = scope.get("state", {}).get("entered")
+            account = user.account.name if user else None
+            known = {
                 "method": method,
                 "route": route,
                 "status": int(status),
                 "account": account,
                 "seconds": round(took, 4),
             }
-            log.info("request", extra=told)
+            log.info("request", extra=known)
 
 
 METHODS = frozenset({"GET", "HEAD", "POST"})

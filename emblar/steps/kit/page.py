@@ -103,7 +103,7 @@ class KitPage:
     """Kits from before that may be brought."""
     others: tuple[Option, ...] = ()
     """The studio's drums that are not in this kit."""
-    brought: BroughtKit | None = None
+    imported: BroughtKit | None = None
     brought_words: str = ""
     """What bringing a kit has just changed."""
 
@@ -119,7 +119,7 @@ def kit_page(
     undo: int | None,
     choices: Sequence[KitChoice] = (),
     others: Sequence[StudioDrum] = (),
-    brought: BroughtKit | None = None,
+    imported: BroughtKit | None = None,
 ) -> KitPage:
     """Return the Kit screen.
 
@@ -133,7 +133,7 @@ def kit_page(
         A drum just taken out, to offer bringing it back.
     choices, others
         Kits from before, and the studio's drums that are not in this kit.
-    brought
+    imported
         What bringing a kit has just changed, to offer undoing it.
     """
     drum = around.drum
@@ -165,18 +165,18 @@ def kit_page(
             Option(str(d.id), f"{d.owned.name}, {d.owned.diameter_in:g} in{_lent(d)}", False)
             for d in others
         ),
-        brought=brought,
-        brought_words=_brought_words(around, brought) if brought else "",
+        imported=imported,
+        brought_words=_brought_words(around, imported) if imported else "",
     )
 
 
-def _brought_words(around: Frame, brought: BroughtKit) -> str:
-    names = [d.owned.name for d in around.drums if d.id in brought.added]
-    if not names and not brought.removed:
+def _brought_words(around: Frame, imported: BroughtKit) -> str:
+    names = [d.owned.name for d in around.drums if d.id in imported.added]
+    if not names and not imported.removed:
         return "These drums are in the kit already."
-    said = f"Added {', '.join(names)}" if names else "No drum added"
-    gone = f"; removed {counted(len(brought.removed), 'drum')}" if brought.removed else ""
-    return f"{said}{gone}."
+    description = f"Added {', '.join(names)}" if names else "No drum added"
+    gone = f"; removed {counted(len(imported.removed), 'drum')}" if imported.removed else ""
+    return f"{description}{gone}."
 
 
 def _lent(drum: StudioDrum) -> str:
@@ -198,7 +198,7 @@ def _seconds(around: Frame, drum: KitDrum) -> tuple[Option, ...]:
     firsts = {d.voice for d in around.drums if d.voice and not d.also}
     parts = [
         v
-        for v in tuned_voices(around.found)
+        for v in tuned_voices(around.record)
         if _can_play(drum.owned.kind, v) and (v in firsts or v == chosen)
     ]
     rows = [("", "nothing"), *((v, v.replace("-", " ")) for v in parts)]
@@ -207,8 +207,8 @@ def _seconds(around: Frame, drum: KitDrum) -> tuple[Option, ...]:
 
 def _voices(around: Frame) -> tuple[VoiceRow, ...]:
     rows = []
-    for voice in tuned_voices(around.found):
-        card = around.found.voice(voice) if around.found else None
+    for voice in tuned_voices(around.record):
+        card = around.record.voice(voice) if around.record else None
         hz = card.fundamental_hz if card else None
         fitting = [d for d in around.drums if _can_play(d.owned.kind, voice)]
         options = tuple(

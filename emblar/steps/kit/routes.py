@@ -3,7 +3,7 @@
 from typing import Annotated
 
 from fastapi import APIRouter, Form, Request, Response
-from pydantic import BaseModel, BeforeValidator
+from pydantic import BaseModel, BeforeValidator, Field
 
 from emblar.core.acoustics.drum import Kind
 from emblar.core.catalogue import USUAL_EDGE
@@ -71,7 +71,7 @@ class DrumFields(BaseModel):
     port_in: Text = ""
     shell_hole_in: Text = ""
     edge: Text = USUAL_EDGE
-    found: list[Text] = []
+    findings: list[Text] = Field(default=[], alias="found")
     lent_by: Text = ""
     stand: Text = ""
     second_for: Text = ""
@@ -93,7 +93,7 @@ class DrumFields(BaseModel):
             self.reso or None,
             _hole("Port", "port_in", self.port_in),
             self.edge,
-            tuple(self.found),
+            tuple(self.findings),
             _hole("Shell hole", "shell_hole_in", self.shell_hole_in),
         )
 
@@ -129,8 +129,10 @@ def show(
     adding = add if add in dict(KINDS) else ""
     given = given_line(scope, session_id, was)
     choices = kit_choices(scope, without=session_id)
-    brought = BroughtKit(ids_from_text(added), ids_from_text(removed)) if added or removed else None
-    page = kit_page(around, adding, undo, choices, studio_drums(scope, session_id), brought)
+    imported = (
+        BroughtKit(ids_from_text(added), ids_from_text(removed)) if added or removed else None
+    )
+    page = kit_page(around, adding, undo, choices, studio_drums(scope, session_id), imported)
     context = {"page": page, "frame": around, "given": given}
     return render(request, "kit/page.html", context)
 

@@ -179,12 +179,12 @@ def with_sound(
     db: Session, session_id: int, audio_id: int, kind: str, voice: str | None
 ) -> RecordingInfo | None:
     """Return a file of a session's newest record that is a sound read the same way, or None."""
-    there = {file.id: file for file in files(db, session_id)}
+    available = {file.id: file for file in files(db, session_id)}
     newest = latest(db, session_id)
     if newest is not None and newest.active:
-        there[newest.id] = newest
+        available[newest.id] = newest
     same = audio_id, kind, voice
-    return next((f for f in there.values() if (f.audio_id, f.kind, f.voice) == same), None)
+    return next((f for f in available.values() if (f.audio_id, f.kind, f.voice) == same), None)
 
 
 def waiting_beside(db: Session, recording_id: int) -> tuple[int, int]:
@@ -243,10 +243,10 @@ def takes(
     db: Session, session_id: int, drum_id: int | None = None, *, pad_id: int | None = None
 ) -> list[RecordingInfo]:
     """Return the takes of a drum, or of a pad, in a session, the oldest first."""
-    whose = RecordingRow.drum_id == drum_id if pad_id is None else RecordingRow.pad_id == pad_id
+    owner = RecordingRow.drum_id == drum_id if pad_id is None else RecordingRow.pad_id == pad_id
     query = select(RecordingRow).where(
         RecordingRow.session_id == session_id,
-        whose,
+        owner,
         RecordingRow.purpose == "take",
         RecordingRow.deleted_at.is_(None),
         RecordingRow.state != "cancelled",
@@ -284,13 +284,13 @@ def shown(db: Session, session_id: int) -> RecordingInfo | None:
     return first_shown(result) if result else None
 
 
-def first_shown(found: Sequence[RecordingInfo]) -> RecordingInfo:
+def first_shown(recordings: Sequence[RecordingInfo]) -> RecordingInfo:
     """Return the file of these whose strokes are shown, of at least one."""
-    opened = [(f.opened_at, f) for f in found if f.opened_at is not None]
+    opened = [(f.opened_at, f) for f in recordings if f.opened_at is not None]
     if opened:
         return max(opened, key=lambda pair: pair[0])[1]
     order = {"drums": 0, "auto": 1, "mix": 2, "hit": 3}
-    return min(found, key=lambda f: (order[f.kind], f.id))
+    return min(recordings, key=lambda f: (order[f.kind], f.id))
 
 
 def open_file(db: Session, recording_id: int) -> None:
@@ -303,10 +303,10 @@ def take_away(db: Session, recording_id: int) -> RecordingInfo:
     """Take a file away from its record; it can be brought back for 30 days."""
     row = _row(db, recording_id)
     row.deleted_at = datetime.now(UTC)
-    beside = select(RecordingRow).where(
+    neighbours = select(RecordingRow).where(
         RecordingRow.main_id == recording_id, RecordingRow.deleted_at.is_(None)
     )
-    others = list(db.execute(beside.order_by(RecordingRow.id)).scalars())
+    others = list(db.execute(neighbours.order_by(RecordingRow.id)).scalars())
     for other in others:
         other.main_id = others[0].id if other is not others[0] else None
     row.main_id = others[0].id if others else row.main_id

@@ -40,7 +40,7 @@ class LogPage:
 
     rows: tuple[LogRow, ...]
     words: str
-    brought: str = ""
+    imported: str = ""
     """What an import has just brought."""
     dampers: tuple[str, ...] = ()
     """What strokes before and after told of dampers."""
@@ -62,16 +62,16 @@ class DrumLogPage:
 
 
 def log_page(
-    found: list[DrumLog],
+    logs: list[DrumLog],
     words: str,
-    brought: ImportSummary | None = None,
+    imported: ImportSummary | None = None,
     dampers: Mapping[str, LearnedDamper] | None = None,
 ) -> LogPage:
     """Return the list of drums."""
     rows = []
-    for row in found:
-        told = ((sum(r.readings for r in row.rounds), "reading"), (len(row.takes), "take"))
-        counts = [counted(count, word) for count, word in told if count]
+    for row in logs:
+        known = ((sum(r.readings for r in row.rounds), "reading"), (len(row.takes), "take"))
+        counts = [counted(count, word) for count, word in known if count]
         last = row.rounds[-1] if row.rounds else None
         rows.append(
             LogRow(
@@ -85,7 +85,7 @@ def log_page(
             )
         )
     taught = tuple(_damper(name, row) for name, row in (dampers or {}).items())
-    return LogPage(tuple(rows), words, _told(brought) if brought else "", taught)
+    return LogPage(tuple(rows), words, _told(imported) if imported else "", taught)
 
 
 def _damper(damper_id: str, row: LearnedDamper) -> str:
@@ -106,14 +106,14 @@ def _due(row: DrumLog) -> str:
     return f"{' and '.join(names)} due" if names else ""
 
 
-def _told(brought: ImportSummary) -> str:
+def _told(imported: ImportSummary) -> str:
     what = [
         counted(count, thing)
         for count, thing in (
-            (brought.sessions, "session"),
-            (brought.drums, "drum"),
-            (brought.readings, "reading"),
-            (brought.sounds, "sound"),
+            (imported.sessions, "session"),
+            (imported.drums, "drum"),
+            (imported.readings, "reading"),
+            (imported.sounds, "sound"),
         )
         if count
     ]
@@ -123,15 +123,17 @@ def _told(brought: ImportSummary) -> str:
 def drum_log_page(row: DrumLog) -> DrumLogPage:
     """Return the page of one drum."""
     drawn = row.rounds[-MOST_DRAWN:]
-    points = [Point(_when(r.at), r.batter_hz, r.reso_hz, r.drum_hz) for r in drawn]
+    points = [Point(_when(r.time), r.batter_hz, r.reso_hz, r.drum_hz) for r in drawn]
     return DrumLogPage(
         id=row.drum.id,
         name=row.drum.owned.name,
         size=_size(row),
         history=history(points) if points else None,
-        rounds=tuple((_when(r.at), r.session, _read(r, row), r.note) for r in reversed(row.rounds)),
+        rounds=tuple(
+            (_when(r.time), r.session, _read(r, row), r.note) for r in reversed(row.rounds)
+        ),
         heads=tuple(_head(row, i) for i in range(len(row.heads))),
-        takes=tuple(f"{_when(t.at)}, {t.session}: {t.filename}" for t in reversed(row.takes)),
+        takes=tuple(f"{_when(t.time)}, {t.session}: {t.filename}" for t in reversed(row.takes)),
         taught=tuple(_taught(row)),
     )
 
@@ -174,20 +176,20 @@ def _size(row: DrumLog) -> str:
     return f"{owned.diameter_in:g} × {owned.depth_in:g} in, {owned.rods} rods{lent}"
 
 
-def _when(at: datetime) -> str:
-    return f"{at:%Y-%m-%d %H:%M}"
+def _when(time: datetime) -> str:
+    return f"{time:%Y-%m-%d %H:%M}"
 
 
 def _read(r: Round, row: DrumLog) -> str:
     kind = row.drum.owned.kind
-    told = []
+    known = []
     if r.batter_hz:
-        told.append(f"batter {r.batter_hz:.1f} Hz")
+        known.append(f"batter {r.batter_hz:.1f} Hz")
     if r.reso_hz:
-        told.append(f"{head_name(kind, 'reso')} {r.reso_hz:.1f} Hz")
+        known.append(f"{head_name(kind, 'reso')} {r.reso_hz:.1f} Hz")
     if r.drum_hz:
-        told.append(f"drum {r.drum_hz:.1f} Hz, {note_text(r.drum_hz)}")
-    return " · ".join(told)
+        known.append(f"drum {r.drum_hz:.1f} Hz, {note_text(r.drum_hz)}")
+    return " · ".join(known)
 
 
 def _head(row: DrumLog, index: int) -> str:

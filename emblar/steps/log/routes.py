@@ -71,8 +71,8 @@ def bring(
     skip: Annotated[bool, Form()] = False,
 ) -> Response:
     """Add what an export holds to the studio's data."""
-    brought = import_everything(scope, file.file, BY_PAGE, skip_known=skip)
-    page = log_page(actions.log(scope), "", brought, dampers_learned(scope))
+    imported = import_everything(scope, file.file, BY_PAGE, skip_known=skip)
+    page = log_page(actions.log(scope), "", imported, dampers_learned(scope))
     return render(request, "log/page.html", {"page": page, "undo": None})
 
 

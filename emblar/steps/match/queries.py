@@ -65,19 +65,19 @@ def take_away(db: Session, session_id: int, pad_id: int) -> None:
     """Remove a pad with its takes; it can be brought back for 30 days."""
     row = _row(db, session_id, pad_id)
     row.deleted_at = datetime.now(UTC)
-    own = update(RecordingRow).where(
+    change = update(RecordingRow).where(
         RecordingRow.pad_id == pad_id, RecordingRow.deleted_at.is_(None)
     )
-    db.execute(own.values(deleted_at=row.deleted_at))
+    db.execute(change.values(deleted_at=row.deleted_at))
     db.flush()
 
 
 def bring_back(db: Session, session_id: int, pad_id: int) -> None:
     """Bring a pad back with the takes that it was removed with."""
     row = _row(db, session_id, pad_id, removed=True)
-    own = update(RecordingRow).where(
+    matching = update(RecordingRow).where(
         RecordingRow.pad_id == pad_id, RecordingRow.deleted_at == row.deleted_at
     )
-    db.execute(own.values(deleted_at=None))
+    db.execute(matching.values(deleted_at=None))
     row.deleted_at = None
     db.flush()

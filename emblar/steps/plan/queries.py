@@ -101,7 +101,7 @@ def listing(db: Session, session_id: int) -> list[PlanInfo]:
     )
     query = select(*columns).where(PlanRow.session_id == session_id)
     rows = db.execute(query.order_by(PlanRow.version.desc()))
-    return [PlanInfo(s, v, at, {}, says, restores) for s, v, at, says, restores in rows]
+    return [PlanInfo(s, v, position, {}, says, restores) for s, v, position, says, restores in rows]
 
 
 def planned(db: Session, session_ids: Sequence[int]) -> dict[int, set[int]]:
@@ -115,8 +115,8 @@ def planned(db: Session, session_ids: Sequence[int]) -> dict[int, set[int]]:
     )
     drums = newest.c.document["drums"]
     # A document that another Emblar kept, or that came from elsewhere, need not have any.
-    told = case((func.jsonb_typeof(drums) == "object", drums), else_=literal({}, JSONB))
-    keys = func.jsonb_object_keys(told).label("drum")
+    known = case((func.jsonb_typeof(drums) == "object", drums), else_=literal({}, JSONB))
+    keys = func.jsonb_object_keys(known).label("drum")
     result: dict[int, set[int]] = {}
     for session_id, drum in db.execute(select(newest.c.session_id, keys)):
         if drum.isdecimal():

@@ -84,9 +84,9 @@ def practised(scope: Scope, practice_id: int) -> Practised:
     with transaction() as db:
         info = store.get(db, scope.studio_id, practice_id)
     file = _file(info)
-    asked = level(file.level)
-    goal = asked.goal_hz()
-    return Practised(info.id, asked, file, goal, _advice(asked, file, goal))
+    request = level(file.level)
+    goal = request.goal_hz()
+    return Practised(info.id, request, file, goal, _advice(request, file, goal))
 
 
 def tap_rod(scope: Scope, practice_id: int, rod: int) -> bytes:
@@ -117,13 +117,13 @@ def turn_rod(scope: Scope, practice_id: int, rod: int, turns: float) -> None:
             file.steps.append(MeasuredStep(measured_hz=file.readings, sd_cents=READ_SD_CENTS))
         file.readings = [None] * hidden.drum.rods
         hidden.turn("batter", rod, turns)
-        asked = [0.0] * hidden.drum.rods
-        asked[rod] = turns
+        request = [0.0] * hidden.drum.rods
+        request[rod] = turns
         last = file.steps[-1] if file.steps else None
         if isinstance(last, TurnedStep):
-            last.turned = [a + b for a, b in zip(last.turned, asked, strict=True)]
+            last.turned = [a + b for a, b in zip(last.turned, request, strict=True)]
         else:
-            file.steps.append(TurnedStep(turned=asked))
+            file.steps.append(TurnedStep(turned=request))
         file.tensions = hidden.tensions["batter"].tolist()
         file.rod, file.moves, file.done = rod, file.moves + 1, None
         store.keep(db, practice_id, file.model_dump(by_alias=True))
@@ -191,11 +191,15 @@ def _check_rod(hidden: PracticeDrum, rod: int) -> None:
         raise InputError(f"This drum has rods 1 to {hidden.drum.rods}.", field="rod")
 
 
-def _advice(asked: Level, file: PracticeFile, goal_hz: float) -> NextTurns | None:
+def _advice(exercise_level: Level, file: PracticeFile, goal_hz: float) -> NextTurns | None:
     """Return the next turns from what was read, where numbers are asked for."""
     if not file.numbers or any(hz is None for hz in file.readings):
         return None
-    state = head_at(asked.rods, asked.start, goal_per_turn(asked.drum(), "batter", goal_hz))
+    state = head_at(
+        exercise_level.rods,
+        exercise_level.start,
+        goal_per_turn(exercise_level.drum(), "batter", goal_hz),
+    )
     steps = [*file.steps, MeasuredStep(measured_hz=file.readings, sd_cents=READ_SD_CENTS)]
     for step in steps:
         if isinstance(step, TurnedStep):

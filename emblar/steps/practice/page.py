@@ -76,49 +76,51 @@ class DrumPage:
     good: bool
 
 
-def drum_page(found: Practised) -> DrumPage:
+def drum_page(matches: Practised) -> DrumPage:
     """Return the page of a practice drum."""
-    file = found.file
-    off = [None if hz is None else cents(hz, found.goal_hz) for hz in file.readings]
+    file = matches.file
+    off = [None if hz is None else cents(hz, matches.goal_hz) for hz in file.readings]
     advice = ""
     if file.numbers:
         missing = sum(c is None for c in off)
         advice = (
-            turns_say(found.advice) if found.advice else f"{counted(missing, 'rod')} to tap yet."
+            turns_say(matches.advice)
+            if matches.advice
+            else f"{counted(missing, 'rod')} to tap yet."
         )
     done = file.done
     good = (
         done is not None and done.spread_cents <= EVEN_CENTS and abs(done.mean_cents) <= NEAR_CENTS
     )
     return DrumPage(
-        id=found.id,
-        title=found.level.name,
-        goal=f"Bring the batter to {found.goal_hz:.0f} Hz, even all round.",
+        id=matches.id,
+        title=matches.level.name,
+        goal=f"Bring the batter to {matches.goal_hz:.0f} Hz, even all round.",
         rod=file.rod,
-        rods=tuple(range(found.level.rods)),
-        drawing=rods(found.level.rods, file.rod),
+        rods=tuple(range(matches.level.rods)),
+        drawing=rods(matches.level.rods, file.rod),
         hoop_says=HOOP_SAYS if file.numbers else "",
         hoop=hoop(Hoop(off, 6.0, file.rod)) if file.numbers else None,
         turns=TURNS,
         numbers=file.numbers,
         advice=advice,
         did=f"{counted(file.taps, 'tap')}, {counted(file.moves, 'turn')} so far",
-        result=_result(found, good),
+        result=_result(matches, good),
         good=good,
     )
 
 
-def _result(found: Practised, good: bool) -> str:
-    done = found.file.done
+def _result(matches: Practised, good: bool) -> str:
+    done = matches.file.done
     if done is None:
         return ""
     way = "above" if done.mean_cents > 0 else "below"
-    said = (
+    text = (
         f"The rods lie {done.spread_cents:.0f} ct apart, their mean {abs(done.mean_cents):.0f} ct "
-        f"{way} the goal, after {counted(found.file.moves, 'turn')}."
+        f"{way} the goal, after {counted(matches.file.moves, 'turn')}."
     )
     return (
-        f"{said} {'That drum is in tune.' if good else 'Not there yet: go on, or begin another.'}"
+        f"{text} {'That drum is in tune.' if good else 'Not there yet: go on, or begin another.'}"
     )
 
 
@@ -128,14 +130,14 @@ class EarPage:
 
     exercise: Exercise
     seed: int
-    said: str
+    feedback: str
     right: bool | None
     score: str
 
 
 def ear_page(
-    exercise: Exercise, seed: int, done: Progress, *, right: bool | None, said: str
+    exercise: Exercise, seed: int, done: Progress, *, right: bool | None, words: str
 ) -> EarPage:
     """Return the page of an exercise."""
     good, of = done.ear[exercise.id]
-    return EarPage(exercise, seed, said, right, f"{good} of {of} right so far" if of else "")
+    return EarPage(exercise, seed, words, right, f"{good} of {of} right so far" if of else "")

@@ -9,8 +9,8 @@ from emblar.core.errors import NotFoundError
 from emblar.core.tuning.training import exercises
 from emblar.frame.fields import Id, Number, Text
 from emblar.frame.here import Here
+from emblar.frame.notice import checked_notice, notice_query
 from emblar.frame.reading import ReadAtOnce
-from emblar.frame.said import said, saying
 from emblar.frame.templating import render
 from emblar.steps.practice import actions
 from emblar.steps.practice.page import drum_page, ear_page, practice_page
@@ -89,7 +89,9 @@ def ear(
         raise NotFoundError("There is no such exercise.")
     was = {"yes": True, "no": False}.get(right)
     seed = secrets.randbelow(1 << 30)
-    page = ear_page(exercise, seed, actions.progress(scope), right=was, said=said(done, mark))
+    page = ear_page(
+        exercise, seed, actions.progress(scope), right=was, words=checked_notice(done, mark)
+    )
     return render(request, "practice/ear.html", {"page": page})
 
 
@@ -107,5 +109,5 @@ def ear_answer(
     answer: Annotated[Text, Form()],
 ) -> Response:
     """Keep an answer and ask the next question."""
-    right, told = actions.answer(scope, exercise_id, seed, answer)
-    return go(f"/practice/ear/{exercise_id}?right={'yes' if right else 'no'}{saying(told)}")
+    right, known = actions.answer(scope, exercise_id, seed, answer)
+    return go(f"/practice/ear/{exercise_id}?right={'yes' if right else 'no'}{notice_query(known)}")

@@ -59,7 +59,7 @@ class SessionsPage:
 def sessions_page(
     states: Sequence[SessionState],
     kits: Sequence[KitChoice],
-    now: datetime,
+    time: datetime,
     undo: int | None,
     *,
     before: int | None = None,
@@ -69,7 +69,7 @@ def sessions_page(
     ``states`` are one more than are shown if older ones follow; ``before`` is the last one of the
     page before this.
     """
-    rows = tuple(_row(s, now) for s in states[:AT_ONCE])
+    rows = tuple(_row(s, time) for s in states[:AT_ONCE])
     older = rows[-1].id if len(states) > AT_ONCE else None
     return SessionsPage(rows, undo, tuple(kits), older, before is None)
 
@@ -79,7 +79,7 @@ def step_href(session_id: int, following: Next) -> str:
     return f"/sessions/{session_id}/{NEXT[following][0]}"
 
 
-def _row(state: SessionState, now: datetime) -> SessionRow:
+def _row(state: SessionState, time: datetime) -> SessionRow:
     session = state.session
     href = step_href(session.id, state.next)
     strip = [
@@ -91,7 +91,7 @@ def _row(state: SessionState, now: datetime) -> SessionRow:
         session.id,
         session.name,
         session.artist,
-        time_left(session.downbeat_at, now),
+        time_left(session.downbeat_at, time),
         kit_line(f"kit-{session.id}", strip) if strip else None,
         f"{planned} of {len(strip)} drums planned" if strip else "no drums yet",
         NEXT[state.next][1],

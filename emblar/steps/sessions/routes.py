@@ -9,7 +9,7 @@ from emblar.frame.here import Here
 from emblar.frame.reading import ReadAtOnce
 from emblar.frame.templating import render
 from emblar.platform.once import only_once
-from emblar.platform.settings import now
+from emblar.platform.settings import current_time
 from emblar.steps.kit.actions.saved import bring_kit, kit_choices
 from emblar.steps.sessions.actions.editing import (
     Brief,
@@ -30,7 +30,7 @@ def listing(
 ) -> Response:
     """Show the newest sessions, or those that come after one."""
     rows = home(scope, before=before, most=AT_ONCE + 1)
-    page = sessions_page(rows, kit_choices(scope), now(), undo, before=before)
+    page = sessions_page(rows, kit_choices(scope), current_time(), undo, before=before)
     return render(request, "sessions/page.html", {"page": page})
 
 

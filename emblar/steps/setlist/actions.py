@@ -37,8 +37,8 @@ class SetlistView:
 
     songs: tuple[SongInfo, ...]
     drums: Mapping[str, OwnedDrum]
-    asked: tuple[Song, ...]
-    told: Setlist
+    requests: tuple[Song, ...]
+    result: Setlist
 
 
 def planned_songs(scope: Scope) -> list[SongInfo]:
@@ -72,16 +72,16 @@ def setlist(scope: Scope, session_ids: Sequence[int], *, free_order: bool) -> Se
         plans.append(_of_song(scope, session_id))
         if not plans[-1]:
             raise InputError(f"“{session.name}” is not planned yet. Plan its kit first.")
-    drums = {str(d.drum_id): d.owned for own in plans for d, _ in own}
-    if len(drums) == sum(len(own) for own in plans):
+    drums = {str(d.drum_id): d.owned for song_drums in plans for d, _ in song_drums}
+    if len(drums) == sum(len(song_drums) for song_drums in plans):
         raise InputError("These songs share no drum. Use one kit in both: Kit, “use a kit”.")
     songs = tuple(
-        Song(info.name, _offers(scope, info.id, own, plans[:i] + plans[i + 1 :]))
-        for i, (info, own) in enumerate(zip(infos, plans, strict=True))
+        Song(info.name, _offers(scope, info.id, song_drums, plans[:i] + plans[i + 1 :]))
+        for i, (info, song_drums) in enumerate(zip(infos, plans, strict=True))
     )
     known = {key: SetDrum(owned.kind, owned.rods) for key, owned in drums.items()}
-    told = plan_setlist(known, songs, free_order=free_order)
-    return SetlistView(tuple(infos), drums, songs, told)
+    best = plan_setlist(known, songs, free_order=free_order)
+    return SetlistView(tuple(infos), drums, songs, best)
 
 
 Planned = list[tuple[KitDrum, DrumPlanFile]]
@@ -95,14 +95,14 @@ def _of_song(scope: Scope, session_id: int) -> Planned:
 
 
 def _offers(
-    scope: Scope, session_id: int, own: Planned, others: Sequence[Planned]
+    scope: Scope, session_id: int, planned: Planned, others: Sequence[Planned]
 ) -> dict[str, tuple[Offer, ...]]:
     """Return the ways to set each drum of a song up: as planned, and nearer to other songs'."""
     result = measured_record(scope, session_id)
     brief = asked_of(one_session(scope, session_id)).brief()
     shelf = the_shelf(scope)
     offers: dict[str, tuple[Offer, ...]] = {}
-    for drum, file in own:
+    for drum, file in planned:
         key = str(drum.drum_id)
         offers[key] = (Offer(_setup(file), 0.0),)
         theirs = [f for row in others for d, f in row if d.drum_id == drum.drum_id]
@@ -123,21 +123,21 @@ def _nearer(search: DrumSearch, file: DrumPlanFile, theirs: Sequence[DrumPlanFil
     As it is for the other song; its heads and muffling at this song's note; its muffling alone.
     """
     wish = file.card["pitch"].value
-    own = search.exactly([_recipe(file)], wish)[0]
-    if own is None:
+    best = search.exactly([_recipe(file)], wish)[0]
+    if best is None:
         return []
-    asked: list[tuple[Setup, float]] = []
+    request: list[tuple[Setup, float]] = []
     for other in theirs:
-        asked.append((_recipe(other), other.card["pitch"].value))
-        asked.append((_recipe(other), wish))
-        asked.append((replace(_recipe(file), dampers=tuple(sorted(other.dampers))), wish))
+        request.append((_recipe(other), other.card["pitch"].value))
+        request.append((_recipe(other), wish))
+        request.append((replace(_recipe(file), dampers=tuple(sorted(other.dampers))), wish))
     offers: dict[Setup, float] = {}
-    for wanted, pitch in asked:
+    for wanted, pitch in request:
         row = search.exactly([wanted], pitch)[0]
         if row is not None:
             r = row.setup
             setup = replace(r, dampers=tuple(sorted(r.dampers)), semitones=0.0)
-            offers.setdefault(setup, max(row.distance - own.distance, 0.0))
+            offers.setdefault(setup, max(row.distance - best.distance, 0.0))
     return [Offer(setup, steps) for setup, steps in offers.items()]
 
 

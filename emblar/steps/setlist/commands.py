@@ -16,6 +16,6 @@ def setlist_command(
     from emblar.formats.setlist import SetlistFile, setlist_plan_file
 
     file = read_json(songs, SetlistFile)
-    drums, asked = file.asked()
-    told = plan_setlist(drums, asked, free_order=file.free_order, worth=file.minute_worth)
-    print_json(setlist_plan_file(asked, told))
+    drums, request = file.for_planner()
+    known = plan_setlist(drums, request, free_order=file.free_order, worth=file.minute_worth)
+    print_json(setlist_plan_file(request, known))

@@ -54,49 +54,49 @@ def setlist_page(
     places: Mapping[int, str],
     *,
     free_order: bool,
-    found: SetlistView | None,
+    view: SetlistView | None,
     problem: str,
     query: str,
 ) -> SetlistPage:
     """Return the page, with what was found if anything was asked."""
     fields = tuple(SongField(s.id, s.name, s.artist, places.get(s.id, "")) for s in songs)
-    placed = _placed(found) if found is not None else ()
+    placed = _placed(view) if view is not None else ()
     return SetlistPage(
         fields,
         free_order,
         problem,
-        _sentence(found) if found is not None else "",
+        _sentence(view) if view is not None else "",
         placed,
-        f"/setlist.json?{query}" if found is not None else "",
+        f"/setlist.json?{query}" if view is not None else "",
     )
 
 
-def _sentence(found: SetlistView) -> str:
-    told = found.told
+def _sentence(view: SetlistView) -> str:
+    known = view.result
     steps = (
-        f"{told.steps:.1f} audible steps given up in all"
-        if told.steps >= 0.05
+        f"{known.steps:.1f} audible steps given up in all"
+        if known.steps >= 0.05
         else ("every song as it was planned")
     )
-    if told.minutes < 0.5:
+    if known.minutes < 0.5:
         return f"Nothing has to be changed between these songs; {steps}."
-    return f"About {told.minutes:.0f} min of changes between the songs; {steps}."
+    return f"About {known.minutes:.0f} min of changes between the songs; {steps}."
 
 
-def _placed(found: SetlistView) -> tuple[Placed, ...]:
+def _placed(view: SetlistView) -> tuple[Placed, ...]:
     rows = []
     for i, chosen, changes in zip(
-        found.told.order, found.told.chosen, found.told.changes, strict=True
+        view.result.order, view.result.chosen, view.result.changes, strict=True
     ):
-        song, info = found.asked[i], found.songs[i]
+        song, info = view.requests[i], view.songs[i]
         lines = []
         for key, done in changes.items():
             if not done.nothing:
-                owned, setup = found.drums[key], song.offers[key][chosen[key]].setup
+                owned, setup = view.drums[key], song.offers[key][chosen[key]].setup
                 lines.append((owned.name, _words(owned, setup, done)))
         minutes = sum(done.minutes for done in changes.values())
-        told = [
-            f"{found.drums[key].name} {song.offers[key][index].steps:.1f}"
+        known = [
+            f"{view.drums[key].name} {song.offers[key][index].steps:.1f}"
             for key, index in chosen.items()
             if song.offers[key][index].steps >= 0.05
         ]
@@ -106,7 +106,7 @@ def _placed(found: SetlistView) -> tuple[Placed, ...]:
                 f"/sessions/{info.id}/sheet",
                 f"{minutes:.0f} min" if lines else "",
                 tuple(lines),
-                f"Off its plan, in audible steps: {', '.join(told)}." if told else "",
+                f"Off its plan, in audible steps: {', '.join(known)}." if known else "",
             )
         )
     return tuple(rows)

@@ -53,7 +53,7 @@ def show(scope: Here, request: Request, free: str = "") -> Response:
         planned_songs(scope),
         places,
         free_order=bool(free),
-        found=result,
+        view=result,
         problem=problem,
         query=request.url.query,
     )
@@ -65,7 +65,7 @@ def as_json(scope: Here, request: Request, free: str = "") -> Response:
     """Return a setlist as ``emblar.setlist-plan/1``."""
     result = _found(scope, _places(request), free_order=bool(free))
     names = {key: owned.name for key, owned in result.drums.items()}
-    text = setlist_plan_file(result.asked, result.told, names).model_dump_json(
+    text = setlist_plan_file(result.requests, result.result, names).model_dump_json(
         by_alias=True, indent=2
     )
     headers = {"Content-Disposition": 'attachment; filename="setlist.json"'}

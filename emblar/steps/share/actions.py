@@ -14,7 +14,7 @@ from emblar.core.errors import InputError, NotFoundError
 from emblar.core.quantities.registry import steps as all_steps
 from emblar.platform.database import together, transaction
 from emblar.platform.scope import Scope, in_session
-from emblar.platform.settings import now
+from emblar.platform.settings import current_time
 from emblar.steps.kit.actions.drums import kit
 from emblar.steps.kit.queries.slots import KitDrum
 from emblar.steps.plan.actions.planning import replan_drum
@@ -108,7 +108,9 @@ def _kept(scope: Scope, session_id: int, called: str, chosen: tuple[str, ...], d
     with in_session(scope, session_id) as db:
         if len(_alive(store.listing(db, session_id))) >= MOST_LINKS:
             raise InputError(f"{MOST_LINKS} links are open already. End some first.")
-        store.add(db, session_id, _hash(token), called, chosen, now() + timedelta(days=days))
+        store.add(
+            db, session_id, _hash(token), called, chosen, current_time() + timedelta(days=days)
+        )
     return token
 
 
@@ -116,8 +118,8 @@ def _hash(token: str) -> str:
     return hashlib.sha256(token.encode()).hexdigest()
 
 
-def _alive(found: Sequence[ShareInfo]) -> list[ShareInfo]:
-    return [s for s in found if s.revoked_at is None and s.expires_at > now()]
+def _alive(matches: Sequence[ShareInfo]) -> list[ShareInfo]:
+    return [s for s in matches if s.revoked_at is None and s.expires_at > current_time()]
 
 
 def shares(scope: Scope, session_id: int) -> list[ShareInfo]:
@@ -129,7 +131,7 @@ def shares(scope: Scope, session_id: int) -> list[ShareInfo]:
 def end_share(scope: Scope, session_id: int, share_id: int) -> None:
     """End a link: who follows it finds nothing."""
     with in_session(scope, session_id) as db:
-        store.revoke(db, session_id, share_id, now())
+        store.revoke(db, session_id, share_id, current_time())
 
 
 def open_share(token: str, *, count: bool = False, phone: bool = False) -> Opened:
@@ -155,16 +157,31 @@ def open_share(token: str, *, count: bool = False, phone: bool = False) -> Opene
             raise NotFoundError(GONE)
         if count:
             store.count_opened(db, share.id)
-    return Opened(Scope(share.studio_id, who=f"link {share.id}"), share)
+    return Opened(Scope(share.studio_id, user=f"link {share.id}"), share)
 
 
-def say(opened: Opened, slot_id: int, who: str, said: str, quantity: str, more: bool) -> None:
+def say(
+    opened: Opened, slot_id: int, author: str, description: str, quantity: str, more: bool
+) -> None:
     """Keep what somebody says of a drum through a link; as ``say_here``."""
-    _say(opened.scope, opened.session_id, opened.share.id, slot_id, (who, said, quantity), more)
+    _say(
+        opened.scope,
+        opened.session_id,
+        opened.share.id,
+        slot_id,
+        (author, description, quantity),
+        more,
+    )
 
 
 def say_here(
-    scope: Scope, session_id: int, slot_id: int, who: str, said: str, quantity: str, more: bool
+    scope: Scope,
+    session_id: int,
+    slot_id: int,
+    author: str,
+    description: str,
+    quantity: str,
+    more: bool,
 ) -> None:
     """Keep what somebody with an account says of a drum.
 
@@ -178,7 +195,7 @@ def say_here(
     InputError
         Nothing is said, by nobody, of no such drum, or too much was said already.
     """
-    _say(scope, session_id, None, slot_id, (who, said, quantity), more)
+    _say(scope, session_id, None, slot_id, (author, description, quantity), more)
 
 
 def _say(
@@ -189,8 +206,8 @@ def _say(
     words: tuple[str, str, str],
     more: bool,
 ) -> None:
-    who, said, quantity = words
-    name, text = who.strip(), said.strip()
+    user, description, quantity = words
+    name, text = user.strip(), description.strip()
     if not name or len(name) > LONGEST_NAME:
         raise InputError(f"Give your name, up to {LONGEST_NAME} letters.", field="who")
     if len(text) > LONGEST_SAID:

@@ -31,8 +31,8 @@ class CommentInfo:
     id: int
     share_id: int | None
     slot_id: int
-    who: str
-    said: str
+    author: str
+    text: str
     quantity: str | None
     steps: float | None
     state: str
@@ -90,31 +90,36 @@ def by_token(db: Session, token_sha256: str) -> ShareInfo | None:
 
 def count_opened(db: Session, share_id: int) -> None:
     """Count that a link was opened."""
-    own = update(ShareRow).where(ShareRow.id == share_id)
-    db.execute(own.values(opened=ShareRow.opened + 1, updated_at=ShareRow.updated_at))
+    change = update(ShareRow).where(ShareRow.id == share_id)
+    db.execute(change.values(opened=ShareRow.opened + 1, updated_at=ShareRow.updated_at))
 
 
-def revoke(db: Session, session_id: int, share_id: int, now: datetime) -> None:
+def revoke(db: Session, session_id: int, share_id: int, time: datetime) -> None:
     """End a link."""
     row = db.get(ShareRow, share_id)
     if row is None or row.session_id != session_id:
         raise NotFoundError("That link is not here any more.")
-    row.revoked_at = row.revoked_at or now
+    row.revoked_at = row.revoked_at or time
 
 
 def add_comment(
     db: Session,
     share_id: int | None,
     slot_id: int,
-    who: str,
-    said: str,
+    author: str,
+    words: str,
     quantity: str | None,
     steps: float | None,
 ) -> None:
     """Keep what was said."""
     db.add(
         CommentRow(
-            share_id=share_id, slot_id=slot_id, who=who, said=said, quantity=quantity, steps=steps
+            share_id=share_id,
+            slot_id=slot_id,
+            who=author,
+            said=words,
+            quantity=quantity,
+            steps=steps,
         )
     )
 

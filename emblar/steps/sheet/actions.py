@@ -14,7 +14,7 @@ from emblar.formats.sheet import SheetDrum, SheetFile, SheetHead, WorkStep
 from emblar.platform.scope import Scope
 from emblar.steps.kit.actions.drums import kit
 from emblar.steps.kit.queries.slots import KitDrum
-from emblar.steps.listen.actions.recordings import Heard, heard
+from emblar.steps.listen.actions.recordings import AnalysedRecord, analysed_record
 from emblar.steps.plan.actions.planning import KitPlan, latest_plan
 from emblar.steps.sessions.actions.editing import asked_of, one_session
 
@@ -30,12 +30,12 @@ def sheet(scope: Scope, session_id: int) -> SheetFile:
     info = one_session(scope, session_id)
     plan, result, drums = (
         latest_plan(scope, session_id),
-        heard(scope, session_id),
+        analysed_record(scope, session_id),
         kit(scope, session_id),
     )
     if plan is None or not plan.drums:
         raise InputError("Nothing is planned yet, so nothing can be printed. Plan the kit first.")
-    asked = asked_of(info)
+    request = asked_of(info)
     planned = [(drum, plan.drums[drum.id]) for drum in drums if drum.id in plan.drums]
     return SheetFile(
         session=info.name,
@@ -45,9 +45,9 @@ def sheet(scope: Scope, session_id: int) -> SheetFile:
         drums=[_drum(drum, file, result) for drum, file in planned],
         unplanned=_unplanned(drums, plan),
         cymbals=_cymbals(result),
-        microphones=asked.microphones,
+        microphones=request.microphones,
         minutes=sum(file.minutes for _, file in planned),
-        available_minutes=asked.minutes * asked.hands if asked.minutes is not None else None,
+        available_minutes=request.minutes * request.hands if request.minutes is not None else None,
         order=_order(planned),
         shopping=_counted(name for drum, file in planned for name in to_buy(drum, file)),
         packing=_counted(_packed(planned)),
@@ -105,8 +105,8 @@ def to_buy(drum: KitDrum, file: DrumPlanFile) -> list[str]:
     """Return the heads to buy for a drum: those planned, and those that are spent."""
     size = f"{drum.owned.diameter_in:g} in"
     names = [f"{construction(head).name}, {size}" for head in file.bought]
-    told = file.drum.findings if file.drum is not None else drum.owned.findings
-    spent = {findings()[name].changes: findings()[name].by_log for name in told}
+    known = file.drum.findings if file.drum is not None else drum.owned.findings
+    spent = {findings()[name].changes: findings()[name].by_log for name in known}
     for side, head, current in (
         ("batter", file.batter, drum.owned.batter),
         ("reso", file.reso, drum.owned.reso),
@@ -143,7 +143,7 @@ def _unplanned(drums: list[KitDrum], plan: KitPlan) -> list[str]:
     ]
 
 
-def _head(head: str, lug_hz: float, tension: float, now: str | None) -> SheetHead:
+def _head(head: str, lug_hz: float, tension: float, present: str | None) -> SheetHead:
     made = construction(head)
     return SheetHead(
         construction=made.name,
@@ -151,7 +151,7 @@ def _head(head: str, lug_hz: float, tension: float, now: str | None) -> SheetHea
         lug_hz=lug_hz,
         lug_note=note_text(lug_hz),
         tension_n_per_m=tension,
-        on_drum_now=head == now,
+        on_drum_now=head == present,
     )
 
 
@@ -164,12 +164,12 @@ def _doubt_in_turns(owned: OwnedDrum, plan: DrumPlanFile) -> float:
     return turns_for(built, "batter", lug, higher).value
 
 
-def _drum(drum: KitDrum, plan: DrumPlanFile, found: Heard | None) -> SheetDrum:
+def _drum(drum: KitDrum, plan: DrumPlanFile, record: AnalysedRecord | None) -> SheetDrum:
     owned, predicted = drum.owned, plan.prediction
     reso = None
     if plan.reso and predicted.lug_hz.reso and predicted.tension_n_per_m.reso:
         reso = _head(plan.reso, predicted.lug_hz.reso, predicted.tension_n_per_m.reso, owned.reso)
-    card = found.voice(plan.voice) if found else None
+    card = record.voice(plan.voice) if record else None
     return SheetDrum(
         name=owned.name,
         kind=owned.kind,
@@ -207,11 +207,11 @@ def _drum(drum: KitDrum, plan: DrumPlanFile, found: Heard | None) -> SheetDrum:
     )
 
 
-def _cymbals(found: Heard | None) -> list[str]:
-    if found is None:
+def _cymbals(record: AnalysedRecord | None) -> list[str]:
+    if record is None:
         return []
     notes = []
-    for voice in found.analysis.voices:
+    for voice in record.analysis.voices:
         if voice.voice in ("hat", "cymbal"):
             bright = f", centre {voice.click_hz / 1000:.1f} kHz" if voice.click_hz else ""
             notes.append(f"{voice.voice}: {voice.hits} strokes{bright}")

@@ -141,14 +141,14 @@ def _work(file: SheetFile) -> str:
     """Return how long it all takes, and by how much that is too long."""
     if not file.minutes:
         return ""
-    told = f"{file.minutes:.0f} min of work for one pair of hands"
-    there = file.available_minutes
-    if there is None:
-        return told
-    over = file.minutes - there
+    known = f"{file.minutes:.0f} min of work for one pair of hands"
+    available = file.available_minutes
+    if available is None:
+        return known
+    over = file.minutes - available
     if over <= 0.5:
-        return f"{told}; the brief leaves {there:.0f}"
+        return f"{known}; the brief leaves {available:.0f}"
     return (
-        f"{told}, {over:.0f} min more than the brief leaves: get more hands, begin earlier, or "
+        f"{known}, {over:.0f} min more than the brief leaves: get more hands, begin earlier, or "
         "compare ways in Plan for one with less work"
     )

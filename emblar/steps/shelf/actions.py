@@ -58,12 +58,12 @@ CALLED = {
 def use_own_parts(scope: Scope) -> None:
     """Use the catalogue with what the studio added, in this request or job."""
     with transaction() as db:
-        own = _read(store.parts(db, scope.studio_id))
+        parts = _read(store.parts(db, scope.studio_id))
         struck = bench_store.muffled(db, scope.studio_id)
-    told = learned_dampers(struck)
+    values = learned_dampers(struck)
     use_own(
-        ((part.part, row) for part, row in own),
-        [(name, row.times) for name, row in told.items() if row.strokes >= LEAST_STROKES],
+        ((part.part, row) for part, row in parts),
+        [(name, row.times) for name, row in values.items() if row.strokes >= LEAST_STROKES],
     )
 
 
@@ -289,10 +289,10 @@ def take_off_shelf(scope: Scope, what: str, row_id: int) -> None:
 
 
 def _check_free(scope: Scope, part_id: int) -> None:
-    own = next((p for p in own_parts(scope) if p.id == part_id), None)
-    if own is None or own.part != "construction":
+    part = next((p for p in own_parts(scope) if p.id == part_id), None)
+    if part is None or part.part != "construction":
         return
-    head = own.row["id"]
+    head = part.row["id"]
     with transaction() as db:
         on = kit_store.wearing(db, scope.studio_id, head)
         on += [
@@ -302,7 +302,7 @@ def _check_free(scope: Scope, part_id: int) -> None:
         ]
     if on:
         raise InputError(
-            f"“{own.row['name']}” is on {', '.join(dict.fromkeys(on))}. Change that first; it "
+            f"“{part.row['name']}” is on {', '.join(dict.fromkeys(on))}. Change that first; it "
             "stays in the catalogue."
         )
 

@@ -14,9 +14,9 @@ from emblar.steps.bench import queries as bench
 from emblar.steps.kit.actions.drums import kit
 from emblar.steps.kit.queries.slots import KitDrum
 from emblar.steps.listen.actions.recordings import (
-    Heard,
+    AnalysedRecord,
+    analysed_record,
     cancelled_of,
-    heard,
     recording_of,
     unreadable_of,
 )
@@ -35,7 +35,7 @@ class Workspace:
 
     session: SessionInfo
     recording: RecordingInfo | None
-    found: Heard | None
+    record: AnalysedRecord | None
     drums: tuple[KitDrum, ...]
     plan: KitPlan | None
     """The newest plan; only where it is shown."""
@@ -71,7 +71,7 @@ def workspace(scope: Scope, session_id: int, *, with_plan: bool) -> Workspace:
         return Workspace(
             one_session(scope, session_id),
             recording_of(scope, session_id),
-            heard(scope, session_id),
+            analysed_record(scope, session_id),
             drums,
             latest_plan(scope, session_id) if with_plan else None,
             frozenset(planned),

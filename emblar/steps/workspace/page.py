@@ -12,7 +12,7 @@ from emblar.frame.words import left_words
 from emblar.platform.sessions import SessionInfo
 from emblar.steps.kit.actions.drums import tuned_voices
 from emblar.steps.kit.queries.slots import KitDrum
-from emblar.steps.listen.actions.recordings import Heard
+from emblar.steps.listen.actions.recordings import AnalysedRecord
 from emblar.steps.plan.actions.planning import KitPlan
 from emblar.steps.workspace.actions import Workspace
 
@@ -62,7 +62,7 @@ class Frame:
     drum: KitDrum | None
     voice: str | None
     drums: tuple[KitDrum, ...]
-    found: Heard | None
+    record: AnalysedRecord | None
     plan: KitPlan | None
 
     @property
@@ -84,11 +84,11 @@ def sound_href(session_id: int, audio_id: int | None) -> str:
     return f"/sessions/{session_id}/audio/{audio_id}" if audio_id is not None else ""
 
 
-def time_left(downbeat_at: datetime | None, now: datetime) -> str:
+def time_left(downbeat_at: datetime | None, time: datetime) -> str:
     """Return the time until the downbeat in words, or an empty string without one."""
     if downbeat_at is None:
         return ""
-    left = downbeat_at - now
+    left = downbeat_at - time
     if left < timedelta(0):
         return "downbeat has passed"
     hours, rest = divmod(int(left.total_seconds()), 3600)
@@ -97,7 +97,7 @@ def time_left(downbeat_at: datetime | None, now: datetime) -> str:
     return f"downbeat in {hours} h {rest // 60:02d} m"
 
 
-def frame(work: Workspace, step: str, selection: str, now: datetime) -> Frame:
+def frame(work: Workspace, step: str, selection: str, time: datetime) -> Frame:
     """Return what stands around a step.
 
     Parameters
@@ -108,10 +108,10 @@ def frame(work: Workspace, step: str, selection: str, now: datetime) -> Frame:
         Name of the step shown.
     selection
         ``d`` and a drum's id, or a voice's name; empty selects the first there is.
-    now
+    time
         For the time left until the downbeat.
     """
-    session_id, drums, result = work.session.id, list(work.drums), work.found
+    session_id, drums, result = work.session.id, list(work.drums), work.record
     drum, voice = _selected(selection, drums, result)
     if step == "listen" and result is not None:
         drum, voice = _on_the_record(drum, voice, drums, result)
@@ -123,7 +123,7 @@ def frame(work: Workspace, step: str, selection: str, now: datetime) -> Frame:
     shown = _strip_drums(work, step, key)
     return Frame(
         session=work.session,
-        downbeat=time_left(work.session.downbeat_at, now),
+        downbeat=time_left(work.session.downbeat_at, time),
         steps=steps,
         strip=kit_strip(shown),
         strip_line=_strip_line(shown),
@@ -132,28 +132,28 @@ def frame(work: Workspace, step: str, selection: str, now: datetime) -> Frame:
         drum=drum,
         voice=voice,
         drums=work.drums,
-        found=result,
+        record=result,
         plan=work.plan,
     )
 
 
 def _strip_line(shown: list[StripDrum]) -> StripLine | None:
-    at = next((i for i, drum in enumerate(shown) if drum.selected), 0)
+    position = next((i for i, drum in enumerate(shown) if drum.selected), 0)
     if not shown:
         return None
     return StripLine(
-        shown[at].name,
-        f"{at + 1} of {len(shown)}",
-        shown[at - 1].href,
-        shown[(at + 1) % len(shown)].href,
+        shown[position].name,
+        f"{position + 1} of {len(shown)}",
+        shown[position - 1].href,
+        shown[(position + 1) % len(shown)].href,
     )
 
 
 def _selected(
-    selection: str, drums: list[KitDrum], found: Heard | None
+    selection: str, drums: list[KitDrum], record: AnalysedRecord | None
 ) -> tuple[KitDrum | None, str | None]:
     """Return the selected drum and the voice it plays, or a voice that no drum plays."""
-    voices = [v.voice for v in found.analysis.voices] if found else []
+    voices = [v.voice for v in record.analysis.voices] if record else []
     drum = next((d for d in drums if f"d{d.id}" == selection), None)
     if drum is None and selection in voices:
         drum = next((d for d in drums if d.voice == selection), None)
@@ -162,22 +162,22 @@ def _selected(
         toms = [d for d in drums if d.owned.kind == "tom"]
         drum = next(iter(toms or drums), None)
     if drum is None:
-        tuned = tuned_voices(found)
+        tuned = tuned_voices(record)
         return None, next(iter(tuned or voices), None)
     return drum, drum.voice
 
 
 def _on_the_record(
-    drum: KitDrum | None, voice: str | None, drums: list[KitDrum], found: Heard
+    drum: KitDrum | None, voice: str | None, drums: list[KitDrum], record: AnalysedRecord
 ) -> tuple[KitDrum | None, str | None]:
     """Return the selection if the record has that drum, else the record's first drum.
 
     Listen shows the record, so one of your drums that plays no part of it cannot be shown there.
     """
-    voices = [card.voice for card in found.analysis.voices]
+    voices = [card.voice for card in record.analysis.voices]
     if voice in voices or not voices:
         return drum, voice
-    first = next(iter(tuned_voices(found) or voices))
+    first = next(iter(tuned_voices(record) or voices))
     return next((d for d in drums if d.voice == first), None), first
 
 
@@ -191,7 +191,7 @@ def _left_words(drum: KitDrum, work: Workspace) -> str:
 
 
 def _strip_drums(work: Workspace, step: str, selected: str) -> list[StripDrum]:
-    voices = tuned_voices(work.found)
+    voices = tuned_voices(work.record)
     shown = []
     for drum in work.drums:
         state: State = "dotted" if drum.voice in voices else "empty"

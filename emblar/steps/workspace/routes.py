@@ -7,7 +7,7 @@ from fastapi.responses import RedirectResponse
 from emblar.core.naming import spoken
 from emblar.frame.fields import parts_from_text
 from emblar.platform.scope import Scope
-from emblar.platform.settings import now
+from emblar.platform.settings import current_time
 from emblar.steps.kit.actions.drums import Given, changes_since
 from emblar.steps.workspace.actions import Workspace, workspace
 from emblar.steps.workspace.page import Frame, frame
@@ -18,7 +18,7 @@ WITH_PLAN = ("plan", "sheet")
 def load(scope: Scope, session_id: int, step: str, selection: str) -> tuple[Workspace, Frame]:
     """Load a session's workspace and the frame of one step."""
     work = workspace(scope, session_id, with_plan=step in WITH_PLAN)
-    return work, frame(work, step, selection, now())
+    return work, frame(work, step, selection, current_time())
 
 
 @dataclass(frozen=True, slots=True)
@@ -43,8 +43,8 @@ def given_line(scope: Scope, session_id: int, was: str) -> GivenLine | None:
 
 
 def _given(row: Given) -> str:
-    current, before = (spoken(part) if part else "nothing" for part in (row.now, row.before))
-    result = f", though it has {' and '.join(row.findings)}" if row.findings and row.now else ""
+    current, before = (spoken(part) if part else "nothing" for part in (row.part, row.before))
+    result = f", though it has {' and '.join(row.findings)}" if row.findings and row.part else ""
     return f"{row.name} now plays {current} (before: {before}){result}"
 
 

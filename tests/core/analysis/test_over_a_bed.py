@@ -103,8 +103,8 @@ def test_what_strokes_have_in_common_is_all_where_they_are_alike_and_little_wher
     assert apart is not None
     assert alike.common > 0.95
     assert apart.common < 0.4 * alike.common
-    assert alike.tells(66.0, "kick")
-    assert not apart.tells(66.0, "kick")
+    assert alike.supports(66.0, "kick")
+    assert not apart.supports(66.0, "kick")
 
 
 def test_three_strokes_are_the_fewest_that_can_agree() -> None:
@@ -112,8 +112,8 @@ def test_three_strokes_are_the_fewest_that_can_agree() -> None:
     two, three = (over_bed(low, spans()[:n], "kick") for n in (2, 3))
     assert two is not None
     assert three is not None
-    assert not two.tells(66.0, "kick")
-    assert three.tells(66.0, "kick")
+    assert not two.supports(66.0, "kick")
+    assert three.supports(66.0, "kick")
 
 
 @pytest.mark.parametrize(("hz", "told"), [(190.0, True), (310.0, False)])

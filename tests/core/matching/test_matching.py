@@ -65,9 +65,9 @@ def usual() -> Target:
 
 def test_an_identical_take_differs_in_nothing(usual: Target) -> None:
     found = compare(usual, usual)
-    assert len(found.told) >= 7
-    assert all(d.steps == 0.0 for d in found.told.values())
-    assert found.heard == ()
+    assert len(found.differences) >= 7
+    assert all(d.steps == 0.0 for d in found.differences.values())
+    assert found.audible == ()
     assert found.apart == 0.0
 
 
@@ -85,14 +85,14 @@ def test_the_same_drum_recorded_otherwise_differs_by_less_than_half_a_step(
 
         sound, rate = resample_poly(sound, 160, 147), 48000
     found = compare(usual, target(sound, rate))
-    assert max(abs(d.steps) for d in found.told.values()) < 0.5
+    assert max(abs(d.steps) for d in found.differences.values()) < 0.5
 
 
 def test_what_one_side_does_not_tell_is_left_out_with_its_reason(usual: Target) -> None:
     values = {n: q for n, q in usual.values.items() if n != "ring"}
     less = Target("snare", values, {"ring": "too short"})
     found = compare(usual, less)
-    assert "ring" not in found.told
+    assert "ring" not in found.differences
     assert found.untold["ring"] == "take: too short"
 
 
@@ -221,7 +221,7 @@ def test_a_head_that_was_exchanged_is_brought_up_anew() -> None:
         Node(2, new, slack=frozenset({"batter"})),
     ]
     way = way_between(journey, 2, 1)
-    assert (way.fit, way.anew, way.turns) == ({"batter": "double-coated"}, ("batter",), {})
+    assert (way.fit, way.refit, way.turns) == ({"batter": "double-coated"}, ("batter",), {})
     assert way_between(journey, 1, 1).nothing
 
 

@@ -40,21 +40,21 @@ def test_a_tom_that_stands_out_is_told_and_by_how_much(off: float) -> None:
     moved = (found["tom 2"].lufs - even["tom 2"].lufs) - (found["tom 1"].lufs - even["tom 1"].lufs)
     assert moved == pytest.approx(off, abs=0.7)
     rows = standings(found, DRUMS)
-    assert [row.told for row in rows] == [False, True, False]
+    assert [row.is_audible for row in rows] == [False, True, False]
     assert np.sign(rows[1].level_db) == np.sign(off)
 
 
 def test_of_two_toms_the_quieter_is_told() -> None:
     pair = {"tom 1": Loudness(-20.0, 0.5, 3), "tom 2": Loudness(-26.0, 0.5, 3)}
     rows = standings(pair, DRUMS, {"tom 1": 1000.0, "tom 2": 2000.0})
-    assert [row.told for row in rows] == [False, True]
+    assert [row.is_audible for row in rows] == [False, True]
     assert [row.feel_told for row in rows] == [True, False]
     assert [row.level_db for row in rows] == pytest.approx([6.0, -6.0])
 
 
 def test_strokes_alike_are_even() -> None:
     same = {name: Loudness(-20.0, 1.0, 3) for name in DRUMS}
-    assert not any(row.told for row in standings(same, DRUMS))
+    assert not any(row.is_audible for row in standings(same, DRUMS))
     assert all(row.level_db == pytest.approx(0.0) for row in standings(same, DRUMS))
 
 
@@ -62,7 +62,7 @@ def test_a_kick_is_never_called_uneven_with_toms() -> None:
     loud = {"kick": Loudness(-8.0, 0.5, 3), **{n: Loudness(-20.0, 1.0, 3) for n in DRUMS}}
     kick = standings(loud, DRUMS)[0]
     assert kick.level_db == pytest.approx(12.0)
-    assert not kick.told
+    assert not kick.is_audible
 
 
 def test_a_softer_batter_is_felt() -> None:

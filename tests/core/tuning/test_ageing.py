@@ -57,7 +57,7 @@ def test_a_week_is_no_night_and_two_days_count_as_two() -> None:
 
 def test_one_rod_that_slipped_is_no_drift_of_the_head() -> None:
     after = a_round(1, EVENING + timedelta(hours=14), -6.0)
-    slipped = [*after[:2], Tapped(after[2].at, 1, "batter", 2, 90.0), *after[3:]]
+    slipped = [*after[:2], Tapped(after[2].time, 1, "batter", 2, 90.0), *after[3:]]
     (found,) = nights([*a_round(1, EVENING, 0.0), *slipped], [])
     assert found.by_cents == pytest.approx(-6.0, abs=1e-6)
 
@@ -94,7 +94,7 @@ def test_noise_of_the_readings_averages_out() -> None:
     for night in range(30):
         at = EVENING + timedelta(days=9 * night)
         rows = [
-            Tapped(r.at, r.setup_id, r.side, r.rod, r.hz * 2.0 ** (rng.normal(0, 4) / 1200.0))
+            Tapped(r.time, r.setup_id, r.side, r.rod, r.hz * 2.0 ** (rng.normal(0, 4) / 1200.0))
             for r in (*a_round(night, at, 0.0), *a_round(night, at + timedelta(hours=14), -9.0))
         ]
         found += nights(rows, [])

@@ -86,7 +86,7 @@ def test_a_warble_names_its_head_and_how_often_it_beats() -> None:
 
 def test_every_cause_has_words_and_something_to_check() -> None:
     for text in cause_texts().values():
-        assert text.heard
+        assert text.symptom
         assert text.mostly
         assert text.checks
 

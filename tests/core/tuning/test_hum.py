@@ -56,19 +56,19 @@ def test_a_hum_is_read_as_loud_as_it_is(level_db: float, off_cents: float) -> No
     sound = with_hum(struck(), hz, level_db)
     answers = {a.name: a for a in read_hum(sound, RATE, modes(), asked(off_cents=off_cents))}
     told = answers["Rack 12"]
-    assert told.heard
+    assert told.audible
     assert told.level_db == pytest.approx(level_db, abs=1.5)
     assert told.hz is not None
     assert abs(cents(told.hz, hz)) < 12.0
     assert told.t60_s == pytest.approx(1.2, rel=0.25)
     assert is_loud(told)
-    assert not answers["Floor 16"].heard
+    assert not answers["Floor 16"].audible
 
 
 def test_without_a_hum_none_is_told_in_a_hundred_strokes() -> None:
     found = [a for seed in range(100) for a in read_hum(struck(seed=seed), RATE, modes(), asked())]
-    assert sum(a.heard for a in found) <= 2
-    quiet = [a.level_db for a in found if a.level_db is not None and not a.heard]
+    assert sum(a.audible for a in found) <= 2
+    quiet = [a.level_db for a in found if a.level_db is not None and not a.audible]
     assert max(quiet) < -45.0, "and it is said under what it stays"
 
 
@@ -76,8 +76,8 @@ def test_a_louder_room_tells_less_and_says_so() -> None:
     quiet, loud = (
         read_hum(struck(noise_db=db), RATE, modes(), asked())[1] for db in (-70.0, -30.0)
     )
-    assert not quiet.heard
-    assert not loud.heard
+    assert not quiet.audible
+    assert not loud.audible
     assert quiet.level_db is not None
     assert loud.level_db is not None
     assert loud.level_db > quiet.level_db + 20.0

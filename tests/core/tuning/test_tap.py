@@ -148,7 +148,7 @@ def test_a_round_of_taps_is_read_in_order_and_a_double_tap_is_named() -> None:
     round_of = np.concatenate([hidden.tap("batter", r, rate=RATE) for r in range(6)])
     taps = read_taps(round_of, RATE, tapped_head(hidden.drum, "batter"))
     assert [round(t.time_s / 1.2) for t in taps] == [0, 1, 2, 3, 4, 5]
-    assert all(t.told for t in taps)
+    assert all(t.is_read for t in taps)
     twice = clip(hidden, "batter", 0)
     twice[round(0.08 * RATE) :] += twice[: -round(0.08 * RATE)]
     taps = read_taps(twice, RATE, tapped_head(hidden.drum, "batter"))

@@ -23,7 +23,7 @@ from emblar.core.errors import InputError, NotFoundError
 from emblar.main import app as shell
 from emblar.platform.database import transaction
 from emblar.platform.scope import HERE, Scope
-from emblar.platform.settings import now, settings
+from emblar.platform.settings import current_time, settings
 from emblar.steps.accounts import actions
 from emblar.steps.accounts.actions import MOST_WRONG, TooManyAttemptsError, add_account
 from emblar.steps.accounts.entrance import COOKIE, own_path
@@ -111,7 +111,7 @@ def test_a_guest_says_what_they_would_like_and_a_tech_takes_it_up(
     words = {"drum": str(tom.id), "more": "sustain:less", "said": "Let it stop."}
     assert guest.post(f"{url}/say", data=words, follow_redirects=False).status_code == 303
     (said,) = said_of(HERE, planned)
-    assert (said.comment.who, said.comment.said, said.link) == ("Guest", "Let it stop.", "")
+    assert (said.comment.author, said.comment.text, said.link) == ("Guest", "Let it stop.", "")
     accept = f"{url}/said/{said.comment.id}/accept"
     assert guest.post(accept).status_code == 403
     assert tech.post(accept, follow_redirects=False).status_code == 303
@@ -202,7 +202,10 @@ def test_a_name_is_not_guessed_at_for_long(as_: Callable[[str], TestClient]) -> 
     assert int(answer.headers["Retry-After"]) > 0
     assert nobody.post("/login", data={"name": "Owner", "password": PASSWORD}).status_code == 303
     with transaction() as db:
-        db.execute(text("update login_attempt set at = :at"), {"at": now() - timedelta(minutes=16)})
+        db.execute(
+            text("update login_attempt set at = :at"),
+            {"at": current_time() - timedelta(minutes=16)},
+        )
     assert nobody.post("/login", data={"name": "Tech", "password": PASSWORD}).status_code == 303
 
 
@@ -254,7 +257,7 @@ def test_an_invitation_makes_one_account_of_its_role_once(as_: Callable[[str], T
     assert as_("").post(link[1], data={"name": "Third", "password": PASSWORD}).status_code == 404
     token = actions.invite(HERE, "guest")
     with transaction() as db:
-        db.execute(text("update invitation set expires_at = :at"), {"at": now()})
+        db.execute(text("update invitation set expires_at = :at"), {"at": current_time()})
     with pytest.raises(NotFoundError, match="Ask for a new one"):
         actions.accept(token, "Late", PASSWORD)
 
@@ -387,7 +390,7 @@ def test_guesses_from_elsewhere_do_not_lock_out_who_knows_the_password(site: Fas
 
 
 def test_guesses_of_the_old_password_are_limited(site: FastAPI) -> None:
-    who = actions.entered(actions.log_in("Tech", PASSWORD, "d", "198.51.100.4"))
+    who = actions.logged_in_user(actions.log_in("Tech", PASSWORD, "d", "198.51.100.4"))
     assert who is not None
     for number in range(MOST_WRONG):
         with pytest.raises(InputError, match="not your current password"):
@@ -442,10 +445,10 @@ def test_a_login_that_is_not_used_for_a_month_has_ended(
     site: FastAPI, monkeypatch: pytest.MonkeyPatch
 ) -> None:
     token = actions.log_in("Guest", PASSWORD, "d", "198.51.100.4")
-    monkeypatch.setattr(actions, "now", lambda: now() + timedelta(days=29))
-    assert actions.entered(token) is not None
-    monkeypatch.setattr(actions, "now", lambda: now() + timedelta(days=29 + 31))
-    assert actions.entered(token) is None
+    monkeypatch.setattr(actions, "current_time", lambda: current_time() + timedelta(days=29))
+    assert actions.logged_in_user(token) is not None
+    monkeypatch.setattr(actions, "current_time", lambda: current_time() + timedelta(days=29 + 31))
+    assert actions.logged_in_user(token) is None
 
 
 def test_an_unknown_name_is_hashed_as_a_known_one_is(

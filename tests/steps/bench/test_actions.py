@@ -57,9 +57,9 @@ def work(session: int, drum: KitDrum, room: DrumInTheRoom, *, until: str = "") -
                 # A tap that could not be read is tapped once more.
                 rod = at(session, drum).heads[head.side].unread[0]
                 read_clip(HERE, session, drum.id, head.side, room.tap(head.side, rod), rod=rod)
-        elif head.found is not None and head.found.why == "turn":
-            for rod in head.found.order:
-                room.turn(head.side, rod, head.found.turns[rod])
+        elif head.advice is not None and head.advice.why == "turn":
+            for rod in head.advice.order:
+                room.turn(head.side, rod, head.advice.turns[rod])
             bench.turned(HERE, session, drum.id, head.side)
         else:
             bench.finish_job(HERE, session, drum.id, job.id)
@@ -109,8 +109,8 @@ def test_readings_and_turns_are_undone_in_order(planned: int) -> None:
     assert bench.type_readings(HERE, planned, drum.id, "batter", pitches) == drum.owned.rods
     before = at(planned, drum).heads["batter"]
     assert before.hz == pytest.approx(0.9 * goal, rel=0.03)
-    assert before.found is not None
-    first, *rest = before.found.order
+    assert before.advice is not None
+    first, *rest = before.advice.order
     bench.turned(HERE, planned, drum.id, "batter", [first])
     assert at(planned, drum).heads["batter"].turning.left == rest  # type: ignore[union-attr]
     bench.turned(HERE, planned, drum.id, "batter")
@@ -118,10 +118,10 @@ def test_readings_and_turns_are_undone_in_order(planned: int) -> None:
     assert turned.turning is None
     assert len(turned.unread) == drum.owned.rods
     assert turned.rounds == 1
-    for _ in before.found.order:
+    for _ in before.advice.order:
         assert "to turn again" in undo(HERE, planned, drum.id)
     again = at(planned, drum).heads["batter"]
-    assert again.found == before.found
+    assert again.advice == before.advice
     assert "readings removed" in undo(HERE, planned, drum.id)
     assert at(planned, drum).heads["batter"].hz is None
     with pytest.raises(InputError, match="nothing to undo"):
@@ -151,7 +151,7 @@ def test_turns_that_were_not_made_do_not_count_when_taps_come(planned: int) -> N
     drum = drum_of(planned, "tom")
     goal = at(planned, drum).heads["batter"].goal_hz
     bench.type_readings(HERE, planned, drum.id, "batter", [0.9 * goal] * drum.owned.rods)
-    found = at(planned, drum).heads["batter"].found
+    found = at(planned, drum).heads["batter"].advice
     assert found is not None
     bench.turned(HERE, planned, drum.id, "batter", [found.order[0]])
     bench.type_readings(HERE, planned, drum.id, "batter", [0.92 * goal])
@@ -166,12 +166,12 @@ def test_a_stroke_teaches_the_drum_and_moves_what_is_left_of_the_plan(planned: i
     model_of = room.hidden.drum
     # A drum that is not what it is said to be: at the same lug pitches it sounds higher.
     room.hidden.drum = replace(model_of, depth_m=0.7 * model_of.depth_m)
-    assert before.now == before.before
+    assert before.pitch == before.before
     hz = read_stroke(HERE, planned, drum.id, room.strike())
     after = at(planned, drum)
     assert after.measured is not None
     assert after.measured.hz == pytest.approx(hz)
-    assert after.now.sd_cents < min(30.0, 0.6 * after.before.sd_cents)
+    assert after.pitch.sd_cents < min(30.0, 0.6 * after.before.sd_cents)
     lugs = [float(np.mean(room.hidden.rod_pitches_hz(side))) for side in ("batter", "reso")]
     own = cents(hz, predict(model_of, *lugs).drum_pitch.value)
     assert own > 15.0

@@ -11,7 +11,7 @@ from emblar.core.tuning.procedure import job_texts
 from emblar.formats.brief import AskFile
 from emblar.formats.evening import evening_plan_file
 from emblar.platform.scope import HERE, Scope
-from emblar.platform.settings import now
+from emblar.platform.settings import current_time
 from emblar.steps.bench.actions import tuning as bench
 from emblar.steps.evening.actions import evening, evening_calendar, evening_file
 from emblar.steps.evening.page import evening_page
@@ -26,7 +26,7 @@ pytestmark = pytest.mark.usefixtures("database")
 def downbeat(session: int, hours: float | None, *, hands: int = 1) -> None:
     info = one_session(HERE, session)
     asked = asked_of(info).model_copy(update={"hands": hands})
-    at = now().astimezone() + timedelta(hours=hours) if hours is not None else None
+    at = current_time().astimezone() + timedelta(hours=hours) if hours is not None else None
     ask = AskFile.model_validate(asked.model_dump())
     change_brief(HERE, session, Brief(info.name, artist=info.artist, downbeat_at=at, ask=ask))
 
@@ -117,7 +117,7 @@ def test_heads_are_bought_before_they_are_fitted_and_before_the_shop_closes(
     planned: int, monkeypatch: pytest.MonkeyPatch
 ) -> None:
     noon = datetime(2026, 11, 30, 12, 0).astimezone()
-    monkeypatch.setattr("emblar.steps.evening.actions.now", lambda: noon)
+    monkeypatch.setattr("emblar.steps.evening.actions.current_time", lambda: noon)
     tom = next(d for d in kit(HERE, planned) if d.owned.kind == "tom")
     replan_drum(HERE, planned, tom.id, {"batter": "double-coated"})
     change_brief(HERE, planned, Brief("Low Ferry", downbeat_at=noon + timedelta(hours=9)))

@@ -155,7 +155,7 @@ def test_numbers_follow_and_until_then_it_is_said(heard: int) -> None:
     before = found(heard)
     hat = next(Seen(h.time_s, h.voice) for h in before.hits if h.voice == "hat")
     strokes.move_strokes(HERE, heard, [hat], "cymbal")
-    now = listen.heard(HERE, heard)
+    now = listen.analysed_record(HERE, heard)
     assert now is not None
     assert now.analysis.measuring == ["cymbal", "hat"]
     cymbal = now.voice("cymbal")
@@ -167,7 +167,7 @@ def test_numbers_follow_and_until_then_it_is_said(heard: int) -> None:
         sum(h.voice == "hat" for h in before.hits) - 1,
     )  # type: ignore[union-attr]
     run_measuring(now.recording.id)
-    then = listen.heard(HERE, heard)
+    then = listen.analysed_record(HERE, heard)
     assert then is not None
     assert then.analysis.measuring == []
     assert then.voice("cymbal").attack_db is not None  # type: ignore[union-attr]

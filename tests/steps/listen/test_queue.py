@@ -112,19 +112,19 @@ def test_a_recording_without_strokes_fails_with_what_to_do_and_is_not_kept(sessi
 
 
 def test_running_an_analysis_twice_changes_nothing(heard: int) -> None:
-    before = listen.heard(HERE, heard)
+    before = listen.analysed_record(HERE, heard)
     recording = listen.recording_of(HERE, heard)
     assert before is not None
     assert recording is not None
     listen.run_analysis(recording.id)
-    assert listen.heard(HERE, heard) == before
+    assert listen.analysed_record(HERE, heard) == before
 
 
 def test_a_cancelled_analysis_does_not_replace_the_one_before(heard: int, groove: bytes) -> None:
     second = listen.bring_recording(HERE, heard, "again.flac", groove, "auto")
     listen.cancel_analysis(HERE, heard, second.id)
     listen.run_analysis(second.id)
-    found = listen.heard(HERE, heard)
+    found = listen.analysed_record(HERE, heard)
     assert found is not None
     assert found.recording.filename == "groove.flac"
 
@@ -260,7 +260,7 @@ def test_a_worker_killed_midway_is_followed_by_another_and_no_hit_is_doubled(
     finally:
         second.terminate()
         second.wait(10)
-    found = listen.heard(HERE, session)
+    found = listen.analysed_record(HERE, session)
     assert found is not None
     assert found.recording.attempts == 2
     keys = [(h.time_s, h.voice) for h in found.analysis.hits]
@@ -286,7 +286,7 @@ def test_the_planned_pitch_is_one_number_in_plan_bench_hum_and_sheet(planned: in
         assert latest is not None
         wanted = latest.drums[drum.id].card["pitch"].value
         now = bench.bench(HERE, planned, drum.id)
-        assert (now.before.hz, now.now.hz) == (wanted, wanted)
+        assert (now.before.hz, now.pitch.hz) == (wanted, wanted)
         assert heights[drum.id] == wanted
         row = next(d for d in sheet.sheet(HERE, planned).drums if d.name == drum.owned.name)
         assert row.drum_pitch_hz == wanted

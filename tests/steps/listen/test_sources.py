@@ -44,7 +44,7 @@ def one_stroke(voice: str) -> bytes:
     return encoded(np.concatenate([np.zeros(2000), 0.5 * sound])[:, None])
 
 
-def found(session: int) -> listen.Heard:
+def found(session: int) -> listen.AnalysedRecord:
     heard = measured_record(HERE, session)
     assert heard is not None
     return heard
@@ -57,7 +57,7 @@ def card(session: int, voice: str):
 def test_a_stem_is_shown_before_the_mix_and_another_record_replaces_both(
     session: int, groove: bytes
 ) -> None:
-    bring(session, "drums.flac", encoded(0.5 * short_groove(), "FLAC"), "drums", beside=True)
+    bring(session, "drums.flac", encoded(0.5 * short_groove(), "FLAC"), "drums", keep_others=True)
     assert found(session).recording.filename == "drums.flac"
     assert [f.filename for f in found(session).files] == ["mix.flac", "drums.flac"]
     bring(session, "other.flac", encoded(0.4 * short_groove(), "FLAC"), "drums")
@@ -66,7 +66,7 @@ def test_a_stem_is_shown_before_the_mix_and_another_record_replaces_both(
 
 def test_a_single_stroke_takes_over_its_drums_card_until_taken_away(session: int) -> None:
     before = card(session, "tom-1")
-    file = bring(session, "tom.wav", one_stroke("tom-1"), "hit", beside=True, voice="tom-1")
+    file = bring(session, "tom.wav", one_stroke("tom-1"), "hit", keep_others=True, voice="tom-1")
     after = card(session, "tom-1")
     assert after.hits == 1
     assert found(session).recording.filename == "mix.flac"
@@ -80,7 +80,7 @@ def test_a_single_stroke_takes_over_its_drums_card_until_taken_away(session: int
 def test_every_file_of_a_record_can_be_opened_and_corrected(session: int) -> None:
     mix = found(session).recording.id
     stem = encoded(0.5 * short_groove(), "FLAC")
-    drums = bring(session, "drums.flac", stem, "drums", beside=True)
+    drums = bring(session, "drums.flac", stem, "drums", keep_others=True)
     whole = len(found(session).analysis.hits)
     hat = next(h for h in found(session).analysis.hits if h.voice == "hat")
     strokes.take_out_strokes(HERE, session, [Seen(hat.time_s, "hat")])
@@ -95,7 +95,7 @@ def test_every_file_of_a_record_can_be_opened_and_corrected(session: int) -> Non
 def test_a_mix_keeps_its_drumless_rest_when_a_stem_comes_beside_it(session: int) -> None:
     rest = listen_files.stem_file(HERE, session, "drumless").data
     stem = encoded(0.5 * short_groove(), "FLAC")
-    bring(session, "drums.flac", stem, "drums", beside=True)
+    bring(session, "drums.flac", stem, "drums", keep_others=True)
     assert listen_files.stem_file(HERE, session, "drumless").data == rest
     assert listen_files.stem_file(HERE, session, "drums").data == stem
 
@@ -103,7 +103,7 @@ def test_a_mix_keeps_its_drumless_rest_when_a_stem_comes_beside_it(session: int)
 def test_a_drum_is_removed_from_all_files_and_comes_back_in_all(session: int) -> None:
     mix = found(session).recording.id
     stem = encoded(0.5 * short_groove(), "FLAC")
-    drums = bring(session, "drums.flac", stem, "drums", beside=True)
+    drums = bring(session, "drums.flac", stem, "drums", keep_others=True)
     assert strokes.remove_voice(HERE, session, "hat").endswith("in 2 files")
 
     def hats() -> list[int]:
@@ -128,7 +128,7 @@ def test_a_file_of_another_record_is_not_opened(session: int) -> None:
 def test_the_first_file_of_a_record_is_taken_away_and_the_others_stay(session: int) -> None:
     first = found(session).recording.id
     stem = encoded(0.5 * short_groove(), "FLAC")
-    drums = bring(session, "drums.flac", stem, "drums", beside=True)
+    drums = bring(session, "drums.flac", stem, "drums", keep_others=True)
     listen.take_file_away(HERE, session, first)
     assert [f.id for f in found(session).files] == [drums]
     listen.bring_file_back(HERE, session, first)
@@ -185,7 +185,7 @@ def test_a_region_needs_a_name_and_a_length(session: int) -> None:
 @pytest.mark.parametrize("beside", [True, False])
 def test_the_same_sound_is_not_taken_twice(session: int, groove: bytes, beside: bool) -> None:
     with pytest.raises(InputError, match=r"mix\.flac holds the same sound"):
-        bring(session, "copy.flac", groove, "mix", beside=beside)
+        bring(session, "copy.flac", groove, "mix", keep_others=beside)
     assert [file.filename for file in found(session).files] == ["mix.flac"]
 
 
@@ -208,7 +208,7 @@ def test_the_choice_of_a_reading_is_undone_and_the_one_before_counts_again(sessi
 
 
 def test_what_was_analysed_stays_on_screen_while_another_file_waits(session: int) -> None:
-    listen.bring_recording(HERE, session, "kick.wav", one_stroke("kick"), "hit", beside=True)
+    listen.bring_recording(HERE, session, "kick.wav", one_stroke("kick"), "hit", keep_others=True)
     work, around = load(HERE, session, "listen", "")
     assert work.recording is not None and work.recording.active
     page = listen_page(work, around, None, None, None)

@@ -25,7 +25,7 @@ def session(heard: int) -> int:
 
 
 def hits(session: int) -> list[tuple[float, str]]:
-    found = listen.heard(HERE, session)
+    found = listen.analysed_record(HERE, session)
     assert found is not None
     return [(h.time_s, h.voice) for h in found.analysis.hits]
 

@@ -61,11 +61,11 @@ def test_a_take_is_measured_and_held_against_the_record(planned: int) -> None:
     found = match.match(HERE, planned, drum.id)
     assert found.shown is not None
     assert found.shown.info.id == take
-    assert found.shown.found is not None
-    assert -14.0 < found.shown.found.told["pitch"].steps < -4.0
+    assert found.shown.comparison is not None
+    assert -14.0 < found.shown.comparison.differences["pitch"].steps < -4.0
     assert found.moves[0].kind == "turn"
     assert "+" in found.moves[0].what
-    assert found.heard.recording.id != take
+    assert found.analysed.recording.id != take
 
 
 def test_a_take_sent_twice_is_one_take(planned: int) -> None:
@@ -85,9 +85,9 @@ def test_a_take_sent_twice_is_one_take(planned: int) -> None:
 
 def test_a_take_is_no_file_of_the_record(planned: int) -> None:
     drum = drum_of(planned, "tom")
-    before = match.match(HERE, planned, drum.id).heard
+    before = match.match(HERE, planned, drum.id).analysed
     taken(planned, drum, a_take(planned, drum))
-    after = match.match(HERE, planned, drum.id).heard
+    after = match.match(HERE, planned, drum.id).analysed
     assert after.recording.id == before.recording.id
     assert [f.id for f in after.files] == [f.id for f in before.files]
 

@@ -49,9 +49,9 @@ def test_a_pads_take_is_held_against_its_part(planned: int) -> None:
     pad_taken(planned, pad.id, crash(low_hz=900.0))
     found = pads.one_pad(pads.pads(HERE, planned), pad.id)
     assert found.newest is not None
-    assert found.newest.found is not None
-    assert found.newest.found.told["click"].steps < -1.0
-    assert "pitch" not in found.newest.found.told
+    assert found.newest.comparison is not None
+    assert found.newest.comparison.differences["click"].steps < -1.0
+    assert "pitch" not in found.newest.comparison.differences
     record, take = pads.pad_sounds(HERE, planned, pad.id)
     levels = [
         loudness_lufs(decode(data).audio.samples[:, 0].astype(np.float64), ANALYSIS_RATE_HZ)
@@ -63,10 +63,10 @@ def test_a_pads_take_is_held_against_its_part(planned: int) -> None:
 def test_a_take_of_a_pad_is_none_of_the_record_and_none_of_a_drum(planned: int) -> None:
     pad = pads.add_pad(HERE, planned, "Stack", "", "hat")
     drum = drum_of(planned, "tom")
-    before = match.match(HERE, planned, drum.id).heard.recording.id
+    before = match.match(HERE, planned, drum.id).analysed.recording.id
     pad_taken(planned, pad.id, crash())
     after = match.match(HERE, planned, drum.id)
-    assert after.heard.recording.id == before
+    assert after.analysed.recording.id == before
     assert after.takes == ()
 
 
@@ -183,7 +183,7 @@ def test_a_round_of_the_kit_is_kept_with_the_one_before(planned: int) -> None:
     kinds = [d.owned.kind for d in kit(HERE, planned)]
     bring(*[-9.0 if k == "tom" and i == kinds.index("tom") else 0.0 for i, k in enumerate(kinds)])
     rows = round_kit.round_kit(HERE, planned)
-    told = [row.now for row in rows if row.now is not None and row.now.told]
+    told = [row.standing for row in rows if row.standing is not None and row.standing.is_audible]
     assert len(told) == 1
     assert told[0].level_db < -5.0
     assert all(row.before is not None for row in rows)

@@ -74,7 +74,7 @@ def test_the_best_note_found_by_ear_stands_in_the_log(client: TestClient, planne
         ]
 
     bench.change_work(HERE, planned, tom.id, sweep)
-    told = swept(HERE, planned, tom.id).told
+    told = swept(HERE, planned, tom.id).curve
     assert told.hz is not None
     assert drum_log(HERE, tom.drum_id).best == (("Low Ferry", told.hz),)
     page = client.get(f"/log/drums/{tom.drum_id}").text

@@ -40,7 +40,7 @@ def another_song(first: int, name: str, wish: dict[str, object]) -> int:
 
 def test_two_songs_alike_need_no_change(planned: int) -> None:
     other = another_song(planned, "Salt Road", {})
-    told = setlist(HERE, [planned, other], free_order=False).told
+    told = setlist(HERE, [planned, other], free_order=False).result
     assert told.minutes == pytest.approx(0.0, abs=0.5)
     assert told.steps == pytest.approx(0.0, abs=0.5)
 
@@ -49,15 +49,15 @@ def test_a_song_gives_up_no_more_than_the_minutes_are_worth(planned: int) -> Non
     other = another_song(planned, "Salt Road", {"steps": {"length": -3.0, "ring": -3.0}})
     found = setlist(HERE, [planned, other], free_order=True)
     kept = sum(
-        found.asked[i].offers[key][index].steps
-        for i, row in zip(found.told.order, found.told.chosen, strict=True)
+        found.requests[i].offers[key][index].steps
+        for i, row in zip(found.result.order, found.result.chosen, strict=True)
         for key, index in row.items()
     )
-    assert kept == pytest.approx(found.told.steps)
+    assert kept == pytest.approx(found.result.steps)
     drums = {key: SetDrum(o.kind, o.rods) for key, o in found.drums.items()}
-    only = [Song(s.name, {key: rows[:1] for key, rows in s.offers.items()}) for s in found.asked]
+    only = [Song(s.name, {key: rows[:1] for key, rows in s.offers.items()}) for s in found.requests]
     each = plan_setlist(drums, only, free_order=True)
-    assert found.told.score <= each.score + 1e-9
+    assert found.result.score <= each.score + 1e-9
     assert each.steps == 0.0
     assert each.score == pytest.approx(minute_worth() * each.minutes)
 
@@ -66,7 +66,7 @@ def test_turns_go_the_way_of_the_pitch(planned: int) -> None:
     other = another_song(planned, "Salt Road", {})
     found = setlist(HERE, [planned, other], free_order=False)
     for key, owned in found.drums.items():
-        setup = found.asked[0].offers[key][0].setup
+        setup = found.requests[0].offers[key][0].setup
         for by in (-80.0, 80.0):
             turns = turns_of(owned, setup, Change(1.0, tuned={"batter": by}))["batter"]
             assert turns * by > 0.0

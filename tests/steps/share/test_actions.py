@@ -20,7 +20,7 @@ from emblar.steps.share import actions as share
 def clock(monkeypatch: pytest.MonkeyPatch) -> Iterator[list[datetime]]:
     """The time it is taken to be, to be set by the test."""
     told = [datetime.now(UTC)]
-    monkeypatch.setattr(share, "now", lambda: told[0])
+    monkeypatch.setattr(share, "current_time", lambda: told[0])
     yield told
 
 
@@ -74,7 +74,7 @@ def test_what_is_said_becomes_a_wish_once_it_is_taken_up(planned: int) -> None:
     share.say(opened, drum, "Wren", "It disappears.", "attack", more=True)
     before = latest_plan(HERE, planned)
     (said,) = share.said_of(HERE, planned)
-    assert (said.drum, said.link, said.comment.said) == ("Snare 14", "Wren", "It disappears.")
+    assert (said.drum, said.link, said.comment.text) == ("Snare 14", "Wren", "It disappears.")
     assert before is not None
     assert latest_plan(HERE, planned) == before, "nothing changes until then"
     share.accept(HERE, planned, said.comment.id)

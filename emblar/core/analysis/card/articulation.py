@@ -58,17 +58,17 @@ def with_manners(hits: Sequence[AnalysedHit], mono: Samples) -> tuple[AnalysedHi
     """Return the hits with how each was played told anew."""
     manners = dict.fromkeys(range(len(hits)), "")
     for voice in sorted({h.voice for h in hits}):
-        own = [i for i, hit in enumerate(hits) if hit.voice == voice]
+        voice_hits = [i for i, hit in enumerate(hits) if hit.voice == voice]
         if voice == "snare":
-            manners |= _snare_manners([(i, hits[i]) for i in own], hits, mono)
+            manners |= _snare_manners([(i, hits[i]) for i in voice_hits], hits, mono)
         if voice not in ("hat", "cymbal"):
-            manners |= _flams([(i, hits[i]) for i in own])
+            manners |= _flams([(i, hits[i]) for i in voice_hits])
     return tuple(replace(hit, manner=manners[i]) for i, hit in enumerate(hits))
 
 
-def _flams(own: list[tuple[int, AnalysedHit]]) -> dict[int, str]:
+def _flams(strokes: list[tuple[int, AnalysedHit]]) -> dict[int, str]:
     result: dict[int, str] = {}
-    for (first, grace), (second, main) in itertools.pairwise(own):
+    for (first, grace), (second, main) in itertools.pairwise(strokes):
         gap = main.time_s - grace.time_s
         softer = main.level_db - grace.level_db
         if FLAM_GAP_S[0] <= gap <= FLAM_GAP_S[1] and softer >= GRACE_BELOW_DB:
@@ -77,21 +77,21 @@ def _flams(own: list[tuple[int, AnalysedHit]]) -> dict[int, str]:
 
 
 def _snare_manners(
-    own: list[tuple[int, AnalysedHit]], hits: Sequence[AnalysedHit], mono: Samples
+    strokes: list[tuple[int, AnalysedHit]], hits: Sequence[AnalysedHit], mono: Samples
 ) -> dict[int, str]:
     """Return the manner of snare strokes that have one."""
-    if len(own) < LEAST_STROKES:
+    if len(strokes) < LEAST_STROKES:
         return {}
     together = [h.time_s for h in hits if h.voice not in ("snare", "hat")]
-    levels = np.array([hit.level_db for _, hit in own])
+    levels = np.array([hit.level_db for _, hit in strokes])
     loud = float(np.median(levels[levels >= np.median(levels)]))
-    colours = [_colours(mono, hit.time_s) for _, hit in own]
+    colours = [_colours(mono, hit.time_s) for _, hit in strokes]
     body, wires = (
         np.array([getattr(c, name) - c.middle for c in colours]) for name in ("body", "wires")
     )
     usual_body, usual_wires = float(np.median(body)), float(np.median(wires))
     result = {}
-    for row, (index, hit) in enumerate(own):
+    for row, (index, hit) in enumerate(strokes):
         # A kick, tom or cymbal struck with it would be heard as the snare's own colour.
         alone = all(abs(t - hit.time_s) > FLAM_GAP_S[1] for t in together)
         less_body, less_wires = usual_body - body[row], usual_wires - wires[row]

@@ -51,8 +51,8 @@ def soft_and_loud(levels_db: Sequence[float], rows: Rows) -> tuple[Part, Part] |
 def _part(levels: NDArray[np.float64], rows: Rows, chosen: NDArray[np.int64]) -> Part:
     values = {}
     for name, (row, unit) in rows.items():
-        own = [row[i] for i in chosen if i < len(row)]
-        quantity: Quantity = combined(own, unit, floor=0.0, lone=0.0, reason="")
+        members = [row[i] for i in chosen if i < len(row)]
+        quantity: Quantity = combined(members, unit, floor=0.0, lone=0.0, reason="")
         if isinstance(quantity, Measured):
             values[name] = quantity
     return Part(len(chosen), float(np.median(levels[chosen])), values)

@@ -58,7 +58,7 @@ OVER_BED = (
 NO_CLICK = "the first moment is the drum's note: no click stands out of it"
 CLIPPED = "the recording is clipped: its loud strokes were cut to the level of softer ones"
 LEAST_FIRM = 0.15
-"""A decay under others is told if its uncertainty is at most this share of it."""
+"""A decay under others is pitched if its uncertainty is at most this share of it."""
 NO_PITCH = "hats and cymbals have no single pitch"
 FEW_LEVELS = "too few clean strokes, or all about as loud, to tell how it changes"
 PITCH_FLOOR_CENTS = 70.0
@@ -76,7 +76,7 @@ OVER_BED_SUSTAIN = 0.08
 ALTERNATIVE_DB = -9.0
 ALTERNATIVE_SD = 2.0
 ALTERNATIVE_CENTS = 50.0
-"""A mode this close to the strongest is told as another reading of the pitch, if it lies farther
+"""A mode this close to the strongest is pitched as another reading of the pitch, if it lies farther
 from it than its uncertainty, and than one note may be read."""
 SUNK_CENTS = 40.0
 """A track this far under the mode it was started from has sunk away with the note."""
@@ -206,16 +206,16 @@ def _card(
     mix: bool,
     damaged: float,
 ) -> Card:
-    """Return what is told of a voice whose note is known, or why it is not."""
+    """Return what is pitched of a voice whose note is known, or why it is not."""
     kind = VoiceName(voice).kind
     known = note.pitch.value if isinstance(note.pitch, Measured) else None
     shapes = [stroke_shape(mono, s.time_s, known, s.any_gap_s) for s in chosen]
     rings = voice_ring(note.low, note.spans, known) if known else []
-    told = _pitch_quantities(note.strokes, rings, known, note.why, SUSTAIN_FLOOR.get(kind, 0.0))
+    pitched = _pitch_quantities(note.strokes, rings, known, note.why, SUSTAIN_FLOOR.get(kind, 0.0))
     if mix and _pitched(kind):
-        told |= _over_others(told["bend"], told["sustain"], kind)
+        pitched |= _over_others(pitched["bend"], pitched["sustain"], kind)
     rest = {
-        **told,
+        **pitched,
         **_shape_quantities(shapes, cut=NOT_TOLD if chosen else NO_CLEAN, why=note.why, kind=kind),
         **_dynamics(chosen, shapes, note.settled),
     }
@@ -263,7 +263,7 @@ def _as_clipped(quantities: dict[str, Quantity], damaged: float) -> dict[str, Qu
 
 
 def _why(spans: Sequence[StrokeSpan], kind: str) -> str:
-    """Return why a pitch may not be told: these strokes are all there is to read it of."""
+    """Return why a pitch may not be pitched: these strokes are all there is to read it of."""
     if not spans:
         return NO_CLEAN
     return NO_NOTE if max(s.available_s for s in spans) >= settle_span(kind)[1] else NOT_TOLD
@@ -299,12 +299,12 @@ def _over_bed(lows: Sequence[Array], spans: list[StrokeSpan], kind: str) -> tupl
     There are none if its strokes do not agree.
     """
     result = [(low, over_bed(low, spans, kind)) for low in lows]
-    heard = [(low, own) for low, own in result if own is not None]
-    if not heard:
+    audible = [(low, members) for low, members in result if members is not None]
+    if not audible:
         return lows[0], []
-    low, best = max(heard, key=lambda row: row[1].common)
+    low, best = max(audible, key=lambda row: row[1].common)
     modes = modes_hz(best.spectrum, kind, over_others=True)
-    return low, modes if best.tells(modes[0][0], kind) else []
+    return low, modes if best.supports(modes[0][0], kind) else []
 
 
 def _alternatives(
@@ -401,17 +401,17 @@ def _dynamics(
 def _fundamental(
     settled: list[float | None], why: str, kind: str, more_cents: float
 ) -> tuple[Quantity, float | None, float | None]:
-    told = [f for f in settled if f is not None]
-    if not told:
+    pitched = [f for f in settled if f is not None]
+    if not pitched:
         return Unknown(why), None, None
-    middle = float(np.median(told))
-    offsets = [cents(f, middle) for f in told]
+    middle = float(np.median(pitched))
+    offsets = [cents(f, middle) for f in pitched]
     first, last = settle_span(kind)
     floor = PITCH_FLOOR_CENTS / (middle * (last - first)) + READING_CENTS[kind]
     quantity = combined(offsets, "ct", floor=floor, lone=15.0, reason=NOT_TOLD)
     assert isinstance(quantity, Measured)
     # One stroke is in company with none.
-    spread = centre_and_spread(offsets)[1] if len(told) > 1 else None
+    spread = centre_and_spread(offsets)[1] if len(pitched) > 1 else None
     sd_cents = float(np.hypot(quantity.sd, more_cents))
     return Measured(middle, spread_hz(middle, sd_cents), "Hz"), sd_cents, spread
 
@@ -425,8 +425,8 @@ def _deadened(tracked: Measured, sd_cents: float, peak_hz: float) -> tuple[Measu
     sunk = cents(peak_hz, tracked.value)
     if sunk < SUNK_CENTS:
         return tracked, sd_cents
-    told = float(np.hypot(sd_cents, 0.5 * sunk))
-    return Measured(peak_hz, spread_hz(peak_hz, told), "Hz"), told
+    pitched = float(np.hypot(sd_cents, 0.5 * sunk))
+    return Measured(peak_hz, spread_hz(peak_hz, pitched), "Hz"), pitched
 
 
 def _together(
@@ -436,9 +436,9 @@ def _together(
     both = None
     if isinstance(tracked, Measured) and sd_cents is not None:
         both = weighed(together, Tuned(tracked.value, sd_cents))
-    told = both or together
-    pitch = Measured(told.hz, spread_hz(told.hz, told.sd_cents), "Hz")
-    return pitch, told.sd_cents, both is not None
+    pitched = both or together
+    pitch = Measured(pitched.hz, spread_hz(pitched.hz, pitched.sd_cents), "Hz")
+    return pitch, pitched.sd_cents, both is not None
 
 
 def _shape_quantities(

@@ -59,16 +59,16 @@ def voice_ring(low: Array, strokes: Sequence[StrokeSpan], pitch_hz: float) -> li
     enough = [s for s in strokes if s.available_s > START_S + LEAST_S]
     longest = sorted(enough, key=lambda s: -s.available_s)[:MOST_STROKES]
     sounds = [_stroke(low, s, pitch_hz) for s in longest]
-    told = [rows for rows in sounds if len(rows)]
-    if not told:
+    known = [rows for rows in sounds if len(rows)]
+    if not known:
         return []
-    table = np.concatenate(told)
+    table = np.concatenate(known)
     rings: list[Ring] = []
     while len(table) and len(rings) < MOST_RINGS:
         top = table[int(np.argmax(table[:, 1]))]
         near = np.abs(table[:, 0] / top[0] - 1.0) < SAME_RATIO
         strokes_with = len(np.unique(table[near, 3]))
-        if strokes_with * 2 >= len(told):
+        if strokes_with * 2 >= len(known):
             rings.append(_ring(strongest_of_each(table[near])))
         table = table[~near]
     return sorted((r for r in rings if r.level_db > FAINTEST_DB), key=lambda r: -r.level_db)
@@ -100,14 +100,14 @@ def _stroke(low: Array, stroke: StrokeSpan, pitch_hz: float) -> Array:
     fits = fit_pieces(window[None, :], LOW_RATE_HZ, count=MODES_FITTED, rows=len(window) // 3)
     used = fits.used[0] & (fits.frequency_hz[0] < RING_BELOW_HZ) & (fits.decay_rate[0] > LEAST_RATE)
     frequency, rate = fits.frequency_hz[0][used], fits.decay_rate[0][used]
-    since = [np.exp(-2.0 * rate * (at - START_S)) for at in RING_S]
+    since = [np.exp(-2.0 * rate * (position - START_S)) for position in RING_S]
     energy = fits.amplitude[0][used] ** 2 * (since[0] - since[1]) / rate
-    own = np.abs(frequency / glide.settled_hz - 1.0) < 0.15
-    if not own.any():
+    fundamental = np.abs(frequency / glide.settled_hz - 1.0) < 0.15
+    if not fundamental.any():
         return np.empty((0, 4))
-    pitch = float(frequency[own][int(np.argmax(energy[own]))])
+    pitch = float(frequency[fundamental][int(np.argmax(energy[fundamental]))])
     # What the fit splits off the fundamental belongs to it.
-    base = float(energy[own & (np.abs(frequency / pitch - 1.0) < SAME_RATIO)].sum())
+    base = float(energy[fundamental & (np.abs(frequency / pitch - 1.0) < SAME_RATIO)].sum())
     above = frequency > RING_FROM_RATIO * pitch
     frequency, rate, energy = _once(frequency[above], rate[above], energy[above])
     t60 = T60_FACTOR / rate

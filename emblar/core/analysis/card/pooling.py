@@ -40,13 +40,13 @@ def combined(
     reason
         Said when no stroke tells.
     """
-    told = [v for v in values if v is not None and math.isfinite(v)]
-    if not told:
+    known = [v for v in values if v is not None and math.isfinite(v)]
+    if not known:
         return Unknown(reason)
-    centre, spread = centre_and_spread(told)
-    if len(told) < 3:
+    centre, spread = centre_and_spread(known)
+    if len(known) < 3:
         spread = max(spread, lone)
-    return Measured(centre, math.hypot(spread / math.sqrt(len(told)), floor), unit)
+    return Measured(centre, math.hypot(spread / math.sqrt(len(known)), floor), unit)
 
 
 LEAST_STROKES = 4

@@ -58,11 +58,11 @@ def _tail_t60_s(mono: Samples, stroke: StrokeSpan) -> float | None:
     rate = ANALYSIS_RATE_HZ
     first = round((stroke.time_s - 2.0 * BEFORE_S) * rate)
     piece = mono[max(first, 0) : round((stroke.time_s + LATE_S[1]) * rate)]
-    at = stroke.time_s - max(first, 0) / rate
+    time_s = stroke.time_s - max(first, 0) / rate
     band = sosfilt(butter(4, BAND_HZ, "bandpass", fs=rate, output="sos"), piece)
 
     def level(start_s: float, stop_s: float) -> float:
-        part = band[max(round((at + start_s) * rate), 0) : round((at + stop_s) * rate)]
+        part = band[max(round((time_s + start_s) * rate), 0) : round((time_s + stop_s) * rate)]
         return 10.0 * float(np.log10(np.mean(part**2) + 1e-16)) if len(part) else -160.0
 
     struck, before = level(-0.005, STROKE_S), level(-BEFORE_S, -FRAME_S)

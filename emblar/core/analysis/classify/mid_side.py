@@ -13,7 +13,7 @@ drums in it has no say.
 import numpy as np
 from numpy.typing import NDArray
 
-from emblar.core.analysis.classify.model import KINDS, told
+from emblar.core.analysis.classify.model import KINDS, predict_proba
 from emblar.core.analysis.classify.neighbours import GROUPS_HZ, log_odds
 from emblar.core.analysis.signal.band_spans import Rows
 from emblar.core.analysis.signal.band_spectrogram import HOP_S, Powers, band_centres_hz
@@ -45,7 +45,9 @@ def both_heard(
     times_s
         Shape (candidates,).
     """
-    return told("both", rows_of(middle, side, power, side_power, times_s)).astype(np.float64)
+    return predict_proba("both", rows_of(middle, side, power, side_power, times_s)).astype(
+        np.float64
+    )
 
 
 def rows_of(middle: Array, side: Array, power: Powers, side_power: Powers, times_s: Array) -> Rows:
@@ -69,12 +71,12 @@ def rows_of(middle: Array, side: Array, power: Powers, side_power: Powers, times
     for low, high in APART_HZ:
         inside = (centres >= low) & (centres < high)
         sums = [p[:, inside].sum(axis=1) for p in (power, side_power)]
-        own, before = ([_level_db(p, first, span) for p in sums] for span in (EARLY, BEFORE))
-        levels += [own[1] - own[0], own[0] - before[0], own[1] - before[1]]
+        members, before = ([_level_db(p, first, span) for p in sums] for span in (EARLY, BEFORE))
+        levels += [members[1] - members[0], members[0] - before[0], members[1] - before[1]]
     held = np.clip(np.stack(levels, axis=1), -MOST_DB, MOST_DB) / 20.0
     return np.concatenate([log_odds(middle), log_odds(side), held], axis=1).astype(np.float32)
 
 
 def _level_db(power: Array, first: NDArray[np.int64], span: tuple[int, int]) -> Array:
-    at = np.clip(first[:, None] + np.arange(*span)[None, :], 0, len(power) - 1)
-    return np.asarray(10.0 * np.log10(power[at].astype(np.float64).mean(axis=1) + QUIETEST))
+    position = np.clip(first[:, None] + np.arange(*span)[None, :], 0, len(power) - 1)
+    return np.asarray(10.0 * np.log10(power[position].astype(np.float64).mean(axis=1) + QUIETEST))

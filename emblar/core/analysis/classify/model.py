@@ -52,10 +52,11 @@ def _networks(family: str) -> tuple[Network, ...]:
             weight = stored[name].astype(np.float32)
             bias = stored[name.replace("weight", "bias")].astype(np.float32)
             kind = "conv" if weight.ndim == 4 else "dense"
-            own = result.setdefault(name.split("_")[0], {"conv": [], "dense": []})
-            own[kind].append((weight, bias))
+            layers = result.setdefault(name.split("_")[0], {"conv": [], "dense": []})
+            layers[kind].append((weight, bias))
     return tuple(
-        Network(tuple(own["conv"]), tuple(own["dense"])) for _, own in sorted(result.items())
+        Network(tuple(layers["conv"]), tuple(layers["dense"]))
+        for _, layers in sorted(result.items())
     )
 
 
@@ -141,7 +142,7 @@ def along(name: str, rows: Rows) -> Rows:
     return convolved(seen, network.conv[-1], (1, 1))[:, 0]
 
 
-def told(family: str, rows: Rows) -> Probabilities:
+def predict_proba(family: str, rows: Rows) -> Probabilities:
     """Return what a family of dense networks says of rows, as ``training.train`` names them."""
     return _chances(np.mean([_odds(rows, n.dense) for n in _networks(family)], axis=0))
 

@@ -15,8 +15,8 @@ candidate stands *among* all of the recording: its rank, how far it is above mos
 their odds lie.
 
 Rows are candidates of one recording; chances are the classifier's, shape (candidates, KINDS). Small
-networks (``model.told``) weigh the rows: one family for kick, snare and toms, one for hat and
-cymbal, fitted on made-up scenes (``training``).
+networks (``model.predict_proba``) weigh the rows: one family for kick, snare and toms, one for hat
+and cymbal, fitted on made-up scenes (``training``).
 """
 
 import numpy as np
@@ -24,7 +24,7 @@ from numpy.typing import NDArray
 from scipy.special import expit, logit
 from scipy.stats import rankdata
 
-from emblar.core.analysis.classify.model import KINDS, told
+from emblar.core.analysis.classify.model import KINDS, predict_proba
 from emblar.core.analysis.signal.band_spans import Rows
 from emblar.core.analysis.signal.band_spectrogram import BANDS, band_centres_hz
 
@@ -91,7 +91,9 @@ def reconsidered(chances: Array, prints: Array, times_s: Array, *, mix: bool) ->
     """
     rows, where = rows_of(prints, chances, times_s), "mix" if mix else "drums"
     families = (f"skin-{where}", f"metal-{where}")
-    again = np.concatenate([told(name, rows[:, COLUMNS[name]]) for name in families], axis=1)
+    again = np.concatenate(
+        [predict_proba(name, rows[:, COLUMNS[name]]) for name in families], axis=1
+    )
     weight = WEIGHT[where]
     odds = ODDS_SCALE * (weight * log_odds(again) + (1.0 - weight) * log_odds(chances))
     if mix:
@@ -140,9 +142,9 @@ def _among(chances: Array, odds: Array) -> Array:
     """Return where each candidate stands among all, and how all of them lie."""
     borders = np.quantile(odds, QUANTILES, axis=0)
     rank = rankdata(odds[:, :SKINS], "max", axis=0) / len(odds)
-    beside = [(odds - borders[QUANTILES.index(q)])[:, :SKINS] for q in BESIDE]
+    neighbours = [(odds - borders[QUANTILES.index(q)])[:, :SKINS] for q in BESIDE]
     of_all = np.concatenate([borders.ravel(), chances.mean(axis=0)])
-    return np.concatenate([rank, *beside, np.tile(of_all, (len(odds), 1))], axis=1)
+    return np.concatenate([rank, *neighbours, np.tile(of_all, (len(odds), 1))], axis=1)
 
 
 def _alike(prints: Array, chances: Array, odds: Array) -> list[Array]:
@@ -200,8 +202,8 @@ def _period(chance: Array, times_s: Array, shortest: float, longest: float) -> t
     if last <= first:
         return shortest, 0.0
     # Multiples of a period are periods, too: the shortest is meant.
-    own = share[first:last]
-    best = first + int(np.argmax(own >= AS_PERIODIC * own.max()))
+    period = share[first:last]
+    best = first + int(np.argmax(period >= AS_PERIODIC * period.max()))
     return best * GRID_S, float(min(share[best], 2.0))
 
 

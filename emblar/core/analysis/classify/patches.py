@@ -86,16 +86,16 @@ def windows_of(
     stop
         Frame after its last, likewise; the end of ``level`` if left out.
     """
-    at = first[:, None] + np.arange(*REACH)[None, :]
-    result: Rows = level[np.clip(at, 0, len(level) - 1)].astype(np.float32)
-    result[(at < start) | (at >= (len(level) if stop is None else stop))] = NOTHING_DB
+    position = first[:, None] + np.arange(*REACH)[None, :]
+    result: Rows = level[np.clip(position, 0, len(level) - 1)].astype(np.float32)
+    result[(position < start) | (position >= (len(level) if stop is None else stop))] = NOTHING_DB
     return result
 
 
 def loud_db(level: Rows, first: NDArray[np.int64]) -> Rows:
     """Return the level of each band early in a recording's loud candidates, shape (BANDS,)."""
-    at = np.clip(first[:, None] + np.arange(*EARLY)[None, :], 0, len(level) - 1)
-    early = level[at].astype(np.float32).mean(axis=1)
+    frames = np.clip(first[:, None] + np.arange(*EARLY)[None, :], 0, len(level) - 1)
+    early = level[frames].astype(np.float32).mean(axis=1)
     return np.asarray(np.percentile(early, LOUD_PERCENTILE, axis=0), np.float32)
 
 

@@ -114,9 +114,9 @@ def gains_of(prints: Array, templates: Array) -> tuple[Array, Array]:
         parts = gains[index][:, None] * templates
         strongest = np.argmax(parts, axis=0)
         for drum in np.nonzero(gains[index] > LEAST_SHARE * gains[index].max())[0]:
-            own = (strongest == drum) & (templates[drum] > LEAST_SHARE * templates[drum].max())
-            if np.count_nonzero(own) < own.size // 40:
+            bins = (strongest == drum) & (templates[drum] > LEAST_SHARE * templates[drum].max())
+            if np.count_nonzero(bins) < bins.size // 40:
                 continue
-            told = np.minimum(row[own], parts[drum, own]) / (parts[drum, own] + 1e-30)
-            fits[index, drum] = float(np.average(told, weights=np.sqrt(parts[drum, own])))
+            known = np.minimum(row[bins], parts[drum, bins]) / (parts[drum, bins] + 1e-30)
+            fits[index, drum] = float(np.average(known, weights=np.sqrt(parts[drum, bins])))
     return gains, fits

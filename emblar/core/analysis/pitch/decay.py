@@ -150,14 +150,14 @@ def _slope_t60_s(time: Array, level: Array, down_db: float) -> float | None:
 
 def _until_lost(amplitude: Array, least: float) -> NDArray[np.bool_]:
     """Return where a partial is heard: what comes up again after it was lost is the room's."""
-    heard = np.asarray(amplitude > least)
-    if heard.any():
+    detected = np.asarray(amplitude > least)
+    if detected.any():
         half = max(len(amplitude) // 2, 1)
-        peak = int(np.argmax(np.where(heard, amplitude, 0.0)[:half]))
-        lost = np.flatnonzero(~heard[peak:])
+        peak = int(np.argmax(np.where(detected, amplitude, 0.0)[:half]))
+        lost = np.flatnonzero(~detected[peak:])
         if len(lost) and lost[0] >= FEWEST_ON_SLOPE:
-            heard[peak + lost[0] :] = False
-    return heard
+            detected[peak + lost[0] :] = False
+    return detected
 
 
 def _peak_at(level_db: Array) -> int:

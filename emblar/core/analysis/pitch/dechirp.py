@@ -92,12 +92,12 @@ def stroke_glide(
     time, size, phase = time[inside], size[inside], np.unwrap(np.angle(moved[inside]))
     weight = size / size.max()
     fall = -float(np.polyfit(time, np.log(size), 1, w=weight)[0])
-    own, *others = (
+    matching, *others = (
         _fitted(time, phase, weight, pitch_hz, rate)
         for rate in (float(np.clip(2.0 * fall, RATES[0], RATES[-1])), *RATES.tolist())
     )
-    best = min(others, key=lambda found: found[0])
-    error, glide = own if own[0] <= AS_GOOD * best[0] else best
+    best = min(others, key=lambda matches: matches[0])
+    error, glide = matching if matching[0] <= AS_GOOD * best[0] else best
     return glide if math.isfinite(error) else steady
 
 
@@ -137,5 +137,5 @@ def dechirped(low: Array, stroke: StrokeSpan, glide: Glide, span_s: tuple[float,
     time = (first + np.arange(len(fine)) / FINER) / LOW_RATE_HZ - stroke.time_s
     inside = np.arange(start, min(stop, float(time[-1])), 1.0 / (FINER * LOW_RATE_HZ))
     even = glide.stretched(inside)
-    asked = np.arange(even[0], even[-1], 1.0 / LOW_RATE_HZ)
-    return np.asarray(CubicSpline(time, fine)(np.interp(asked, even, inside)))
+    request = np.arange(even[0], even[-1], 1.0 / LOW_RATE_HZ)
+    return np.asarray(CubicSpline(time, fine)(np.interp(request, even, inside)))

@@ -40,11 +40,11 @@ POWER_T60 = 2.0 * np.log(1e3)
 @cache
 def _grid() -> tuple[Index, Index, Array]:
     """Return of every pair of slopes the place of the drum's and of the room's, and its share."""
-    own, room, share = np.meshgrid(
+    decay_rate, room, share = np.meshgrid(
         np.arange(len(T60_S)), np.arange(len(ROOM_T60_S)), 10.0 ** (ROOM_DB / 10.0), indexing="ij"
     )
-    slower = ROOM_T60_S[room] > SLOWER * T60_S[own]
-    return own[slower], room[slower], share[slower]
+    slower = ROOM_T60_S[room] > SLOWER * T60_S[decay_rate]
+    return decay_rate[slower], room[slower], share[slower]
 
 
 @dataclass(frozen=True, slots=True)
@@ -67,10 +67,10 @@ def two_slopes(time_s: Array, level_db: Array) -> TwoSlopes | None:
     time_s, level_db
         When, in s, and how loud, in dB, from the peak on; shape (levels,).
     """
-    own = time_s - time_s[0] < LONGEST_S if len(time_s) else np.empty(0, bool)
-    if np.count_nonzero(own) < FEWEST:
+    in_reach = time_s - time_s[0] < LONGEST_S if len(time_s) else np.empty(0, bool)
+    if np.count_nonzero(in_reach) < FEWEST:
         return None
-    time, level = time_s[own] - time_s[0], level_db[own]
+    time, level = time_s[in_reach] - time_s[0], level_db[in_reach]
     stretch = np.gradient(time)
     weight = stretch / stretch.sum()
     one = _off(level + 60.0 * time / T60_S[:, None], weight).min()

@@ -185,7 +185,7 @@ class OverBed:
     common: float
     strongest_hz: Array
 
-    def tells(self, pitch_hz: float, kind: str) -> bool:
+    def supports(self, pitch_hz: float, kind: str) -> bool:
         """Whether enough strokes agree for a pitch to be the drum's and not the bed's."""
         if len(self.strongest_hz) < FEWEST_OVER_BED or self.common < LEAST_COMMON:
             return False

@@ -197,11 +197,11 @@ def _over(track: Track, inside: NDArray[np.bool_], span_s: tuple[float, float]) 
     hops = (steps[:-1] * steps[1:] < 0.0) & (np.abs(steps) > HOP_CENTS)[:-1]
     order = np.delete(order, 1 + np.flatnonzero(hops & (np.abs(steps) > HOP_CENTS)[1:]))
     first, last = max(span_s[0], time[order[0]]), min(span_s[1], time[order[-1]])
-    at = np.linspace(first, last, EVEN_STEPS)
+    position = np.linspace(first, last, EVEN_STEPS)
     return _Line(
-        at,
-        np.interp(at, time[order], np.log(frequency[order])),
-        np.interp(at, time[order], np.log(amplitude[order] + 1e-20)),
+        position,
+        np.interp(position, time[order], np.log(frequency[order])),
+        np.interp(position, time[order], np.log(amplitude[order] + 1e-20)),
     )
 
 
@@ -256,39 +256,39 @@ def stroke_pitches(
         Whether a room rings on after the strokes, and for how long.
     """
     tracks = track_strokes(low, strokes, expected_hz)
-    told = [
+    known = [
         _stroke_pitch(low, *row, tom=tom, room=room) for row in zip(strokes, tracks, strict=True)
     ]
     if over:
-        return told
+        return known
     out = []
-    for own, stroke in zip(told, strokes, strict=True):
+    for pitch, stroke in zip(known, strokes, strict=True):
         near = Near(low, LOW_RATE_HZ, stroke.time_s, stroke.available_s, expected_hz)
         if tom:
-            out.append(_held(own, near))
+            out.append(_held(pitch, near))
             continue
         # What few windows hold a partial of, but some do, is read by phase alone.
-        few = own.settled_hz is None and _inside(own.track, SETTLE_SHORT_S).any()
-        share = 1.0 if few else _wandering(own.track, near, SETTLE_SHORT_S)
-        tracked = expected_hz if few else own.settled_hz
+        few = pitch.settled_hz is None and _inside(pitch.track, SETTLE_SHORT_S).any()
+        share = 1.0 if few else _wandering(pitch.track, near, SETTLE_SHORT_S)
+        tracked = expected_hz if few else pitch.settled_hz
         spans = (SETTLE_SHORT_S, ONSET_S)
-        settled, onset = chirped(near, tracked, own.onset_hz, spans, least=share)
-        out.append(replace(own, settled_hz=settled, onset_hz=onset))
+        settled, onset = chirped(near, tracked, pitch.onset_hz, spans, least=share)
+        out.append(replace(pitch, settled_hz=settled, onset_hz=onset))
     return out
 
 
-def _held(told: StrokePitch, near: Near) -> StrokePitch:
+def _held(known: StrokePitch, near: Near) -> StrokePitch:
     """Return a tom's pitch, by the phase of the band round its mode where its partial wanders.
 
     A tom with hardly a note has no partial to follow: what is tracked hops between what there is.
     """
-    if told.settled_hz is None:
-        return told
-    share = _wandering(told.track, near, SETTLE_TOM_S)
+    if known.settled_hz is None:
+        return known
+    share = _wandering(known.track, near, SETTLE_TOM_S)
     if share == 0.0:
-        return told
-    settled = between(told.settled_hz, by_phase_hz(near, SETTLE_TOM_S), share)
-    return replace(told, settled_hz=settled, unsteady_cents=share * UNSTEADY_CENTS)
+        return known
+    settled = between(known.settled_hz, by_phase_hz(near, SETTLE_TOM_S), share)
+    return replace(known, settled_hz=settled, unsteady_cents=share * UNSTEADY_CENTS)
 
 
 def _wandering(track: Track, near: Near, span_s: tuple[float, float]) -> float:
@@ -298,13 +298,15 @@ def _wandering(track: Track, near: Near, span_s: tuple[float, float]) -> float:
         return 0.0
     length = window_s(near.pitch_hz)
     middles = _starts(near.available_s, length) + length / 2.0
-    asked = np.count_nonzero((middles >= span_s[0]) & (middles <= span_s[1]))
+    request = np.count_nonzero((middles >= span_s[0]) & (middles <= span_s[1]))
     time, amplitude = track.time_s[inside], track.amplitude[inside]
     pitch = 1200.0 * np.log2(track.frequency_hz[inside])
     off = pitch - np.polyval(np.polyfit(time, pitch, 1, w=amplitude + 1e-20), time)
     apart = float(np.sqrt(np.average(off**2, weights=amplitude**2 + 1e-20)))
     steady_ct, lost_ct = WANDERING_CENTS
-    return float(np.clip((apart * asked / len(time) - steady_ct) / (lost_ct - steady_ct), 0.0, 1.0))
+    return float(
+        np.clip((apart * request / len(time) - steady_ct) / (lost_ct - steady_ct), 0.0, 1.0)
+    )
 
 
 def _stroke_pitch(

@@ -119,8 +119,8 @@ def learn(samples: Array, transform: ShortTimeFFT, hits: Sequence[AnalysedHit]) 
     for block in _blocks(samples, transform):
         start, stop = (edge / transform.fs for edge in block.keep)
         length = int(TEMPLATE_S * block.frames_per_s)
-        for voice, own in chosen.items():
-            for hit in own:
+        for voice, voice_hits in chosen.items():
+            for hit in voice_hits:
                 if not start <= hit.time_s < stop:
                     continue
                 first = block.frame(hit.time_s)
@@ -140,8 +140,8 @@ def learn(samples: Array, transform: ShortTimeFFT, hits: Sequence[AnalysedHit]) 
 def _best_strokes(hits: Sequence[AnalysedHit]) -> dict[str, list[AnalysedHit]]:
     chosen = {}
     for voice in sorted({h.voice for h in hits}):
-        own = [h for h in hits if h.voice == voice]
-        clean = [h for h in own if h.clean] or own
+        voice_hits = [h for h in hits if h.voice == voice]
+        clean = [h for h in voice_hits if h.clean] or voice_hits
         chosen[voice] = sorted(clean, key=lambda h: -h.level_db)[:MOST_STROKES]
     return chosen
 

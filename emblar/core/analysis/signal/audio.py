@@ -158,8 +158,8 @@ def begins_at(mono: Samples) -> int:
     before it is first loud.
     """
     level = np.abs(mono)
-    heard, loud = (int(np.argmax(level > share * level.max())) for share in (FIRST_HEARD, LOUD))
-    return loud - -(-(loud - heard + round(LEAD_S * ANALYSIS_RATE_HZ)) // GRID) * GRID
+    begin, loud = (int(np.argmax(level > share * level.max())) for share in (FIRST_HEARD, LOUD))
+    return loud - -(-(loud - begin + round(LEAD_S * ANALYSIS_RATE_HZ)) // GRID) * GRID
 
 
 def from_sample(mono: Samples, first: int) -> Samples:

@@ -74,5 +74,5 @@ def flatness(frames: Frames, times_s: Array) -> Rows:
     """Return flatness in dB around the candidates, shape (candidates, FLAT_AT × FLAT_BANDS)."""
     first = np.round(np.asarray(times_s) / HOP_S).astype(np.int64)
     last = len(frames) - 1
-    rows = [frames.flatness_db[np.clip(first + at, 0, last)] for at in FLAT_AT]
+    rows = [frames.flatness_db[np.clip(first + position, 0, last)] for position in FLAT_AT]
     return np.maximum(np.concatenate(rows, axis=1), FLATTEST_DB)

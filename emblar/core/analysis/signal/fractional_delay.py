@@ -38,13 +38,13 @@ def aligned(low: Array, strokes: Sequence[StrokeSpan]) -> tuple[Array, list[Stro
     strokes
         Where to look.
     """
-    pieces, spans, at = [], [], 0
+    pieces, spans, position = [], [], 0
     for stroke in strokes:
         length = min(max(stroke.available_s, 0.0) + BEYOND_S, LONGEST_S)
         piece = _cut(low, stroke.time_s * LOW_RATE_HZ, round(length * LOW_RATE_HZ))
-        spans.append(StrokeSpan((at + BEFORE) / LOW_RATE_HZ, stroke.available_s))
+        spans.append(StrokeSpan((position + BEFORE) / LOW_RATE_HZ, stroke.available_s))
         pieces.append(piece)
-        at += len(piece)
+        position += len(piece)
     return np.concatenate([*pieces, np.zeros(0)]), spans
 
 

@@ -42,18 +42,19 @@ class Accompaniment:
     """
 
     taken: bool = False
-    heard: bool = False
+    is_audible: bool = False
 
     @classmethod
-    def of(cls, kind: str, *, heard: bool) -> "Accompaniment":
+    def of(cls, kind: str, *, audible: bool) -> "Accompaniment":
         """Return what is made of what a recording was brought as, and of what is heard in it."""
         return cls(
-            taken=kind == "mix" or (kind == "auto" and heard), heard=heard and kind != "drums"
+            taken=kind == "mix" or (kind == "auto" and audible),
+            is_audible=audible and kind != "drums",
         )
 
 
 ALONE = Accompaniment()
-ACCOMPANIED = Accompaniment(taken=True, heard=True)
+ACCOMPANIED = Accompaniment(taken=True, is_audible=True)
 """Drums by themselves, and under others that are heard."""
 
 

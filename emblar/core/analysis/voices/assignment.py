@@ -68,17 +68,19 @@ def with_a_snare(
     sure = np.count_nonzero(chances[:, SNARE] > SURE_SNARE)
     if sure > FEW_SNARES * np.count_nonzero(struck):
         return chances
-    if playing.heard:
+    if playing.is_audible:
         maybe, result = _toms(times_s, lows, chances, prints, mix=True)
-        own = maybe[result.snare]
+        snare = maybe[result.snare]
     else:
         maybe = _maybe(chances)
         pitches = _pitches(times_s, lows[0], chances, maybe)
-        own = maybe[snare_among(pitches, prints[maybe], chances[maybe, KICK], chances[maybe, TOM])]
+        snare = maybe[
+            snare_among(pitches, prints[maybe], chances[maybe, KICK], chances[maybe, TOM])
+        ]
     out = chances.copy()
-    out[own, SNARE] = SNARE_AFTER_ALL
+    out[snare, SNARE] = SNARE_AFTER_ALL
     for kind in (KICK, TOM):
-        out[own, kind] *= 1.0 - SNARE_AFTER_ALL
+        out[snare, kind] *= 1.0 - SNARE_AFTER_ALL
     return out
 
 
@@ -93,7 +95,7 @@ def places(
         As for ``with_a_snare``.
     """
     maybe, of = _maybe(chances), np.full(len(times_s), NOWHERE, np.int64)
-    if playing.heard:
+    if playing.is_audible:
         # Other instruments' notes hide pitch and print: the classifier alone says what is a kick.
         of[maybe[chances[maybe, KICK] >= chances[maybe, TOM]]] = 0
         maybe, result = _toms(times_s, lows, chances, prints, mix=True)
@@ -108,14 +110,16 @@ def places(
             of[maybe[list(group.members)]] = 0
     # Alone, pitch and print say what is a kick; toms are told apart as in a mix, by more than that.
     seem, result = _toms(times_s, lows, chances, prints, mix=False)
-    toms = [own[of[own] != 0] for own in (seem[members] for members in result.toms)]
-    toms = [np.searchsorted(maybe, own) for own in toms if len(own)]
+    toms = [values[of[values] != 0] for values in (seem[members] for members in result.toms)]
+    toms = [np.searchsorted(maybe, values) for values in toms if len(values)]
     if not playing.taken:
         # Nothing else leads their notes astray: they put them in order.
-        tuned = [_tuned_hz(low, [(pitches[i], spans[i]) for i in own.tolist()]) for own in toms]
+        tuned = [
+            _tuned_hz(low, [(pitches[i], spans[i]) for i in values.tolist()]) for values in toms
+        ]
         toms = [toms[index] for index in np.argsort(-np.array(tuned), kind="stable")]
-    for place, own in enumerate(toms):
-        of[maybe[own]] = place + 1
+    for place, values in enumerate(toms):
+        of[maybe[values]] = place + 1
     return Places(len(toms), of, np.empty(0, np.int64))
 
 
@@ -160,8 +164,8 @@ def _toms(
     # Alone, nothing else sways what is heard: one beginning parts them as five do.
     for off_s in LISTENED_FROM_S if mix else LISTENED_FROM_S[:1]:
         moved = [StrokeSpan(s.time_s + off_s, s.available_s - off_s) for s in spans]
-        heard = [heard_of(low, moved) for low in lows]
-        runs.append(joint_toms(heard, prints[maybe], chances[maybe, TOM]))
+        audible = [heard_of(low, moved) for low in lows]
+        runs.append(joint_toms(audible, prints[maybe], chances[maybe, TOM]))
     return maybe, agreed(runs, len(maybe))
 
 

@@ -134,8 +134,8 @@ def group_membranes(
     groups, semitones = _alike(pitches_hz, prints, kick, tom)
     if not groups:
         return []
-    own, toms = _parted(groups, semitones, falls_db(prints), kick, tom)
-    return _named(own, [x.group for x in toms], semitones)
+    kicks, toms = _parted(groups, semitones, falls_db(prints), kick, tom)
+    return _named(kicks, [x.group for x in toms], semitones)
 
 
 def snare_among(
@@ -163,18 +163,18 @@ def snare_among(
     ]
     most = max((above for above, _ in bright), default=-np.inf)
     least = max(most - SAME_TREBLE_DB, SNARE_TREBLE_DB)
-    own = [group for above, group in bright if above >= least]
-    return np.concatenate(own) if own else np.empty(0, np.int64)
+    values = [group for above, group in bright if above >= least]
+    return np.concatenate(values) if values else np.empty(0, np.int64)
 
 
 def _alike(
     pitches_hz: Sequence[float | None], prints: Array, kick: Array, tom: Array
 ) -> tuple[Groups, dict[int, float]]:
     """Return groups of strokes that are alike, and the pitch of each in semitones."""
-    told = np.array([i for i, pitch in enumerate(pitches_hz) if pitch is not None], np.int64)
-    if len(told) == 0:
+    known = np.array([i for i, pitch in enumerate(pitches_hz) if pitch is not None], np.int64)
+    if len(known) == 0:
         return [], {}
-    strongest = told[np.argsort(-prints[told].sum(axis=1), kind="stable")][:MOST_CLUSTERED]
+    strongest = known[np.argsort(-prints[known].sum(axis=1), kind="stable")][:MOST_CLUSTERED]
     pitch = np.array([12.0 * np.log2(pitches_hz[i] or 1.0) for i in strongest])
     share = kick[strongest] / (kick[strongest] + tom[strongest] + 1e-9)
     labels = _labels(pitch, shapes_db(prints[strongest]), share)
@@ -254,10 +254,10 @@ def _parted(
     # The kick is sure of itself first, played often second.
     score = [s**3 * float(np.log2(1.0 + kick[g].sum())) for s, g in zip(share, groups, strict=True)]
     first = int(np.argmax(score))
-    own: list[int] = list(groups[first]) if share[first] > SURE_KICK else []
+    kicks: list[int] = list(groups[first]) if share[first] > SURE_KICK else []
     toms: list[Tom] = []
     for index, group in enumerate(groups):
-        if own and index == first:
+        if kicks and index == first:
             continue
         higher = _middle(group, semitones) - _middle(groups[first], semitones)
         slower = float(np.median(falls[groups[first]]) - np.median(falls[group]))
@@ -268,22 +268,22 @@ def _parted(
             and len(group) >= ENOUGH_SHARE * total
             and TOM_FALL_DB[0] < float(np.median(falls[group])) < TOM_FALL_DB[1]
         )
-        if own and (surely or (share[index] > KICK_SHARE and not (rings_on and not few))):
-            own += list(group)
+        if kicks and (surely or (share[index] > KICK_SHARE and not (rings_on and not few))):
+            kicks += list(group)
         elif not few or total <= LEAST_STROKES * 2:
             # What rings on above the kick is a tom whatever the classifier takes it for.
             either = higher > ABOVE_KICK_SEMITONES and slower > SOMEWHAT_SLOWER_DB
             toms.append(Tom(group, (kick + tom if either else tom)[group]))
     least = max(LEAST_WORTH, LEAST_WORTH_SHARE * max((x.worth for x in toms), default=0.0))
     toms.sort(key=lambda x: -x.worth)
-    return own, [x for x in toms[:MOST_TOMS] if x.worth >= least or total <= LEAST_STROKES * 2]
+    return kicks, [x for x in toms[:MOST_TOMS] if x.worth >= least or total <= LEAST_STROKES * 2]
 
 
-def _named(own: list[int], toms: Groups, semitones: dict[int, float]) -> list[Membrane]:
+def _named(kicks: list[int], toms: Groups, semitones: dict[int, float]) -> list[Membrane]:
     high_to_low = sorted(toms, key=lambda g: -_middle(g, semitones))
     result = [_membrane(group, semitones, kick=False) for group in high_to_low]
-    if own:
-        result.insert(0, _membrane(np.array(own, np.int64), semitones, kick=True))
+    if kicks:
+        result.insert(0, _membrane(np.array(kicks, np.int64), semitones, kick=True))
     return result
 
 

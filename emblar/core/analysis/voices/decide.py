@@ -114,14 +114,16 @@ class Candidates:
         return len(self.times_s)
 
 
-def _chances(found: Candidates) -> Array:
-    if not found.accompaniment.heard:
-        return probabilities(found.frames, found.times_s, mix=False).astype(np.float64)
-    own = told_in_mix(found.frames, found.times_s)
-    if found.side is None:
-        return own
-    side = told_in_mix(found.side, found.times_s)
-    return both_heard(own, side, found.frames.power, found.side.power, found.times_s)
+def _chances(candidates: Candidates) -> Array:
+    if not candidates.accompaniment.is_audible:
+        return probabilities(candidates.frames, candidates.times_s, mix=False).astype(np.float64)
+    chances = told_in_mix(candidates.frames, candidates.times_s)
+    if candidates.side is None:
+        return chances
+    side = told_in_mix(candidates.side, candidates.times_s)
+    return both_heard(
+        chances, side, candidates.frames.power, candidates.side.power, candidates.times_s
+    )
 
 
 def told_in_mix(frames: Frames, times_s: Array) -> Array:
@@ -129,8 +131,8 @@ def told_in_mix(frames: Frames, times_s: Array) -> Array:
 
     Under a backing, where a stroke lies between frames would sway what it is told as.
     """
-    told = [probabilities(frames, times_s + side * HOP_S / 2.0, mix=True) for side in (-1.0, 1.0)]
-    return np.asarray(expit(_log_odds(np.array(told, np.float64)).mean(axis=0)))
+    known = [probabilities(frames, times_s + side * HOP_S / 2.0, mix=True) for side in (-1.0, 1.0)]
+    return np.asarray(expit(_log_odds(np.array(known, np.float64)).mean(axis=0)))
 
 
 def levels_db(mono: Samples, times_s: Array) -> Array:
@@ -142,12 +144,12 @@ def levels_db(mono: Samples, times_s: Array) -> Array:
     return np.asarray(10.0 * np.log10(np.maximum(mean, 0.0) + 1e-12))
 
 
-def one_voice(found: Candidates, voice: str, *, lone: bool) -> list[Hit]:
+def one_voice(candidates: Candidates, voice: str, *, lone: bool) -> list[Hit]:
     """Give every candidate that is a stroke (the strongest if ``lone``) to one voice.
 
     Parameters
     ----------
-    found
+    candidates
         The candidates.
     voice
         Name of the voice: ``kick``, ``tom-1``, …
@@ -156,29 +158,34 @@ def one_voice(found: Candidates, voice: str, *, lone: bool) -> list[Hit]:
     """
     chosen = np.empty(0, np.int64)
     if not lone:
-        chosen = np.nonzero(_chances(found).max(axis=1) > LIKELY)[0]
+        chosen = np.nonzero(_chances(candidates).max(axis=1) > LIKELY)[0]
     if len(chosen) == 0:
-        chosen = np.array([_strongest(found)])
+        chosen = np.array([_strongest(candidates)])
     return [
-        Hit(float(found.times_s[i]), voice, float(found.levels_db[i]), 1.0, int(i)) for i in chosen
+        Hit(float(candidates.times_s[i]), voice, float(candidates.levels_db[i]), 1.0, int(i))
+        for i in chosen
     ]
 
 
-def _strongest(found: Candidates) -> int:
+def _strongest(candidates: Candidates) -> int:
     """Return the first candidate within 3 dB of the loudest: later ones may be its tail."""
-    return int(np.nonzero(found.levels_db >= found.levels_db.max() - 3.0)[0][0])
+    return int(np.nonzero(candidates.levels_db >= candidates.levels_db.max() - 3.0)[0][0])
 
 
-def lone_voice(found: Candidates) -> list[Hit]:
+def lone_voice(candidates: Candidates) -> list[Hit]:
     """Name the one stroke of a recording of a single stroke."""
-    index = _strongest(found)
-    time = found.times_s[index : index + 1]
-    told = probabilities(found.frames, time, mix=False)[0]
-    chances = by_print(told, prints_of(found.frames, time))
+    index = _strongest(candidates)
+    time = candidates.times_s[index : index + 1]
+    known = probabilities(candidates.frames, time, mix=False)[0]
+    chances = by_print(known, prints_of(candidates.frames, time))
     kind = KINDS[int(np.argmax(chances))]
     voice = "tom-1" if kind == "tom" else kind
     sure = float(chances.max() / (chances.sum() + 1e-9))
-    return [Hit(float(found.times_s[index]), voice, float(found.levels_db[index]), sure, index)]
+    return [
+        Hit(
+            float(candidates.times_s[index]), voice, float(candidates.levels_db[index]), sure, index
+        )
+    ]
 
 
 def by_print(chances: Array, print_: Array) -> Array:
@@ -207,21 +214,23 @@ def by_print(chances: Array, print_: Array) -> Array:
     return out
 
 
-def name_strokes(found: Candidates) -> list[Hit]:
+def name_strokes(candidates: Candidates) -> list[Hit]:
     """Return every stroke of every voice."""
-    if len(found) == 0:
+    if len(candidates) == 0:
         return []
-    mix = found.accompaniment.heard
-    chances = _chances(found)
-    prints = prints_of(found.frames, found.times_s)
-    chances = reconsidered(chances, prints, found.times_s, mix=mix)
-    chances = with_a_snare(found.times_s, found.lows, chances, prints, found.accompaniment)
+    mix = candidates.accompaniment.is_audible
+    chances = _chances(candidates)
+    prints = prints_of(candidates.frames, candidates.times_s)
+    chances = reconsidered(chances, prints, candidates.times_s, mix=mix)
+    chances = with_a_snare(
+        candidates.times_s, candidates.lows, chances, prints, candidates.accompaniment
+    )
     # The recording's own drums first as kinds, then with kick and toms told apart.
     kinds, _ = _weighed(chances, chances, prints)
     # Toms of different pitch have no print in common: the classifier alone says which are toms.
     tom = KINDS.index("tom")
     kinds[:, tom] = np.maximum(kinds[:, tom], chances[:, tom])
-    placed = places(found.times_s, found.lows, chances, prints, found.accompaniment)
+    placed = places(candidates.times_s, candidates.lows, chances, prints, candidates.accompaniment)
     voices = ["kick", "snare", *(f"tom-{i + 1}" for i in range(placed.toms)), "hat", "cymbal"]
     prior = _of_voices(chances, voices, placed.of, mix=mix)
     current = _of_voices(kinds, voices, placed.of, mix=mix)
@@ -233,7 +242,13 @@ def name_strokes(found: Candidates) -> list[Hit]:
         for i in np.nonzero(score[:, index] >= threshold)[0]:
             sure = float(np.clip(score[i, index], 0.0, 0.99))
             hits.append(
-                Hit(float(found.times_s[i]), voice, float(found.levels_db[i]), sure, int(i))
+                Hit(
+                    float(candidates.times_s[i]),
+                    voice,
+                    float(candidates.levels_db[i]),
+                    sure,
+                    int(i),
+                )
             )
     return sorted(hits, key=lambda h: (h.time_s, h.voice))
 
@@ -287,8 +302,8 @@ def _of_voices(kinds: Array, voices: list[str], of: NDArray[np.int64], *, mix: b
             elsewhere = np.where(
                 of > NOWHERE, np.where(too, 1.0, OTHER_DRUM) * out[:, index], elsewhere
             )
-            here = out[:, index] if mix else either
-            out[:, index] = np.where(of == place, here, elsewhere)
+            present = out[:, index] if mix else either
+            out[:, index] = np.where(of == place, present, elsewhere)
     return out
 
 
@@ -329,7 +344,7 @@ def rarely_together(score: Array, voices: list[str]) -> Array:
 
 
 def _weighed(
-    prior: Array, now: Array, prints: Array, others: Sequence[int] = ()
+    prior: Array, present: Array, prints: Array, others: Sequence[int] = ()
 ) -> tuple[Array, Array]:
     """Weigh the classifier's chances with what the recording's own drums explain.
 
@@ -337,7 +352,7 @@ def _weighed(
     ----------
     prior
         The classifier's chances, shape (candidates, columns).
-    now
+    present
         What is believed so far: the surest strokes by it teach the templates.
     prints
         Shape (candidates, size).
@@ -354,14 +369,14 @@ def _weighed(
     templates, usual, columns = [], [], []
     loudness = np.zeros_like(prior)
     for index in range(prior.shape[1]):
-        seeds = _seeds(now, index)
+        seeds = _seeds(present, index)
         if len(seeds) >= LEAST_SEEDS:
             templates.append(template_of(prints, [int(i) for i in seeds]))
             usual.append(float(np.median(prints[seeds].sum(axis=1))))
             columns.append(index)
     if len(columns) < 2:
         return prior, loudness
-    likeliest = now.max(axis=1)
+    likeliest = present.max(axis=1)
     likeliest[list(others)] = 0.0
     notes = background_templates(prints, likeliest)
     gains, fits = gains_of(prints, np.concatenate([np.array(templates), notes]))

@@ -109,9 +109,11 @@ def levels_db(low: Array, strokes: Sequence[StrokeSpan]) -> Array:
     struck, but not so soon that nothing could be told.
     """
     result = np.empty((len(strokes), len(SPANS_S) + 2, SIZE))
-    for row, own in zip(result, strokes, strict=True):
-        spans = [*_spans(own.available_s), BEFORE_S]
-        power = [power_in(low, own.time_s + start, own.time_s + stop) for start, stop in spans]
+    for row, members in zip(result, strokes, strict=True):
+        spans = [*_spans(members.available_s), BEFORE_S]
+        power = [
+            power_in(low, members.time_s + start, members.time_s + stop) for start, stop in spans
+        ]
         row[:-1] = np.array(power) @ _onto().T
     result[:, -1] = _usual(low, strokes)
     floor = FLOOR * result.max(initial=0.0) + QUIETEST
@@ -142,8 +144,8 @@ def _usual(low: Array, strokes: Sequence[StrokeSpan]) -> Array:
         pieces = pieces[~struck]
     shape = np.hanning(size)
     power = np.abs(np.fft.rfft(pieces * shape, USUAL_SIZE)) ** 2 / np.sum(shape**2)
-    at = np.fft.rfftfreq(USUAL_SIZE, 1.0 / LOW_RATE_HZ)
-    return np.asarray(_onto() @ np.interp(grid_hz(), at, power.mean(axis=0)))
+    position = np.fft.rfftfreq(USUAL_SIZE, 1.0 / LOW_RATE_HZ)
+    return np.asarray(_onto() @ np.interp(grid_hz(), position, power.mean(axis=0)))
 
 
 def shown_of(levels: Array) -> Rows:

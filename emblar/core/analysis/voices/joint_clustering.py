@@ -62,12 +62,12 @@ class Toms:
     others: Index
 
 
-def joint_toms(heard: Sequence[Heard], prints: Array, tom: Array) -> Toms:
+def joint_toms(tom_strokes: Sequence[Heard], prints: Array, tom: Array) -> Toms:
     """Tell toms apart.
 
     Parameters
     ----------
-    heard
+    tom_strokes
         Of each stroke that may be on a tom: in the middle of the mix and, if it is stereo, in its
         side.
     prints
@@ -78,7 +78,7 @@ def joint_toms(heard: Sequence[Heard], prints: Array, tom: Array) -> Toms:
     nothing = np.empty(0, np.int64)
     if len(tom) < LEAST_STROKES:
         return Toms((), nothing, nothing)
-    embeddings, groups = _groups(heard, prints, tom)
+    embeddings, groups = _groups(tom_strokes, prints, tom)
     groups = _joined(groups, embeddings, tom)
     treble, worth = treble_db(prints), [float(tom[g].sum()) for g in groups]
     bright = [float(np.median(treble[g])) for g in groups]
@@ -95,27 +95,27 @@ def joint_toms(heard: Sequence[Heard], prints: Array, tom: Array) -> Toms:
         if len(g) >= LEAST_STROKES and b < BRIGHT_DB and w >= least
     ]
     toms = sorted(toms, key=lambda row: -row[0])[:MOST_TOMS]
-    order = high_to_low([[h.pitch[g] for h in heard] for _, g in toms])
+    order = high_to_low([[h.pitch[g] for h in tom_strokes] for _, g in toms])
     snare = max(snares, key=lambda row: row[0])[1] if snares else nothing
     others = np.setdiff1d(np.arange(len(tom)), np.concatenate([*(g for _, g in toms), snare]))
     return Toms(tuple(toms[index][1] for index in order), snare, others)
 
 
-def _groups(heard: Sequence[Heard], prints: Array, tom: Array) -> tuple[Array, list[Index]]:
+def _groups(tom_strokes: Sequence[Heard], prints: Array, tom: Array) -> tuple[Array, list[Index]]:
     """Return the embeddings by which strokes are heard to be alike, and groups of the alike.
 
     Those likely on a tom are grouped. Where hardly any is likely on a tom, all are grouped.
     """
     sure = np.nonzero(tom >= SURE)[0]
-    own = sure if len(sure) >= LEAST_SURE else np.arange(len(tom))
-    own = own[np.argsort(-prints[own].sum(axis=1), kind="stable")][:MOST_CLUSTERED]
-    gain, labels = _labels(heard[0].embeddings[own])
-    sides = [h for h in heard[1:] if _labels(h.embeddings[own])[0] >= gain - NEARLY]
-    used = [heard[0], *sides]
+    clear = sure if len(sure) >= LEAST_SURE else np.arange(len(tom))
+    clear = clear[np.argsort(-prints[clear].sum(axis=1), kind="stable")][:MOST_CLUSTERED]
+    gain, labels = _labels(tom_strokes[0].embeddings[clear])
+    sides = [h for h in tom_strokes[1:] if _labels(h.embeddings[clear])[0] >= gain - NEARLY]
+    used = [tom_strokes[0], *sides]
     embeddings = np.concatenate([h.embeddings for h in used], axis=1) / np.sqrt(len(used))
     if sides:
-        labels = _labels(embeddings[own])[1]
-    return embeddings, [own[labels == label] for label in np.unique(labels)]
+        labels = _labels(embeddings[clear])[1]
+    return embeddings, [clear[labels == label] for label in np.unique(labels)]
 
 
 def _joined(groups: list[Index], embeddings: Array, tom: Array) -> list[Index]:

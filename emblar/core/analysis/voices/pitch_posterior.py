@@ -60,9 +60,9 @@ def log_chances(pitches: Sequence[Array]) -> Array:
     Every stroke says it with what is usual of toms in mind; together they would make too much of
     that, so that some of it is taken off.
     """
-    told = np.mean([rows.mean(axis=0) for rows in pitches], axis=0)
+    known = np.mean([rows.mean(axis=0) for rows in pitches], axis=0)
     away = np.log2(at_hz() / USUAL_HZ) / USUAL_OCTAVES
-    return np.asarray(told + UNUSUAL * np.minimum(away**2, MOST_UNUSUAL))
+    return np.asarray(known + UNUSUAL * np.minimum(away**2, MOST_UNUSUAL))
 
 
 def high_to_low(toms: Sequence[Sequence[Array]]) -> tuple[int, ...]:
@@ -74,9 +74,9 @@ def high_to_low(toms: Sequence[Sequence[Array]]) -> tuple[int, ...]:
     """
     if not toms:
         return ()
-    told = np.array([np.mean([_chances([rows]) for rows in tom], axis=0) for tom in toms])
-    below = np.cumsum(told, axis=1) - 0.5 * told
-    higher = np.log(np.maximum(told @ below.T, LEAST_CHANCE))
+    known = np.array([np.mean([_chances([rows]) for rows in tom], axis=0) for tom in toms])
+    below = np.cumsum(known, axis=1) - 0.5 * known
+    higher = np.log(np.maximum(known @ below.T, LEAST_CHANCE))
     orders = permutations(range(len(toms)))
     return max(orders, key=lambda order: sum(higher[a, b] for a, b in combinations(order, 2)))
 
@@ -86,15 +86,15 @@ def _chances(pitches: Sequence[Array]) -> Array:
     return np.asarray(softmax(log_chances(pitches) * min(len(pitches[0]), WORTH_STROKES)))
 
 
-def tuned(heard: Sequence[Heard]) -> Tuned | None:
+def tuned(tom_strokes: Sequence[Heard]) -> Tuned | None:
     """Return where the tom is tuned whose strokes are heard; None if they cannot tell.
 
-    ``heard`` is what is heard of all its strokes in the middle of the mix and, if it is stereo, in
+    ``tom_strokes`` are all its strokes in the middle of the mix and, if it is stereo, in
     its side.
     """
-    if len(heard[0].pitch) < FEWEST:
+    if len(tom_strokes[0].pitch) < FEWEST:
         return None
-    chance = _chances([h.pitch for h in heard])
+    chance = _chances([h.pitch for h in tom_strokes])
     # Above 1 Hz.
     at_cents = 1200.0 * np.log2(at_hz())
     about = np.abs(at_cents - at_cents[int(np.argmax(chance))]) <= ABOUT_CENTS
@@ -108,11 +108,11 @@ def tuned(heard: Sequence[Heard]) -> Tuned | None:
     return Tuned(hz, sd_cents) if sd_cents <= MOST_CENTS else None
 
 
-def weighed(own: Tuned, tracked: Tuned) -> Tuned | None:
+def weighed(matching: Tuned, tracked: Tuned) -> Tuned | None:
     """Return both together, what all strokes say and the partial tracked; None if they disagree."""
-    apart = cents(tracked.hz, own.hz)
+    apart = cents(tracked.hz, matching.hz)
     sd = float(np.hypot(tracked.sd_cents, TRACKED_CENTS))
-    if abs(apart) > AGREEING_SD * float(np.hypot(sd, own.sd_cents)):
+    if abs(apart) > AGREEING_SD * float(np.hypot(sd, matching.sd_cents)):
         return None
-    share = own.sd_cents**2 / (own.sd_cents**2 + sd**2)
-    return Tuned(shifted(own.hz, share * apart), sd * float(np.sqrt(share)))
+    share = matching.sd_cents**2 / (matching.sd_cents**2 + sd**2)
+    return Tuned(shifted(matching.hz, share * apart), sd * float(np.sqrt(share)))

@@ -1,6 +1,6 @@
 """Hum of the kit: one drum struck, what the others answer, kept with the work on the struck one."""
 
-from dataclasses import asdict, dataclass
+from dataclasses import dataclass
 
 from emblar.core.analysis.signal.audio import ANALYSIS_RATE_HZ
 from emblar.core.errors import InputError
@@ -41,7 +41,7 @@ class HumMap:
     drums: tuple[HumDrum, ...]
     left_out: tuple[str, ...]
     expected: dict[tuple[int, int], float]
-    now: dict[tuple[int, int], HumFile]
+    answers: dict[tuple[int, int], HumFile]
     before: dict[tuple[int, int], HumFile]
     ringing: dict[int, tuple[Ringing, ...]]
     """The modes of each drum."""
@@ -60,8 +60,8 @@ def hum_map(scope: Scope, session_id: int) -> HumMap:
     planned = [d for d in slots if plan is not None and d.id in plan.drums]
     if plan is None or not planned:
         raise InputError(PLAN_FIRST)
-    at = [bench(scope, session_id, d.id) for d in planned]
-    drums = tuple(_drum(current) for current in at)
+    states = [bench(scope, session_id, d.id) for d in planned]
+    drums = tuple(_drum(current) for current in states)
     slot_of = {str(d.drum_id): d.id for d in drums}
     with transaction() as db:
         files = {
@@ -69,7 +69,7 @@ def hum_map(scope: Scope, session_id: int) -> HumMap:
             for d in drums
         }
 
-    def told(name: str) -> dict[tuple[int, int], HumFile]:
+    def answers(name: str) -> dict[tuple[int, int], HumFile]:
         return {
             (struck, slot_of[key]): answer
             for struck, file in files.items()
@@ -82,16 +82,16 @@ def hum_map(scope: Scope, session_id: int) -> HumMap:
             current.plan.kind,
             drum_voice(current.plan.predicted(), current.plan.kind),
         )
-        for current in at
+        for current in states
     }
     expected = {(int(a), int(b)): db for (a, b), db in expected_hum(voices).items()}
     return HumMap(
         drums,
         tuple(d.owned.name for d in slots if d.id not in plan.drums),
         expected,
-        told("hum"),
-        told("hum_before"),
-        {current.drum.id: _modes(current) for current in at},
+        answers("hum"),
+        answers("hum_before"),
+        {current.drum.id: _modes(current) for current in states},
     )
 
 
@@ -110,40 +110,44 @@ def read_hum_stroke(scope: Scope, session_id: int, slot_id: int, data: bytes) ->
     if not others or slot_id not in result.ringing:
         raise InputError("Plan this drum and another one first: their notes are listened for.")
     samples = clip_samples(data)
-    beside = [Beside(str(d.drum_id), d.hz, d.sd_cents) for d in others]
-    answers = read_hum(samples, ANALYSIS_RATE_HZ, result.ringing[slot_id], beside)
+    neighbours = [Beside(str(d.drum_id), d.hz, d.sd_cents) for d in others]
+    answers = read_hum(samples, ANALYSIS_RATE_HZ, result.ringing[slot_id], neighbours)
 
     def keep(file: BenchFile) -> None:
         file.hum_before = file.hum
         file.hum = {answer.name: _file(answer) for answer in answers}
 
     change_work(scope, session_id, slot_id, keep)
-    return sum(answer.heard for answer in answers)
+    return sum(answer.audible for answer in answers)
 
 
 def _file(answer: Answer) -> HumFile:
-    told = asdict(answer)
-    del told["name"]
-    return HumFile(**told)
+    return HumFile(
+        heard=answer.audible,
+        level_db=answer.level_db,
+        hz=answer.hz,
+        t60_s=answer.t60_s,
+        why_not=answer.why_not,
+    )
 
 
-def _pitch(now: Bench) -> tuple[float, float]:
+def _pitch(state: Bench) -> tuple[float, float]:
     """Return the drum's pitch as known: read on it, or by its plan and what was learned."""
-    if now.measured is not None:
-        hz = now.measured.hz
-        return hz, cents(hz + now.measured.sd_hz, hz)
-    return now.now.hz, now.now.sd_cents
+    if state.measured is not None:
+        hz = state.measured.hz
+        return hz, cents(hz + state.measured.sd_hz, hz)
+    return state.pitch.hz, state.pitch.sd_cents
 
 
-def _drum(now: Bench) -> HumDrum:
-    hz, sd_cents = _pitch(now)
-    drum = now.drum
-    return HumDrum(drum.id, drum.drum_id, drum.owned.name, hz, sd_cents, now.measured is not None)
+def _drum(state: Bench) -> HumDrum:
+    hz, sd_cents = _pitch(state)
+    drum = state.drum
+    return HumDrum(drum.id, drum.drum_id, drum.owned.name, hz, sd_cents, state.measured is not None)
 
 
-def _modes(now: Bench) -> tuple[Ringing, ...]:
+def _modes(state: Bench) -> tuple[Ringing, ...]:
     """Return the planned modes, moved to where the drum is known to be."""
-    moved = _pitch(now)[0] / now.plan.card["pitch"].value
+    moved = _pitch(state)[0] / state.plan.card["pitch"].value
     return tuple(
-        Ringing(mode.frequency_hz * moved, mode.t60_s, mode.level_db) for mode in now.plan.modes
+        Ringing(mode.frequency_hz * moved, mode.t60_s, mode.level_db) for mode in state.plan.modes
     )

@@ -153,19 +153,19 @@ def _change(
             change_setup(db, session_id, drum, dampers=on)
 
 
-def _setup(now: Bench) -> SetupFile:
-    return lenient(SetupFile, now.setup.document, "This setup")
+def _setup(state: Bench) -> SetupFile:
+    return lenient(SetupFile, state.setup.document, "This setup")
 
 
-def _wished(scope: Scope, session_id: int, now: Bench) -> tuple[Target, bool]:
+def _wished(scope: Scope, session_id: int, state: Bench) -> tuple[Target, bool]:
     """Return what the drum is to sound like, and whether that is the record as wished."""
     try:
-        target = task_of(now.drum, measured_record(scope, session_id)).target
+        target = task_of(state.drum, measured_record(scope, session_id)).target
     except EmblarError:
         target = Target("", {}, {})
     if any(name in target.values for name in MOVED):
         return target, True
-    card = {name: Measured(q.value, q.sd, q.unit) for name, q in now.plan.card.items()}
+    card = {name: Measured(q.value, q.sd, q.unit) for name, q in state.plan.card.items()}
     return Target(target.voice, card, {}), False
 
 

@@ -87,15 +87,15 @@ def read_clip(
             "each rod, in order, and bring the clip again. Nothing was kept."
         )
     rows = tuple(zip(taps, rods, strict=False))
-    told = [
-        (at, tap.hz, _cents(tap.hz, tap.sd_hz))
-        for tap, at in rows
+    known = [
+        (position, tap.hz, _cents(tap.hz, tap.sd_hz))
+        for tap, position in rows
         if tap.hz is not None and tap.sd_hz is not None
     ]
-    if told:
+    if known:
         how = "microphone" if rod is not None else "clip"
-        keep_readings(scope, session_id, slot_id, side, told, how=how)
-    return Read(rows, len(told))
+        keep_readings(scope, session_id, slot_id, side, known, how=how)
+    return Read(rows, len(known))
 
 
 def _taps(data: bytes, head: TappedHead) -> tuple[Tap, ...]:
@@ -110,8 +110,8 @@ def _cents(hz: float, sd_hz: float) -> float:
     return 1200.0 * math.log2((hz + sd_hz) / hz)
 
 
-def _listening_for(now: Bench, side: Side) -> TappedHead:
-    head, drum = now.heads[side], _drum(now)
+def _listening_for(present: Bench, side: Side) -> TappedHead:
+    head, drum = present.heads[side], _drum(present)
     state = head.state
     if state is None or not state.read or head.hz is None:
         return tapped_head(drum, side)
@@ -121,9 +121,11 @@ def _listening_for(now: Bench, side: Side) -> TappedHead:
     return tapped_head(drum, side, max(about, 15.0), within)
 
 
-def _drum(now: Bench) -> Drum:
-    reso = now.heads["reso"].made if "reso" in now.heads else None
-    return model(wearing(now.drum.owned, reso, now.plan.port_in), batter=now.heads["batter"].made)
+def _drum(present: Bench) -> Drum:
+    reso = present.heads["reso"].made if "reso" in present.heads else None
+    return model(
+        wearing(present.drum.owned, reso, present.plan.port_in), batter=present.heads["batter"].made
+    )
 
 
 def read_stroke(scope: Scope, session_id: int, slot_id: int, data: bytes) -> float:
@@ -147,7 +149,7 @@ def read_stroke(scope: Scope, session_id: int, slot_id: int, data: bytes) -> flo
     return hz
 
 
-def struck(now: Bench, audio: Audio) -> tuple[Analysis, Card, Measured]:
+def struck(present: Bench, audio: Audio) -> tuple[Analysis, Card, Measured]:
     """Return what a stroke on the drum at the bench measures: all, its card, its pitch.
 
     Raises
@@ -155,7 +157,7 @@ def struck(now: Bench, audio: Audio) -> tuple[Analysis, Card, Measured]:
     BadAudioError
         Its pitch cannot be told.
     """
-    voice = {"tom": "tom-1"}.get(now.drum.owned.kind, now.drum.owned.kind)
+    voice = {"tom": "tom-1"}.get(present.drum.owned.kind, present.drum.owned.kind)
     result = analyse(audio, kind="hit", voice=voice)
     card = next((v for v in result.voices if v.voice == voice), None)
     pitch = card["pitch"] if card is not None else None
@@ -167,35 +169,35 @@ def struck(now: Bench, audio: Audio) -> tuple[Analysis, Card, Measured]:
     return result, card, pitch
 
 
-def expected_sustain_s(now: Bench) -> float | None:
+def expected_sustain_s(present: Bench) -> float | None:
     """Return the sustain that the model gives for the drum as tapped with what lies on it, s.
 
     Dampers are taken as shipped: what they are worth here is learned against it.
     """
     with as_shipped():
-        return _expected(now).sustain_s
+        return _expected(present).sustain_s
 
 
-def _expected(now: Bench) -> Expected:
+def _expected(present: Bench) -> Expected:
     """Return what the model gives for the heads as they are."""
-    lugs = {side: head.hz for side, head in now.heads.items()}
+    lugs = {side: head.hz for side, head in present.heads.items()}
     uneven: dict[Side, tuple[float, float]] = {}
-    for side, head in now.heads.items():
+    for side, head in present.heads.items():
         if head.state is not None and head.state.read and head.hz is not None:
             uneven[side] = head.hz, float(np.ptp(head.state.cents()))
     batter, reso = lugs["batter"], lugs.get("reso")
     if batter is None or ("reso" in lugs and reso is None):
         return Expected(uneven=uneven)
-    setup = lenient(SetupFile, now.setup.document, "This setup")
-    made = now.heads["reso"].made if "reso" in now.heads else None
+    setup = lenient(SetupFile, present.setup.document, "This setup")
+    made = present.heads["reso"].made if "reso" in present.heads else None
     drum = model(
-        wearing(now.drum.owned, made, now.plan.port_in),
-        batter=now.heads["batter"].made,
+        wearing(present.drum.owned, made, present.plan.port_in),
+        batter=present.heads["batter"].made,
         dampers=tuple(setup.dampers),
     )
     result = predict(drum, batter, reso)
     slack = next((limit.side for limit in result.limits if limit.code in ("papery", "slack")), None)
-    planned, card = now.heads.get("reso"), now.plan.card.get("sustain")
+    planned, card = present.heads.get("reso"), present.plan.card.get("sustain")
     return Expected(
         result.drum_pitch.value,
         result.sustain.value,

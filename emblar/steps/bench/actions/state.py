@@ -44,7 +44,7 @@ Chain = tuple[tuple[SetupInfo, SetupFile, tuple[MeasurementInfo, ...]], ...]
 
 
 @dataclass(frozen=True, slots=True)
-class HeadNow:
+class HeadWork:
     """One head at the bench.
 
     Parameters
@@ -73,7 +73,7 @@ class HeadNow:
     goal_hz: float
     readings: tuple[MeasurementInfo | None, ...]
     state: HeadState | None
-    found: NextTurns | None
+    advice: NextTurns | None
     turning: Turning | None
     rounds: int
     taps: tuple[int, ...] = ()
@@ -126,7 +126,7 @@ class Pitch:
 class Bench:
     """A drum at the bench.
 
-    ``before`` and ``now`` are the planned drum pitch as the plan predicts it and as this drum's
+    ``before`` and ``pitch`` are the planned drum pitch as the plan predicts it and as this drum's
     own readings do; ``measured`` is the last stroke read.
     """
 
@@ -137,9 +137,9 @@ class Bench:
     jobs: tuple[Job, ...]
     done: dict[str, JobDone]
     job: Job | None
-    heads: dict[Side, HeadNow]
+    heads: dict[Side, HeadWork]
     before: Pitch
-    now: Pitch
+    pitch: Pitch
     offset_cents: float
     strokes: int
     measured: MeasurementInfo | None
@@ -218,7 +218,7 @@ def _work(
     drum: KitDrum,
     plan: DrumPlanFile,
     setup: SetupFile,
-    heads: dict[Side, HeadNow],
+    heads: dict[Side, HeadWork],
     file: BenchFile,
 ) -> Work:
     """Return what is to be done on a drum."""
@@ -244,39 +244,39 @@ def _model_of(drum: KitDrum, plan: DrumPlanFile, setup: SetupFile) -> Drum:
 
 def _head_now(
     drum: KitDrum,
-    now: Drum,
+    present: Drum,
     side: Side,
     plan: DrumPlanFile,
     planned_hz: float,
     goal: float,
     chain: Chain,
     file: BenchFile,
-) -> HeadNow:
+) -> HeadWork:
     setup = chain[-1][1]
     head = setup.batter if side == "batter" else setup.reso
     planned = plan.batter if side == "batter" else plan.reso
     made = head.construction if head is not None else ""
-    state, rounds = _state(now, side, goal, chain)
+    state, rounds = _state(present, side, goal, chain)
     # A head that comes off is not tuned to the plan's pitch.
-    safe = tuning_goal(now, side, goal) if planned is None or planned == made else None
+    safe = tuning_goal(present, side, goal) if planned is None or planned == made else None
     turning = file.turning if file.turning is not None and file.turning.side == side else None
     result = None
     if state is not None and state.read and not (safe and safe.refusal):
         most = safe.most_tension if safe else inf
         tolerance = TOLERANCE_CENTS[drum.owned.kind]
         result = next_turns(state, tolerance_cents=tolerance, most_tension=most)
-    return HeadNow(
+    return HeadWork(
         side,
         made,
         planned or made,
         planned_hz,
         goal,
-        _readings(chain[-1][2], side, now.rods),
+        _readings(chain[-1][2], side, present.rods),
         state,
         result,
         turning,
         rounds,
-        _taps(chain[-1][2], side, now.rods),
+        _taps(chain[-1][2], side, present.rods),
         safe.refusal if safe else "",
     )
 
@@ -360,13 +360,13 @@ def _passes(rows: Sequence[MeasurementInfo], side: Side, rods: int) -> list[_Ste
     for row in rows:
         if row.side != side or row.rod is None or not 0 < row.rod <= rods:
             continue
-        own = by_rod[row.rod - 1]
-        if own and own[-1].how == row.how == "typed":
-            own.pop()
-        own.append(row)
+        turns = by_rod[row.rod - 1]
+        if turns and turns[-1].how == row.how == "typed":
+            turns.pop()
+        turns.append(row)
     result: list[_Step] = []
-    for turn in range(max((len(own) for own in by_rod), default=0)):
-        taps = [own[turn] if turn < len(own) else None for own in by_rod]
+    for turn in range(max((len(turns) for turns in by_rod), default=0)):
+        taps = [turns[turn] if turn < len(turns) else None for turns in by_rod]
         hz = tuple(None if row is None else row.hz for row in taps)
         result.append(_Read(hz, tuple(1.0 if row is None else row.sd_hz for row in taps)))
     return result

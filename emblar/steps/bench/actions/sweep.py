@@ -19,7 +19,7 @@ class SweepView:
 
     bench: Bench
     points: tuple[SweepPoint, ...]
-    told: Sweep
+    curve: Sweep
 
 
 def swept(scope: Scope, session_id: int, slot_id: int) -> SweepView:

@@ -22,7 +22,7 @@ from emblar.formats.plan import DrumPlanFile
 from emblar.formats.setup import SetupFile, SideFile
 from emblar.formats.stored import lenient
 from emblar.platform.scope import Scope, in_session
-from emblar.platform.settings import now as clock
+from emblar.platform.settings import current_time as clock
 from emblar.steps.bench import queries as store
 from emblar.steps.bench.actions.state import Bench, Chain, bench_of
 from emblar.steps.kit.queries import heads as head_store
@@ -84,10 +84,10 @@ def type_readings(
                 check_range("lug_hz", hz)
             except EmblarError as error:
                 raise InputError(str(error), field=f"rod-{rod}") from error
-    told = [(rod, hz, TYPED_SD_CENTS) for rod, hz in enumerate(lug_hz) if hz is not None]
-    if not told:
+    known = [(rod, hz, TYPED_SD_CENTS) for rod, hz in enumerate(lug_hz) if hz is not None]
+    if not known:
         raise InputError("Type the pitch of one rod at least.", field="rod-1")
-    return keep_readings(scope, session_id, slot_id, side, told, how="typed")
+    return keep_readings(scope, session_id, slot_id, side, known, how="typed")
 
 
 def keep_readings(
@@ -95,7 +95,7 @@ def keep_readings(
     session_id: int,
     slot_id: int,
     side: Side,
-    told: Sequence[tuple[int, float, float]],
+    known: Sequence[tuple[int, float, float]],
     *,
     how: str,
 ) -> int:
@@ -114,7 +114,7 @@ def keep_readings(
         drum, file = work_on(db, session_id, slot_id)
         if side == "reso" and drum.owned.reso is None:
             raise InputError(f"{drum.owned.name} has no front head.", field="side")
-        for rod, hz, _ in told:
+        for rod, hz, _ in known:
             check_range("lug_hz", hz)
             if not 0 <= rod < drum.owned.rods:
                 raise InputError(
@@ -124,13 +124,13 @@ def keep_readings(
         if file.turning is not None:
             _close_turning(db, session_id, drum, file)
         setup = setup_of(db, session_id, drum)
-        for rod, hz, sd in told:
+        for rod, hz, sd in known:
             sd_hz = max(hz * (2.0 ** (sd / 1200.0) - 1.0), LEAST_SD_HZ)
             setup_store.measure(
                 db, setup.id, what="lug", side=side, rod=rod + 1, hz=hz, sd_hz=sd_hz, how=how
             )
         keep_work(db, session_id, drum, file)
-    return len(told)
+    return len(known)
 
 
 def keep_stroke(
@@ -182,15 +182,15 @@ def turned(
         if file.turning is None or file.turning.side != side:
             if current.refusal:
                 raise InputError(current.refusal)
-            if current.found is None or current.found.why != "turn" or current.unread:
+            if current.advice is None or current.advice.why != "turn" or current.unread:
                 raise InputError("Nothing is to be turned on this head now. Tap it first.")
             if file.turning is not None:
                 _close_turning(db, session_id, drum, file)
             file.turning = Turning(
-                side=side, turns=list(current.found.turns), order=list(current.found.order)
+                side=side, turns=list(current.advice.turns), order=list(current.advice.order)
             )
-        asked = file.turning.left if rods is None else rods
-        file.turning.done += [rod for rod in asked if rod in file.turning.left]
+        request = file.turning.left if rods is None else rods
+        file.turning.done += [rod for rod in request if rod in file.turning.left]
         if not file.turning.left:
             _close_turning(db, session_id, drum, file)
         keep_work(db, session_id, drum, file)
@@ -206,7 +206,7 @@ def finish_job(
     InputError
         There is no such job, or the note is too long.
     """
-    said = checked_note(note, "note")
+    description = checked_note(note, "note")
     current = bench(scope, session_id, slot_id)
     job = _job(current, job_id)
     before = changed_since(scope, session_id)
@@ -217,11 +217,11 @@ def finish_job(
         was = file.jobs.get(job_id)
         if job.text == "mount" and was is not None and was.state == "done":
             # Said twice, or gone back to and said again: it is the same head.
-            file.jobs[job_id] = was.model_copy(update={"note": said})
+            file.jobs[job_id] = was.model_copy(update={"note": description})
         else:
             file.jobs.pop(job_id, None)
             file.jobs[job_id] = _done(
-                db, scope, session_id, current, file, job, skip=skip, said=said
+                db, scope, session_id, current, file, job, skip=skip, words=description
             )
         file.at = ""
         keep_work(db, session_id, drum, file)
@@ -229,10 +229,10 @@ def finish_job(
         mark_as_planned(scope, session_id, before)
 
 
-def _job(now: Bench, job_id: str) -> Job:
-    result = next((job for job in now.jobs if job.id == job_id), None)
+def _job(state: Bench, job_id: str) -> Job:
+    result = next((job for job in state.jobs if job.id == job_id), None)
     if result is None:
-        raise InputError(f"“{job_id[:40]}” is no job on {now.drum.owned.name}.")
+        raise InputError(f"“{job_id[:40]}” is no job on {state.drum.owned.name}.")
     return result
 
 
@@ -240,26 +240,26 @@ def _done(
     db: Session,
     scope: Scope,
     session_id: int,
-    now: Bench,
+    state: Bench,
     file: BenchFile,
     job: Job,
     *,
     skip: bool,
-    said: str,
+    words: str,
 ) -> JobDone:
     """Do what a job does to the drum; return what is kept of it."""
-    drum, head = now.drum, None
+    drum, head = state.drum, None
     stood = setup_of(db, session_id, drum).id
     if job.text == "mount" and job.side is not None and not skip:
-        head = _fit(db, scope, session_id, drum, job.side, now.heads[job.side].planned)
+        head = _fit(db, scope, session_id, drum, job.side, state.heads[job.side].planned)
     # What was laid on stroke by stroke stays; else it is what the plan says.
     if job.text == "dampers" and not skip and not file.layers:
-        change_setup(db, session_id, drum, dampers=list(now.plan.dampers))
+        change_setup(db, session_id, drum, dampers=list(state.plan.dampers))
     setup = setup_of(db, session_id, drum)
     rows = setup_store.measurements(db, [setup.id])
     return JobDone(
         state="skipped" if skip else "done",
-        note=said,
+        note=words,
         at=clock(),
         number=max((done.number for done in file.jobs.values()), default=0) + 1,
         setup_before=stood,

@@ -70,8 +70,8 @@ class _Undo:
 
     def _is_a_step(self, setup: SetupInfo) -> bool:
         # A head that was fitted is undone with its job.
-        own = setup.session_id == self.session_id and setup.origin == "bench"
-        return own and not setup.document.get("slack")
+        same_work = setup.session_id == self.session_id and setup.origin == "bench"
+        return same_work and not setup.document.get("slack")
 
     def _readings(self, setup: SetupInfo, rows: list[MeasurementInfo]) -> str:
         last = [row for row in rows if row.created_at == rows[-1].created_at]

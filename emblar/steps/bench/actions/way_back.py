@@ -37,14 +37,14 @@ def _way(
     drum: KitDrum, plan: DrumPlanFile, chain: Chain, setup_id: int, from_id: int | None = None
 ) -> WayBack:
     ids = [info.id for info, _, _ in chain]
-    here = ids[-1] if from_id is None else from_id
-    if setup_id not in ids or here not in ids:
+    current = ids[-1] if from_id is None else from_id
+    if setup_id not in ids or current not in ids:
         raise NotFoundError(GONE)
     nodes = [
         _node(drum, plan, chain[: i + 1], stood=chain[i][0].id == setup_id)
         for i in range(len(chain))
     ]
-    return way_between(nodes, here, setup_id)
+    return way_between(nodes, current, setup_id)
 
 
 def _node(drum: KitDrum, plan: DrumPlanFile, chain: Chain, *, stood: bool) -> Node:

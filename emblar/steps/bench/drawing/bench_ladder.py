@@ -25,7 +25,7 @@ class Rung:
 
     hz: float
     text: str
-    whose: Literal["plan", "take", "record"]
+    source: Literal["plan", "take", "record"]
 
 
 def bench_ladder(rungs: Sequence[Rung], caution_hz: float | None) -> Markup:
@@ -45,7 +45,7 @@ def bench_ladder(rungs: Sequence[Rung], caution_hz: float | None) -> Markup:
         y = up.held(caution_hz)
         parts.append(el("rect", x=RAIL - 9.0, y=TOP, width=18.0, height=y - TOP, cls="limit-zone"))
         parts.append(label(0.0, 12.0, "near its limit from the shaded part up", "drawing-small"))
-    rows = [(rung.hz, rung.text, *LOOKS[rung.whose]) for rung in rungs]
+    rows = [(rung.hz, rung.text, *LOOKS[rung.source]) for rung in rungs]
     parts += marks_at(rows, up)
     described = ". ".join(rung.text for rung in rungs)
     return drawing("bench-ladder", "Pitches", described, *parts, width=WIDTH, height=HEIGHT)

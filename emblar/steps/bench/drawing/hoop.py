@@ -51,8 +51,8 @@ class Hoop:
 
 def about_mean(model: Hoop) -> float | None:
     """Return the mean of the readings if it is too far from the goal to show both, else None."""
-    told = [c for c in model.cents if c is not None]
-    mean = float(np.mean(told)) if told else 0.0
+    known = [c for c in model.cents if c is not None]
+    mean = float(np.mean(known)) if known else 0.0
     return mean if abs(mean) > FAR else None
 
 
@@ -60,8 +60,8 @@ def hoop(model: Hoop) -> Markup:
     """Draw the hoop."""
     mean = about_mean(model)
     off = [None if c is None else c - (mean or 0.0) for c in model.cents]
-    told = [c for c in off if c is not None]
-    span = max([LEAST_SPAN, *(1.15 * abs(c) for c in told)])
+    known = [c for c in off if c is not None]
+    span = max([LEAST_SPAN, *(1.15 * abs(c) for c in known)])
     up = Linear(-span, span, BOTTOM, TOP)
     across = Linear(0, len(off), LEFT + 14.0, RIGHT - 4.0)
     parts = [
@@ -101,13 +101,13 @@ def _grid(up: Linear, span: float) -> list[Markup]:
 
 def _curve(off: Sequence[float | None], across: Linear, up: Linear) -> list[Markup]:
     """Draw the curve through all readings, closed round the hoop; none where some are missing."""
-    told = [c for c in off if c is not None]
-    if len(told) < len(off) or len(told) < 4:
+    known = [c for c in off if c is not None]
+    if len(known) < len(off) or len(known) < 4:
         return []
-    places = np.arange(len(told) + 1)
-    round_it = CubicSpline(places, [*told, told[0]], bc_type="periodic")
-    at = np.linspace(0.0, len(told), CURVE_POINTS)
-    return [path([(across(float(x)), up.held(float(round_it(x)))) for x in at], "take-line")]
+    places = np.arange(len(known) + 1)
+    round_it = CubicSpline(places, [*known, known[0]], bc_type="periodic")
+    position = np.linspace(0.0, len(known), CURVE_POINTS)
+    return [path([(across(float(x)), up.held(float(round_it(x)))) for x in position], "take-line")]
 
 
 def _rods(model: Hoop, off: Sequence[float | None], across: Linear, up: Linear) -> list[Markup]:

@@ -43,11 +43,11 @@ def muffling(rows: Sequence[tuple[str, float, float]], says: str) -> Markup:
     ]
     parts += [line(across(0.0), TOP, across(0.0), foot, "record-mark")]
     parts += [line(LEFT, foot, RIGHT, foot, "rail")]
-    for at in range(int(low) + 1, int(high)):
-        if at % 2 == 0:
-            parts.append(line(across(at), foot, across(at), foot + 5.0, "rail"))
-            text = f"{at:+d}".replace("-", "−") if at else "0"
-            parts.append(label(across(at), foot + 18.0, text, "tick", "middle"))
+    for position in range(int(low) + 1, int(high)):
+        if position % 2 == 0:
+            parts.append(line(across(position), foot, across(position), foot + 5.0, "rail"))
+            text = f"{position:+d}".replace("-", "−") if position else "0"
+            parts.append(label(across(position), foot + 18.0, text, "tick", "middle"))
     parts.append(label(RIGHT, foot + 34.0, "steps past the wish", "drawing-small", "end"))
     for place, (name, steps, sd) in enumerate(rows):
         y = TOP + ROW * (place + 0.5)

@@ -36,12 +36,12 @@ def rods(
         cls = "rod next" if rod == next_rod else "rod also" if rod in also else "rod"
         parts.append(el("circle", cx=x, cy=y, r=size, cls=cls))
     parts.append(label(middle, SIZE + 4.0, "badge" if badge else "you", "tick", "middle"))
-    said = "no rod is next" if next_rod is None else f"rod {next_rod + 1} is next"
+    text = "no rod is next" if next_rod is None else f"rod {next_rod + 1} is next"
     first = "at the badge" if badge else "nearest you"
     return drawing(
         "rods",
         "The drum from above",
-        f"{count} rods, rod 1 {first}; {said}",
+        f"{count} rods, rod 1 {first}; {text}",
         *parts,
         width=SIZE,
         height=SIZE + 8.0,

@@ -44,7 +44,7 @@ def cures_page(view: CuresView, session_id: int) -> CuresPage:
     groups = tuple(
         (heading, result)
         for purpose, heading in HEADINGS.items()
-        if (result := tuple(row for own, row in rows if own == purpose))
+        if (result := tuple(row for purpose_of, row in rows if purpose_of == purpose))
     )
     bench, slot_id = f"/sessions/{session_id}/bench", view.bench.drum.id
     return CuresPage(
@@ -59,9 +59,9 @@ def _row(cure: Cure, place: int) -> CureRow:
 
 
 def _effect(cure: Cure) -> str:
-    told = sorted(cure.effect.items(), key=lambda kv: -abs(kv[1]))
-    heard = [(name, by) for name, by in told if abs(by) >= HEARD][:MOST_TOLD]
-    if not heard:
+    known = sorted(cure.effect.items(), key=lambda kv: -abs(kv[1]))
+    audible = [(name, by) for name, by in known if abs(by) >= HEARD][:MOST_TOLD]
+    if not audible:
         return "The model predicts no audible change."
-    words = ", ".join(changed_by(name, by) for name, by in heard)
+    words = ", ".join(changed_by(name, by) for name, by in audible)
     return f"By the model, in steps: {words}."

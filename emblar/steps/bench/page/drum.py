@@ -17,7 +17,7 @@ from emblar.core.planning.sentence import interval_words
 from emblar.core.tuning.diagnosis import cause_texts
 from emblar.core.tuning.procedure import Job, JobText, job_texts
 from emblar.frame.words import left_words
-from emblar.steps.bench.actions.state import TOLERANCE_CENTS, Bench, HeadNow
+from emblar.steps.bench.actions.state import TOLERANCE_CENTS, Bench, HeadWork
 from emblar.steps.bench.drawing.bench_ladder import Rung, bench_ladder
 from emblar.steps.bench.drawing.hoop import Hoop, about_mean, hoop
 from emblar.steps.bench.drawing.rods import rods
@@ -46,7 +46,7 @@ class JobRow:
     title: str
     state: str
     minutes: str
-    now: bool
+    current: bool
     note: str
     left: str = ""
     """Where its head was left, if that is off its goal."""
@@ -87,7 +87,7 @@ class BenchPage:
     fields: tuple[RodField, ...]
     rows: tuple[JobRow, ...]
     progress: str
-    heard: tuple[str, ...]
+    readings: tuple[str, ...]
     after: tuple[str, ...]
     this_drum: tuple[str, ...]
     by_feel: str
@@ -108,7 +108,9 @@ class BenchPage:
     """What it is being brought back to, if it is."""
 
 
-def bench_page(now: Bench, around: Frame, *, head: str = "", from_badge: bool = False) -> BenchPage:
+def bench_page(
+    current: Bench, around: Frame, *, head: str = "", from_badge: bool = False
+) -> BenchPage:
     """Return the Bench screen of a drum.
 
     Parameters
@@ -118,21 +120,21 @@ def bench_page(now: Bench, around: Frame, *, head: str = "", from_badge: bool = 
     from_badge
         Whether rods are counted from the badge rather than from the player.
     """
-    job, owned = now.job, now.drum.owned
-    side = _side_at(now, head)
-    at = now.heads.get(side) if side else None
-    text = _text(now, job)
-    doing, rod = _doing(job, at)
-    big, then, also = instruction(now, job, at, doing, rod, text)
+    job, owned = current.job, current.drum.owned
+    side = _side_at(current, head)
+    tuned_head = current.heads.get(side) if side else None
+    text = _text(current, job)
+    doing, rod = _doing(job, tuned_head)
+    big, then, also = instruction(current, job, tuned_head, doing, rod, text)
     first = FIRST_ROD[from_badge]
     then = then.format(first=first) if doing == "tap" else then
-    goal = at.goal_hz if at else 0.0
-    drawn = at if at is not None and job is not None and _taps(job) else None
-    name = head_words(now, side) if side and drawn else ""
+    goal = tuned_head.goal_hz if tuned_head else 0.0
+    drawn = tuned_head if tuned_head is not None and job is not None and _taps(job) else None
+    name = head_words(current, side) if side and drawn else ""
     base = f"/sessions/{around.session.id}"
     return BenchPage(
         title=f"{owned.name}, {name}" if name else owned.name,
-        subtitle=_subtitle(now, job, text, side if drawn else None),
+        subtitle=_subtitle(current, job, text, side if drawn else None),
         doing=doing,
         big=big,
         then=then,
@@ -140,39 +142,39 @@ def bench_page(now: Bench, around: Frame, *, head: str = "", from_badge: bool = 
         job=job,
         side=side,
         rod=rod,
-        some_read=at is not None and len(at.unread) < owned.rods,
-        hoop=_hoop(now, drawn, doing, rod) if drawn else None,
+        some_read=tuned_head is not None and len(tuned_head.unread) < owned.rods,
+        hoop=_hoop(current, drawn, doing, rod) if drawn else None,
         hoop_says=_hoop_says(drawn) if drawn else "",
         rods=rods(owned.rods, rod, _later_rods(drawn, rod), badge=from_badge) if drawn else None,
-        ladder=_ladder(now, side),
+        ladder=_ladder(current, side),
         numbers=_numbers(drawn),
         fields=_fields(drawn),
-        rows=_rows(now),
-        progress=_progress(now),
-        heard=_heard(drawn),
+        rows=_rows(current),
+        progress=_progress(current),
+        readings=_heard(drawn),
         after=_after(drawn) if job is not None and job.tunes else (),
-        this_drum=_this_drum(now, drawn),
+        this_drum=_this_drum(current, drawn),
         by_feel=_by_feel(drawn),
         caution=text.caution if text else "",
-        stroke=_stroke(now),
-        base=f"{base}/bench/{now.drum.id}",
-        hum=f"{base}/bench/hum?sel=d{now.drum.id}",
+        stroke=_stroke(current),
+        base=f"{base}/bench/{current.drum.id}",
+        hum=f"{base}/bench/hum?sel=d{current.drum.id}",
         pair=f"{base}/share/phone",
         from_badge=from_badge,
-        word=now.setup.note,
+        word=current.setup.note,
         span_s=max(0.2, 8.0 / goal) if goal else 0.3,
         goal_says=f"{goal:.0f} Hz" if goal else "",
         cures=CURES.get(owned.kind, ""),
-        back_to=_back_to(now),
+        back_to=_back_to(current),
     )
 
 
-def _back_to(now: Bench) -> str:
+def _back_to(current: Bench) -> str:
     """Return what is said while a drum is brought back to an earlier setup."""
-    if now.back_to is None:
+    if current.back_to is None:
         return ""
-    lugs = now.back_to.lug_hz
-    stood = " and ".join(f"{head_words(now, side)} {hz:.0f} Hz" for side, hz in lugs.items())
+    lugs = current.back_to.lug_hz
+    stood = " and ".join(f"{head_words(current, side)} {hz:.0f} Hz" for side, hz in lugs.items())
     return f"Going back to an earlier setup: {stood}, as the drum stood then."
 
 
@@ -180,61 +182,61 @@ def _taps(job: Job) -> bool:
     return job.tunes or job.id == "as-found"
 
 
-def _side_at(now: Bench, head: str) -> Side | None:
-    job = now.job
+def _side_at(current: Bench, head: str) -> Side | None:
+    job = current.job
     if job is None:
         return None
     if job.side is not None:
         return job.side
     if job.id != "as-found":
         return None
-    chosen: Side | None = next((s for s in now.heads if s == head), None)
+    chosen: Side | None = next((s for s in current.heads if s == head), None)
     # Round each head once: the one that still has rods to read comes first.
-    open_heads = [s for s in ("batter", "reso") if s in now.heads and now.heads[s].unread]
+    open_heads = [s for s in ("batter", "reso") if s in current.heads and current.heads[s].unread]
     return chosen or (open_heads[0] if open_heads else "batter")
 
 
-def _doing(job: Job | None, at: HeadNow | None) -> tuple[str, int | None]:
+def _doing(job: Job | None, tuned_head: HeadWork | None) -> tuple[str, int | None]:
     """Return what is to be done, and at which rod, from 0."""
     if job is None:
         return "done", None
     if job.id in OWN_WAY:
         return OWN_WAY[job.id], None
-    if at is None or not _taps(job):
+    if tuned_head is None or not _taps(job):
         return "job", None
-    if at.turning is not None and job.tunes:
-        return "turn", at.turning.left[0]
-    if at.unread:
-        return "tap", at.unread[0]
-    if job.tunes and at.refusal:
+    if tuned_head.turning is not None and job.tunes:
+        return "turn", tuned_head.turning.left[0]
+    if tuned_head.unread:
+        return "tap", tuned_head.unread[0]
+    if job.tunes and tuned_head.refusal:
         return "refused", None
-    if job.tunes and at.found is not None and at.found.why in AGAIN:
-        return "tap", _next_again(at)
-    if job.tunes and at.found is not None and at.found.why == "turn":
-        return "turn", at.found.order[0]
+    if job.tunes and tuned_head.advice is not None and tuned_head.advice.why in AGAIN:
+        return "tap", _next_again(tuned_head)
+    if job.tunes and tuned_head.advice is not None and tuned_head.advice.why == "turn":
+        return "turn", tuned_head.advice.order[0]
     return "there", None
 
 
-def _next_again(at: HeadNow) -> int:
+def _next_again(tuned_head: HeadWork) -> int:
     """Return the rod to tap again, from 0: a suspect one, else the next of another round."""
-    if at.found is not None and at.found.tap_again:
-        return at.found.tap_again[0]
-    return min(range(len(at.taps)), key=lambda rod: at.taps[rod])
+    if tuned_head.advice is not None and tuned_head.advice.tap_again:
+        return tuned_head.advice.tap_again[0]
+    return min(range(len(tuned_head.taps)), key=lambda rod: tuned_head.taps[rod])
 
 
-def _text(now: Bench, job: Job | None) -> JobText | None:
+def _text(current: Bench, job: Job | None) -> JobText | None:
     """Return a job's text with what it is about filled in."""
     if job is None:
         return None
-    raw = job_texts()[job.text].on(now.drum.owned.kind, job.side)
-    at = now.heads.get(job.side) if job.side else None
+    raw = job_texts()[job.text].on(current.drum.owned.kind, job.side)
+    tuned_head = current.heads.get(job.side) if job.side else None
     words = {
-        "head": head_words(now, job.side) if job.side else "",
-        "other": head_words(now, OTHER[job.side]) if job.side else "",
-        "made": _made(at.planned) if at and at.planned else "",
-        "goal": f"{at.goal_hz:.0f} Hz" if at else "",
-        "dampers": _listed([damper(d).name for d in now.plan.dampers]),
-        "wires": wire_settings()[now.plan.wires].name.lower(),
+        "head": head_words(current, job.side) if job.side else "",
+        "other": head_words(current, OTHER[job.side]) if job.side else "",
+        "made": _made(tuned_head.planned) if tuned_head and tuned_head.planned else "",
+        "goal": f"{tuned_head.goal_hz:.0f} Hz" if tuned_head else "",
+        "dampers": _listed([damper(d).name for d in current.plan.dampers]),
+        "wires": wire_settings()[current.plan.wires].name.lower(),
     }
     filled = {n: getattr(raw, n).format(**words) for n in ("title", "what", "expect", "caution")}
     title = filled["title"]
@@ -252,46 +254,52 @@ def _listed(names: Sequence[str]) -> str:
     return " and ".join(rows) if rows else "nothing"
 
 
-def _subtitle(now: Bench, job: Job | None, text: JobText | None, side: Side | None) -> str:
+def _subtitle(current: Bench, job: Job | None, text: JobText | None, side: Side | None) -> str:
     if job is None or text is None:
-        return f"{counted(len(now.jobs), 'job')} done"
-    number = now.jobs.index(job) + 1
-    parts = [f"Job {number} of {len(now.jobs)}: {lower_first(text.title)}"]
-    if side is not None and "reso" in now.heads:
-        parts.append(f"{head_words(now, OTHER[side])} silenced on the towel")
+        return f"{counted(len(current.jobs), 'job')} done"
+    number = current.jobs.index(job) + 1
+    parts = [f"Job {number} of {len(current.jobs)}: {lower_first(text.title)}"]
+    if side is not None and "reso" in current.heads:
+        parts.append(f"{head_words(current, OTHER[side])} silenced on the towel")
     return " · ".join(parts)
 
 
-def _later_rods(at: HeadNow | None, rod: int | None) -> tuple[int, ...]:
-    if at is None:
+def _later_rods(tuned_head: HeadWork | None, rod: int | None) -> tuple[int, ...]:
+    if tuned_head is None:
         return ()
-    if at.turning is not None:
-        return tuple(r for r in at.turning.left if r != rod)
-    if not at.unread and at.found is not None:
-        return tuple(r for r in at.found.order if r != rod)
+    if tuned_head.turning is not None:
+        return tuple(r for r in tuned_head.turning.left if r != rod)
+    if not tuned_head.unread and tuned_head.advice is not None:
+        return tuple(r for r in tuned_head.advice.order if r != rod)
     return ()
 
 
-def _cents(at: HeadNow) -> list[float | None]:
-    return [None if r is None else cents(r.hz, at.goal_hz) for r in at.readings]
+def _cents(tuned_head: HeadWork) -> list[float | None]:
+    return [None if r is None else cents(r.hz, tuned_head.goal_hz) for r in tuned_head.readings]
 
 
-def _hoop(now: Bench, at: HeadNow, doing: str, rod: int | None) -> Markup:
-    told = _cents(at)
-    if all(c is None for c in told) and at.state is not None and at.state.read:
+def _hoop(current: Bench, tuned_head: HeadWork, doing: str, rod: int | None) -> Markup:
+    known = _cents(tuned_head)
+    if all(c is None for c in known) and tuned_head.state is not None and tuned_head.state.read:
         # Just turned: where each rod should be now, until it is tapped.
-        told = [None] * len(told)
+        known = [None] * len(known)
     up = None
     if doing == "turn" and rod is not None:
-        turns = at.turning.turns if at.turning is not None else at.found.turns if at.found else ()
+        turns = (
+            tuned_head.turning.turns
+            if tuned_head.turning is not None
+            else tuned_head.advice.turns
+            if tuned_head.advice
+            else ()
+        )
         up = turns[rod] > 0.0
-    return hoop(Hoop(told, TOLERANCE_CENTS[now.drum.owned.kind], rod, up))
+    return hoop(Hoop(known, TOLERANCE_CENTS[current.drum.owned.kind], rod, up))
 
 
-def _hoop_says(at: HeadNow) -> str:
-    mean = about_mean(Hoop(_cents(at), 0.0))
+def _hoop_says(tuned_head: HeadWork) -> str:
+    mean = about_mean(Hoop(_cents(tuned_head), 0.0))
     tied = " Brackets tie rods that face each other and share their pitch."
-    if len(at.readings) % 2:
+    if len(tuned_head.readings) % 2:
         tied = ""
     if mean is not None:
         far = f"the goal is {abs(mean):.0f} ct {'higher' if mean < 0 else 'lower'}"
@@ -299,38 +307,44 @@ def _hoop_says(at: HeadNow) -> str:
     return f"The hoop unrolled, cents from the goal. Shaded: inaudible.{tied}"
 
 
-def _numbers(at: HeadNow | None) -> str:
-    if at is None or at.hz is None or at.found is None:
-        return f"goal {at.goal_hz:.1f} Hz" if at is not None else ""
-    told = [c for c in _cents(at) if c is not None]
-    spread = max(told) - min(told) if told else at.found.spread_cents
-    off = cents(at.hz, at.goal_hz)
+def _numbers(tuned_head: HeadWork | None) -> str:
+    if tuned_head is None or tuned_head.hz is None or tuned_head.advice is None:
+        return f"goal {tuned_head.goal_hz:.1f} Hz" if tuned_head is not None else ""
+    known = [c for c in _cents(tuned_head) if c is not None]
+    spread = max(known) - min(known) if known else tuned_head.advice.spread_cents
+    off = cents(tuned_head.hz, tuned_head.goal_hz)
     far = f" · {interval_words(off)}" if abs(off) >= 90.0 else ""
-    return f"mean {at.hz:.1f} of {at.goal_hz:.1f} Hz{far} · spread {spread:.0f} ct"
+    return f"mean {tuned_head.hz:.1f} of {tuned_head.goal_hz:.1f} Hz{far} · spread {spread:.0f} ct"
 
 
-def _ladder(now: Bench, side: Side | None) -> Markup:
+def _ladder(current: Bench, side: Side | None) -> Markup:
     rungs = []
-    for own, head in now.heads.items():
-        name = head_words(now, own)
-        goal = "then" if now.back_to is not None and own in now.back_to.lug_hz else "plan"
+    for own_side, head in current.heads.items():
+        name = head_words(current, own_side)
+        goal = (
+            "then" if current.back_to is not None and own_side in current.back_to.lug_hz else "plan"
+        )
         rungs.append(Rung(head.goal_hz, f"{name}, {goal} {head.goal_hz:.0f}", "plan"))
         if head.hz is not None:
             rungs.append(Rung(head.hz, f"{name} now {head.hz:.0f}", "take"))
-    doubt = spread_hz(now.now.hz, now.now.sd_cents)
-    rungs.append(Rung(now.now.hz, f"drum, plan {now.now.hz:.0f} ± {doubt:.0f} Hz", "plan"))
-    if now.measured is not None:
-        rungs.append(Rung(now.measured.hz, f"drum now {now.measured.hz:.1f}", "take"))
-    record = now.plan.target.get("pitch")
+    doubt = spread_hz(current.pitch.hz, current.pitch.sd_cents)
+    rungs.append(
+        Rung(current.pitch.hz, f"drum, plan {current.pitch.hz:.0f} ± {doubt:.0f} Hz", "plan")
+    )
+    if current.measured is not None:
+        rungs.append(Rung(current.measured.hz, f"drum now {current.measured.hz:.1f}", "take"))
+    record = current.plan.target.get("pitch")
     if record is not None:
         rungs.append(Rung(record.value, f"record {record.value:.1f}", "record"))
-    return bench_ladder(rungs, _caution_hz(now, side) if side else None)
+    return bench_ladder(rungs, _caution_hz(current, side) if side else None)
 
 
-def _caution_hz(now: Bench, side: Side) -> float | None:
+def _caution_hz(current: Bench, side: Side) -> float | None:
     k = prior_coefficients()
-    reso = now.heads["reso"].made if "reso" in now.heads else None
-    drum = model(wearing(now.drum.owned, reso, now.plan.port_in), batter=now.heads["batter"].made)
+    reso = current.heads["reso"].made if "reso" in current.heads else None
+    drum = model(
+        wearing(current.drum.owned, reso, current.plan.port_in), batter=current.heads["batter"].made
+    )
     film = drum.film(side)
     if film is None:
         return None
@@ -338,20 +352,20 @@ def _caution_hz(now: Bench, side: Side) -> float | None:
     return lug_pitch_from_tension(drum, side, caution, k)
 
 
-def _fields(at: HeadNow | None) -> tuple[RodField, ...]:
-    if at is None:
+def _fields(tuned_head: HeadWork | None) -> tuple[RodField, ...]:
+    if tuned_head is None:
         return ()
     return tuple(
         RodField(f"rod-{i + 1}", f"Rod {i + 1}", f"{reading.hz:.1f}" if reading else "")
-        for i, reading in enumerate(at.readings)
+        for i, reading in enumerate(tuned_head.readings)
     )
 
 
-def _rows(now: Bench) -> tuple[JobRow, ...]:
+def _rows(current: Bench) -> tuple[JobRow, ...]:
     rows = []
-    for job in now.jobs:
-        text, done = _text(now, job), now.done.get(job.id)
-        left = _left_at(now, job) if done else ""
+    for job in current.jobs:
+        text, done = _text(current, job), current.done.get(job.id)
+        left = _left_at(current, job) if done else ""
         state = "left" if left else done.state if done else "open"
         rows.append(
             JobRow(
@@ -359,7 +373,7 @@ def _rows(now: Bench) -> tuple[JobRow, ...]:
                 text.title if text else job.id,
                 state,
                 f"{job.minutes:g} min",
-                job == now.job,
+                job == current.job,
                 done.note if done else "",
                 left,
             )
@@ -367,88 +381,94 @@ def _rows(now: Bench) -> tuple[JobRow, ...]:
     return tuple(rows)
 
 
-def _left_at(now: Bench, job: Job) -> str:
+def _left_at(current: Bench, job: Job) -> str:
     """Return where the head of a tuning job was left, if that is off its goal."""
-    head = now.heads.get(job.side) if job.side and job.tunes else None
+    head = current.heads.get(job.side) if job.side and job.tunes else None
     if head is None or head.last_hz is None or head.off_cents is None:
         return ""
     return left_words(head.last_hz, head.off_cents)
 
 
-def _progress(now: Bench) -> str:
-    done = len([job for job in now.jobs if job.id in now.done])
-    left = f", about {now.minutes_left:.0f} min left" if now.minutes_left else ""
-    return f"{done} of {len(now.jobs)} jobs done{left}"
+def _progress(current: Bench) -> str:
+    done = len([job for job in current.jobs if job.id in current.done])
+    left = f", about {current.minutes_left:.0f} min left" if current.minutes_left else ""
+    return f"{done} of {len(current.jobs)} jobs done{left}"
 
 
-def _heard(at: HeadNow | None) -> tuple[str, ...]:
-    if at is None:
+def _heard(tuned_head: HeadWork | None) -> tuple[str, ...]:
+    if tuned_head is None:
         return ()
-    told = [r for r in at.readings if r is not None]
-    if not told:
+    known = [r for r in tuned_head.readings if r is not None]
+    if not known:
         return ()
     how = {"microphone": "by microphone", "clip": "from a clip", "typed": "typed", "practice": ""}
-    ways = " and ".join(dict.fromkeys(how[r.how] for r in told if how[r.how]))
-    missing = f"; {counted(len(at.unread), 'rod')} without" if at.unread else ""
-    return (f"{counted(len(told), 'reading')} {ways} since the last turn{missing}.",)
+    ways = " and ".join(dict.fromkeys(how[r.how] for r in known if how[r.how]))
+    missing = f"; {counted(len(tuned_head.unread), 'rod')} without" if tuned_head.unread else ""
+    return (f"{counted(len(known), 'reading')} {ways} since the last turn{missing}.",)
 
 
-def _after(at: HeadNow | None) -> tuple[str, ...]:
-    if at is None or at.found is None or at.found.why != "turn" or at.hz is None:
+def _after(tuned_head: HeadWork | None) -> tuple[str, ...]:
+    if (
+        tuned_head is None
+        or tuned_head.advice is None
+        or tuned_head.advice.why != "turn"
+        or tuned_head.hz is None
+    ):
         return ()
-    goal, result = at.goal_hz, at.found
+    goal, result = tuned_head.goal_hz, tuned_head.advice
     hz = goal * 2.0 ** (result.after_mean_cents / 1200.0)
     return (
-        f"Mean {at.hz:.1f} → {hz:.1f} Hz, spread about {result.after_spread_cents:.0f} ct. Then "
-        "tap round again: a hand never turns exactly as far as asked.",
+        f"Mean {tuned_head.hz:.1f} → {hz:.1f} Hz, spread about {result.after_spread_cents:.0f} ct. "
+        "Then tap round again: a hand never turns exactly as far as asked.",
     )
 
 
-def _this_drum(now: Bench, at: HeadNow | None) -> tuple[str, ...]:
+def _this_drum(current: Bench, tuned_head: HeadWork | None) -> tuple[str, ...]:
     rows = []
-    if at is not None and at.state is not None:
-        quarter = at.state.gain * USUAL_TURN
-        ct = 600.0 * quarter / max(float(at.state.tensions.mean()), 0.05) / 0.6931
-        doubt = ct * at.state.gain_sd
-        learned = "learned on this drum" if at.rounds else "as on drums of its kind"
+    if tuned_head is not None and tuned_head.state is not None:
+        quarter = tuned_head.state.gain * USUAL_TURN
+        ct = 600.0 * quarter / max(float(tuned_head.state.tensions.mean()), 0.05) / 0.6931
+        doubt = ct * tuned_head.state.gain_sd
+        learned = "learned on this drum" if tuned_head.rounds else "as on drums of its kind"
         rows.append(f"A quarter turn of every rod: {ct:.0f} ± {doubt:.0f} ct, {learned}.")
-    before = spread_hz(now.before.hz, now.before.sd_cents)
-    after = spread_hz(now.now.hz, now.now.sd_cents)
-    if now.strokes:
+    before = spread_hz(current.before.hz, current.before.sd_cents)
+    after = spread_hz(current.pitch.hz, current.pitch.sd_cents)
+    if current.strokes:
         rows.append(
             f"Drum pitch known to ± {after:.1f} Hz, ± {before:.1f} before the first stroke read."
         )
-        if abs(now.offset_cents) >= 3.0:
+        if abs(current.offset_cents) >= 3.0:
             rows.append(
-                f"It sounds {abs(now.offset_cents):.0f} ct {above_or_below(now.offset_cents)} the "
-                "model: both heads' goals moved by as much the other way."
+                f"It sounds {abs(current.offset_cents):.0f} ct "
+                f"{above_or_below(current.offset_cents)} the model: both heads' goals moved by as "
+                "much the other way."
             )
     else:
         rows.append(
             f"Drum pitch known to ± {before:.1f} Hz until a stroke is read with both heads tapped."
         )
-    return (*rows, *_matched(now))
+    return (*rows, *_matched(current))
 
 
-def _matched(now: Bench) -> tuple[str, ...]:
+def _matched(current: Bench) -> tuple[str, ...]:
     """Say how far the drum lies from those that play the same part."""
-    if now.measured is None:
+    if current.measured is None:
         return tuple(
             f"{name} sounds at {hz:.1f} Hz and plays the same part: a pair must match."
-            for name, hz in now.pair
+            for name, hz in current.pair
         )
     rows = []
-    for name, hz in now.pair:
-        off = cents(now.measured.hz, hz)
-        told = f"{abs(off):.0f} ct {above_or_below(off)} it" if abs(off) >= PAIR_CENTS else "on it"
-        rows.append(f"{name} sounds at {hz:.1f} Hz; this one is {told}. A pair must match.")
+    for name, hz in current.pair:
+        off = cents(current.measured.hz, hz)
+        known = f"{abs(off):.0f} ct {above_or_below(off)} it" if abs(off) >= PAIR_CENTS else "on it"
+        rows.append(f"{name} sounds at {hz:.1f} Hz; this one is {known}. A pair must match.")
     return tuple(rows)
 
 
-def _stroke(now: Bench) -> tuple[tuple[str, tuple[str, ...]], ...]:
+def _stroke(current: Bench) -> tuple[tuple[str, tuple[str, ...]], ...]:
     """Return what the last stroke gave away, in words."""
     rows = []
-    for cause in now.causes:
+    for cause in current.causes:
         text = cause_texts().get(cause.id)
         if text is None:
             continue
@@ -459,19 +479,24 @@ def _stroke(now: Bench) -> tuple[tuple[str, tuple[str, ...]], ...]:
             "ms": f"{n.get('ms', 0.0):.0f}",
             "share": f"{100.0 * n.get('share', 0.0):.0f} %",
             "semitones": f"{n.get('semitones', 0.0):.0f}",
-            "head": head_words(now, cause.head) if cause.head else "head",
+            "head": head_words(current, cause.head) if cause.head else "head",
         }
-        said = f"{text.heard} {text.mostly}".format(**words)
-        rows.append((said, text.checks))
+        description = f"{text.symptom} {text.mostly}".format(**words)
+        rows.append((description, text.checks))
     return tuple(rows)
 
 
-def _by_feel(at: HeadNow | None) -> str:
+def _by_feel(tuned_head: HeadWork | None) -> str:
     """Name the pair whose difference taps cannot show and that may be large."""
-    if at is None or at.state is None or not at.state.read or len(at.readings) % 2:
-        return SLACK_NEIGHBOURS if at is not None else ""
-    count = at.state.rods
-    tensions = at.state.tensions
+    if (
+        tuned_head is None
+        or tuned_head.state is None
+        or not tuned_head.state.read
+        or len(tuned_head.readings) % 2
+    ):
+        return SLACK_NEIGHBOURS if tuned_head is not None else ""
+    count = tuned_head.state.rods
+    tensions = tuned_head.state.tensions
     apart = [abs(float(tensions[i] - tensions[i + count // 2])) for i in range(count // 2)]
     pair = max(range(count // 2), key=lambda i: apart[i])
     if apart[pair] < 0.08:

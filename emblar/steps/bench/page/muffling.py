@@ -57,7 +57,7 @@ def muffle_page(view: MufflingView, session_id: int) -> MufflePage:
     slot_id, step = view.bench.drum.id, view.step
     bench = f"/sessions/{session_id}/bench"
     wish = "the record" if view.of_record else "the plan"
-    told = [
+    known = [
         (_lies(layer), past.steps, past.sd_steps)
         for layer in view.layers
         if (past := rings_past(view.target, layer)) is not None
@@ -74,7 +74,7 @@ def muffle_page(view: MufflingView, session_id: int) -> MufflePage:
         others=tuple(_lying(d) for d in (*left, *view.others)),
         columns=SHOWN,
         rows=tuple(_row(view.layers, i) for i in range(len(view.layers))),
-        drawing=muffling_drawing(told, f"{_big(step)}. {_then(step, wish)}") if told else None,
+        drawing=muffling_drawing(known, f"{_big(step)}. {_then(step, wish)}") if known else None,
         base=f"{bench}/{slot_id}/muffle",
         bench=f"{bench}?sel=d{slot_id}",
     )
@@ -162,11 +162,11 @@ def _row(layers: Sequence[Layer], place: int) -> LayerRow:
     moved = {e.quantity: e for e in effects(before, current)} if before is not None else {}
     cells = []
     for name in SHOWN:
-        told = current.card.get(name)
-        if told is None:
+        known = current.card.get(name)
+        if known is None:
             cells.append(("not told", ""))
             continue
-        cells.append((number(told.value, registry()[name].unit), _moved(moved.get(name))))
+        cells.append((number(known.value, registry()[name].unit), _moved(moved.get(name))))
     return LayerRow(_done(layers, place), tuple(cells))
 
 

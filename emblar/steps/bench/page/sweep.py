@@ -33,11 +33,11 @@ class SweepPage:
 
 def sweep_page(view: SweepView, session_id: int) -> SweepPage:
     """Return the page."""
-    drum, told = view.bench.drum, view.told
-    big = BIG[told.verdict].format(hz=told.hz or 0.0)
+    drum, known = view.bench.drum, view.curve
+    big = BIG[known.verdict].format(hz=known.hz or 0.0)
     points = [(p.hz, p.goodness) for p in view.points]
     base = f"/sessions/{session_id}/bench/{drum.id}/sweep"
-    drawn = sweep_curve(points, told.curve, told.hz, f"{big}. {_then(view)}") if points else None
+    drawn = sweep_curve(points, known.curve, known.hz, f"{big}. {_then(view)}") if points else None
     return SweepPage(
         drum.owned.name,
         big,
@@ -50,7 +50,7 @@ def sweep_page(view: SweepView, session_id: int) -> SweepPage:
 
 
 def _then(view: SweepView) -> str:
-    points, told = view.points, view.told
+    points, known = view.points, view.curve
     if not points:
         return (
             "One firm stroke in the middle, both heads free. Then a quarter turn on every rod, and "
@@ -58,10 +58,10 @@ def _then(view: SweepView) -> str:
         )
     last = points[-1]
     current = f"Now {last.hz:.1f} Hz ({note_text(last.hz)}), rings {last.t60_s:.2f} s"
-    if told.hz is not None:
-        way = "below" if last.hz < told.hz else "above"
-        return f"{current}, {abs(last.hz - told.hz):.1f} Hz {way} it. Come up to it from below."
-    if told.verdict == "too few":
+    if known.hz is not None:
+        way = "below" if last.hz < known.hz else "above"
+        return f"{current}, {abs(last.hz - known.hz):.1f} Hz {way} it. Come up to it from below."
+    if known.verdict == "too few":
         left = max(FEWEST - len(points), 1)
         return f"{current}. {left} more at other pitches, a semitone and a half apart in all."
     return f"{current}."

@@ -24,10 +24,10 @@ class WayPage:
     taps: bool
 
 
-def way_page(found: Match, way: WayBack, setup_id: int, from_id: int | None) -> WayPage:
+def way_page(matched: Match, way: WayBack, setup_id: int, from_id: int | None) -> WayPage:
     """Return the way to a setup from how the drum is now, or from another setup with a take."""
-    names = take_names(found.takes)
-    current = found.bench.setup.id
+    names = take_names(matched.takes)
+    current = matched.bench.setup.id
     title = f"The way to {names.get(setup_id, 'that setup')}"
     if way.minutes:
         title += f", about {way.minutes:.0f} min"
@@ -39,7 +39,7 @@ def way_page(found: Match, way: WayBack, setup_id: int, from_id: int | None) -> 
     return WayPage(
         setup_id,
         title,
-        way_words(way, found.bench.drum.owned.rods),
+        way_words(way, matched.bench.drum.owned.rods),
         starts,
         from_id is None,
         bool(way.pitches),
@@ -56,7 +56,7 @@ def way_words(way: WayBack, rods: int) -> tuple[str, ...]:
     ]
     rows += [
         f"Bring the {side} up anew in Bench: it was let down or exchanged in between."
-        for side in way.anew
+        for side in way.refit
     ]
     for side, turns in way.turns.items():
         rows.append(f"{side.capitalize()}: {_rods_words(turns, rods)}.")

@@ -6,8 +6,8 @@ from fastapi import APIRouter, Form, Request, Response
 
 from emblar.frame.fields import Id, Text
 from emblar.frame.here import Here
+from emblar.frame.notice import notice_query
 from emblar.frame.reading import ReadAtOnce
-from emblar.frame.said import saying
 from emblar.frame.templating import render
 from emblar.steps.bench.actions.cures import cures_of, use_cure
 from emblar.steps.bench.page.cures import cures_page
@@ -38,5 +38,5 @@ def use(
     used = use_cure(scope, session_id, slot_id, cure, place)
     if used.purpose != "choke":
         return go(f"/sessions/{session_id}/bench/{slot_id}/muffle")
-    says = saying(f"Planned: {used.title}.")
+    says = notice_query(f"Planned: {used.title}.")
     return go(f"/sessions/{session_id}/bench?sel=d{slot_id}{says}")

@@ -12,8 +12,8 @@ from emblar.formats.turn_words import WHY_NO_TAP
 from emblar.formats.wires import wires_say
 from emblar.frame.fields import Id, Text, as_number
 from emblar.frame.here import Here
+from emblar.frame.notice import checked_notice, notice_query
 from emblar.frame.reading import ReadAtOnce
-from emblar.frame.said import said, saying
 from emblar.frame.templating import render
 from emblar.platform.scope import check_session
 from emblar.steps.bench.actions import tuning as actions
@@ -62,12 +62,12 @@ def show(
     return render(
         request,
         "bench/page.html",
-        {"page": page, "frame": around, "problem": problem, "said": said(done, mark)},
+        {"page": page, "frame": around, "problem": problem, "said": checked_notice(done, mark)},
     )
 
 
 def _back(session_id: int, slot_id: int, *, head: str = "", done: str = "") -> Response:
-    return go(f"/sessions/{session_id}/bench?sel=d{slot_id}&head={head}{saying(done)}")
+    return go(f"/sessions/{session_id}/bench?sel=d{slot_id}&head={head}{notice_query(done)}")
 
 
 @router.post("/{slot_id}/typed")
@@ -102,7 +102,7 @@ def _side(text: str) -> Side:
 class TapAnswer(BaseModel):
     """What one tap told, for the screen and for the voice."""
 
-    told: bool
+    read: bool
     says: str
     kept: int
 
@@ -115,7 +115,7 @@ def _answer(read: Read) -> TapAnswer:
             rows.append(f"{name}{tap.hz:.1f} Hz")
         elif tap.why_not is not None:
             rows.append(f"{name}{WHY_NO_TAP[tap.why_not]}")
-    return TapAnswer(told=read.kept > 0, says="; ".join(rows), kept=read.kept)
+    return TapAnswer(read=read.kept > 0, says="; ".join(rows), kept=read.kept)
 
 
 @router.post("/{slot_id}/tap")
@@ -195,8 +195,8 @@ def wires(
     scope: Here, session_id: Id, slot_id: Id, file: Annotated[UploadFile, File()]
 ) -> Response:
     """Say what a soft tap tells of the wires."""
-    heard, planned = hear_wires(scope, session_id, slot_id, file.file.read())
-    return _back(session_id, slot_id, done=wires_say(heard, planned))
+    reading, planned = hear_wires(scope, session_id, slot_id, file.file.read())
+    return _back(session_id, slot_id, done=wires_say(reading, planned))
 
 
 @router.get("/{slot_id}/sweep")
@@ -261,8 +261,8 @@ def hum(scope: Here, request: Request, session_id: Id, sel: str = "") -> Respons
         page = hum_page(result, session_id, around.drum.id if around.drum else None)
     except InputError as error:
         problem = str(error)
-    told = {"page": page, "frame": around, "problem": problem}
-    return render(request, "bench/hum.html", told)
+    known = {"page": page, "frame": around, "problem": problem}
+    return render(request, "bench/hum.html", known)
 
 
 @router.post("/hum/{slot_id}/stroke")

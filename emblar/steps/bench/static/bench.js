@@ -59,7 +59,7 @@ const gotTap = async (samples, rate) => {
     heard(told.says);
     // From the tap itself to its pitch on the screen: what came after it was waited for, too.
     performance.measure("tap", { start: from - 1000 * Number(bench().dataset.span), end: performance.now() });
-    if (told.told) {
+    if (told.read) {
       await refresh();
       heard(told.says);
       const big = document.querySelector("[data-big]")?.textContent ?? "";

@@ -82,9 +82,14 @@ def timeline(bars: Sequence[Bar], length: float, clock: Sequence[tuple[float, st
                     cls=f"work-bar work-{bar.side or 'drum'}",
                 )
             )
-    said = "; ".join(bar.says for bar in bars)
+    description = "; ".join(bar.says for bar in bars)
     return drawing(
-        "timeline", "The evening, drum by drum", said, *parts, width=WIDTH, height=bottom + 8.0
+        "timeline",
+        "The evening, drum by drum",
+        description,
+        *parts,
+        width=WIDTH,
+        height=bottom + 8.0,
     )
 
 

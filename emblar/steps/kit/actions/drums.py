@@ -14,7 +14,7 @@ from emblar.platform.scope import Scope, in_session
 from emblar.steps.kit.queries import drums as drum_store
 from emblar.steps.kit.queries import slots as store
 from emblar.steps.kit.queries.slots import KitDrum
-from emblar.steps.listen.actions.recordings import Heard, heard
+from emblar.steps.listen.actions.recordings import AnalysedRecord, analysed_record
 from emblar.steps.shelf.actions import use_own_parts
 
 STANDS = ("rack", "floor")
@@ -26,11 +26,11 @@ def kit(scope: Scope, session_id: int) -> list[KitDrum]:
         return store.listing(db, session_id)
 
 
-def tuned_voices(found: Heard | None) -> list[str]:
+def tuned_voices(record: AnalysedRecord | None) -> list[str]:
     """Return the voices that a drum can be given, as measured."""
-    if found is None:
+    if record is None:
         return []
-    names = [voice.voice for voice in found.analysis.voices]
+    names = [voice.voice for voice in record.analysis.voices]
     return [name for name in names if VoiceName(name).is_tuned]
 
 
@@ -72,7 +72,7 @@ def add_drum(scope: Scope, session_id: int, owned: OwnedDrum, *, lent_by: str = 
     """Add a drum; it is given the voice it suits best among those that no drum plays yet."""
     _check(scope, owned)
     _check_name(scope, owned.name)
-    result = heard(scope, session_id)
+    result = analysed_record(scope, session_id)
     with in_session(scope, session_id) as db:
         taken = {d.voice for d in store.listing(db, session_id)}
         free = [
@@ -183,7 +183,7 @@ class Given:
 
     name: str
     before: str | None
-    now: str | None
+    part: str | None
     findings: tuple[str, ...] = ()
     """Serious ones, in words: no tuning cures them."""
 
@@ -225,16 +225,16 @@ def suggest_voices(scope: Scope, session_id: int) -> None:
 
     A drum with a fault that no tuning cures is left out as long as others do.
     """
-    voices = tuned_voices(heard(scope, session_id))
+    voices = tuned_voices(analysed_record(scope, session_id))
     with in_session(scope, session_id) as db:
         drums = [d for d in store.listing(db, session_id) if not d.also]
         for drum in drums:
             store.assign(db, drum.id, None)
         for kind in TUNED:
             wanted = sorted(v for v in voices if kind_of_voice(v) == kind)
-            own = [d for d in drums if d.owned.kind == kind]
-            sound = [d for d in own if not serious(d.owned)]
-            own = sound if len(sound) >= len(wanted) else own
-            own.sort(key=lambda d: (d.owned.diameter_in, d.owned.depth_in))
-            for voice, drum in zip(wanted, own, strict=False):
+            members = [d for d in drums if d.owned.kind == kind]
+            sound = [d for d in members if not serious(d.owned)]
+            members = sound if len(sound) >= len(wanted) else members
+            members.sort(key=lambda d: (d.owned.diameter_in, d.owned.depth_in))
+            for voice, drum in zip(wanted, members, strict=False):
                 store.assign(db, drum.id, voice)

@@ -109,14 +109,14 @@ def bring_kit(
             slots = [store.use(db, session_id, drum_id) for drum_id in result[0].drum_ids]
         else:
             raise InputError("Choose a kit from the list.", field="kit")
-        there = {slot.id for slot in slots}
-        removed = tuple(sorted(before - there)) if replace_kit else ()
+        available = {slot.id for slot in slots}
+        removed = tuple(sorted(before - available)) if replace_kit else ()
         for slot_id in removed:
             store.delete(db, session_id, slot_id)
     suggest_voices(scope, session_id)
     with in_session(scope, session_id) as db:
         rows = store.listing(db, session_id)
-        return KitChange(tuple(d for d in rows if d.id in there - before), removed)
+        return KitChange(tuple(d for d in rows if d.id in available - before), removed)
 
 
 def _preset_drum(db: Session, scope: Scope, session_id: int, owned: OwnedDrum) -> KitDrum:
@@ -146,12 +146,12 @@ def undo_kit(scope: Scope, session_id: int, added: Sequence[int], removed: Seque
         studio with its slot, and is in no other kit, is deleted.
     """
     with in_session(scope, session_id) as db:
-        there = {d.id: d for d in store.listing(db, session_id)}
+        available = {d.id: d for d in store.listing(db, session_id)}
         for slot_id in added:
-            if slot_id in there:
+            if slot_id in available:
                 store.delete(db, session_id, slot_id)
                 if store.is_new_with(db, slot_id):
-                    drum_store.delete(db, scope.studio_id, there[slot_id].drum_id)
+                    drum_store.delete(db, scope.studio_id, available[slot_id].drum_id)
         for slot_id in removed:
             with contextlib.suppress(NotFoundError):
                 store.restore(db, session_id, slot_id)
@@ -187,8 +187,8 @@ def delete_saved_kit(scope: Scope, kit_id: int) -> None:
 def studio_drums(scope: Scope, session_id: int) -> list[StudioDrum]:
     """Return the studio's drums that are not in a session's kit."""
     with in_session(scope, session_id) as db:
-        there = {d.drum_id for d in store.listing(db, session_id)}
-        return [d for d in drum_store.listing(db, scope.studio_id) if d.id not in there]
+        available = {d.drum_id for d in store.listing(db, session_id)}
+        return [d for d in drum_store.listing(db, scope.studio_id) if d.id not in available]
 
 
 def use_drum(scope: Scope, session_id: int, drum_id: int) -> KitDrum:
@@ -221,7 +221,7 @@ def move_drum(scope: Scope, session_id: int, slot_id: int, by: int) -> None:
     with in_session(scope, session_id) as db:
         order = [d.id for d in store.listing(db, session_id)]
         store.get(db, session_id, slot_id)
-        at = order.index(slot_id)
-        to = min(max(at + by, 0), len(order) - 1)
-        order.insert(to, order.pop(at))
+        position = order.index(slot_id)
+        to = min(max(position + by, 0), len(order) - 1)
+        order.insert(to, order.pop(position))
         store.set_order(db, session_id, order)

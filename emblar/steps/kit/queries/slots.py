@@ -87,9 +87,9 @@ def add(
 def use(db: Session, session_id: int, drum_id: int, voice: str | None = None) -> KitDrum:
     """Put a drum of the studio into a kit; one that is in it already stays as it is."""
     drums.get(db, _studio_of(db, session_id), drum_id)
-    there = next((d for d in listing(db, session_id) if d.drum_id == drum_id), None)
-    if there is not None:
-        return there
+    available = next((d for d in listing(db, session_id) if d.drum_id == drum_id), None)
+    if available is not None:
+        return available
     row = KitSlotRow(session_id=session_id, drum_id=drum_id, part=voice)
     db.add(row)
     db.flush()
@@ -236,9 +236,11 @@ def saved(db: Session, studio_id: int) -> list[SavedKit]:
     query = select(SavedKitRow).where(
         SavedKitRow.studio_id == studio_id, SavedKitRow.deleted_at.is_(None)
     )
-    there = {d.id for d in drums.listing(db, studio_id)}
+    available = {d.id for d in drums.listing(db, studio_id)}
     return [
-        SavedKit(row.id, row.name, tuple(d for d in row.drums if isinstance(d, int) and d in there))
+        SavedKit(
+            row.id, row.name, tuple(d for d in row.drums if isinstance(d, int) and d in available)
+        )
         for row in db.execute(query.order_by(SavedKitRow.name)).scalars()
     ]
 

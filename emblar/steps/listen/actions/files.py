@@ -14,7 +14,7 @@ from emblar.platform.scope import Scope
 from emblar.platform.sound.decode import decode
 from emblar.platform.sound.encode import encode
 from emblar.steps.listen.actions.measuring import measured_record
-from emblar.steps.listen.actions.recordings import heard
+from emblar.steps.listen.actions.recordings import analysed_record
 from emblar.steps.sessions.actions.editing import asked_of, one_session
 
 MEDIA = {
@@ -78,7 +78,7 @@ def stem_file(scope: Scope, session_id: int, part: str) -> ListenFile:
     NotFoundError
         There is no such part: only a full mix has a drumless rest.
     """
-    result = heard(scope, session_id)
+    result = analysed_record(scope, session_id)
     if result is None or result.recording.audio_id is None:
         raise NotFoundError("Nothing is analysed in this session yet.")
     recording, whole = result.recording, result.recording.audio_id

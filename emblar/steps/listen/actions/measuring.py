@@ -23,7 +23,7 @@ from emblar.platform.database import apart, transaction
 from emblar.platform.scope import Scope
 from emblar.platform.sound.decode import decode, decode_piece
 from emblar.steps.listen import queries as store
-from emblar.steps.listen.actions.recordings import Heard, heard
+from emblar.steps.listen.actions.recordings import AnalysedRecord, analysed_record
 from emblar.steps.listen.queries import RecordingInfo, Region
 
 MOST_TRIES = 20
@@ -108,19 +108,19 @@ def _wait_until_quiet(recording_id: int, quiet_s: float) -> None:
         time.sleep(min(left, quiet_s))
 
 
-def measured_record(scope: Scope, session_id: int) -> Heard | None:
+def measured_record(scope: Scope, session_id: int) -> AnalysedRecord | None:
     """Return the session's record with every number up to date, measuring what has to be."""
-    result = heard(scope, session_id)
+    result = analysed_record(scope, session_id)
     if result is None:
         return None
     with apart():
         measured = [run_measuring(file.id) for file in result.files]
-    return heard(scope, session_id) if any(measured) else result
+    return analysed_record(scope, session_id) if any(measured) else result
 
 
 def _measured(file: AnalysisFile, audio: Audio, recording: RecordingInfo) -> AnalysisFile:
     decided = file.decided or _decide(audio, recording.kind)
-    marked, anew = remeasure(
+    marked, renewed = remeasure(
         audio,
         file.hits,
         mix=decided.mix,
@@ -130,7 +130,7 @@ def _measured(file: AnalysisFile, audio: Audio, recording: RecordingInfo) -> Ana
     )
     present = {h.voice for h in marked}
     cards = {v.voice: v for v in file.voices if v.voice in present}
-    cards |= {card.voice: voice_file(card) for card in anew}
+    cards |= {card.voice: voice_file(card) for card in renewed}
     return file.model_copy(
         update={
             "hits": [rounded_hit(h) for h in marked],
@@ -145,5 +145,5 @@ def _decide(audio: Audio, kind: str) -> DecidedFile:
     """Return what an analysis of before decided and did not keep."""
     mono = one_channel(audio)
     # What was brought as a mix, or as drums, is not listened to for it: that takes a while.
-    heard = kind == "auto" and frames_of(mono).is_mix
-    return DecidedFile(mix=Accompaniment.of(kind, heard=heard).taken, begins=begins_at(mono))
+    is_mix = kind == "auto" and frames_of(mono).is_mix
+    return DecidedFile(mix=Accompaniment.of(kind, audible=is_mix).taken, begins=begins_at(mono))

@@ -8,7 +8,7 @@ from emblar.core.errors import InputError
 from emblar.core.planning.kit import check_range
 from emblar.platform.scope import Scope
 from emblar.platform.sound.encode import wav_bytes
-from emblar.steps.listen.actions.recordings import heard
+from emblar.steps.listen.actions.recordings import analysed_record
 from emblar.steps.match.actions.sound import record_strokes
 
 STROKE_S = 0.8
@@ -32,7 +32,7 @@ def reading_sound(scope: Scope, session_id: int, voice: str, hz: float) -> bytes
         The pitch is none of a drum.
     """
     check_range("drum_pitch_hz", hz)
-    result = heard(scope, session_id)
+    result = analysed_record(scope, session_id)
     card = result.voice(voice) if result is not None else None
     if result is None or card is None:
         raise InputError("There is no such drum on the record.")

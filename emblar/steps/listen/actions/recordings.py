@@ -81,7 +81,7 @@ class CancelledError(Exception):
 
 
 @dataclass(frozen=True, slots=True)
-class Heard:
+class AnalysedRecord:
     """An analysed record and what was found.
 
     Strokes are those of one file; the cards are of all its files and of what is said of it.
@@ -130,7 +130,7 @@ def bring_recording(
     data: bytes,
     kind: str,
     *,
-    beside: bool = False,
+    keep_others: bool = False,
     voice: str | None = None,
 ) -> RecordingInfo:
     """Keep a recording and have it analysed.
@@ -139,7 +139,7 @@ def bring_recording(
     ----------
     session_id, filename, data, kind
         Where it belongs, its name and bytes, and one of ``KINDS``.
-    beside
+    keep_others
         Whether it is another file of the record that is there, rather than another record.
     voice
         Of single strokes: the drum they are on, or None to tell by ear.
@@ -158,7 +158,7 @@ def bring_recording(
     kept, media_type = keep_apart(data)
     name = PurePath(filename).name or "recording"
     with in_session(scope, session_id) as db:
-        there = store.files(db, session_id)
+        available = store.files(db, session_id)
         audio_id = audio_store.keep(db, kept, media_type)
         played_by = voice if known == "hit" else None
         twin = store.with_sound(db, session_id, audio_id, known, played_by)
@@ -173,7 +173,7 @@ def bring_recording(
             audio_id=audio_id,
             filename=name,
             kind=known,
-            main_id=there[0].id if beside and there else None,
+            main_id=available[0].id if keep_others and available else None,
             voice=played_by,
         )
         defer_analysis(db, recording.id)
@@ -355,10 +355,12 @@ def _analysed(
     return _Analysed(document, peaks(decoded.audio), parts)
 
 
-def _keep_analysed(db: Session, recording: RecordingInfo, found: _Analysed, *, state: str) -> bool:
+def _keep_analysed(
+    db: Session, recording: RecordingInfo, analysed: _Analysed, *, state: str
+) -> bool:
     """Keep an analysis whole, the corrections that stand made again."""
     standing = store.standing(db, recording.id)
-    file = found.file
+    file = analysed.file
     if standing:
         edits = [edit_from_document(c.document) for c in standing]
         hits, made = replayed(file.hits, edits)
@@ -371,12 +373,12 @@ def _keep_analysed(db: Session, recording: RecordingInfo, found: _Analysed, *, s
         for correction, edit in zip(standing, made, strict=True):
             store.redo(db, recording.id, correction, edit_document(edit) if edit else None)
         defer_measuring(db, recording.id)
-    kept = [audio_store.keep(db, data, "audio/flac") for data in found.parts or ()]
+    kept = [audio_store.keep(db, data, "audio/flac") for data in analysed.parts or ()]
     return store.finish(
         db,
         recording.id,
         analysis=file.model_dump(by_alias=True),
-        peaks={"low": found.peaks[0], "high": found.peaks[1]},
+        peaks={"low": analysed.peaks[0], "high": analysed.peaks[1]},
         version=ANALYSIS_VERSION,
         parts=(kept[0], kept[1]) if kept else None,
         state=state,
@@ -434,14 +436,14 @@ def one_recording(scope: Scope, session_id: int, recording_id: int) -> Recording
         return store.get(db, recording_id, session_id)
 
 
-def heard(scope: Scope, session_id: int) -> Heard | None:
+def analysed_record(scope: Scope, session_id: int) -> AnalysedRecord | None:
     """Return the session's newest analysed record with what was found, or None."""
     with together(), in_session(scope, session_id) as db:
         recording = store.shown(db, session_id)
         if recording is None:
             return None
         files = store.files(db, session_id)
-        said = evidence_store.listing(db, session_id)
+        text = evidence_store.listing(db, session_id)
         marks = store.versions(db, [file.id for file in files])
         kept = _readable({i: (settings().database_url, i, mark) for i, mark in marks.items()})
     files = [file for file in files if file.id in kept]
@@ -450,11 +452,11 @@ def heard(scope: Scope, session_id: int) -> Heard | None:
     if recording.id not in kept:
         recording = store.first_shown(files)
     shown = kept[recording.id]
-    if len(files) > 1 or any(piece.quantity for piece in said):
-        cards = _pooled(recording, [(file, kept[file.id]) for file in files], said)
+    if len(files) > 1 or any(piece.quantity for piece in text):
+        cards = _pooled(recording, [(file, kept[file.id]) for file in files], text)
         shown = shown.model_copy(update={"voices": cards})
     drawn = settings().database_url, recording.id, recording.created_at, recording.analysis_version
-    return Heard(recording, shown, drawn, tuple(files), tuple(said))
+    return AnalysedRecord(recording, shown, drawn, tuple(files), tuple(text))
 
 
 def unreadable_of(scope: Scope, session_id: int) -> tuple[RecordingInfo, ...]:
@@ -501,7 +503,7 @@ def _peaks(version: Drawn) -> tuple[Peaks, Peaks, tuple[float, ...]]:
 def _pooled(
     shown: RecordingInfo,
     files: Sequence[tuple[RecordingInfo, AnalysisFile]],
-    said: Sequence[EvidenceInfo],
+    text: Sequence[EvidenceInfo],
 ) -> list[VoiceFile]:
     """Return the cards of a record's files and evidence, voices of all files together."""
     sources: dict[str, list[Source]] = {}
@@ -511,12 +513,12 @@ def _pooled(
             sources.setdefault(voice.voice, []).append(source)
     cards = []
     for name in sorted(sources, key=voice_order):
-        own = [
+        matching = [
             Evidence(e.quantity, e.value, e.sd, e.confidence, e.source)
-            for e in said
+            for e in text
             if e.voice == name and e.quantity is not None and e.value is not None
         ]
-        cards.append(voice_file(*pooled_card(sources[name], own)))
+        cards.append(voice_file(*pooled_card(sources[name], matching)))
     return cards
 
 

@@ -84,8 +84,10 @@ def put_in_stroke(scope: Scope, session_id: int, time_s: float, voice: str) -> s
                 field="time_s",
             )
         piece = measured_piece(db, recording, file, time_s, time_s + PIECE_S)
-        at = levels_db(one_channel(piece), np.array([0.0])) if len(piece.samples) else [SILENT_DB]
-        edit = put_in(file.hits, time_s, voice, float(at[0]))
+        level_db = (
+            levels_db(one_channel(piece), np.array([0.0])) if len(piece.samples) else [SILENT_DB]
+        )
+        edit = put_in(file.hits, time_s, voice, float(level_db[0]))
         _keep(db, recording, file, edit)
     return edit.says
 

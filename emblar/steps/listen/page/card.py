@@ -17,7 +17,7 @@ from emblar.frame.drawing.overtones import Partial, overtones
 from emblar.frame.drawing.pitch_track import pitch_track
 from emblar.frame.drawing.small_ruler import small_ruler
 from emblar.frame.words import number, uncertainty
-from emblar.steps.listen.actions.recordings import Heard
+from emblar.steps.listen.actions.recordings import AnalysedRecord
 
 SHARE_SURE = 0.5
 STEADY_CENTS = 8.0
@@ -140,39 +140,41 @@ def overtones_drawing(card: VoiceFile | None) -> Markup | None:
     )
 
 
-def how_sure(card: VoiceFile | None, found: Heard) -> tuple[str, ...]:
+def how_sure(card: VoiceFile | None, record: AnalysedRecord) -> tuple[str, ...]:
     """Return what the numbers stand on, in sentences."""
     if card is None:
         return ()
-    said = []
+    description = []
     if card.fundamental_hz is not None and card.fundamental_spread_cents is not None:
-        said.append(
+        description.append(
             f"Pitch from {counted(card.clean_hits, 'clean stroke')}, "
             f"{card.fundamental_spread_cents:.0f} ct apart from each other."
         )
     elif card.fundamental_hz is not None and "fundamental_hz" not in card.origins:
-        said.append(_alone_or_together(card, found))
+        description.append(_alone_or_together(card, record))
     if card.soft and card.loud:
-        said.append(
+        description.append(
             f"Soft ({card.soft.strokes}) and loud strokes ({card.loud.strokes}) apart: the short "
             "and the tall mark on each ruler."
         )
-    said += _dynamics(card) + _manners(card, found)
-    own = [h for h in found.analysis.hits if h.voice == card.voice]
-    doubtful = sum(h.confidence < SHARE_SURE for h in own)
+    description += _dynamics(card) + _manners(card, record)
+    voice_hits = [h for h in record.analysis.hits if h.voice == card.voice]
+    doubtful = sum(h.confidence < SHARE_SURE for h in voice_hits)
     if doubtful:
-        said.append(
-            f"{doubtful} of its {counted(len(own), 'stroke')} could belong to another drum."
+        description.append(
+            f"{doubtful} of its {counted(len(voice_hits), 'stroke')} could belong to another drum."
         )
-    decided = found.analysis.decided
+    decided = record.analysis.decided
     if decided is not None and decided.clipped >= TOLD:
-        said.append(
+        description.append(
             "The recording is clipped: too loud once, its tops are cut flat. Notes and sustain are "
             "not moved by that; attack, click, length and body are less sure."
         )
-    if found.recording.rest_audio_id is not None:
-        said.append("Read from a full mix without taking the drums out first: trust it less.")
-    return tuple(said)
+    if record.recording.rest_audio_id is not None:
+        description.append(
+            "Read from a full mix without taking the drums out first: trust it less."
+        )
+    return tuple(description)
 
 
 @dataclass(frozen=True, slots=True)
@@ -182,7 +184,7 @@ class ReadingRow:
     text: str
     hz: str
     planned: bool
-    hear: str
+    sound: str
     """Where it is played as a tone beside the record's stroke."""
     key: str
     """The key that chooses it: that of the first other one."""
@@ -207,18 +209,18 @@ def reading_rows(card: VoiceFile | None, session_id: int) -> tuple[ReadingRow, .
     )
 
 
-def _alone_or_together(card: VoiceFile, found: Heard) -> str:
+def _alone_or_together(card: VoiceFile, record: AnalysedRecord) -> str:
     """Return what a pitch stands on that no two strokes tell by themselves."""
     together = f"Pitch from all {counted(card.hits, 'stroke')} together"
     if not card.tracks:
         return f"{together}: none could be followed by itself under what else plays."
-    if found.recording.rest_audio_id is not None and is_tom(card.voice):
+    if record.recording.rest_audio_id is not None and is_tom(card.voice):
         return f"{together} and from one that could be followed by itself."
     return "Pitch from one clean stroke."
 
 
-def _manners(card: VoiceFile, found: Heard) -> list[str]:
-    counts = Counter(h.manner for h in found.analysis.hits if h.voice == card.voice and h.manner)
+def _manners(card: VoiceFile, record: AnalysedRecord) -> list[str]:
+    counts = Counter(h.manner for h in record.analysis.hits if h.voice == card.voice and h.manner)
     if not counts:
         return []
     words = [MANNERS[manner][count != 1].format(count) for manner, count in counts.most_common()]
@@ -226,8 +228,8 @@ def _manners(card: VoiceFile, found: Heard) -> list[str]:
 
 
 def _dynamics(card: VoiceFile) -> list[str]:
-    said = []
+    description = []
     pitch, sd = card.dynamics_pitch_cents, card.dynamics_pitch_sd_cents
     if pitch is not None and sd is not None:
-        said.append(f"10 dB harder moves its pitch by {pitch:+.0f} ± {sd:.0f} ct.")
-    return said
+        description.append(f"10 dB harder moves its pitch by {pitch:+.0f} ± {sd:.0f} ct.")
+    return description

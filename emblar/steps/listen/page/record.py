@@ -13,7 +13,7 @@ from emblar.core.voices import VoiceName, is_tom
 from emblar.formats.analysis import AnalysisFile, VoiceFile
 from emblar.frame.words import number
 from emblar.steps.kit.actions.drums import tuned_voices
-from emblar.steps.listen.actions.recordings import Heard
+from emblar.steps.listen.actions.recordings import AnalysedRecord
 from emblar.steps.listen.actions.strokes import LastCorrection
 from emblar.steps.listen.drawing.lanes import Lane, LaneStroke, lanes
 from emblar.steps.listen.drawing.overview import overview
@@ -134,7 +134,7 @@ class ListenPage:
 
     frame: Frame
     recording: RecordingInfo | None
-    found: Heard | None
+    record: AnalysedRecord | None
     title: str
     subtitle: str
     window: Window | None
@@ -180,7 +180,7 @@ def listen_page(
 
     ``correction`` is the last one made by ear.
     """
-    recording, result = work.recording, work.found
+    recording, result = work.recording, work.record
     voice_name = around.voice
     if result is None or voice_name is None:
         return ListenPage(
@@ -206,7 +206,7 @@ def listen_page(
     return ListenPage(
         frame=around,
         recording=recording,
-        found=result,
+        record=result,
         title=f"{voice_title(voice_name)} on the record",
         subtitle=_subtitle(card, result),
         window=window,
@@ -239,7 +239,7 @@ def listen_page(
 
 def _next_step(around: Frame) -> NextStep:
     """Return what the record needs next: a kit, its drums matched, or a plan."""
-    voices = tuned_voices(around.found)
+    voices = tuned_voices(around.record)
     count = f"{counted(len(voices), 'drum')} found on the record"
     matched = {drum.voice for drum in around.drums if not drum.also}
     open_voices = [voice for voice in voices if voice not in matched]
@@ -261,13 +261,13 @@ def _next_step(around: Frame) -> NextStep:
 def _undo_href(around: Frame, voice: str, window: Window, correction: LastCorrection | None) -> str:
     if correction is None:
         return ""
-    at = f"seen={correction.count}&start={window.start_s:.2f}&stop={window.stop_s:.2f}"
-    return f"/sessions/{around.session.id}/listen/take-back?sel={voice}&{at}"
+    time_s = f"seen={correction.count}&start={window.start_s:.2f}&stop={window.stop_s:.2f}"
+    return f"/sessions/{around.session.id}/listen/take-back?sel={voice}&{time_s}"
 
 
-def _overview(around: Frame, found: Heard, voice: str, window: Window) -> Markup | None:
+def _overview(around: Frame, record: AnalysedRecord, voice: str, window: Window) -> Markup | None:
     """Return the whole recording to jump in; None where the window shows all of it."""
-    duration = found.analysis.source.duration_s
+    duration = record.analysis.source.duration_s
     span = window.stop_s - window.start_s
     if duration <= 1.05 * span:
         return None
@@ -277,14 +277,14 @@ def _overview(around: Frame, found: Heard, voice: str, window: Window) -> Markup
         start = min(max(middle - span / 2.0, 0.0), duration - span)
         return f"{base}&start={start:.2f}&stop={start + span:.2f}"
 
-    return overview(found.bars, duration, window.start_s, window.stop_s, href)
+    return overview(record.bars, duration, window.start_s, window.stop_s, href)
 
 
 def _renames(analysis: AnalysisFile, voice: str) -> tuple[str, ...]:
     toms = () if is_tom(voice) else ("tom-1",)
     names = {h.voice for h in analysis.hits if not is_tom(h.voice)}
-    there = sorted(names | {"kick", "snare", "hat", "cymbal"}, key=_lane_key)
-    return tuple(v for v in (*there, *toms) if v != voice)
+    available = sorted(names | {"kick", "snare", "hat", "cymbal"}, key=_lane_key)
+    return tuple(v for v in (*available, *toms) if v != voice)
 
 
 def _stretches(around: Frame, analysis: AnalysisFile, voice: str) -> tuple[StretchLink, ...]:
@@ -312,18 +312,18 @@ def _regions(around: Frame, shown: RecordingInfo, voice: str) -> tuple[RegionRow
     )
 
 
-def _files(found: Heard) -> tuple[FileRow, ...]:
+def _files(record: AnalysedRecord) -> tuple[FileRow, ...]:
     rows = []
-    for file in found.files:
+    for file in record.files:
         held = KIND_WORDS[file.kind] + (f" of {voice_title(file.voice)}" if file.voice else "")
-        shown = file.id == found.recording.id
+        shown = file.id == record.recording.id
         rows.append(FileRow(file.id, file.filename, held, shown))
     return tuple(rows)
 
 
-def _evidence(found: Heard, voice: str) -> tuple[EvidenceRow, ...]:
+def _evidence(record: AnalysedRecord, voice: str) -> tuple[EvidenceRow, ...]:
     rows = []
-    for piece in found.evidence:
+    for piece in record.evidence:
         if piece.voice != voice:
             continue
         trust = min(CONFIDENCE, key=lambda word: abs(CONFIDENCE[word] - piece.confidence))
@@ -379,10 +379,10 @@ def _tom_changes(analysis: AnalysisFile, voice: str) -> tuple[TomChange, ...]:
     return tuple(changes)
 
 
-def _parts(found: Heard) -> tuple[Part, ...]:
-    if found.parts is None:
+def _parts(record: AnalysedRecord) -> tuple[Part, ...]:
+    if record.parts is None:
         return ()
-    session_id = found.recording.session_id
+    session_id = record.recording.session_id
     base = f"/sessions/{session_id}/listen/stems"
     return tuple(
         Part(
@@ -391,20 +391,20 @@ def _parts(found: Heard) -> tuple[Part, ...]:
             sound_href(session_id, audio_id),
             f"{base}/{name}.flac",
         )
-        for name, audio_id in zip(("drums", "drumless"), found.parts, strict=True)
+        for name, audio_id in zip(("drums", "drumless"), record.parts, strict=True)
     )
 
 
-def _subtitle(card: VoiceFile | None, found: Heard) -> str:
+def _subtitle(card: VoiceFile | None, record: AnalysedRecord) -> str:
     if card is None:
         return "Not heard in this recording"
-    told = f"{counted(card.hits, 'stroke')}, {card.clean_hits} clean enough to measure"
-    return f"{told} · {found.recording.filename}"
+    known = f"{counted(card.hits, 'stroke')}, {card.clean_hits} clean enough to measure"
+    return f"{known} · {record.recording.filename}"
 
 
 def _play_list(analysis: AnalysisFile, voice: str) -> str:
-    own = [h for h in analysis.hits if h.voice == voice]
-    chosen = [h for h in own if h.clean][:MOST_PLAYED] or own[:MOST_PLAYED]
+    voice_hits = [h for h in analysis.hits if h.voice == voice]
+    chosen = [h for h in voice_hits if h.clean][:MOST_PLAYED] or voice_hits[:MOST_PLAYED]
     return ";".join(f"{h.time_s:.3f},{PLAY_HIT_S}" for h in chosen)
 
 
@@ -420,7 +420,7 @@ def _window(
     rows = [_lane(around, analysis, name, name == voice, start, stop) for name in names]
     span, middle = stop - start, (start + stop) / 2.0
 
-    def at(new_middle: float, new_span: float) -> str:
+    def window_at(new_middle: float, new_span: float) -> str:
         low, high = new_middle - new_span / 2.0, new_middle + new_span / 2.0
         base = f"/sessions/{around.session.id}/listen?sel={voice}"
         return f"{base}&start={low:.2f}&stop={high:.2f}"
@@ -429,10 +429,10 @@ def _window(
         start_s=start,
         stop_s=stop,
         lanes=lanes(rows, start, stop),
-        earlier=at(middle - 0.7 * span, span),
-        later=at(middle + 0.7 * span, span),
-        closer=at(middle, max(span / 2.0, SHORTEST_SPAN_S)),
-        wider=at(middle, span * 2.0),
+        earlier=window_at(middle - 0.7 * span, span),
+        later=window_at(middle + 0.7 * span, span),
+        closer=window_at(middle, max(span / 2.0, SHORTEST_SPAN_S)),
+        wider=window_at(middle, span * 2.0),
         text=f"{_clock(start)} to {_clock(stop)} of {_clock(analysis.source.duration_s)}",
     )
 
@@ -443,8 +443,8 @@ def _bounds(
     """Return the window asked for, or one where the voice is heard cleanly."""
     duration = analysis.source.duration_s
     if start_s is None or stop_s is None or stop_s <= start_s:
-        own = [h for h in analysis.hits if h.voice == voice]
-        first = next((h for h in own if h.clean), own[0] if own else None)
+        voice_hits = [h for h in analysis.hits if h.voice == voice]
+        first = next((h for h in voice_hits if h.clean), voice_hits[0] if voice_hits else None)
         start_s = (first.time_s - 2.0) if first else 0.0
         stop_s = start_s + SPAN_S
     span = min(max(stop_s - start_s, SHORTEST_SPAN_S), duration)
@@ -455,24 +455,24 @@ def _bounds(
 def _lane(
     around: Frame, analysis: AnalysisFile, name: str, selected: bool, start: float, stop: float
 ) -> Lane:
-    own = [(i, h) for i, h in enumerate(analysis.hits) if h.voice == name]
-    loudest = max(h.level_db for _, h in own)
+    voice_hits = [(i, h) for i, h in enumerate(analysis.hits) if h.voice == name]
+    loudest = max(h.level_db for _, h in voice_hits)
     strokes = [
         LaneStroke(i, h.time_s, loudest - h.level_db, h.clean, h.confidence, h.manner)
-        for i, h in own
+        for i, h in voice_hits
         if start <= h.time_s < stop
     ]
     href = f"/sessions/{around.session.id}/listen?sel={name}&start={start:.2f}&stop={stop:.2f}"
-    return Lane(name, len(own), href, selected, strokes)
+    return Lane(name, len(voice_hits), href, selected, strokes)
 
 
-def peaks_window(found: Heard, start_s: float, stop_s: float) -> dict[str, list[float]]:
+def peaks_window(record: AnalysedRecord, start_s: float, stop_s: float) -> dict[str, list[float]]:
     """Return the waveform's lowest and highest values between two times.
 
     Of a long window so many are put together that no more come than can be seen.
     """
     first, last = max(int(start_s * PEAK_BINS_PER_S), 0), max(int(stop_s * PEAK_BINS_PER_S), 1)
-    low, high = (side[first:last] for side in found.peaks)
+    low, high = (side[first:last] for side in record.peaks)
     size = -(-len(low) // MOST_PEAKS)
     if size > 1:
         starts = np.arange(0, len(low), size)

@@ -17,10 +17,10 @@ from emblar.steps.listen.actions.files import ListenFile, listen_file, stem_file
 from emblar.steps.listen.actions.pitch_reading_sound import reading_sound
 from emblar.steps.listen.actions.recordings import (
     analyse_again,
+    analysed_record,
     bring_file_back,
     bring_recording,
     cancel_analysis,
-    heard,
     one_recording,
     open_file,
     recording_of,
@@ -81,7 +81,7 @@ def measured(
     stop: AskedNumber = None,
 ) -> Response:
     """Show the card as soon as the drum is measured anew; until then answer with nothing."""
-    result = heard(scope, session_id)
+    result = analysed_record(scope, session_id)
     if result is not None and sel in result.analysis.measuring:
         return Response(status_code=204)
     work, around = load(scope, session_id, "listen", sel)
@@ -93,7 +93,7 @@ def measured(
 @router.get("/waveform")
 def waveform(scope: Here, session_id: Id, start: Number, stop: Number) -> dict[str, list[float]]:
     """Return the waveform's lowest and highest values between two times in s."""
-    result = heard(scope, session_id)
+    result = analysed_record(scope, session_id)
     if result is None:
         raise NotFoundError("Nothing is analysed in this session yet.")
     return peaks_window(result, start, stop)
@@ -105,7 +105,7 @@ def bring(
     session_id: Id,
     file: Annotated[UploadFile, File()],
     kind: Annotated[str, Form()] = "auto",
-    beside: Annotated[bool, Form()] = False,
+    keep_others: Annotated[bool, Form(alias="beside")] = False,
     drum: Annotated[str, Form()] = "",
     once: Annotated[Text, Form()] = "",
 ) -> Response:
@@ -113,10 +113,12 @@ def bring(
     data, name = file.file.read(), file.filename or ""
 
     def make() -> str:
-        bring_recording(scope, session_id, name, data, kind, beside=beside, voice=drum or None)
+        bring_recording(
+            scope, session_id, name, data, kind, keep_others=keep_others, voice=drum or None
+        )
         return f"/sessions/{session_id}/listen"
 
-    sent = (name, sha256(data).hexdigest(), kind, beside, drum)
+    sent = (name, sha256(data).hexdigest(), kind, keep_others, drum)
     return go(only_once(once, sent, make))
 
 
@@ -140,8 +142,8 @@ def _back(
     scope: Scope, session_id: int, sel: str, start: float, stop: float, *, done: bool = False
 ) -> Response:
     """Answer with the window as it was; ``done`` offers to undo what was just done."""
-    told = _done(scope, session_id) if done else ""
-    return go(f"/sessions/{session_id}/listen?sel={sel}&start={start:.2f}&stop={stop:.2f}{told}")
+    known = _done(scope, session_id) if done else ""
+    return go(f"/sessions/{session_id}/listen?sel={sel}&start={start:.2f}&stop={stop:.2f}{known}")
 
 
 def _done(scope: Scope, session_id: int) -> str:

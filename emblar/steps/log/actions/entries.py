@@ -41,7 +41,7 @@ class Round:
     """What was read on a drum as it was set up at one time: mean lug pitches, the drum's pitch."""
 
     setup_id: int
-    at: datetime
+    time: datetime
     session: str
     batter_hz: float | None
     reso_hz: float | None
@@ -82,7 +82,7 @@ class DrumLog:
         """Return how far a head moves by itself over a night, cents."""
         fitted = [(_side(h.side), h.fitted_at) for h in self.heads if h.fitted_at is not None]
         tapped = [
-            Tapped(r.at, r.setup_id, side, r.rod, r.hz)
+            Tapped(r.time, r.setup_id, side, r.rod, r.hz)
             for r in self.readings
             if r.what == "lug" and r.side == side and r.rod is not None
         ]
@@ -91,7 +91,7 @@ class DrumLog:
     @property
     def last_at(self) -> datetime | None:
         """When something was last read on it or recorded of it."""
-        times = [r.at for r in self.rounds] + [t.at for t in self.takes]
+        times = [r.time for r in self.rounds] + [t.time for t in self.takes]
         return max(times, default=None)
 
     def matches(self, words: str) -> bool:
@@ -117,8 +117,8 @@ def _head_lives(rows: Iterable[DrumLog]) -> dict[str, dict[tuple[str, str], Lear
             if head.removed_at is not None and sessions:
                 lasted[row.drum.owned.kind][head.side, head.construction].append(sessions)
     return {
-        kind: {made: head_life(counts) for made, counts in own.items()}
-        for kind, own in lasted.items()
+        kind: {made: head_life(counts) for made, counts in members.items()}
+        for kind, members in lasted.items()
     }
 
 
@@ -146,9 +146,9 @@ def learned_pace(scope: Scope) -> dict[str, Learned]:
 def _timed(file: BenchFile) -> Iterator[tuple[str, float]]:
     """Yield each job of a drum that was done, and the minutes since the one before."""
     timed = sorted((done.at, job_id, done) for job_id, done in file.jobs.items() if done.at)
-    for (before, _, _), (at, job_id, done) in itertools.pairwise(timed):
+    for (before, _, _), (time, job_id, done) in itertools.pairwise(timed):
         if done.state == "done":
-            yield name_of(job_id), (at - before).total_seconds() / 60.0
+            yield name_of(job_id), (time - before).total_seconds() / 60.0
 
 
 def with_due_heads(scope: Scope, drums: Sequence[KitDrum]) -> list[KitDrum]:
@@ -160,8 +160,10 @@ def with_due_heads(scope: Scope, drums: Sequence[KitDrum]) -> list[KitDrum]:
     }
     result = []
     for drum in drums:
-        told = due.get(drum.drum_id, ())
-        owned = replace(drum.owned, findings=(*drum.owned.findings, *told)) if told else drum.owned
+        known = due.get(drum.drum_id, ())
+        owned = (
+            replace(drum.owned, findings=(*drum.owned.findings, *known)) if known else drum.owned
+        )
         result.append(replace(drum, owned=owned))
     return result
 
@@ -187,9 +189,9 @@ def _best_notes(documents: Iterable[tuple[str, dict[str, Any]]]) -> Iterator[tup
     for session, document in documents:
         files = readable(BenchFile, [document], "The work so far")
         points = [SweepPoint(p.hz, p.t60_s, p.ring_db) for file in files for p in file.sweep]
-        told = sweep(points)
-        if told.hz is not None:
-            yield session, told.hz
+        known = sweep(points)
+        if known.hz is not None:
+            yield session, known.hz
 
 
 def _log(scope: Scope, *, with_setups: bool = False) -> list[DrumLog]:
@@ -224,8 +226,8 @@ def _sessions_of(
 ) -> int:
     """Return in how many sessions a drum was read or recorded while a head was on it."""
     first, last = head.fitted_at or _LONG_AGO, head.removed_at
-    at = {(r.at, r.session) for r in readings} | {(t.at, t.session) for t in takes}
-    return len({s for when, s in at if s and when >= first and (last is None or when < last)})
+    position = {(r.time, r.session) for r in readings} | {(t.time, t.session) for t in takes}
+    return len({s for when, s in position if s and when >= first and (last is None or when < last)})
 
 
 class _OfDrum(Protocol):
@@ -243,7 +245,7 @@ def _by_drum(rows: Iterable[Row]) -> dict[int, tuple[Row, ...]]:
     result: dict[int, list[Row]] = defaultdict(list)
     for row in rows:
         result[row.drum_id].append(row)
-    return {drum_id: tuple(own) for drum_id, own in result.items()}
+    return {drum_id: tuple(members) for drum_id, members in result.items()}
 
 
 def _rounds(readings: Iterable[ReadingInfo]) -> tuple[Round, ...]:
@@ -261,7 +263,7 @@ def _rounds(readings: Iterable[ReadingInfo]) -> tuple[Round, ...]:
         result.append(
             Round(
                 setup_id,
-                rows[-1].at,
+                rows[-1].time,
                 rows[-1].session,
                 fmean(lugs["batter"]) if lugs["batter"] else None,
                 fmean(lugs["reso"]) if lugs["reso"] else None,
@@ -270,7 +272,7 @@ def _rounds(readings: Iterable[ReadingInfo]) -> tuple[Round, ...]:
                 rows[-1].note,
             )
         )
-    return tuple(sorted(result, key=lambda r: r.at))
+    return tuple(sorted(result, key=lambda r: r.time))
 
 
 def log_file(scope: Scope) -> LogFile:
@@ -289,7 +291,7 @@ def _drum_file(row: DrumLog) -> LogDrum:
         lent_by=row.drum.lent_by,
         readings=[
             LogReading(
-                at=r.at,
+                at=r.time,
                 session=r.session,
                 what=r.what,
                 side=r.side,
@@ -301,7 +303,7 @@ def _drum_file(row: DrumLog) -> LogDrum:
             for r in row.readings
         ],
         setups=[
-            LogSetup(at=s.at, session=s.session, origin=s.origin, setup=setup, note=s.note)
+            LogSetup(at=s.time, session=s.session, origin=s.origin, setup=setup, note=s.note)
             for s in row.setups
             for setup in readable(SetupFile, [s.document], "This setup")
         ],

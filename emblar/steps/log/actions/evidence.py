@@ -25,9 +25,9 @@ def give_value(
 ) -> EvidenceInfo:
     """Keep a value somebody gives for a quantity of a voice; the card weighs it in."""
     confidence = _confidence(trust)
-    said = source.strip() or "by ear"
-    check_evidence(Evidence(quantity, value, sd, confidence, said))
-    return _keep(scope, session_id, voice, quantity, value, sd, confidence, said)
+    text = source.strip() or "by ear"
+    check_evidence(Evidence(quantity, value, sd, confidence, text))
+    return _keep(scope, session_id, voice, quantity, value, sd, confidence, text)
 
 
 def use_reading(scope: Scope, session_id: int, voice: str, hz: float) -> EvidenceInfo:

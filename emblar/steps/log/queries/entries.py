@@ -30,7 +30,7 @@ class ReadingInfo:
     hz: float
     sd_hz: float
     how: str
-    at: datetime
+    time: datetime
     note: str
     """What was said of the drum as it was set up."""
 
@@ -44,7 +44,7 @@ class SetupEntry:
     session: str
     origin: str
     document: dict[str, object]
-    at: datetime
+    time: datetime
     note: str
 
 
@@ -66,7 +66,7 @@ class TakeEntry:
     drum_id: int
     session: str
     filename: str
-    at: datetime
+    time: datetime
 
 
 def readings(db: Session, studio_id: int, drum_id: int | None = None) -> list[ReadingInfo]:

@@ -22,7 +22,7 @@ from emblar.steps.kit.queries import setups as setup_store
 from emblar.steps.kit.queries import slots as kit_store
 from emblar.steps.kit.queries.setups import SetupInfo
 from emblar.steps.listen import queries as store
-from emblar.steps.listen.actions.recordings import Heard, heard
+from emblar.steps.listen.actions.recordings import AnalysedRecord, analysed_record
 from emblar.steps.listen.queries import RecordingInfo
 from emblar.steps.listen.queue import defer_analysis
 from emblar.steps.match.actions.takes import Take, kept_sound, measured_take, same_take, take_voice
@@ -42,7 +42,7 @@ class Match:
 
     bench: Bench
     record: Target
-    heard: Heard
+    analysed: AnalysedRecord
     takes: tuple[Take, ...]
     shown: Take | None
     setup: Setup
@@ -99,10 +99,10 @@ def bring_takes(
     with in_session(scope, session_id) as db:
         work_on(db, session_id, slot_id)
         setup = setup_of(db, session_id, drum)
-        here = [t for t in store.takes(db, session_id, drum.drum_id) if t.setup_id == setup.id]
+        present = [t for t in store.takes(db, session_id, drum.drum_id) if t.setup_id == setup.id]
         for filename, form, media_type in kept:
             audio_id = audio_store.keep(db, form, media_type)
-            recording = same_take(here, audio_id)
+            recording = same_take(present, audio_id)
             if recording is not None:
                 recordings.append(recording)
                 continue
@@ -134,7 +134,7 @@ def match(scope: Scope, session_id: int, slot_id: int, take_id: int | None = Non
         The drum is not planned, or the record tells nothing of it.
     """
     use_own_parts(scope)
-    current, result = bench(scope, session_id, slot_id), heard(scope, session_id)
+    current, result = bench(scope, session_id, slot_id), analysed_record(scope, session_id)
     target = target_of(result, current.drum.voice)
     if result is None or target is None:
         raise InputError(
@@ -143,46 +143,48 @@ def match(scope: Scope, session_id: int, slot_id: int, take_id: int | None = Non
         )
     record = moved(target, dict(current.drum.wish.get("steps", {})))
     takes = _takes(scope, session_id, current, record)
-    done = [take for take in takes if take.found is not None]
+    done = [take for take in takes if take.comparison is not None]
     if take_id is not None:
         done = [take for take in done if take.info.id == take_id] or done
     shown = done[-1] if done else None
     setup = setup_of_bench(current)
     moves: tuple[Move, ...] = ()
-    if shown is not None and shown.found is not None and _in_tune(shown, takes):
+    if shown is not None and shown.comparison is not None and _in_tune(shown, takes):
         have = set(all_dampers()) | set(strikers())
         have |= {h.owned.construction for h in loose_heads(scope)}
         owned = current.drum.owned
         done_before = trials(owned, takes, _setups(scope, session_id, current), setup)
         shares = learned_shares(done_before)
-        found_moves = next_moves(owned, setup, shown.found, have=frozenset(have), learned=shares)
+        found_moves = next_moves(
+            owned, setup, shown.comparison, have=frozenset(have), learned=shares
+        )
         moves = tuple(found_moves[:MOST_MOVES])
     gap_s = asked_of(one_session(scope, session_id)).brief().gap_s(current.drum.voice or "")
     return Match(current, record, result, takes, shown, setup, moves, gap_s)
 
 
-def _setups(scope: Scope, session_id: int, now: Bench) -> list[SetupInfo]:
+def _setups(scope: Scope, session_id: int, state: Bench) -> list[SetupInfo]:
     with in_session(scope, session_id) as db:
-        return setup_store.listing(db, now.drum.drum_id)
+        return setup_store.listing(db, state.drum.drum_id)
 
 
 def _in_tune(shown: Take, takes: tuple[Take, ...]) -> bool:
     """Whether a take is the newest, and of the drum near its note: before that, Bench is next."""
-    pitch = shown.found.told.get("pitch") if shown.found is not None else None
+    pitch = shown.comparison.differences.get("pitch") if shown.comparison is not None else None
     return shown is _newest(takes) and (pitch is None or abs(pitch.steps) <= FAR_STEPS)
 
 
 def _newest(takes: tuple[Take, ...]) -> Take | None:
-    done = [take for take in takes if take.found is not None]
+    done = [take for take in takes if take.comparison is not None]
     return done[-1] if done else None
 
 
-def _takes(scope: Scope, session_id: int, now: Bench, record: Target) -> tuple[Take, ...]:
-    voice = take_voice(now.drum.owned.kind)
+def _takes(scope: Scope, session_id: int, state: Bench, record: Target) -> tuple[Take, ...]:
+    voice = take_voice(state.drum.owned.kind)
     with in_session(scope, session_id) as db:
-        rows = store.takes(db, session_id, now.drum.drum_id)
+        rows = store.takes(db, session_id, state.drum.drum_id)
         numbers = store.take_numbers(db, session_id)
-        setups = {s.id: s for s in setup_store.listing(db, now.drum.drum_id)}
+        setups = {s.id: s for s in setup_store.listing(db, state.drum.drum_id)}
         documents = {
             row.id: store.analysis_document(db, row.id) for row in rows if row.state == "done"
         }
@@ -196,7 +198,7 @@ def _takes(scope: Scope, session_id: int, now: Bench, record: Target) -> tuple[T
                 documents.get(row.id),
                 voice,
                 record,
-                setup=_as_made(info, now.plan.dampers) if info else None,
+                setup=_as_made(info, state.plan.dampers) if info else None,
                 picture=info is not None and info.picture_id is not None,
                 note=info.note if info else "",
             )
@@ -210,11 +212,11 @@ def _as_made(info: SetupInfo, planned: Sequence[str]) -> SetupFile:
     return file.model_copy(update={"dampers": list(planned)}) if info.origin == "as found" else file
 
 
-def setup_of_bench(now: Bench) -> Setup:
+def setup_of_bench(state: Bench) -> Setup:
     """Return how the drum is set up: as read at the bench, as planned where nothing was read."""
-    file = lenient(SetupFile, now.setup.document, "This setup")
-    worked = bool(now.done) or now.setup.origin != "as found"
-    heads = now.heads
+    file = lenient(SetupFile, state.setup.document, "This setup")
+    worked = bool(state.done) or state.setup.origin != "as found"
+    heads = state.heads
     reso = heads.get("reso")
     batter = heads["batter"]
     return Setup(
@@ -222,10 +224,10 @@ def setup_of_bench(now: Bench) -> Setup:
         reso=None if reso is None else reso.made if worked else reso.planned,
         batter_hz=batter.hz or batter.goal_hz,
         reso_hz=None if reso is None else reso.hz or reso.goal_hz,
-        dampers=tuple(file.dampers) if worked else tuple(now.plan.dampers),
-        striker=file.striker or now.plan.striker,
-        wires=file.wires or now.plan.wires,
-        port_in=now.plan.port_in,
+        dampers=tuple(file.dampers) if worked else tuple(state.plan.dampers),
+        striker=file.striker or state.plan.striker,
+        wires=file.wires or state.plan.wires,
+        port_in=state.plan.port_in,
         force=file.force or 1.0,
     )
 
@@ -283,12 +285,12 @@ def note_change(scope: Scope, session_id: int, slot_id: int, kind: str, what: st
     with in_session(scope, session_id) as db:
         drum = kit_store.get(db, session_id, slot_id)
         owned = drum.owned
-        there = {
+        available = {
             "damper": {d.id for d in dampers_for(owned.kind)},
             "striker": {s.id for s in strikers_for(owned.kind)},
             "wires": set(wire_settings()) if owned.kind == "snare" else set(),
         }
-        if what not in there.get(kind, set()):
+        if what not in available.get(kind, set()):
             raise InputError(f"“{what[:40]}” is nothing that can be changed on this drum.")
         current = lenient(SetupFile, setup_of(db, session_id, drum).document, "This setup")
         if kind == "damper":

@@ -9,7 +9,7 @@ from emblar.core.planning.target import Target
 from emblar.platform import audio as audio_store
 from emblar.platform.scope import Scope, in_session
 from emblar.steps.listen import queries as recordings
-from emblar.steps.listen.actions.recordings import Heard, heard
+from emblar.steps.listen.actions.recordings import AnalysedRecord, analysed_record
 from emblar.steps.listen.queries import RecordingInfo
 from emblar.steps.listen.queue import defer_analysis
 from emblar.steps.match import queries as store
@@ -44,12 +44,12 @@ class Pads:
 
     rows: tuple[Pad, ...]
     parts: tuple[str, ...]
-    heard: Heard | None
+    analysed: AnalysedRecord | None
 
 
 def pads(scope: Scope, session_id: int) -> Pads:
     """Return a session's pads with their takes against the record."""
-    result = heard(scope, session_id)
+    result = analysed_record(scope, session_id)
     with in_session(scope, session_id) as db:
         infos = store.listing(db, session_id)
         kept = {info.id: recordings.takes(db, session_id, pad_id=info.id) for info in infos}
@@ -72,13 +72,13 @@ def pads(scope: Scope, session_id: int) -> Pads:
     return Pads(tuple(rows), _parts(result), result)
 
 
-def _parts(found: Heard | None) -> tuple[str, ...]:
-    return tuple(card.voice for card in found.analysis.voices) if found else ()
+def _parts(matches: AnalysedRecord | None) -> tuple[str, ...]:
+    return tuple(card.voice for card in matches.analysis.voices) if matches else ()
 
 
-def one_pad(found: Pads, pad_id: int) -> Pad:
+def one_pad(matches: Pads, pad_id: int) -> Pad:
     """Return one of a session's pads, or raise ``NotFoundError``."""
-    pad = next((row for row in found.rows if row.info.id == pad_id), None)
+    pad = next((row for row in matches.rows if row.info.id == pad_id), None)
     if pad is None:
         raise NotFoundError(store.GONE)
     return pad
@@ -91,8 +91,8 @@ def _checked(name: str, made_of: str, part: str, parts: tuple[str, ...]) -> tupl
     if len(name) > LONGEST_NAME:
         raise InputError(f"Up to {LONGEST_NAME} letters; these are {len(name)}.", field="name")
     if len(made_of) > LONGEST_MAKE:
-        said = f"Up to {LONGEST_MAKE} letters; these are {len(made_of)}."
-        raise InputError(said, field="made_of")
+        text = f"Up to {LONGEST_MAKE} letters; these are {len(made_of)}."
+        raise InputError(text, field="made_of")
     if part and part not in parts:
         raise InputError("The record has no such part any more. Choose again.", field="part")
     return name, made_of
@@ -111,7 +111,7 @@ def add_pad(scope: Scope, session_id: int, name: str, made_of: str = "", part: s
     InputError
         It has no name, a text is too long, the record has no such part, or there are too many.
     """
-    name, made_of = _checked(name, made_of, part, _parts(heard(scope, session_id)))
+    name, made_of = _checked(name, made_of, part, _parts(analysed_record(scope, session_id)))
     with in_session(scope, session_id) as db:
         if len(store.listing(db, session_id)) >= MOST_PADS:
             raise InputError(f"Up to {MOST_PADS} pads a session. Remove one first.", field="name")
@@ -193,9 +193,9 @@ def pad_sounds(
     """
     current = pads(scope, session_id)
     pad = one_pad(current, pad_id)
-    if current.heard is None or pad.info.part is None:
+    if current.analysed is None or pad.info.part is None:
         raise InputError("Say which part of the record it plays, then compare.")
     take = pad.newest
     if take_id is not None:
         take = next((t for t in pad.takes if t.info.id == take_id), None)
-    return fair_wavs(record_strokes(current.heard, pad.info.part), take_strokes(take))
+    return fair_wavs(record_strokes(current.analysed, pad.info.part), take_strokes(take))

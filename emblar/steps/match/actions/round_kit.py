@@ -25,7 +25,7 @@ from emblar.steps.bench import queries as store
 from emblar.steps.bench.actions.tuning import bench, change_work
 from emblar.steps.kit.actions.drums import kit
 from emblar.steps.kit.queries.slots import KitDrum
-from emblar.steps.listen.actions.recordings import Heard, heard
+from emblar.steps.listen.actions.recordings import AnalysedRecord, analysed_record
 
 TWO_DRUMS = "There have to be two drums in the kit to hold beside one another."
 
@@ -35,7 +35,7 @@ class RoundDrum:
     """A drum of the kit: how it stands now and stood before, and against the record's balance."""
 
     drum: KitDrum
-    now: Standing | None
+    standing: Standing | None
     before: Standing | None
     over_record_db: float | None
     tension_n_m: float | None
@@ -56,7 +56,7 @@ def round_kit(scope: Scope, session_id: int) -> tuple[RoundDrum, ...]:
     before = {_key(d): f for d in drums for f in [files[d.id].level_before] if f}
     stands = {row.name: row for row in standings(current, toms, tensions)}
     stood = {row.name: row for row in standings(before, toms)}
-    over = beside_the_record(current, _record_db(heard(scope, session_id), drums))
+    over = beside_the_record(current, _record_db(analysed_record(scope, session_id), drums))
     return tuple(
         RoundDrum(
             d, stands.get(_key(d)), stood.get(_key(d)), over.get(_key(d)), tensions.get(_key(d))
@@ -88,11 +88,11 @@ def bring_round(scope: Scope, session_id: int, strikes: int, data: bytes) -> Non
     samples = clip_samples(data)
     result = read_round(samples, ANALYSIS_RATE_HZ, [_key(d) for d in drums], strikes)
     for drum in drums:
-        own = result[_key(drum)]
+        loudness = result[_key(drum)]
 
-        def keep(file: BenchFile, own: Loudness = own) -> None:
+        def keep(file: BenchFile, loudness: Loudness = loudness) -> None:
             file.level_before = file.level
-            file.level = own
+            file.level = loudness
 
         change_work(scope, session_id, drum.id, keep)
 
@@ -113,11 +113,11 @@ def _tension(scope: Scope, session_id: int, drum: KitDrum) -> float | None:
         return None
 
 
-def _record_db(found: Heard | None, drums: Sequence[KitDrum]) -> Mapping[str, float]:
+def _record_db(record: AnalysedRecord | None, drums: Sequence[KitDrum]) -> Mapping[str, float]:
     levels: dict[str, float] = {}
-    if found is not None:
+    if record is not None:
         for drum in drums:
-            card = found.voice(drum.voice) if drum.voice else None
+            card = record.voice(drum.voice) if drum.voice else None
             if card is not None and card.level_db is not None:
                 levels[_key(drum)] = card.level_db
     return levels

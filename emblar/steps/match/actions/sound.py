@@ -20,7 +20,7 @@ from emblar.platform.database import transaction
 from emblar.platform.scope import Scope
 from emblar.platform.sound.decode import decode_piece
 from emblar.platform.sound.encode import wav_bytes
-from emblar.steps.listen.actions.recordings import Heard
+from emblar.steps.listen.actions.recordings import AnalysedRecord
 from emblar.steps.match.actions.comparison import Match, match
 from emblar.steps.match.actions.takes import Take
 
@@ -57,7 +57,7 @@ def pair_sounds(
     result = match(scope, session_id, slot_id, take_id)
     take = [_roomed(stroke, room) for stroke in take_strokes(result.shown)]
     if against is None:
-        other = record_strokes(result.heard, result.bench.drum.voice)
+        other = record_strokes(result.analysed, result.bench.drum.voice)
     else:
         other = [_roomed(stroke, room) for stroke in take_strokes(one_take(result, against))]
     return fair_wavs(other, take)
@@ -90,13 +90,13 @@ def laid_over(scope: Scope, session_id: int, slot_id: int, take_id: int | None =
     """
     result = match(scope, session_id, slot_id, take_id)
     voice = result.bench.drum.voice
-    sides = (record_strokes(result.heard, voice), take_strokes(result.shown))
+    sides = (record_strokes(result.analysed, voice), take_strokes(result.shown))
     record, take = (band_levels(strokes, ANALYSIS_RATE_HZ, LEAD_S) for strokes in sides)
     shown = result.shown
-    own = shown.analysis.voices if shown and shown.analysis else []
+    cards = shown.analysis.voices if shown and shown.analysis else []
     return Laid(
-        result.heard.voice(voice or ""),
-        next((v for v in own if shown and v.voice == shown.voice), None),
+        result.analysed.voice(voice or ""),
+        next((v for v in cards if shown and v.voice == shown.voice), None),
         Spectra(record, take),
     )
 
@@ -120,18 +120,20 @@ def song_sounds(
     ``against`` is another take to hear in the song instead of the record's own strokes.
     """
     result = match(scope, session_id, slot_id, take_id)
-    heard = result.heard
-    hits = [h for h in heard.analysis.hits if h.voice == result.bench.drum.voice]
+    audible = result.analysed
+    hits = [h for h in audible.analysis.hits if h.voice == result.bench.drum.voice]
     if not hits:
         raise InputError("The record has no stroke of this drum that could be struck again.")
     start = _densest(hits)
-    own = [h for h in hits if start <= h.time_s < start + SONG_S]
-    whole_id = next((f.audio_id for f in heard.files if f.rest_audio_id), heard.recording.audio_id)
-    parts = heard.parts
+    members = [h for h in hits if start <= h.time_s < start + SONG_S]
+    whole_id = next(
+        (f.audio_id for f in audible.files if f.rest_audio_id), audible.recording.audio_id
+    )
+    parts = audible.parts
     whole = _piece(whole_id, start, start + SONG_S)
     drums = _piece(parts[0] if parts else whole_id, start, start + SONG_S)
     rest = _piece(parts[1], start, start + SONG_S) if parts else np.zeros_like(whole)
-    times = [h.time_s - start for h in own]
+    times = [h.time_s - start for h in members]
     level = max((_peak_near(drums, t) for t in times), default=0.5)
 
     def ours(take: Take | None) -> Samples:
@@ -141,7 +143,7 @@ def song_sounds(
             round(LEAD_S * ANALYSIS_RATE_HZ),
             ANALYSIS_RATE_HZ,
             times,
-            [h.level_db for h in own],
+            [h.level_db for h in members],
             len(whole),
         )
         return over_rest(_roomed(struck, room), rest, level)
@@ -151,7 +153,7 @@ def song_sounds(
     return wav_bytes(first, ANALYSIS_RATE_HZ), wav_bytes(second, ANALYSIS_RATE_HZ)
 
 
-def one_take(found: Match, take_id: int) -> Take:
+def one_take(matched: Match, take_id: int) -> Take:
     """Return one of a drum's takes.
 
     Raises
@@ -159,7 +161,7 @@ def one_take(found: Match, take_id: int) -> Take:
     NotFoundError
         There is none.
     """
-    take = next((t for t in found.takes if t.info.id == take_id), None)
+    take = next((t for t in matched.takes if t.info.id == take_id), None)
     if take is None:
         raise NotFoundError("That take is not here any more.")
     return take
@@ -181,7 +183,7 @@ def _densest(hits: Sequence[AnalysedHit]) -> float:
     return max(float(times[int(np.argmax(counts))]) - 0.5, 0.0)
 
 
-def record_strokes(heard: Heard, voice: str | None) -> list[Samples]:
+def record_strokes(audible: AnalysedRecord, voice: str | None) -> list[Samples]:
     """Return clean strokes of a drum of the record, each cut from a little before it.
 
     Raises
@@ -189,11 +191,11 @@ def record_strokes(heard: Heard, voice: str | None) -> list[Samples]:
     InputError
         No stroke of it can be heard alone.
     """
-    hits = list(heard.analysis.hits)
-    own = [h for h in hits if h.voice == voice]
-    parts = heard.parts
-    audio_id = parts[0] if parts and heard.recording.kind == "mix" else heard.recording.audio_id
-    strokes = _strokes(audio_id, own, [h.time_s for h in hits])
+    hits = list(audible.analysis.hits)
+    voice_hits = [h for h in hits if h.voice == voice]
+    parts = audible.parts
+    audio_id = parts[0] if parts and audible.recording.kind == "mix" else audible.recording.audio_id
+    strokes = _strokes(audio_id, voice_hits, [h.time_s for h in hits])
     if not strokes:
         raise InputError("The record has no stroke of this drum that can be heard alone.")
     return strokes
@@ -209,15 +211,15 @@ def take_strokes(take: Take | None) -> list[Samples]:
     """
     if take is None or take.analysis is None or take.info.audio_id is None:
         raise InputError(NO_TAKE)
-    own = [h for h in take.analysis.hits if h.voice == take.voice]
-    strokes = _strokes(take.info.audio_id, own, [h.time_s for h in own])
+    voice_hits = [h for h in take.analysis.hits if h.voice == take.voice]
+    strokes = _strokes(take.info.audio_id, voice_hits, [h.time_s for h in voice_hits])
     if not strokes:
         raise InputError("No stroke was found in this take. Record it again, closer.")
     return strokes
 
 
 def _strokes(
-    audio_id: int | None, own: Sequence[AnalysedHit], every: Sequence[float]
+    audio_id: int | None, matching: Sequence[AnalysedHit], every: Sequence[float]
 ) -> list[Samples]:
     """Return the clean strokes with most room after them, in the order they come."""
 
@@ -225,7 +227,7 @@ def _strokes(
         after = [t for t in every if t > hit.time_s + 0.03]
         return min(after, default=hit.time_s + AFTER_S) - hit.time_s
 
-    clean = [h for h in own if h.clean] or list(own)
+    clean = [h for h in matching if h.clean] or list(matching)
     chosen = sorted(
         sorted(clean, key=lambda h: -min(room(h), AFTER_S))[:MOST_STROKES], key=lambda h: h.time_s
     )
@@ -233,8 +235,8 @@ def _strokes(
     for hit in chosen:
         start = max(hit.time_s - BEFORE_S, 0.0)
         piece = _piece(audio_id, start, hit.time_s + AFTER_S)
-        at = hit.time_s - start
-        result += cut_strokes(piece, ANALYSIS_RATE_HZ, [at], [at + room(hit)])
+        position = hit.time_s - start
+        result += cut_strokes(piece, ANALYSIS_RATE_HZ, [position], [position + room(hit)])
     return result
 
 

@@ -20,7 +20,7 @@ TOM_VOICE = "tom-1"
 class Take:
     """A take: its recording, the setup it was made in, and what it measures against the record.
 
-    ``found`` is None while it is being measured, or where the record tells nothing of this drum.
+    ``comparison`` is None while it is being measured, or where the record has nothing of it.
     """
 
     number: int
@@ -30,7 +30,7 @@ class Take:
     setup: SetupFile | None
     analysis: AnalysisFile | None
     target: Target | None
-    found: Comparison | None
+    comparison: Comparison | None
     picture: bool = False
     """Whether there is a picture of the setup."""
     note: str = ""

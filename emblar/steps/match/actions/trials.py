@@ -22,7 +22,7 @@ from emblar.steps.match.actions.takes import Take
 
 
 def trials(
-    owned: OwnedDrum, takes: Sequence[Take], setups: Sequence[SetupInfo], now: Setup
+    owned: OwnedDrum, takes: Sequence[Take], setups: Sequence[SetupInfo], setup: Setup
 ) -> list[Trial]:
     """Return every single change with what it was to do and what the takes say it did.
 
@@ -35,7 +35,7 @@ def trials(
         The drum.
     takes, setups
         Of that drum, the oldest first.
-    now
+    setup
         How it is set up now: its heads and pitches stand for those of then.
     """
     groups: dict[int, list[Take]] = {}
@@ -50,7 +50,7 @@ def trials(
         first, second = before[0], after[0]
         if between is None or len(before) != len(after):
             continue
-        change = _single(owned, first.setup, between, now)
+        change = _single(owned, first.setup, between, setup)
         if change is not None and first.target is not None and second.target is not None:
             kind, expected = change
             result.append(Trial(kind, expected, _seen(first.target, second.target)))
@@ -60,25 +60,25 @@ def trials(
 def _between(setups: Mapping[int, SetupInfo], first: int, last: int) -> list[SetupFile] | None:
     """Return the setups after one up to another that came of it, or None if it did not."""
     result: list[SetupFile] = []
-    at = last
-    while at != first:
-        info = setups.get(at)
+    position = last
+    while position != first:
+        info = setups.get(position)
         if info is None or info.parent_id is None or len(result) > len(setups):
             return None
         result.append(lenient(SetupFile, info.document, "This setup"))
-        at = info.parent_id
+        position = info.parent_id
     return result[::-1]
 
 
 def _single(
-    owned: OwnedDrum, was: SetupFile | None, between: Sequence[SetupFile], now: Setup
+    owned: OwnedDrum, was: SetupFile | None, between: Sequence[SetupFile], setup: Setup
 ) -> tuple[str, dict[str, float]] | None:
     """Return the kind of the only change there was and what the model says of it."""
     if was is None or not between or any(file.slack for file in between):
         return None
     last = between[-1]
-    before = _at(was, now)
-    after = _at(last, now)
+    before = _at(was, setup)
+    after = _at(last, setup)
     turns: dict[Side, float] = {}
     for file in between:
         for side, rods in file.turned.items():
@@ -105,12 +105,12 @@ def _single(
         return None
 
 
-def _at(file: SetupFile, now: Setup) -> Setup:
+def _at(file: SetupFile, setup: Setup) -> Setup:
     return replace(
-        now,
+        setup,
         dampers=tuple(file.dampers),
-        striker=file.striker or now.striker,
-        wires=file.wires or now.wires,
+        striker=file.striker or setup.striker,
+        wires=file.wires or setup.wires,
         force=file.force,
     )
 

@@ -33,10 +33,10 @@ def moves_command(
     from emblar.formats.comparison import MovesAsked, moves_file
     from emblar.steps.listen.commands.as_text import target_of_file
 
-    asked = read_json(setup, MovesAsked)
-    result = compare(asked.record(), target_of_file(take, asked.voice, alone=True))
-    learned = learned_shares(row.trial() for row in asked.tried)
-    moves = next_moves(asked.drum.owned(), asked.setup(), result, learned=learned)
+    request = read_json(setup, MovesAsked)
+    result = compare(request.record(), target_of_file(take, request.voice, alone=True))
+    learned = learned_shares(row.trial() for row in request.tried)
+    moves = next_moves(request.drum.owned(), request.setup(), result, learned=learned)
     print_json(moves_file(moves, result))
 
 
@@ -47,6 +47,6 @@ def cures_command(
     from emblar.core.tuning.cures import cures
     from emblar.formats.comparison import MovesAsked, cures_file
 
-    asked = read_json(setup, MovesAsked)
-    result = cures(asked.drum.owned(), asked.setup())
+    request = read_json(setup, MovesAsked)
+    result = cures(request.drum.owned(), request.setup())
     print_json(cures_file(result))

@@ -110,7 +110,7 @@ def _take_file(take: "Take") -> "JourneyTakeFile":
         setup=take.setup,
         note=take.note,
         picture=take.picture,
-        steps_off=round(take.found.apart, 3) if take.found else None,
+        steps_off=round(take.comparison.apart, 3) if take.comparison else None,
     )
 
 
@@ -152,7 +152,7 @@ def _pad_file(pad: "Pad") -> "PadFile":
     from emblar.formats.journey import PadFile
 
     info, take = pad.info, pad.newest
-    newest = comparison_file(info.part or "", take.found) if take and take.found else None
+    newest = comparison_file(info.part or "", take.comparison) if take and take.comparison else None
     return PadFile(
         id=info.id,
         name=info.name,

@@ -36,7 +36,7 @@ class MatchRow:
     take_steps: float | None
     take_sd_steps: float
     plan_steps: float | None
-    heard: bool
+    audible: bool
     why_not: str
 
 
@@ -51,7 +51,7 @@ def match_rulers(rows: Sequence[MatchRow], take_name: str) -> Markup:
     ]
     for index, row in enumerate(rows):
         parts += _row(row, TOP + ROW * (index + 0.5), across)
-    said = "; ".join(
+    description = "; ".join(
         f"{r.name}: record {r.record_text}, take {r.take_text}, "
         + (r.why_not if r.take_steps is None else f"{r.take_steps:+.1f} steps")
         for r in rows
@@ -59,7 +59,7 @@ def match_rulers(rows: Sequence[MatchRow], take_name: str) -> Markup:
     return drawing(
         "match-rulers",
         "Record, plan and take",
-        said,
+        description,
         *parts,
         width=WIDTH,
         height=TOP + ROW * len(rows),
@@ -67,7 +67,7 @@ def match_rulers(rows: Sequence[MatchRow], take_name: str) -> Markup:
 
 
 def _row(row: MatchRow, y: float, across: Linear) -> list[Markup]:
-    strong = "drawing-text strong" if row.heard else "drawing-text"
+    strong = "drawing-text strong" if row.audible else "drawing-text"
     parts = [
         label(NAME_X, y + 5.0, row.name, strong),
         label(RECORD_X, y + 5.0, row.record_text, "record-text"),

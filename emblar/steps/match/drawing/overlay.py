@@ -39,7 +39,7 @@ class Overlay:
     up: tuple[float, float]
     ticks: Sequence[tuple[float, str]]
     under: str
-    said: str
+    description: str
     log: bool = False
 
 
@@ -56,7 +56,7 @@ def overlay(what: Overlay) -> Markup:
         if cls == "take-line":
             every = max(len(placed) // DOTS, 1)
             parts += [el("circle", cx=x, cy=y, r=3.2, cls="take-dot") for x, y in placed[::every]]
-    return drawing(what.name, what.title, what.said, *parts, width=WIDTH, height=HEIGHT)
+    return drawing(what.name, what.title, what.description, *parts, width=WIDTH, height=HEIGHT)
 
 
 def _grid(up: Linear) -> list[Markup]:

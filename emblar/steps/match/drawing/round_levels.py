@@ -28,7 +28,7 @@ class LevelRow:
     before_steps: float | None
     text: str
     feel: str
-    heard: bool
+    audible: bool
 
 
 def round_levels(rows: Sequence[LevelRow]) -> Markup:
@@ -42,11 +42,11 @@ def round_levels(rows: Sequence[LevelRow]) -> Markup:
     ]
     for index, row in enumerate(rows):
         parts += _row(row, TOP + ROW * (index + 0.5), across)
-    said = "; ".join(f"{r.name}: {r.text}" + (f", {r.feel}" if r.feel else "") for r in rows)
+    description = "; ".join(f"{r.name}: {r.text}" + (f", {r.feel}" if r.feel else "") for r in rows)
     return drawing(
         "round-levels",
         "Level of every drum",
-        said,
+        description,
         *parts,
         width=WIDTH,
         height=TOP + ROW * len(rows),
@@ -54,7 +54,7 @@ def round_levels(rows: Sequence[LevelRow]) -> Markup:
 
 
 def _row(row: LevelRow, y: float, across: Linear) -> list[Markup]:
-    strong = "drawing-text strong" if row.heard else "drawing-text"
+    strong = "drawing-text strong" if row.audible else "drawing-text"
     parts = [
         label(NAME_X, y - 1.0, row.name, strong),
         label(NAME_X, y + 13.0, row.text, "drawing-small"),

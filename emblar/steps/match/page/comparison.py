@@ -45,7 +45,7 @@ class MoveRow:
     what: str
     title: str
     text: str
-    here: bool
+    doable_here: bool
 
 
 @dataclass(frozen=True, slots=True)
@@ -61,7 +61,7 @@ class JourneyCard:
     href: str
     play: str
     shown: bool
-    here: bool
+    selected: bool
     photo: str
     """Address of the setup's picture, or nothing."""
     note: str
@@ -73,7 +73,7 @@ class Change:
 
     what: str
     text: str
-    now: bool
+    applied: bool
 
 
 @dataclass(frozen=True, slots=True)
@@ -118,7 +118,7 @@ class MatchPage:
 
 
 def match_page(
-    found: Match, around: Frame, room: str = "", against: int | None = None
+    matched: Match, around: Frame, room: str = "", against: int | None = None
 ) -> MatchPage:
     """Return the Match screen of a drum.
 
@@ -127,34 +127,36 @@ def match_page(
     room, against
         A room to hear the take in, and another take to hear it against instead of the record.
     """
-    owned, shown = found.bench.drum.owned, found.shown
-    base = f"/sessions/{around.session.id}/match/{found.bench.drum.id}"
-    apart = shown.found if shown else None
-    others = [t for t in found.takes if t.found is not None and t is not shown]
+    owned, shown = matched.bench.drum.owned, matched.shown
+    base = f"/sessions/{around.session.id}/match/{matched.bench.drum.id}"
+    apart = shown.comparison if shown else None
+    others = [t for t in matched.takes if t.comparison is not None and t is not shown]
     other = next((t for t in others if t.info.id == against), None)
-    at = f"?take={shown.info.id}" if shown else ""
-    at += f"&against={other.info.id}" if other else ""
-    ours = f"{at}&room={room}" if room else at
-    at = ours if other else at
+    position = f"?take={shown.info.id}" if shown else ""
+    position += f"&against={other.info.id}" if other else ""
+    ours = f"{position}&room={room}" if room else position
+    position = ours if other else position
     return MatchPage(
         title=match_title(owned.name, apart),
         subtitle=_subtitle(shown),
-        measuring=found.measuring,
+        measuring=matched.measuring,
         failed=tuple(
-            f"{t.info.filename}: {t.info.message}" for t in found.takes if t.info.state == "failed"
+            f"{t.info.filename}: {t.info.message}"
+            for t in matched.takes
+            if t.info.state == "failed"
         ),
-        rulers=rulers_of(found, shown) if shown else None,
-        record_play=f"{base}/pair/record.wav{at}",
+        rulers=rulers_of(matched, shown) if shown else None,
+        record_play=f"{base}/pair/record.wav{position}",
         take_play=f"{base}/pair/take.wav{ours}",
-        song_play=f"{base}/song/record.wav{at}",
+        song_play=f"{base}/song/record.wav{position}",
         ours_play=f"{base}/song/take.wav{ours}",
-        moves=tuple(_move_row(m, found.bench.drum.owned.kind) for m in found.moves),
-        stop=_stop(found, apart),
-        leave_alone=_leave_alone(found, apart),
+        moves=tuple(_move_row(m, matched.bench.drum.owned.kind) for m in matched.moves),
+        stop=_stop(matched, apart),
+        leave_alone=_leave_alone(matched, apart),
         soft_loud=_soft_loud(shown),
-        at_tempo=_at_tempo(found, shown),
-        journey=_journey(found, base, around),
-        changes=_changes(found),
+        at_tempo=_at_tempo(matched, shown),
+        journey=_journey(matched, base, around),
+        changes=_changes(matched),
         rooms=_rooms(room),
         against=_others(others, other),
         first=f"take {other.number}" if other else "record",
@@ -178,12 +180,12 @@ def _others(others: Sequence[Take], chosen: Take | None) -> tuple[Option, ...]:
     )
 
 
-def _changes(found: Match) -> tuple[ChangeGroup, ...]:
+def _changes(matched: Match) -> tuple[ChangeGroup, ...]:
     """Return what may be ticked as changed since the last take, what is on now first."""
-    setup, kind = found.setup, found.bench.drum.owned.kind
-    lying = [Change(d.id, d.name, d.id in setup.dampers) for d in dampers_for(kind)]
-    lying.sort(key=lambda row: not row.now)
-    groups = [ChangeGroup("damper", "On or off", tuple(lying))]
+    setup, kind = matched.setup, matched.bench.drum.owned.kind
+    dampers = [Change(d.id, d.name, d.id in setup.dampers) for d in dampers_for(kind)]
+    dampers.sort(key=lambda row: not row.applied)
+    groups = [ChangeGroup("damper", "On or off", tuple(dampers))]
     by = [Change(s.id, s.name, s.id == setup.striker) for s in strikers_for(kind)]
     groups.append(ChangeGroup("striker", "Struck with", tuple(by)))
     if kind == "snare":
@@ -196,10 +198,10 @@ def match_title(name: str, apart: Comparison | None) -> str:
     """Return a drum's name with what is most off, or that it is there."""
     if apart is None:
         return name
-    heard = apart.heard
-    if not heard:
+    audible = apart.audible
+    if not audible:
         return f"{name}: there"
-    words = [_word(d) for d in heard[:2]]
+    words = [_word(d) for d in audible[:2]]
     return f"{name}: {' and '.join(words)}"
 
 
@@ -240,13 +242,13 @@ def _word(d: Difference) -> str:
 
 
 def _subtitle(shown: Take | None) -> str:
-    if shown is None or shown.found is None:
+    if shown is None or shown.comparison is None:
         return "No take yet. Record a few strokes as they will be played, soft to loud."
-    heard = {d.name for d in shown.found.heard}
-    there = [name for name in shown.found.told if name not in heard]
+    audible = {d.name for d in shown.comparison.audible}
+    available = [name for name in shown.comparison.differences if name not in audible]
     rest = (
-        f" {_listed(there).capitalize()} {'is' if len(there) == 1 else 'are'} there."
-        if there
+        f" {_listed(available).capitalize()} {'is' if len(available) == 1 else 'are'} there."
+        if available
         else ""
     )
     return f"Take {shown.number} against the record.{rest}"
@@ -257,9 +259,9 @@ def _listed(names: Sequence[str]) -> str:
     return rows[0] if len(rows) == 1 else f"{', '.join(rows[:-1])} and {rows[-1]}"
 
 
-def rulers_of(found: Match, shown: Take) -> Markup:
+def rulers_of(matched: Match, shown: Take) -> Markup:
     """Draw record, plan and a take on one ruler a quantity."""
-    return ruler_drawing(found.record, shown, found.bench.plan.card)
+    return ruler_drawing(matched.record, shown, matched.bench.plan.card)
 
 
 def ruler_drawing(
@@ -267,28 +269,28 @@ def ruler_drawing(
 ) -> Markup:
     """Draw record and take, and a plan if there is one, on one ruler a quantity."""
     rows = []
-    apart = shown.found or Comparison({}, {})
+    apart = shown.comparison or Comparison({}, {})
     for name, step in steps().items():
-        if name not in apart.told and name not in apart.untold:
+        if name not in apart.differences and name not in apart.untold:
             continue
-        own = record.values.get(name)
+        matching = record.values.get(name)
         take = shown.target.values.get(name) if shown.target else None
-        d = apart.told.get(name)
+        d = apart.differences.get(name)
         plan = (planned or {}).get(name)
         plan_steps = None
-        if own is not None and plan is not None and d is not None:
-            low = min(own.value, plan.value)
+        if matching is not None and plan is not None and d is not None:
+            low = min(matching.value, plan.value)
             if step.kind == "difference" or low > 0.0:
-                plan_steps = step.apart(plan.value, own.value)
+                plan_steps = step.apart(plan.value, matching.value)
         rows.append(
             MatchRow(
                 name,
-                number(own.value, own.unit) if own else "",
+                number(matching.value, matching.unit) if matching else "",
                 number(take.value, take.unit) if take else "",
                 d.steps if d else None,
                 d.sd_steps if d else 0.0,
                 plan_steps,
-                d.heard if d else False,
+                d.is_audible if d else False,
                 apart.untold.get(name, ""),
             )
         )
@@ -296,8 +298,8 @@ def ruler_drawing(
 
 
 def _move_row(move: Move, kind: Kind) -> MoveRow:
-    told = sorted(move.effect.items(), key=lambda kv: -abs(kv[1]))[:4]
-    effects = ", ".join(changed_by(name, e) for name, e in told)
+    known = sorted(move.effect.items(), key=lambda kv: -abs(kv[1]))[:4]
+    effects = ", ".join(changed_by(name, e) for name, e in known)
     time = f"{move.minutes:g} min, back: {move.back}" if move.minutes else f"Back: {move.back}"
     buys = " Not on the shelf." if move.buys else ""
     gain = f"{move.gain:.1f} ± {move.gain_sd:.1f} steps nearer in all"
@@ -337,23 +339,23 @@ def _large(name: str) -> str:
     return name[:1].upper() + name[1:]
 
 
-def _stop(found: Match, apart: Comparison | None) -> str:
-    if apart is None or found.shown is None:
+def _stop(matched: Match, apart: Comparison | None) -> str:
+    if apart is None or matched.shown is None:
         return ""
-    pitch = apart.told.get("pitch")
+    pitch = apart.differences.get("pitch")
     if pitch is not None and abs(pitch.steps) > FAR_STEPS:
         way = "under" if pitch.steps < 0 else "over"
         return (
             f"The pitch is {abs(pitch.steps):.0f} steps {way} the record's. Tune the drum to its "
             "plan in Bench first; nothing else will match before."
         )
-    newest = found.shown is found.takes[-1]
-    return no_move_words(apart) if not apart.heard or (not found.moves and newest) else ""
+    newest = matched.shown is matched.takes[-1]
+    return no_move_words(apart) if not apart.audible or (not matched.moves and newest) else ""
 
 
-def _leave_alone(found: Match, apart: Comparison | None) -> tuple[str, ...]:
+def _leave_alone(matched: Match, apart: Comparison | None) -> tuple[str, ...]:
     rows = []
-    voice = found.heard.voice(found.bench.drum.voice or "")
+    voice = matched.analysed.voice(matched.bench.drum.voice or "")
     if voice is not None and voice.room_db is not None and voice.room_db > ROOM_DB:
         rows.append(
             "A good part of the record's length is its room, not the drum: stop chasing it."
@@ -386,10 +388,10 @@ def _soft_loud(shown: Take | None) -> str:
     return f"From soft to loud it changes: {', '.join(off)}."
 
 
-def _at_tempo(found: Match, shown: Take | None) -> str:
+def _at_tempo(matched: Match, shown: Take | None) -> str:
     """Return whether every note ends before the next at the session's fastest figure."""
     length = shown.target.values.get("length") if shown and shown.target else None
-    gap = found.gap_s
+    gap = matched.gap_s
     if gap is None or length is None:
         return ""
     if abs(length.value - gap) <= length.sd:
@@ -402,13 +404,13 @@ def _at_tempo(found: Match, shown: Take | None) -> str:
     )
 
 
-def _journey(found: Match, base: str, around: Frame) -> tuple[JourneyCard, ...]:
-    cards, names = [], take_names(found.takes)
+def _journey(matched: Match, base: str, around: Frame) -> tuple[JourneyCard, ...]:
+    cards, names = [], take_names(matched.takes)
     before = None
-    for take in found.takes:
+    for take in matched.takes:
         values = take.target.values if take.target else {}
         length, sustain = values.get("length"), values.get("sustain")
-        heard = f"{take.found.apart:.1f} steps off" if take.found else take.info.state
+        words = f"{take.comparison.apart:.1f} steps off" if take.comparison else take.info.state
         cards.append(
             JourneyCard(
                 take.info.id,
@@ -420,11 +422,11 @@ def _journey(found: Match, base: str, around: Frame) -> tuple[JourneyCard, ...]:
                     length.value if length else None,
                     sustain.value if sustain else None,
                 ),
-                heard,
+                words,
                 f"/sessions/{around.session.id}/match?sel={around.selection}&take={take.info.id}",
                 f"{base}/pair/take.wav?take={take.info.id}",
-                found.shown is not None and take.info.id == found.shown.info.id,
-                take.info.setup_id == found.bench.setup.id,
+                matched.shown is not None and take.info.id == matched.shown.info.id,
+                take.info.setup_id == matched.bench.setup.id,
                 f"{base}/setups/{take.info.setup_id}/picture.jpg" if take.picture else "",
                 take.note,
             )
@@ -437,8 +439,8 @@ def take_names(takes: Sequence[Take]) -> dict[int, str]:
     """Return what setups with a take are called, by id: ``take 2, “the dark one”``."""
     names: dict[int, str] = {}
     for take in takes:
-        said = f", “{take.note}”" if take.note else ""
-        names.setdefault(take.info.setup_id or 0, f"take {take.number}{said}")
+        description = f", “{take.note}”" if take.note else ""
+        names.setdefault(take.info.setup_id or 0, f"take {take.number}{description}")
     return names
 
 

@@ -43,7 +43,7 @@ def _decays(record: VoiceFile, take: VoiceFile) -> list[Overlay]:
     longest = max([LEAST_S, *(t[-1] for side in curves for t, _ in side if t)])
     first, second = (_points(middle_curve(side, longest)) for side in curves)
     ticks = [(share * longest, f"{share * longest:.1f}") for share in (0.0, 0.5, 1.0)]
-    said = f"{_at(first)}, record; {_at(second)}, take; dB half a second after the stroke."
+    text = f"{_at(first)}, record; {_at(second)}, take; dB half a second after the stroke."
     return [
         Overlay(
             "over-decay",
@@ -54,7 +54,7 @@ def _decays(record: VoiceFile, take: VoiceFile) -> list[Overlay]:
             (DECAY_DB, 0.0),
             ticks,
             "dB of the note, s after the stroke",
-            said,
+            text,
         )
     ]
 
@@ -110,7 +110,7 @@ def _spectrum(spectra: Spectra) -> Overlay:
         ),
         reverse=True,
     )
-    said = (
+    text = (
         "Alike."
         if not apart
         else (
@@ -127,6 +127,6 @@ def _spectrum(spectra: Spectra) -> Overlay:
         (top - SPECTRUM_DB, top),
         OCTAVES,
         "dB of each sixth of an octave, Hz",
-        said,
+        text,
         log=True,
     )

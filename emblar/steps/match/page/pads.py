@@ -77,48 +77,50 @@ class PadsPage:
     match: str
 
 
-def pads_page(found: Pads, around: Frame, pad_id: int | None = None) -> PadsPage:
+def pads_page(pads: Pads, around: Frame, pad_id: int | None = None) -> PadsPage:
     """Return the page; the newest pad is shown if none is asked for."""
     base = f"/sessions/{around.session.id}/match/pads"
-    shown = next((row for row in found.rows if row.info.id == pad_id), None)
-    shown = shown or (found.rows[-1] if found.rows else None)
+    shown = next((row for row in pads.rows if row.info.id == pad_id), None)
+    shown = shown or (pads.rows[-1] if pads.rows else None)
     return PadsPage(
-        _lead(found),
-        tuple(_row(row, base, row is shown) for row in found.rows),
-        _record(found),
-        _chosen(shown, found, base) if shown else None,
-        _parts(found, None),
+        _lead(pads),
+        tuple(_row(row, base, row is shown) for row in pads.rows),
+        _record(pads),
+        _chosen(shown, pads, base) if shown else None,
+        _parts(pads, None),
         base,
         f"/sessions/{around.session.id}/match?sel={around.selection}",
     )
 
 
-def _lead(found: Pads) -> str:
-    if not found.rows:
+def _lead(pads: Pads) -> str:
+    if not pads.rows:
         return (
             "A cymbal, two stacked, a drum with something laid on: each combination is one pad, "
             "with takes of its own."
         )
-    there = sum(
-        1 for row in found.rows if row.newest and row.newest.found and not row.newest.found.heard
+    available = sum(
+        1
+        for row in pads.rows
+        if row.newest and row.newest.comparison and not row.newest.comparison.audible
     )
-    return f"{there} of {len(found.rows)} {'is' if there == 1 else 'are'} there."
+    return f"{available} of {len(pads.rows)} {'is' if available == 1 else 'are'} there."
 
 
-def _record(found: Pads) -> tuple[PartRow, ...]:
-    if found.heard is None:
+def _record(pads: Pads) -> tuple[PartRow, ...]:
+    if pads.analysed is None:
         return ()
     rows = []
-    for card in found.heard.analysis.voices:
+    for card in pads.analysed.analysis.voices:
         if card.voice not in ("hat", "cymbal"):
             continue
-        told = []
+        known = []
         if card.click_hz:
-            told.append(f"starts at {number(card.click_hz, 'Hz')}")
+            known.append(f"starts at {number(card.click_hz, 'Hz')}")
         if card.length_s:
-            told.append(f"20 dB down after {number(card.length_s, 's')}")
+            known.append(f"20 dB down after {number(card.length_s, 's')}")
         strokes = counted(card.hits, "stroke")
-        says = ", ".join(told) or "too much else sounds with every stroke to tell its brightness"
+        says = ", ".join(known) or "too much else sounds with every stroke to tell its brightness"
         rows.append(PartRow(spoken(card.voice), f"{strokes}; {says}.", what_to_bring(card.voice)))
     return tuple(rows)
 
@@ -129,46 +131,48 @@ def _row(pad: Pad, base: str, chosen: bool) -> PadRow:
         says = "measuring"
     elif take is None:
         says = "no take yet"
-    elif take.found is None:
+    elif take.comparison is None:
         says = "no part to compare with"
-    elif not take.found.told:
+    elif not take.comparison.differences:
         says = "nothing can be compared"
     else:
-        says = f"{take.found.apart:.1f} steps off" if take.found.heard else "there"
+        says = f"{take.comparison.apart:.1f} steps off" if take.comparison.audible else "there"
     part = spoken(pad.info.part) if pad.info.part else "no part"
     return PadRow(f"{base}?pad={pad.info.id}", pad.info.name, part, says, chosen)
 
 
-def _parts(found: Pads, chosen: str | None) -> tuple[Option, ...]:
-    names = found.parts if chosen is None or chosen in found.parts else (*found.parts, chosen)
+def _parts(pads: Pads, chosen: str | None) -> tuple[Option, ...]:
+    names = pads.parts if chosen is None or chosen in pads.parts else (*pads.parts, chosen)
     return (
         Option("", "no part of the record", chosen is None),
         *(Option(name, spoken(name), name == chosen) for name in names),
     )
 
 
-def _chosen(pad: Pad, found: Pads, base: str) -> ChosenPad:
+def _chosen(pad: Pad, pads: Pads, base: str) -> ChosenPad:
     take = pad.newest
-    apart = take.found if take else None
-    own = f"{base}/{pad.info.id}"
-    at = f"?take={take.info.id}" if take else ""
-    heard = apart is not None and bool(apart.told or apart.untold)
-    comparable = heard and pad.info.part is not None
+    apart = take.comparison if take else None
+    address = f"{base}/{pad.info.id}"
+    position = f"?take={take.info.id}" if take else ""
+    lines = apart is not None and bool(apart.differences or apart.untold)
+    comparable = lines and pad.info.part is not None
     return ChosenPad(
         pad.info.id,
         pad.info.name,
         pad.info.made_of,
-        match_title(pad.info.name, apart) if apart and apart.told else pad.info.name,
+        match_title(pad.info.name, apart) if apart and apart.differences else pad.info.name,
         _subtitle(pad, take),
-        own,
-        _parts(found, pad.info.part),
-        ruler_drawing(pad.record, take) if pad.record and take and heard else None,
-        f"{own}/pair/record.wav{at}" if comparable else "",
-        f"{own}/pair/take.wav{at}",
+        address,
+        _parts(pads, pad.info.part),
+        ruler_drawing(pad.record, take) if pad.record and take and lines else None,
+        f"{address}/pair/record.wav{position}" if comparable else "",
+        f"{address}/pair/take.wav{position}",
         tuple((f"{a.says}, by {abs(a.steps):.1f} steps", a.tries) for a in pad_advice(apart))
         if apart
         else (),
-        tuple(_take(t, own) for t in pad.takes if not t.info.active and t.info.state != "failed"),
+        tuple(
+            _take(t, address) for t in pad.takes if not t.info.active and t.info.state != "failed"
+        ),
         any(t.info.active for t in pad.takes),
         tuple(
             f"{t.info.filename}: {t.info.message}" for t in pad.takes if t.info.state == "failed"
@@ -188,15 +192,19 @@ def _subtitle(pad: Pad, take: Take | None) -> str:
 
 def _take(take: Take, base: str) -> TakeRow:
     values = take.target.values if take.target else {}
-    told = [
-        f"{said} {number(value.value, value.unit)}"
-        for name, said in (("click", "starts at"), ("length", "20 dB down after"))
+    known = [
+        f"{text} {number(value.value, value.unit)}"
+        for name, text in (("click", "starts at"), ("length", "20 dB down after"))
         for value in [values.get(name)]
         if isinstance(value, Measured)
     ]
-    off = f"{take.found.apart:.1f} steps off" if take.found and take.found.told else ""
+    off = (
+        f"{take.comparison.apart:.1f} steps off"
+        if take.comparison and take.comparison.differences
+        else ""
+    )
     return TakeRow(
         f"Take {take.number}",
-        "; ".join([*([off] if off else []), *told]) or "nothing to measure",
-        f"{base}/pair/take.wav?take={take.info.id}" if take.found else "",
+        "; ".join([*([off] if off else []), *known]) or "nothing to measure",
+        f"{base}/pair/take.wav?take={take.info.id}" if take.comparison else "",
     )

@@ -36,8 +36,10 @@ def round_page(drums: Sequence[RoundDrum], around: Frame, strikes: int) -> Round
     """Return the page."""
     base = f"/sessions/{around.session.id}/match/round"
     names = tuple(row.drum.owned.name for row in drums)
-    played = any(row.now for row in drums)
-    uneven = [row for row in drums if row.now and (row.now.told or row.now.feel_told)]
+    played = any(row.standing for row in drums)
+    uneven = [
+        row for row in drums if row.standing and (row.standing.is_audible or row.standing.feel_told)
+    ]
     title = "Round the kit"
     toms = sum(1 for row in drums if row.drum.owned.kind == "tom")
     if played and toms > 1:
@@ -68,7 +70,7 @@ def _lead(drums: Sequence[RoundDrum], played: bool, toms: int) -> str:
 
 
 def _row(row: RoundDrum) -> LevelRow:
-    current, step = row.now, level_step_db()
+    current, step = row.standing, level_step_db()
     feel = ""
     if row.tension_n_m is not None:
         feel = f"{row.tension_n_m / 1000.0:.1f} kN/m"
@@ -81,40 +83,40 @@ def _row(row: RoundDrum) -> LevelRow:
         row.before.level_db / step if row.before else None,
         f"{number(current.level_db, 'dB')} ± {current.sd_db:.1f}" if current else "not played",
         feel,
-        bool(current and (current.told or current.feel_told)),
+        bool(current and (current.is_audible or current.feel_told)),
     )
 
 
 def _says(row: RoundDrum) -> list[str]:
-    current = row.now
+    current = row.standing
     if current is None:
         return []
-    told = []
+    known = []
     name = row.drum.owned.name
-    if current.told and current.level_db < 0.0:
-        told.append(
+    if current.is_audible and current.level_db < 0.0:
+        known.append(
             f"{name} is {abs(current.level_db):.1f} dB quieter than its neighbours. If something "
             "lies on it, less of that first: every damper costs loudness."
         )
-    elif current.told:
-        told.append(
+    elif current.is_audible:
+        known.append(
             f"{name} is {current.level_db:.1f} dB louder than its neighbours. Start with the "
             "muffling that is already on them."
         )
     if current.feel_told and current.feel_share is not None:
         firmer = current.feel_share > 0
-        told.append(
+        known.append(
             f"Under the stick {lower_first(name)} is {'firmer' if firmer else 'softer'} by "
             f"{abs(current.feel_share):.0%}. The same note with {'less' if firmer else 'more'} on "
             f"the batter and {'more' if firmer else 'less'} on the reso evens the feel."
         )
-    return told
+    return known
 
 
 def _beside_record(drums: Sequence[RoundDrum]) -> list[str]:
     rows = []
     for row in drums:
-        over, current = row.over_record_db, row.now
+        over, current = row.over_record_db, row.standing
         if (
             over is not None
             and current is not None

@@ -48,8 +48,8 @@ def show(
         except InputError as error:
             problem = str(error)
         if page is not None and way is not None:
-            there = way_to(scope, session_id, around.drum.id, way, way_from)
-            path = way_page(result, there, way, way_from)
+            available = way_to(scope, session_id, around.drum.id, way, way_from)
+            path = way_page(result, available, way, way_from)
     return render(
         request,
         "match/page.html",
@@ -64,10 +64,10 @@ def overlay(
     """Show record and take laid over one another."""
     try:
         laid = laid_over(scope, session_id, slot_id, take)
-        told = {"drawings": overlays(laid.record, laid.take, laid.spectra), "problem": ""}
+        known = {"drawings": overlays(laid.record, laid.take, laid.spectra), "problem": ""}
     except InputError as error:
-        told = {"drawings": (), "problem": str(error)}
-    return render(request, "match/_overlay.html", told)
+        known = {"drawings": (), "problem": str(error)}
+    return render(request, "match/_overlay.html", known)
 
 
 def _back(session_id: int, slot_id: int, more: str = "") -> Response:

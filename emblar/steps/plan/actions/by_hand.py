@@ -30,7 +30,7 @@ def changed_by_hand(before: Mapping[str, Any], wish: Mapping[str, Any]) -> set[s
 
 
 def held(
-    wish: Mapping[str, Any], changed: set[str], now: DrumPlanFile, owned: OwnedDrum
+    wish: Mapping[str, Any], changed: set[str], plan: DrumPlanFile, owned: OwnedDrum
 ) -> dict[str, Any] | None:
     """Return a wish with everything else as it is planned now.
 
@@ -38,7 +38,7 @@ def held(
     ----------
     wish, changed
         What is asked by hand, and which of it is new.
-    now
+    plan
         The drum's plan so far.
 
     Returns
@@ -49,16 +49,16 @@ def held(
     if "steps" in changed or not changed:
         return None
     as_is: dict[str, Any] = {
-        "batter": now.batter,
-        "dampers": list(now.dampers),
-        "striker": now.striker,
+        "batter": plan.batter,
+        "dampers": list(plan.dampers),
+        "striker": plan.striker,
     }
-    if now.reso is not None:
-        as_is |= {"reso": now.reso, "semitones": now.semitones, "relation": now.relation}
+    if plan.reso is not None:
+        as_is |= {"reso": plan.reso, "semitones": plan.semitones, "relation": plan.relation}
     if owned.kind == "snare":
-        as_is["wires"] = now.wires
+        as_is["wires"] = plan.wires
     if has_front(owned):
-        as_is["port"] = front_wish(now.reso, now.port_in, owned)
+        as_is["port"] = front_wish(plan.reso, plan.port_in, owned)
     # A hole goes with its head, and a damper on the front with the front.
     if changed & {"port", "reso"}:
         for name in ("port", "reso", *(("dampers",) if "port" in changed else ())):
@@ -76,8 +76,8 @@ def what_followed(
     """Return what was changed by hand, and what changed with it, in words."""
     reso = head_name(after.kind, "reso")
     names = {**NAMES, "reso": reso}
-    said = " and ".join(names[name] for name in names if name in changed) or "plan"
-    parts = [f"{said} changed by hand"]
+    text = " and ".join(names[name] for name in names if name in changed) or "plan"
+    parts = [f"{text} changed by hand"]
     old, new = before.prediction.lug_hz, after.prediction.lug_hz
     if round(old.batter) != round(new.batter):
         parts.append(f"batter lugs {old.batter:.0f} → {new.batter:.0f} Hz")

@@ -34,7 +34,7 @@ from emblar.steps.kit.actions.drums import kit as kit_of
 from emblar.steps.kit.queries import slots as kit_store
 from emblar.steps.kit.queries.slots import KitDrum
 from emblar.steps.listen.actions.measuring import measured_record
-from emblar.steps.listen.actions.recordings import Heard, heard
+from emblar.steps.listen.actions.recordings import AnalysedRecord, analysed_record
 from emblar.steps.log.actions.entries import with_due_heads
 from emblar.steps.log.actions.evidence import use_reading
 from emblar.steps.plan import queries as store
@@ -66,9 +66,9 @@ class KitPlan:
     """Cautions that concern several drums together."""
 
 
-def target_of(found: Heard | None, voice: str | None) -> Target | None:
+def target_of(matches: AnalysedRecord | None, voice: str | None) -> Target | None:
     """Return what a voice of the record sets as target, or None."""
-    card = found.voice(voice) if found and voice else None
+    card = matches.voice(voice) if matches and voice else None
     return target_from_card(card_from_file(card)) if card else None
 
 
@@ -82,7 +82,7 @@ def plan_kit(scope: Scope, session_id: int, *, says: str = "Kit planned") -> Kit
 
 
 def _plan_kit(scope: Scope, session_id: int, says: str) -> KitPlan:
-    found, brief = (
+    matches, brief = (
         measured_record(scope, session_id),
         asked_of(one_session(scope, session_id)).brief(),
     )
@@ -92,7 +92,7 @@ def _plan_kit(scope: Scope, session_id: int, says: str) -> KitPlan:
     problems: dict[int, str] = {}
     for drum in drums:
         try:
-            tasks[drum.id] = task_of(drum, found)
+            tasks[drum.id] = task_of(drum, matches)
         except EmblarError as error:
             problems[drum.id] = str(error)
     planned: dict[int, DrumPlanFile] = {}
@@ -101,7 +101,7 @@ def _plan_kit(scope: Scope, session_id: int, says: str) -> KitPlan:
         if isinstance(result, EmblarError):
             problems[drum_id] = str(result)
         else:
-            planned[drum_id] = _as_on_record(result, found, tasks[drum_id])
+            planned[drum_id] = _as_on_record(result, matches, tasks[drum_id])
     return _keep(scope, session_id, planned, problems, says)
 
 
@@ -118,7 +118,7 @@ def tune_toms(scope: Scope, session_id: int, school: School) -> KitPlan:
 
 
 def _tune_toms(scope: Scope, session_id: int, school: School) -> KitPlan:
-    result, asked = measured_record(scope, session_id), asked_of(one_session(scope, session_id))
+    result, requested = measured_record(scope, session_id), asked_of(one_session(scope, session_id))
     with in_session(scope, session_id) as db:
         drums = kit_store.listing(db, session_id)
     toms = sorted((d for d in drums if is_tom(d.voice or "")), key=lambda d: d.voice or "")
@@ -128,7 +128,7 @@ def _tune_toms(scope: Scope, session_id: int, school: School) -> KitPlan:
     record = [t.value("pitch") if t else None for t in targets]
     pitches: list[float] = []
     if school != "record":
-        pitches = tom_pitches_hz(school, record, [d.owned for d in toms], asked.key)
+        pitches = tom_pitches_hz(school, record, [d.owned for d in toms], requested.key)
     with in_session(scope, session_id) as db:
         for index, drum in enumerate(toms):
             wish = {name: value for name, value in drum.wish.items() if name != "pitch_hz"}
@@ -146,10 +146,10 @@ def the_shelf(scope: Scope) -> Shelf:
     )
 
 
-def task_of(drum: KitDrum, found: Heard | None) -> Task:
+def task_of(drum: KitDrum, matches: AnalysedRecord | None) -> Task:
     """Return what is to be planned for a drum: the record as wished, and what was asked by hand."""
     request = request_of(drum)
-    target = target_of(found, drum.voice)
+    target = target_of(matches, drum.voice)
     if target is None:
         if request.pitch_hz is None:
             raise InputError(
@@ -160,9 +160,9 @@ def task_of(drum: KitDrum, found: Heard | None) -> Task:
     return Task(drum.owned, moved(target, steps_of(drum)), request)
 
 
-def _as_on_record(plan: DrumPlan, found: Heard | None, task: Task) -> DrumPlanFile:
+def _as_on_record(plan: DrumPlan, matches: AnalysedRecord | None, task: Task) -> DrumPlanFile:
     """Return a plan to keep; beside it stands the record as it is, not as it is wished."""
-    target = target_of(found, task.target.voice)
+    target = target_of(matches, task.target.voice)
     return drum_plan_file(replace(plan, target=dict(target.values) if target else {}))
 
 
@@ -225,8 +225,8 @@ def _replan_drum(
     rest = held(wish, changed, current, drum.owned) if current is not None and not says else None
     task = task_of(replace(drum, wish=wish), result)
 
-    def planned_as(asked: dict[str, Any]) -> DrumPlan:
-        request = request_of(replace(drum, wish=asked))
+    def planned_as(wishes: dict[str, Any]) -> DrumPlan:
+        request = request_of(replace(drum, wish=wishes))
         return plan_drum(task.owned, task.target, request, brief=brief, shelf=shelf, thorough=False)
 
     try:
@@ -343,17 +343,17 @@ def latest_plan(scope: Scope, session_id: int) -> KitPlan | None:
 
 def planned_from(scope: Scope, session_id: int) -> dict[str, str]:
     """Return marks of what a plan is made from: they change when it does."""
-    result, asked = heard(scope, session_id), one_session(scope, session_id).asked
+    result, requested = analysed_record(scope, session_id), one_session(scope, session_id).brief
     targets = []
     if result is not None:
         for card in result.analysis.voices:
             target = target_of(result, card.voice)
-            told = target.values if target else {}
-            targets.append((card.voice, [(n, round(q.value, 3)) for n, q in told.items()]))
+            known = target.values if target else {}
+            targets.append((card.voice, [(n, round(q.value, 3)) for n, q in known.items()]))
     drums = [(d.id, d.owned, d.voice, d.also) for d in kit_of(scope, session_id)]
     shelf = [(h.owned.construction, h.owned.diameter_in, h.owned.count) for h in loose_heads(scope)]
     parts = [(p.id, p.part) for p in own_parts(scope)]
-    brief = [(name, value) for name, value in sorted(asked.items()) if name not in ERRANDS]
+    brief = [(name, value) for name, value in sorted(requested.items()) if name not in ERRANDS]
     inputs = {"brief": brief, "record": targets, "kit": drums, "shelf": (sorted(shelf), parts)}
     return {
         name: hashlib.sha256(repr(value).encode()).hexdigest()[:16]

@@ -13,7 +13,7 @@ from emblar.steps.bench import queries as bench_store
 from emblar.steps.brief.actions import wish_of
 from emblar.steps.kit.queries import slots as store
 from emblar.steps.kit.queries.slots import KitDrum
-from emblar.steps.listen.actions.recordings import heard
+from emblar.steps.listen.actions.recordings import analysed_record
 from emblar.steps.plan.actions.planning import latest_plan, plan_kit
 from emblar.steps.shelf.actions import use_own_parts
 
@@ -85,7 +85,7 @@ def worked(scope: Scope) -> list[Worked]:
     """
     use_own_parts(scope)
     with transaction() as db:
-        sessions = [s for s in session_store.listing(db, scope.studio_id) if s.asked.get("style")]
+        sessions = [s for s in session_store.listing(db, scope.studio_id) if s.brief.get("style")]
         tuned = bench_store.tuned(db, [s.id for s in sessions])
         kits = store.listings(db, list(tuned))
     result = []
@@ -97,7 +97,7 @@ def worked(scope: Scope) -> list[Worked]:
             if plan and drum.id in plan.drums and drum.drum_id in tuned[session.id]
         ]
         if rows:
-            style = str(session.asked["style"]).strip()
+            style = str(session.brief["style"]).strip()
             result.append(Worked(style, session.id, RecipesFile(session=session.name, drums=rows)))
     return result
 
@@ -146,7 +146,7 @@ def _bring(scope: Scope, session_id: int, file: RecipesFile) -> ImportedRecipes:
             f"These recipes are for {kinds}, and this kit has no such drum. Nothing was changed. "
             "Add the drums in Kit first."
         )
-    result = heard(scope, session_id)
+    result = analysed_record(scope, session_id)
     with in_session(scope, session_id) as db:
         for row, drum in pairs:
             wish = wish_of(row.recipe, drum.owned, port=False)

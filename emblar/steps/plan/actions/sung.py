@@ -49,5 +49,5 @@ def use_sung(scope: Scope, session_id: int, slot_id: int, wished: Mapping[str, f
         current[name] = max(
             -2.0 * MOST_STEPS, min(round(current.get(name, 0.0) + by, 1), 2.0 * MOST_STEPS)
         )
-    asked: dict[str, Any] = {**drum.wish, "steps": {n: s for n, s in current.items() if s}}
-    replan_drum(scope, session_id, slot_id, asked)
+    request: dict[str, Any] = {**drum.wish, "steps": {n: s for n, s in current.items() if s}}
+    replan_drum(scope, session_id, slot_id, request)

@@ -27,11 +27,11 @@ def use_version(scope: Scope, session_id: int, version: int) -> PlanInfo:
     """Bring a version back as the newest one, with what was asked by hand and who played what."""
     with one_at_a_time(session_id), in_session(scope, session_id) as db:
         wanted = store.get(db, session_id, version)
-        there = {d.id for d in kit_store.listing(db, session_id)}
+        available = {d.id for d in kit_store.listing(db, session_id)}
         for slot, wish in by_id(wanted.document, "wishes").items():
-            if slot in there:
+            if slot in available:
                 kit_store.set_wish(db, slot, wish)
-        parts = {k: v for k, v in by_id(wanted.document, "parts").items() if k in there}
+        parts = {k: v for k, v in by_id(wanted.document, "parts").items() if k in available}
         for slot in parts:
             kit_store.assign(db, slot, None)
         for slot, (part, also) in parts.items():

@@ -26,7 +26,7 @@ from emblar.steps.kit.actions.drums import serious
 from emblar.steps.kit.queries import slots as store
 from emblar.steps.kit.queries.slots import KitDrum
 from emblar.steps.listen.actions.measuring import measured_record
-from emblar.steps.listen.actions.recordings import Heard
+from emblar.steps.listen.actions.recordings import AnalysedRecord
 from emblar.steps.log.actions.entries import with_due_heads
 from emblar.steps.plan.actions.planning import KitPlan, plan_kit, target_of, the_shelf
 from emblar.steps.sessions.actions.editing import asked_of, one_session
@@ -85,9 +85,9 @@ def ways_of(scope: Scope, session_id: int) -> Ways:
     InputError
         There is no record, or no drum in the kit.
     """
-    asked = _asked(scope, session_id)
-    weighing = _weighing(asked)
-    return Ways(weighing.alternatives, tuple(asked.drums), tuple(u.text for u in weighing.unmet))
+    request = _asked(scope, session_id)
+    weighing = _weighing(request)
+    return Ways(weighing.alternatives, tuple(request.drums), tuple(u.text for u in weighing.unmet))
 
 
 def assign_voices(scope: Scope, session_id: int) -> KitPlan:
@@ -101,34 +101,34 @@ def assign_voices(scope: Scope, session_id: int) -> KitPlan:
         There is no record, or no drum in the kit.
     """
     with one_at_a_time(session_id):
-        asked = _sound_only(_asked(scope, session_id))
-        pairs = zip(asked.shelf.drums, asked.drums, strict=True)
+        request = _sound_only(_asked(scope, session_id))
+        pairs = zip(request.shelf.drums, request.drums, strict=True)
         held = {owned.name: request_of(drum) for owned, drum in pairs}
-        best = search_kit(asked.problem(held)).best
+        best = search_kit(request.problem(held)).best
         with in_session(scope, session_id) as db:
             for voice, row in best.chosen.items():
-                store.assign(db, asked.drums[row.drum].id, voice)
+                store.assign(db, request.drums[row.drum].id, voice)
         return plan_kit(scope, session_id, says="Drums matched to the record")
 
 
-def _sound_only(asked: _Asked) -> _Asked:
+def _sound_only(request: _Asked) -> _Asked:
     """Leave drums with a fault that no tuning cures out, as long as others of their kind do."""
     kept = []
-    for place, drum in enumerate(asked.drums):
+    for place, drum in enumerate(request.drums):
         kind = drum.owned.kind
-        wanted = sum(kind_of_voice(t.voice) == kind for t in asked.targets)
-        fit = sum(d.owned.kind == kind and not serious(d.owned) for d in asked.drums)
+        wanted = sum(kind_of_voice(t.voice) == kind for t in request.targets)
+        fit = sum(d.owned.kind == kind and not serious(d.owned) for d in request.drums)
         if not serious(drum.owned) or fit < wanted:
             kept.append(place)
-    shelf = replace(asked.shelf, drums=tuple(asked.shelf.drums[i] for i in kept))
-    return replace(asked, drums=[asked.drums[i] for i in kept], shelf=shelf)
+    shelf = replace(request.shelf, drums=tuple(request.shelf.drums[i] for i in kept))
+    return replace(request, drums=[request.drums[i] for i in kept], shelf=shelf)
 
 
-def _targets(found: Heard, drums: list[KitDrum]) -> list[Target]:
+def _targets(record: AnalysedRecord, drums: list[KitDrum]) -> list[Target]:
     """Return the record's targets as wished of the drums that play their voices now."""
     targets = []
-    for card in found.analysis.voices:
-        target = target_of(found, card.voice)
+    for card in record.analysis.voices:
+        target = target_of(record, card.voice)
         if card.voice in ("hat", "cymbal") or target is None:
             continue
         drum = next((d for d in drums if d.voice == card.voice and not d.also), None)
@@ -141,13 +141,13 @@ def _targets(found: Heard, drums: list[KitDrum]) -> list[Target]:
     return targets
 
 
-def _weighing(asked: _Asked) -> Weighing:
+def _weighing(request: _Asked) -> Weighing:
     # Pitches asked for by hand count; other choices by hand are left out.
-    pairs = zip(asked.shelf.drums, asked.drums, strict=True)
+    pairs = zip(request.shelf.drums, request.drums, strict=True)
     held = {
         owned.name: Wish(pitch_hz=hz) for owned, drum in pairs if (hz := drum.wish.get("pitch_hz"))
     }
-    problem = asked.problem(held)
+    problem = request.problem(held)
     key = repr((catalogue(), problem))
     if key not in _weighed:
         _weighed[key] = search_kit(problem, measure=True)

@@ -15,7 +15,7 @@ if TYPE_CHECKING:
     from emblar.formats.kitplan import KitPlanFile
 
 
-def said(plan: "KitPlanFile") -> str:
+def as_text(plan: "KitPlanFile") -> str:
     """Return a plan in a few lines for the shell."""
     lines = [
         f"{way.name:12s} score {way.score:6.1f}  {way.minutes:4.0f} min  buys {way.buys}  "
@@ -68,22 +68,22 @@ def rescue_command(
     problem = _asked(brief, record).problem()
     plays, shelf = plan_kit(problem).best.chosen, problem.shelf
     pairs = [(shelf.drums[plays[t.voice].drum], t) for t in problem.targets if t.voice in plays]
-    told = rescue(pairs, shelf, problem.brief, budget=budget, plain_head=plain_head)
-    print_json(rescue_file(told))
+    known = rescue(pairs, shelf, problem.brief, budget=budget, plain_head=plain_head)
+    print_json(rescue_file(known))
 
 
 def _asked(brief: Path, record: Path | None) -> "BriefFile":
     """Return a brief with the record that goes with it."""
     from emblar.formats.brief import BriefFile
 
-    asked = read_json(brief, BriefFile)
+    request = read_json(brief, BriefFile)
     if record is not None:
         result = record_of_file(record)
         # What the brief says of a drum itself goes before what was measured.
-        asked = asked.model_copy(update={"record": {**result, **asked.record}})
-    if not asked.record:
+        request = request.model_copy(update={"record": {**result, **request.record}})
+    if not request.record:
         raise InputError(f"{brief} has no record. Write one into it, or give --record.")
-    return asked
+    return request
 
 
 def plan_command(
@@ -107,4 +107,4 @@ def plan_command(
             json_out.write_text(plan.model_dump_json(by_alias=True, indent=2) + "\n", "utf-8")
         except OSError as error:
             raise InputError(f"{json_out} cannot be written: {error.strerror}.") from error
-    sys.stdout.write(said(plan))
+    sys.stdout.write(as_text(plan))

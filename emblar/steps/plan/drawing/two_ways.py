@@ -31,11 +31,11 @@ def two_ways(voice: str, left: Mapping[str, float], right: Mapping[str, float]) 
         for index, name in enumerate(names)
         for part in _row(name, TOP + ROW * (index + 0.5), across, left.get(name), right.get(name))
     ]
-    said = [f"{n}: {_said(left.get(n))} and {_said(right.get(n))} steps" for n in names]
+    text = [f"{n}: {_said(left.get(n))} and {_said(right.get(n))} steps" for n in names]
     return drawing(
         f"ways-{voice}",
         f"{voice}: both ways against the record",
-        "; ".join(said),
+        "; ".join(text),
         *parts,
         width=WIDTH,
         height=TOP + ROW * len(names),

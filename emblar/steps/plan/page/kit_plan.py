@@ -168,12 +168,12 @@ class PlanPage:
     record_play: str
     plan_play: str
     audio_href: str
-    hear: tuple[HearButton, ...]
+    tap_sounds: tuple[HearButton, ...]
     tom_schools: tuple[Option, ...]
     stale: str
     empty: str = ""
     """What is needed before there is a plan."""
-    brought: str = ""
+    imported: str = ""
     versions: tuple[VersionRow, ...] = ()
     taps: tuple[HearButton, ...] = ()
     """How a tap sounds on each planned head: what to tune to."""
@@ -187,7 +187,7 @@ class PlanPage:
 
 def plan_page(
     around: Frame,
-    brought: ImportedRecipes | None = None,
+    imported: ImportedRecipes | None = None,
     *,
     changed: Sequence[str] = (),
     listed: Sequence[PlanInfo] = (),
@@ -198,7 +198,7 @@ def plan_page(
     ----------
     around
         The frame.
-    brought
+    imported
         What came of recipes just brought.
     changed, listed
         What changed since the newest plan, and every version of it.
@@ -206,12 +206,12 @@ def plan_page(
     page = replace(_plan_page(around), versions=version_rows(around, listed))
     if page.plan is not None and changed:
         page = replace(page, stale=stale_line(changed))
-    return replace(page, brought=_brought(brought)) if brought else page
+    return replace(page, imported=_brought(imported)) if imported else page
 
 
-def _brought(brought: ImportedRecipes) -> str:
-    pairs = ", ".join(f"{drum} as {row}" if row != drum else drum for row, drum in brought.given)
-    left = f" No drum here for: {', '.join(brought.left)}." if brought.left else ""
+def _brought(imported: ImportedRecipes) -> str:
+    pairs = ", ".join(f"{drum} as {row}" if row != drum else drum for row, drum in imported.given)
+    left = f" No drum here for: {', '.join(imported.left)}." if imported.left else ""
     return f"Planned by the recipes brought: {pairs}.{left}"
 
 
@@ -272,7 +272,7 @@ def _plan_page(around: Frame) -> PlanPage:
         record_play=_record_play(around, file.voice),
         plan_play=f"/sessions/{around.session.id}/plan/{drum.id}/stroke.wav?version={kit_plan.version}",
         audio_href=_audio_href(around),
-        hear=_hear(around.session.id, drum.id, kit_plan.version),
+        tap_sounds=_hear(around.session.id, drum.id, kit_plan.version),
         taps=_taps(around.session.id, drum.id, file),
         tom_schools=tuple(Option(v, text, False) for v, text in TOM_SCHOOLS)
         if is_tom(file.voice)
@@ -287,7 +287,7 @@ def _plan_page(around: Frame) -> PlanPage:
 
 def _readings(around: Frame, drum: KitDrum) -> tuple[ReadingRow, ...]:
     by_hand = "pitch_hz" in drum.wish
-    card = around.found.voice(drum.voice) if around.found and drum.voice else None
+    card = around.record.voice(drum.voice) if around.record and drum.voice else None
     return () if by_hand else reading_rows(card, around.session.id)
 
 
@@ -334,7 +334,7 @@ def _subtitle(file: DrumPlanFile, version: int) -> str:
 
 def _stale(around: Frame, drum: KitDrum, file: DrumPlanFile) -> bool:
     """Whether drum or record changed since the plan was made."""
-    target = target_of(around.found, drum.voice)
+    target = target_of(around.record, drum.voice)
     record = target.value("pitch") if target else None
     planned = file.target["pitch"].value if "pitch" in file.target else None
     moved = record is not None and planned is not None and abs(record - planned) > 0.05
@@ -412,11 +412,13 @@ def _shown(quantity: Measured | None) -> str:
     return number(quantity.value, quantity.unit) if quantity else "cannot tell"
 
 
-def _damper_options(drum: KitDrum, asked: tuple[str, ...] | None, index: int) -> tuple[Option, ...]:
+def _damper_options(
+    drum: KitDrum, chosen: tuple[str, ...] | None, index: int
+) -> tuple[Option, ...]:
     """Return what may lie on a drum as its first, second or third damper."""
-    current = asked[index] if asked is not None and index < len(asked) else ""
-    none = asked is not None and not asked
-    first = (Option("", LEAVE, asked is None), Option("none", "nothing", none))
+    current = chosen[index] if chosen is not None and index < len(chosen) else ""
+    none = chosen is not None and not chosen
+    first = (Option("", LEAVE, chosen is None), Option("none", "nothing", none))
     return (
         *(first if index == 0 else (Option("", "nothing more", not current),)),
         *(
@@ -428,36 +430,36 @@ def _damper_options(drum: KitDrum, asked: tuple[str, ...] | None, index: int) ->
 
 
 def _more_dampers(
-    drum: KitDrum, asked: tuple[str, ...] | None
+    drum: KitDrum, chosen: tuple[str, ...] | None
 ) -> tuple[tuple[str, tuple[Option, ...]], ...]:
     """Return as many further fields as are filled, and one more, up to three dampers in all."""
-    count = min(len(asked or ()), 2)
-    return tuple((f"damper_{i + 1}", _damper_options(drum, asked, i)) for i in range(1, count + 1))
+    count = min(len(chosen or ()), 2)
+    return tuple((f"damper_{i + 1}", _damper_options(drum, chosen, i)) for i in range(1, count + 1))
 
 
 def _form(around: Frame, drum: KitDrum) -> PlanForm:
-    asked: Wish = request_of(drum)
+    request: Wish = request_of(drum)
     asked_steps, kind = steps_of(drum), drum.owned.kind
     file = around.plan.drums.get(drum.id) if around.plan else None
-    target = target_of(around.found, drum.voice)
+    target = target_of(around.record, drum.voice)
     record = target.value("pitch") if target else None
     batters, resos = (constructions_for(kind, side) for side in ("batter", "reso"))
     return PlanForm(
         action=f"/sessions/{around.session.id}/plan/{drum.id}",
-        relations=tuple(Option(v, text, v == (asked.relation or "")) for v, text in RELATIONS),
-        semitones=f"{asked.semitones:g}" if asked.semitones is not None else "",
+        relations=tuple(Option(v, text, v == (request.relation or "")) for v, text in RELATIONS),
+        semitones=f"{request.semitones:g}" if request.semitones is not None else "",
         semitones_now=f"{file.semitones:+g}" if file else "",
-        pitch_hz=f"{asked.pitch_hz:g}" if asked.pitch_hz else "",
+        pitch_hz=f"{request.pitch_hz:g}" if request.pitch_hz else "",
         record_pitch=pitch(record) if record else "",
-        batters=_or_leave(((c.id, c.name) for c in batters), asked.batter),
-        resos=_or_leave(((c.id, c.name) for c in resos), asked.reso) if drum.owned.reso else (),
-        dampers=_damper_options(drum, asked.dampers, 0),
-        more_dampers=_more_dampers(drum, asked.dampers),
-        strikers=_or_leave(((s.id, s.name) for s in strikers_for(kind)), asked.striker),
-        wires=_or_leave(((w.id, w.name) for w in wire_settings().values()), asked.wires)
+        batters=_or_leave(((c.id, c.name) for c in batters), request.batter),
+        resos=_or_leave(((c.id, c.name) for c in resos), request.reso) if drum.owned.reso else (),
+        dampers=_damper_options(drum, request.dampers, 0),
+        more_dampers=_more_dampers(drum, request.dampers),
+        strikers=_or_leave(((s.id, s.name) for s in strikers_for(kind)), request.striker),
+        wires=_or_leave(((w.id, w.name) for w in wire_settings().values()), request.wires)
         if kind == "snare"
         else (),
-        ports=_or_leave(PORTS, asked.port) if has_front(drum.owned) else (),
+        ports=_or_leave(PORTS, request.port) if has_front(drum.owned) else (),
         wishes=tuple(
             WishRow(n, f"{asked_steps[n]:g}" if n in asked_steps else "", steps()[n].more)
             for n in WISHED
@@ -467,11 +469,11 @@ def _form(around: Frame, drum: KitDrum) -> PlanForm:
     )
 
 
-def _or_leave(rows: Iterable[tuple[str, str]], asked: str | None) -> tuple[Option, ...]:
+def _or_leave(rows: Iterable[tuple[str, str]], chosen: str | None) -> tuple[Option, ...]:
     """Return choices by id and name, and first of all to leave it to the plan."""
     return (
-        Option("", LEAVE, asked is None),
-        *(Option(id_, name, id_ == asked) for id_, name in rows),
+        Option("", LEAVE, chosen is None),
+        *(Option(id_, name, id_ == chosen) for id_, name in rows),
     )
 
 
@@ -544,12 +546,12 @@ def _scores(file: DrumPlanFile) -> tuple[ScoreRow, ...]:
 
 
 def _record_play(around: Frame, voice: str) -> str:
-    if around.found is None:
+    if around.record is None:
         return ""
-    own = [h for h in around.found.analysis.hits if h.voice == voice]
-    chosen = next((h for h in own if h.clean), own[0] if own else None)
+    voice_hits = [h for h in around.record.analysis.hits if h.voice == voice]
+    chosen = next((h for h in voice_hits if h.clean), voice_hits[0] if voice_hits else None)
     return f"{chosen.time_s:.3f},{PLAY_HIT_S}" if chosen else ""
 
 
 def _audio_href(around: Frame) -> str:
-    return sound_href(around.session.id, around.found.recording.audio_id) if around.found else ""
+    return sound_href(around.session.id, around.record.recording.audio_id) if around.record else ""

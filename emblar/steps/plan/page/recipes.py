@@ -40,7 +40,7 @@ def worked_page(rows: Sequence[Worked], session_id: int | None) -> WorkedPage:
         styles.setdefault(key, []).append(session)
     base = f"/sessions/{session_id}/plan" if session_id is not None else ""
     return WorkedPage(
-        tuple((called[key], tuple(own)) for key, own in sorted(styles.items())),
+        tuple((called[key], tuple(members)) for key, members in sorted(styles.items())),
         f"{base}/recipes/from" if base else "",
         base or "/log",
     )

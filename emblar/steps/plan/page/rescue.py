@@ -44,31 +44,33 @@ def rescue_page(
     session_id: int,
     budget: str,
     head: str,
-    found: tuple[Rescue, Sequence[KitDrum]] | None,
+    changes: tuple[Rescue, Sequence[KitDrum]] | None,
     problem: str,
 ) -> RescuePage:
-    """Return the page; ``found`` is the rescue and the drum of each change."""
+    """Return the page; ``changes`` is the rescue and the drum of each change."""
     base = f"/sessions/{session_id}/plan/rescue"
-    if found is None:
+    if changes is None:
         return RescuePage(budget, head, problem, "", (), (), base)
-    told, drums = found
-    rows = tuple(_row(fix, drum) for fix, drum in zip(told.fixes, drums, strict=True))
+    known, drums = changes
+    rows = tuple(_row(fix, drum) for fix, drum in zip(known.fixes, drums, strict=True))
     before = tuple(
         f"{name.rpartition(' (')[0]} {off:.1f}"
-        for name, off in sorted(told.before.items(), key=lambda kv: -kv[1])
+        for name, off in sorted(known.before.items(), key=lambda kv: -kv[1])
     )
-    return RescuePage(budget, head, problem, _sentence(told), rows, before, base)
+    return RescuePage(budget, head, problem, _sentence(known), rows, before, base)
 
 
-def _sentence(told: Rescue) -> str:
-    if not told.fixes:
+def _sentence(changes: Rescue) -> str:
+    if not changes.fixes:
         return (
             "No change within this budget brings half a step on any drum: tune it, and leave the "
             "money."
         )
-    gain = sum(fix.gain for fix in told.fixes)
-    price = f"for {told.price:.0f}" if told.price >= 0.5 else "for nothing"
-    return f"{counted(len(told.fixes), 'change')} {price}: {gain:.1f} audible steps nearer in all."
+    gain = sum(fix.gain for fix in changes.fixes)
+    price = f"for {changes.price:.0f}" if changes.price >= 0.5 else "for nothing"
+    return (
+        f"{counted(len(changes.fixes), 'change')} {price}: {gain:.1f} audible steps nearer in all."
+    )
 
 
 def _row(fix: Fix, drum: KitDrum) -> FixRow:

@@ -17,7 +17,7 @@ class SungPage:
     base: str
     plan: str
     big: str
-    told: tuple[str, ...]
+    lines: tuple[str, ...]
     wished: tuple[tuple[str, str], ...]
     """What is sent to take the wish up."""
 
@@ -42,21 +42,21 @@ def sung_page(
             (),
         )
     words = [_words(name, by) for name, by in wished.items()]
-    told = [
+    known = [
         f"{NAMES[name].capitalize()}: {by:+.1f} audible steps.".replace("-", "−")
         for name, by in wished.items()
     ]
     if falls_more:
         way = "falls further" if falls_more > 0.0 else "falls less far"
-        told.append(
+        known.append(
             f"Your second sound {way}, by {abs(falls_more):.0f} ct. A drum falls by how hard it is "
             "struck and how slack its head is: try that first, it is not wished here."
         )
-    if not told:
-        told = ["The two are alike in length and brightness. Exaggerate, and sing again."]
+    if not known:
+        known = ["The two are alike in length and brightness. Exaggerate, and sing again."]
     big = f"{' and '.join(words).capitalize()}" if words else "No clear difference"
     fields = tuple((name, f"{by:.2f}") for name, by in wished.items())
-    return SungPage(drum.owned.name, base, plan, big, tuple(told), fields)
+    return SungPage(drum.owned.name, base, plan, big, tuple(known), fields)
 
 
 def _words(name: str, by: float) -> str:

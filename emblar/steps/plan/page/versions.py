@@ -51,8 +51,8 @@ def stale_line(changed: Sequence[str]) -> str:
     if not changed:
         return ""
     names = [CHANGED[name] for name in changed]
-    told = names[0] if len(names) == 1 else f"{', '.join(names[:-1])} and {names[-1]}"
-    return f"{told[0].upper()}{told[1:]} changed since this plan."
+    known = names[0] if len(names) == 1 else f"{', '.join(names[:-1])} and {names[-1]}"
+    return f"{known[0].upper()}{known[1:]} changed since this plan."
 
 
 def version_rows(around: Frame, listed: Sequence[PlanInfo]) -> tuple[VersionRow, ...]:

@@ -198,9 +198,9 @@ def bring(
     sel: Annotated[str, Form()] = "",
 ) -> Response:
     """Ask the kit for the recipes of a file, and plan it so."""
-    brought = bring_recipes(scope, session_id, file.file.read(MOST_BYTES))
+    imported = bring_recipes(scope, session_id, file.file.read(MOST_BYTES))
     _, around = load(scope, session_id, "plan", sel)
-    page = plan_page(around, brought)
+    page = plan_page(around, imported)
     return render(request, "plan/page.html", {"page": page, "frame": around, "given": None})
 
 
@@ -213,9 +213,9 @@ def bring_worked(
     sel: Annotated[str, Form()] = "",
 ) -> Response:
     """Ask the kit for recipes that worked in another session, and plan it so."""
-    brought = bring_from(scope, session_id, other)
+    imported = bring_from(scope, session_id, other)
     _, around = load(scope, session_id, "plan", sel)
-    page = plan_page(around, brought)
+    page = plan_page(around, imported)
     return render(request, "plan/page.html", {"page": page, "frame": around, "given": None})
 
 

@@ -34,8 +34,8 @@ def show(
     problem, result = "", None
     if budget:
         try:
-            told = rescue_of(scope, session_id, _number("budget", budget), _number("head", price))
-            result = told, [drum_of_fix(scope, session_id, fix) for fix in told.fixes]
+            known = rescue_of(scope, session_id, _number("budget", budget), _number("head", price))
+            result = known, [drum_of_fix(scope, session_id, fix) for fix in known.fixes]
         except EmblarError as error:
             problem = str(error)
     page = rescue_page(session_id, budget, price, result, problem)

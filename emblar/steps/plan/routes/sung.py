@@ -25,7 +25,7 @@ def show(
     request: Request,
     session_id: Id,
     drum_id: Id,
-    heard: bool = False,
+    sung: Annotated[bool, Query(alias="heard")] = False,
     length: AskedSteps = None,
     click: AskedSteps = None,
     falls: Annotated[float | None, Query(ge=-5000.0, le=5000.0)] = None,
@@ -34,7 +34,7 @@ def show(
     drum = sung_drum(scope, session_id, drum_id)
     _, around = load(scope, session_id, "plan", f"d{drum_id}")
     wished = {n: by for n, by in (("length", length), ("click", click)) if by is not None}
-    page = sung_page(session_id, drum, wished if heard else None, falls)
+    page = sung_page(session_id, drum, wished if sung else None, falls)
     return render(request, "plan/sung.html", {"page": page, "frame": around})
 
 
@@ -42,10 +42,10 @@ def show(
 def sing(scope: Here, session_id: Id, drum_id: Id, file: Annotated[UploadFile, File()]) -> Response:
     """Hear two mouth sounds."""
     wish = hear_sung(scope, session_id, drum_id, file.file.read())
-    told = {name: f"{by:.2f}" for name, by in wish.wished.items()}
+    known = {name: f"{by:.2f}" for name, by in wish.wished.items()}
     if wish.falls_more_cents:
-        told["falls"] = f"{wish.falls_more_cents:.0f}"
-    query = urlencode({"heard": "true", **told})
+        known["falls"] = f"{wish.falls_more_cents:.0f}"
+    query = urlencode({"heard": "true", **known})
     return go(f"/sessions/{session_id}/plan/sung/{drum_id}?{query}")
 
 

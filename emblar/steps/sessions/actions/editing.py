@@ -58,7 +58,7 @@ def start_session(scope: Scope, brief: Brief) -> SessionInfo:
             artist=checked.artist,
             wish=checked.wish,
             downbeat_at=checked.downbeat_at,
-            asked=checked.ask.model_dump(),
+            wishes=checked.ask.model_dump(),
         )
 
 
@@ -70,7 +70,7 @@ def brief_mark(session: SessionInfo) -> str:
         session.artist,
         session.wish,
         session.downbeat_at,
-        sorted(session.asked.items()),
+        sorted(session.brief.items()),
     )
     return hashlib.sha256(repr(values).encode()).hexdigest()[:16]
 
@@ -107,7 +107,7 @@ def change_brief(scope: Scope, session_id: int, brief: Brief, *, seen: str = "")
             artist=checked.artist,
             wish=checked.wish,
             downbeat_at=checked.downbeat_at,
-            asked=checked.ask.model_dump(),
+            wishes=checked.ask.model_dump(),
         )
 
 
@@ -126,7 +126,7 @@ def one_session(scope: Scope, session_id: int) -> SessionInfo:
 def asked_of(session: SessionInfo) -> AskFile:
     """Return what is asked of a session's plan; nothing if what was kept cannot be read."""
     try:
-        return lenient(AskFile, session.asked, "The brief")
+        return lenient(AskFile, session.brief, "The brief")
     except DocumentError:
         return AskFile()
 

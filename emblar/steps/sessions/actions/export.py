@@ -25,7 +25,7 @@ from emblar.formats.picture import MEDIA_TYPE
 from emblar.platform import audio, sessions
 from emblar.platform.database import together, transaction
 from emblar.platform.scope import Scope
-from emblar.platform.settings import now
+from emblar.platform.settings import current_time
 from emblar.platform.sound.apart import media_type_apart
 from emblar.steps.kit.queries import drums as drum_store
 from emblar.steps.kit.queries import heads, setups
@@ -106,11 +106,11 @@ def export_everything(scope: Scope, file: Path) -> ImportSummary:
     """
     part = file.with_name(file.name + ".part")
     try:
-        brought = _exported(scope, part)
+        imported = _exported(scope, part)
         part.replace(file)
     finally:
         part.unlink(missing_ok=True)
-    return brought
+    return imported
 
 
 def _exported(scope: Scope, file: Path) -> ImportSummary:
@@ -180,9 +180,9 @@ def _import(
         known = None
         if skip_known:
             rows, known = whole.without_known(db, scope.studio_id, rows)
-        elif (here := whole.twice(db, scope.studio_id, rows)) is not None:
+        elif (current := whole.twice(db, scope.studio_id, rows)) is not None:
             raise InputError(
-                f"“{here}” of this export is here already. Nothing was imported. To import only "
+                f"“{current}” of this export is here already. Nothing was imported. To import only "
                 "what is new, tick “Skip what is here already”.",
                 field="skip",
             )
@@ -199,7 +199,7 @@ def _import(
 
 def _without_access(rows: whole.Rows) -> whole.Rows:
     """Return the rows with every shared link ended: whoever made the file may know its token."""
-    ended = now().isoformat()
+    ended = current_time().isoformat()
     links = [
         {
             **row,

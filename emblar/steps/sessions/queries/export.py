@@ -90,22 +90,22 @@ def rows(db: Session, studio_id: int) -> Rows:
     sounds = {row.id: row.sha256 for row in db.execute(query)}
     result: Rows = {}
     for name, table in TABLES.items():
-        own = select(table).where(table.c.id.in_(_ids(table, studio_id))).order_by(table.c.id)
+        query = select(table).where(table.c.id.in_(_ids(table, studio_id))).order_by(table.c.id)
         result[name] = [
             {c.name: _written(c, row[c.name], sounds) for c in table.columns if _is_told(c)}
-            for row in db.execute(own).mappings()
+            for row in db.execute(query).mappings()
         ]
     return result
 
 
-def sounds(db: Session, found: Rows) -> list[tuple[int, str, str]]:
+def sounds(db: Session, matches: Rows) -> list[tuple[int, str, str]]:
     """Return id, hash and type of the sounds that rows refer to, by hash."""
     used = {
         row[c.name]
         for name, table in TABLES.items()
         for c in table.columns
         if _target(c) == AudioRow.__tablename__
-        for row in found[name]
+        for row in matches[name]
         if row[c.name] is not None
     }
     query = select(AudioRow.id, AudioRow.sha256, AudioRow.media_type).order_by(AudioRow.sha256)
@@ -151,12 +151,12 @@ def _same(
     """Return the ids here of rows that are here already, by their ids there."""
     table = TABLES[name]
     query = select(table.c.created_at, table.c.id).where(table.c.id.in_(_ids(table, studio_id)))
-    here: dict[str, list[int]] = {}
-    for at, row_id in db.execute(query.order_by(table.c.id)):
-        here.setdefault(at.astimezone(UTC).isoformat(), []).append(row_id)
+    present: dict[str, list[int]] = {}
+    for time, row_id in db.execute(query.order_by(table.c.id)):
+        present.setdefault(time.astimezone(UTC).isoformat(), []).append(row_id)
     result = {}
     for row in given:
-        ids = here.get(str(row.get("created_at")))
+        ids = present.get(str(row.get("created_at")))
         if ids and isinstance(row.get("id"), int):
             result[int(row["id"])] = ids.pop(0)
     return result
@@ -198,8 +198,8 @@ def put(
             for (name, column), paths in VALUES_IN_DOCUMENTS.items():
                 _rename(db, TABLES[name], column, paths, ids, put_in[name])
     except IntegrityError as error:
-        told = str(error.orig).partition("\n")[0]
-        raise InputError(f"Rows of this export contradict one another: {told}.") from error
+        measured = str(error.orig).partition("\n")[0]
+        raise InputError(f"Rows of this export contradict one another: {measured}.") from error
     if as_they_are:
         for name, table in TABLES.items():
             last = func.max(table.c.id)
@@ -211,9 +211,9 @@ def twice(db: Session, studio_id: int, given: Rows) -> str | None:
     for name in ("session", "drum"):
         table = TABLES[name]
         query = select(table.c.created_at, table.c.name).where(table.c.studio_id == studio_id)
-        here = {at.astimezone(UTC).isoformat(): was for at, was in db.execute(query)}
+        present = {time.astimezone(UTC).isoformat(): was for time, was in db.execute(query)}
         for row in given.get(name, []):
-            called = here.get(str(row.get("created_at")))
+            called = present.get(str(row.get("created_at")))
             if called is not None:
                 return str(called)
     return None
@@ -230,29 +230,31 @@ def _put_table(
     as_they_are: bool,
 ) -> dict[int, int]:
     """Put a table's rows in; return their new ids by those they came with."""
-    told = {c.name: c for c in table.columns if _is_told(c)}
+    measured = {c.name: c for c in table.columns if _is_told(c)}
     result: dict[int, int] = {}
     later: list[tuple[int, str, int]] = []
     for number, row in enumerate(given, 1):
         where = f"{table.name}, row {number}"
-        unknown = sorted(set(row) - set(told))
+        unknown = sorted(set(row) - set(measured))
         if unknown:
             raise InputError(f"{where}: Emblar does not know {', '.join(unknown)}.")
-        values = {n: _read(told[n], value, f"{where}, {n}") for n, value in row.items()}
-        own = values.pop("id", None)
-        if own is None or own in result:
+        values = {n: _read(measured[n], value, f"{where}, {n}") for n, value in row.items()}
+        row_id = values.pop("id", None)
+        if row_id is None or row_id in result:
             raise InputError(f"{where}: its id is missing or stands there twice.")
         own_table = _named(table, values, ids, sound_ids, where)
-        later += [(own, name, value) for name, value in own_table]
+        later += [(row_id, name, value) for name, value in own_table]
         if "studio_id" in table.c:
             values["studio_id"] = studio_id
         if as_they_are:
-            values["id"] = own
-        result[own] = db.execute(insert(table).values(**values).returning(table.c.id)).scalar_one()
-    for own, name, value in later:
-        other = _referred(result, value, f"{table.name} {own}, {name}")
+            values["id"] = row_id
+        result[row_id] = db.execute(
+            insert(table).values(**values).returning(table.c.id)
+        ).scalar_one()
+    for row_id, name, value in later:
+        other = _referred(result, value, f"{table.name} {row_id}, {name}")
         changed = {name: other, "updated_at": table.c.updated_at}
-        db.execute(update(table).where(table.c.id == result[own]).values(**changed))
+        db.execute(update(table).where(table.c.id == result[row_id]).values(**changed))
     return result
 
 
@@ -307,8 +309,8 @@ def _rename(
     added: Mapping[int, int],
 ) -> None:
     """Name rows by their ids of now in documents that were put in; those gone are left out."""
-    own = table.c.id.in_(list(added.values()))
-    for row in db.execute(select(table.c.id, table.c[column]).where(own)).all():
+    table_ids = table.c.id.in_(list(added.values()))
+    for row in db.execute(select(table.c.id, table.c[column]).where(table_ids)).all():
         document = copy.deepcopy(row[1])
         for path, target in paths.items():
             _rename_at(document, path, ids[target])
@@ -317,15 +319,15 @@ def _rename(
             db.execute(update(table).where(table.c.id == row[0]).values(**changed))
 
 
-def _rename_at(document: Any, path: tuple[str, ...], now: Mapping[int, int]) -> None:
+def _rename_at(document: Any, path: tuple[str, ...], present: Mapping[int, int]) -> None:
     first, *rest = path
     if not isinstance(document, dict):
         return
     for name in list(document) if first == "*" else [first] if first in document else []:
         if rest:
-            _rename_at(document[name], tuple(rest), now)
+            _rename_at(document[name], tuple(rest), present)
         elif isinstance(document[name], int):
-            result = now.get(document.pop(name))
+            result = present.get(document.pop(name))
             if result is not None:
                 document[name] = result
 

@@ -17,7 +17,7 @@ def said_command(
     drum: Annotated[
         int, typer.Option("--drum", help="Say something of this drum: 1 is the first of the kit")
     ] = 0,
-    who: Annotated[str, typer.Option("--who", help="Who says it")] = "",
+    author: Annotated[str, typer.Option("--who", help="Who says it")] = "",
     words: Annotated[str, typer.Option("--words", help="In words")] = "",
     more: Annotated[
         str, typer.Option("--more", help="What there should be more of, or sustain:less")
@@ -35,12 +35,12 @@ def said_command(
     from emblar.steps.share.actions import accept, said_of, say_here, set_aside
 
     with database_at_hand():
-        if drum or who or words or more:
+        if drum or author or words or more:
             drums = kit(HERE, session)
             if not 1 <= drum <= len(drums):
                 raise InputError(f"Say of which drum with --drum: 1 to {len(drums)}.")
             quantity, _, way = more.partition(":")
-            say_here(HERE, session, drums[drum - 1].id, who, words, quantity, more=way != "less")
+            say_here(HERE, session, drums[drum - 1].id, author, words, quantity, more=way != "less")
         if take_up is not None:
             accept(HERE, session, take_up)
         if aside is not None:
@@ -50,17 +50,17 @@ def said_command(
     print_json(file)
 
 
-def _row(said: "Said") -> "SaidRow":
+def _row(entry: "Said") -> "SaidRow":
     from emblar.formats.studio import SaidRow
 
-    comment = said.comment
+    comment = entry.comment
     return SaidRow.model_validate(
         {
             "id": comment.id,
-            "drum": said.drum,
-            "who": comment.who,
-            "link": said.link or None,
-            "words": comment.said,
+            "drum": entry.drum,
+            "who": comment.author,
+            "link": entry.link or None,
+            "words": comment.text,
             "quantity": comment.quantity,
             "steps": comment.steps,
             "state": comment.state,

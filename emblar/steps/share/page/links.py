@@ -33,7 +33,7 @@ class SaidRow:
 
     id: int
     text: str
-    said: str
+    comment: str
     new: bool
     became: str
 
@@ -44,7 +44,7 @@ class SharePage:
 
     base: str
     links: tuple[LinkRow, ...]
-    said: tuple[SaidRow, ...]
+    comments: tuple[SaidRow, ...]
     parts: tuple[str, ...]
     link: str
     code: Markup | None
@@ -57,7 +57,7 @@ class SharePage:
 def share_page(
     session_id: int,
     links: Sequence[ShareInfo],
-    said: Sequence[Said],
+    description: Sequence[Said],
     token: str,
     *,
     reaches_others: bool,
@@ -71,7 +71,7 @@ def share_page(
     return SharePage(
         f"/sessions/{session_id}/share",
         tuple(_row(link) for link in links),
-        tuple(_said(row) for row in said),
+        tuple(_said(row) for row in description),
         PARTS,
         href,
         _code(href) if href else None,
@@ -84,12 +84,12 @@ def share_page(
 
 def link_begins() -> str:
     """Return how links begin: as set, or the address that shared links are answered at."""
-    own = settings()
-    if own.share_url:
-        return own.share_url.rstrip("/")
-    if not own.share_host:
-        return f"http://{own.host}:{own.port}"
-    return f"http://{reached_at()}:{own.share_port}"
+    config = settings()
+    if config.share_url:
+        return config.share_url.rstrip("/")
+    if not config.share_host:
+        return f"http://{config.host}:{config.port}"
+    return f"http://{reached_at()}:{config.share_port}"
 
 
 def phone_begins() -> str:
@@ -131,12 +131,12 @@ def _row(link: ShareInfo) -> LinkRow:
 def _said(row: Said) -> SaidRow:
     comment = row.comment
     when = comment.created_at.astimezone().strftime("%Y-%m-%d %H:%M")
-    asked = asked_words(comment)
-    text = f"{row.drum}: {asked}" if asked else row.drum
+    request = asked_words(comment)
+    text = f"{row.drum}: {request}" if request else row.drum
     return SaidRow(
         comment.id,
         text,
-        f"{comment.said} " if comment.said else "",
+        f"{comment.text} " if comment.text else "",
         comment.state == NEW,
-        f"{comment.who}, {when}" + ("" if comment.state == NEW else f" · {comment.state}"),
+        f"{comment.author}, {when}" + ("" if comment.state == NEW else f" · {comment.state}"),
     )

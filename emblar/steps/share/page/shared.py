@@ -37,7 +37,7 @@ class SharedDrum:
     match: str
     rulers: Markup | None
     sounds: tuple[Sound, ...]
-    said: tuple[str, ...]
+    comments: tuple[str, ...]
 
 
 @dataclass(frozen=True, slots=True)
@@ -68,11 +68,11 @@ def shared_page(
     session: SessionInfo,
     drums: Sequence[tuple[KitDrum, DrumPlanFile | None, Match | None]],
     sheet: SheetPage | None,
-    said: Sequence[CommentInfo],
+    comments: Sequence[CommentInfo],
 ) -> SharedPage:
     """Return the page of a link; what it does not show is not in it."""
     base = f"/s/{token}"
-    rows = tuple(_drum(opened, base, row, said) for row in drums)
+    rows = tuple(_drum(opened, base, row, comments) for row in drums)
     until = opened.share.expires_at.astimezone().strftime("%Y-%m-%d")
     return SharedPage(
         session.name, session.artist, session.studio, until, base, sheet, rows, choices()
@@ -92,7 +92,7 @@ def _drum(
     opened: Opened,
     base: str,
     row: tuple[KitDrum, DrumPlanFile | None, Match | None],
-    said: Sequence[CommentInfo],
+    comments: Sequence[CommentInfo],
 ) -> SharedDrum:
     drum, plan, match = row
     owned, parts = drum.owned, opened.share.parts
@@ -104,22 +104,22 @@ def _drum(
         if shown is not None:
             sounds.append(Sound("the record", f"{base}/drums/{drum.id}/record.wav"))
             sounds.append(Sound("the newest take", f"{base}/drums/{drum.id}/take.wav"))
-    told, drawn = "", None
+    known, drawn = "", None
     if "match" in parts:
-        told = "No take yet."
+        known = "No take yet."
         if match is not None and shown is not None:
-            title = match_title("", shown.found)
-            told, drawn = title.removeprefix(": ").capitalize() + ".", rulers_of(match, shown)
-    own = tuple(_comment(c) for c in said if c.slot_id == drum.id)
+            title = match_title("", shown.comparison)
+            known, drawn = title.removeprefix(": ").capitalize() + ".", rulers_of(match, shown)
+    members = tuple(_comment(c) for c in comments if c.slot_id == drum.id)
     size = f"{owned.diameter_in:g} × {owned.depth_in:g} in"
-    return SharedDrum(drum.id, owned.name, size, told, drawn, tuple(sounds), own)
+    return SharedDrum(drum.id, owned.name, size, known, drawn, tuple(sounds), members)
 
 
 def _comment(comment: CommentInfo) -> str:
-    asked = asked_words(comment)
+    request = asked_words(comment)
     became = BECAME.get(comment.state, "")
-    said = ": ".join(x for x in (asked, comment.said) if x)
-    return f"{comment.who}: {said}{f' ({became})' if became else ''}"
+    description = ": ".join(x for x in (request, comment.text) if x)
+    return f"{comment.author}: {description}{f' ({became})' if became else ''}"
 
 
 def asked_words(comment: CommentInfo) -> str:

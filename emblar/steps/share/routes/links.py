@@ -11,7 +11,7 @@ from emblar.frame.reading import ReadAtOnce
 from emblar.frame.templating import render
 from emblar.platform.scope import Scope, check_session
 from emblar.platform.settings import settings
-from emblar.steps.accounts.actions import Entered
+from emblar.steps.accounts.actions import LoggedIn
 from emblar.steps.kit.actions.drums import kit
 from emblar.steps.share import actions
 from emblar.steps.share.page.links import share_page
@@ -85,15 +85,15 @@ def say(
     request: Request,
     session_id: Id,
     drum: Annotated[int, Form(ge=1)],
-    said: Annotated[Text, Form()] = "",
+    text: Annotated[Text, Form(alias="said")] = "",
     more: Annotated[Text, Form()] = "",
 ) -> Response:
     """Keep what somebody with an account says of a drum."""
     check_session(scope, session_id)
-    entered: Entered | None = getattr(request.state, "entered", None)
-    who = entered.account.name if entered is not None else OWNER
+    login: LoggedIn | None = getattr(request.state, "entered", None)
+    user = login.account.name if login is not None else OWNER
     quantity, _, way = more.partition(":")
-    actions.say_here(scope, session_id, drum, who, said, quantity, more=way != "less")
+    actions.say_here(scope, session_id, drum, user, text, quantity, more=way != "less")
     return go(f"/sessions/{session_id}/share")
 
 

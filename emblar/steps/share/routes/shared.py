@@ -72,11 +72,11 @@ def sound(token: Token, slot_id: Id, what: What) -> Response:
 def comment(
     token: Token,
     slot_id: Id,
-    who: Annotated[Text, Form()] = "",
-    said: Annotated[Text, Form()] = "",
+    author: Annotated[Text, Form(alias="who")] = "",
+    text: Annotated[Text, Form(alias="said")] = "",
     more: Annotated[Text, Form()] = "",
 ) -> Response:
     """Keep what somebody says of a drum."""
     quantity, _, way = more.partition(":")
-    say(open_share(token), slot_id, who, said, quantity, more=way != "less")
+    say(open_share(token), slot_id, author, text, quantity, more=way != "less")
     return go(f"/s/{token}#drum-{slot_id}")

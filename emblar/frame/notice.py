@@ -23,11 +23,11 @@ def _mark(text: str) -> str:
     return hmac.new(_key(), text.encode(), "sha256").hexdigest()[:MARK_LETTERS]
 
 
-def saying(text: str) -> str:
+def notice_query(text: str) -> str:
     """Return what goes into an address for its page to say a text, from ``&`` on."""
     return "&" + urlencode({"done": text, "mark": _mark(text)}) if text else ""
 
 
-def said(text: str, mark: str) -> str:
+def checked_notice(text: str, mark: str) -> str:
     """Return a text if it is our own, else nothing."""
     return text if text and hmac.compare_digest(_mark(text).encode(), mark.encode()) else ""

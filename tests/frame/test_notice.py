@@ -8,16 +8,16 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from emblar.app import create_app
-from emblar.frame.said import said, saying
+from emblar.frame.notice import checked_notice, notice_query
 from emblar.platform.scope import HERE
 from emblar.steps.kit.actions.drums import kit
 
 
 @given(st.text(min_size=1, max_size=200))
 def test_our_own_words_come_back(text: str) -> None:
-    told = parse_qs(saying(text).removeprefix("&"), strict_parsing=True)
-    assert said(told["done"][0], told["mark"][0]) == text
-    assert said(told["done"][0] + "x", told["mark"][0]) == ""
+    told = parse_qs(notice_query(text).removeprefix("&"), strict_parsing=True)
+    assert checked_notice(told["done"][0], told["mark"][0]) == text
+    assert checked_notice(told["done"][0] + "x", told["mark"][0]) == ""
 
 
 @pytest.mark.parametrize("mark", ["", "x", "ä", "0" * 24])
