@@ -28,7 +28,7 @@ VIEWS = {
     "plan": "/sessions/1/plan?sel=tom-2",
     "ways": "/sessions/1/plan/ways?sel=tom-2&left=best&right=least+work",
     "rescue": "/sessions/1/plan/rescue?budget=80",
-    "bench": "/sessions/1/bench?sel=d2",
+    "bench": "/sessions/1/bench?sel=d1",
     "hum": "/sessions/1/bench/hum?sel=d5",
     "match": "/sessions/1/match?sel=d4",
     "practice": "/practice",

@@ -1,7 +1,7 @@
 """The demo session: The Tin Orchard at Quillfeather Rooms, “Low Ferry”, all made up."""
 
 from collections.abc import Callable
-from datetime import timedelta
+from datetime import datetime, timedelta
 
 import numpy as np
 
@@ -12,6 +12,7 @@ from emblar.formats.brief import AskFile
 from emblar.platform.scope import HERE
 from emblar.platform.settings import current_time
 from emblar.platform.sound.encode import encode
+from emblar.service.demo_past import ARTIST, STUDIO, make_finished, make_rehearsals
 from emblar.steps.bench.actions.state import Bench
 from emblar.steps.bench.actions.tuning import bench, finish_job, keep_readings
 from emblar.steps.kit.actions.drums import add_drum, kit, suggest_voices
@@ -23,7 +24,6 @@ from emblar.steps.sessions.actions.editing import Brief, all_sessions, delete_se
 from emblar.steps.shelf.actions import add_head
 
 NAME = "Low Ferry"
-ARTIST = "The Tin Orchard"
 KIT = (
     OwnedDrum(
         "Rack 10", "tom", 10, 7, 6, "flanged", "birch-lacquer", "single-clear", "single-clear"
@@ -57,16 +57,15 @@ def ensure_demo(say: Callable[[str], None]) -> int:
     for session in all_sessions(HERE):
         if session.name == NAME and session.artist == ARTIST:
             return session.id
-    say("Making the demo session (once, about half a minute) …")
+    say("Making the demo: three made-up sessions (once, under a minute) …")
     session = start_session(
         HERE,
         Brief(
             name=NAME,
             artist=ARTIST,
-            studio="Quillfeather Rooms",
+            studio=STUDIO,
             wish="The toms of the record, a snare with some body, nothing that rings on.",
-            downbeat_at=current_time().replace(minute=0, second=0, microsecond=0)
-            + timedelta(hours=15),
+            downbeat_at=tomorrow_evening(),
             ask=AskFile(
                 style="slow rock",
                 key="E minor",
@@ -77,11 +76,24 @@ def ensure_demo(say: Callable[[str], None]) -> int:
         ),
     )
     try:
+        for head in LOOSE:
+            add_head(HERE, *head)
+        for owned in KIT:
+            add_drum(HERE, session.id, owned)
+        # What was done before comes first: it leaves its readings on the same drums.
+        make_rehearsals(session.id)
+        make_finished(session.id)
         _fill(session.id)
     except BaseException:
         delete_session(HERE, session.id)
         raise
     return session.id
+
+
+def tomorrow_evening() -> datetime:
+    """Return 19:00 tomorrow, as the clock on this machine shows it."""
+    evening = current_time().astimezone().replace(hour=19, minute=0, second=0, microsecond=0)
+    return evening + timedelta(days=1)
 
 
 def _fill(session_id: int) -> None:
@@ -92,10 +104,6 @@ def _fill(session_id: int) -> None:
     state = one_recording(HERE, session_id, recording.id)
     if state.state != "done":
         raise RuntimeError(f"the demo could not be analysed: {state.message}")
-    for head in LOOSE:
-        add_head(HERE, *head)
-    for owned in KIT:
-        add_drum(HERE, session_id, owned)
     suggest_voices(HERE, session_id)
     plan_kit(HERE, session_id)
     _begin_at_the_bench(session_id)
@@ -117,7 +125,7 @@ def _room(drum: KitDrum, present: Bench, *, off_cents: float, uneven: float) -> 
 
 def _begin_at_the_bench(session_id: int) -> None:
     """Have one tom tapped round as found, and looked over: its first rod is next."""
-    drum = _drum(session_id, "Rack 12")
+    drum = _drum(session_id, "Rack 10")
     current = bench(HERE, session_id, drum.id)
     room = _room(drum, current, off_cents=-90.0, uneven=0.12)
     for side in current.heads:

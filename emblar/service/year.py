@@ -60,11 +60,11 @@ def ensure_year(say: Callable[[str], None], scope: Scope = HERE) -> None:
         if db.execute(named).first() is not None:
             return
         say("Making a year of log (once, a few seconds) …")
-        _Year(db, scope.studio_id).make()
+        MadeUpLog(db, scope.studio_id).make()
 
 
-class _Year:
-    """Writes the year, row by row at the times it is said to have happened."""
+class MadeUpLog:
+    """Writes evenings of tuning, row by row at the times they are said to have happened."""
 
     def __init__(self, db: Session, studio_id: int) -> None:
         self.db, self.studio_id = db, studio_id
@@ -124,7 +124,7 @@ class _Year:
             if fresh:
                 self._new_batter(drum_id, time)
             self.used[drum_id] += 1
-            self._tuned(session.id, drum_id, time, fresh=fresh)
+            self.tune(session.id, drum_id, time, fresh=fresh)
 
     def _life(self, drum_id: int) -> int:
         return LIFE[self.owned[drum_id].kind]
@@ -152,8 +152,13 @@ class _Year:
         self.db.add(FittingRow(head_id=head.id, drum_id=drum_id, side="batter", fitted_at=time))
         self.db.flush()
 
-    def _tuned(self, session_id: int, drum_id: int, time: datetime, *, fresh: bool) -> None:
-        """Tune a drum in the evening and read it again in the morning."""
+    def tune(
+        self, session_id: int, drum_id: int, time: datetime, *, fresh: bool, lugs_only: bool = False
+    ) -> None:
+        """Tune a drum in the evening and read it again in the morning.
+
+        ``lugs_only`` leaves the pitch of the whole drum out, from which plans would learn.
+        """
         owned = self.owned[drum_id]
         goal = PITCH[owned.kind] * float(2.0 ** self.rng.uniform(-0.2, 0.2))
         heads = {"batter": goal, "reso": 1.2 * goal}
@@ -190,7 +195,7 @@ class _Year:
                             "created_at": when,
                         }
                     )
-        if fresh or self.rng.random() < 0.9:
+        if not lugs_only and (fresh or self.rng.random() < 0.9):
             rows.append(
                 {
                     "setup_id": setup.id,

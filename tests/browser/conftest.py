@@ -29,6 +29,24 @@ FLAGS = [
 ]
 
 
+FOLDS = [
+    "bench-more",
+    "brief-more",
+    "kit-drum",
+    "listen-card",
+    "listen-more",
+    "plan-hand",
+    "plan-more",
+    "plan-reasons",
+    "match-curves",
+    "match-journey",
+    "match-more",
+    "match-moves",
+    "match-notes",
+    "evening-table",
+]
+
+
 @pytest.fixture(scope="module")
 def playwright() -> Iterator[Playwright]:
     with sync_playwright() as found:
@@ -76,10 +94,11 @@ def worker(database: None) -> Iterator[None]:
 
 @pytest.fixture
 def page(browser: Browser, address: str) -> Iterator[Page]:
-    """A page of an own context; an error in its console fails the test."""
+    """A page of an own context, all of it unfolded; an error in its console fails the test."""
     context = browser.new_context(
         base_url=address, viewport={"width": 1280, "height": 800}, accept_downloads=True
     )
+    context.add_cookies([{"name": "folds", "value": ".".join(FOLDS), "url": address}])
     found = context.new_page()
     errors: list[str] = []
     found.on("pageerror", lambda error: errors.append(str(error)))
@@ -108,5 +127,6 @@ def listening(playwright: Playwright, fake_microphone: Path, address: str) -> It
     ]
     found = playwright.chromium.launch(executable_path="/usr/bin/chromium", args=flags)
     context = found.new_context(base_url=address, permissions=["microphone"])
+    context.add_cookies([{"name": "folds", "value": ".".join(FOLDS), "url": address}])
     yield context.new_page()
     found.close()

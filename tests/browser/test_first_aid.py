@@ -45,7 +45,7 @@ def test_a_session_without_a_name_is_told_at_its_field(page: Page, database: Non
     page.goto("/")
     page.get_by_label("Song or session").fill("   ")
     page.get_by_label("Artist").fill("The Tin Orchard")
-    page.get_by_role("button", name="Start, then bring the record").click()
+    page.get_by_role("button", name="Start", exact=True).click()
     expect(page.get_by_role("alert").filter(has_text="Give the session a name")).to_be_visible()
     expect(page.get_by_label("Artist")).to_have_value("The Tin Orchard")
 

@@ -15,7 +15,7 @@ def test_what_hums_is_measured_and_measured_again(page: Page, planned: int) -> N
     drums = {d.owned.name: d for d in kit(HERE, planned)}
     tom = next(d for d in hum_map(HERE, planned).drums if d.name == "Rack 12")
     page.goto(f"/sessions/{planned}/bench?sel=d{drums['Kick 22'].id}")
-    page.get_by_role("link", name="What hums along when it is struck").click()
+    page.get_by_role("link", name="Sympathetic resonance of the other drums").click()
     expect(page.locator("[data-big]")).to_have_text("Strike Kick 22 once")
     row = page.locator(".hum-map tbody tr").filter(has=page.get_by_role("rowheader", name="Kick"))
     expect(row.get_by_text("about").first).to_be_visible()

@@ -33,7 +33,7 @@ def test_from_upload_to_the_sheet_by_labels_and_keys(
     page.goto("/")
     page.get_by_label("Song or session").fill("Low Ferry")
     page.get_by_label("Artist").fill("The Tin Orchard")
-    page.get_by_role("button", name="Start, then bring the record").click()
+    page.get_by_role("button", name="Start", exact=True).click()
     expect(page.get_by_role("heading", name="Bring the record")).to_be_visible()
     page.locator("input[type=file]").set_input_files(groove_file)
     expect(page.get_by_text("groove.flac")).to_be_visible()

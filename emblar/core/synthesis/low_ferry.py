@@ -6,7 +6,8 @@ Conventions
 passage in which toms are heard alone. Everything is rendered from ``DRUMS`` by the drum model.
 """
 
-from dataclasses import dataclass
+from collections.abc import Sequence
+from dataclasses import dataclass, replace
 
 import numpy as np
 
@@ -182,10 +183,10 @@ def _bar(bar: int) -> dict[str, str]:
     return FILL if bar % 4 == 3 else GROOVE
 
 
-def low_ferry_voices() -> dict[str, Voice]:
-    """Return the voices of the song by name."""
+def low_ferry_voices(drums: Sequence[RecordedDrum] = DRUMS) -> dict[str, Voice]:
+    """Return the voices of the song by name, on its own drums or on others."""
     voices = {}
-    for row in DRUMS:
+    for row in drums:
         drum = row.drum()
         lugs = lug_pitches_for(drum, row.pitch_hz, row.relation_semitones)
         voices[row.voice] = drum_voice(predict(drum, lugs.batter_hz, lugs.reso_hz), row.kind)
@@ -204,4 +205,25 @@ def render_low_ferry(sample_rate_hz: int = 44100) -> Performance:
         sample_rate_hz=sample_rate_hz,
         room=Room(share=0.006, t60_s=0.5),
         seed=SEED,
+    )
+
+
+def render_paper_lanterns(sample_rate_hz: int = 44100) -> Performance:
+    """Render the demo's second song: the first 16 bars on lower, drier drums."""
+    lower = [
+        replace(
+            drum,
+            pitch_hz=drum.pitch_hz * 2.0 ** (-2.0 / 12.0),
+            dampers=("gel-pad",) if drum.kind == "tom" else drum.dampers,
+        )
+        for drum in DRUMS
+    ]
+    end_s = LEAD_IN_S + 16 * BAR_S
+    return render_performance(
+        low_ferry_voices(lower),
+        [event for event in low_ferry_events() if event.time_s < end_s],
+        PLACEMENTS,
+        sample_rate_hz=sample_rate_hz,
+        room=Room(share=0.004, t60_s=0.4),
+        seed=SEED + 2,
     )

@@ -38,8 +38,8 @@ class RulerRow:
     why_not: str
 
 
-def rulers(rows: Sequence[RulerRow]) -> Markup:
-    """Draw the rulers."""
+def rulers(rows: Sequence[RulerRow], name: str = "rulers") -> Markup:
+    """Draw the rulers; ``name`` is the drawing's on its page."""
     across = Linear(-REACH, REACH, START, STOP)
     parts = [
         label(NAME_X, 12.0, "quantity", "tick"),
@@ -50,7 +50,7 @@ def rulers(rows: Sequence[RulerRow]) -> Markup:
     for index, row in enumerate(rows):
         parts += _row(row, TOP + ROW * (index + 0.5), across)
     return drawing(
-        "rulers",
+        name,
         "Record and plan",
         _described(rows),
         *parts,

@@ -20,6 +20,9 @@ HOOP_WIDTH = 7.0
 HOOP_HEIGHT = 26.0
 WALL = 7.0
 PLY_GAP = 4.0
+MIDDLE_RADIUS = 0.3
+LETTER = 6.3
+"""Mean width of a letter of small text."""
 
 
 @dataclass(frozen=True, slots=True)
@@ -58,6 +61,8 @@ class Section:
     reso: SectionHead | None
     port_in: float | None
     dampers: Sequence[SectionDamper]
+    reso_name: str = "reso"
+    """What the lower head is called on this drum."""
 
 
 def section(model: Section) -> Markup:
@@ -139,7 +144,9 @@ def _texts(model: Section, top: float, bottom: float, deep: float) -> list[Marku
         y = (top + bottom) / 2.0 + 5.0 - (16.0 * named if named > 1 else 0.0)
         parts.append(label(middle, y, size, "drawing-muted", "middle"))
     if model.reso is not None:
-        parts.append(label(middle, below, "reso: " + _lug(model.reso), "drawing-text", "middle"))
+        parts.append(
+            label(middle, below, f"{model.reso_name}: {_lug(model.reso)}", "drawing-text", "middle")
+        )
     return parts
 
 
@@ -151,17 +158,34 @@ def _damper(
     outside = 12.0
     y = top - outside - 12.0 if damper.on_batter else bottom - 12.0
     text_y = top - 50.0 if damper.on_batter else bottom - 26.0 - 14.0 * row
-    anchor, text_x = ("start", max(x - 20.0, 4.0)) if damper.radius > 0.3 else ("middle", middle)
-    text = label(text_x, text_y, damper.name, "drawing-small", anchor)
+    outer = damper.on_batter and damper.radius > MIDDLE_RADIUS
+    anchor, text_x = ("start", max(x - 20.0, 4.0)) if outer else ("middle", middle)
+    lines = [damper.name]
+    if not damper.on_batter and len(damper.name) * LETTER > 2.0 * (half - WALL):
+        lines = _halved(damper.name)
+    texts = [
+        label(text_x, text_y - 14.0 * (len(lines) - 1 - i), text, "drawing-small", anchor)
+        for i, text in enumerate(lines)
+    ]
     if not damper.on_head:
+        return texts
+    return [el("rect", x=x - 15.0, y=y, width=30.0, height=9.0, rx=3.0, cls="damper"), *texts]
+
+
+def _halved(text: str) -> list[str]:
+    """Return a text in two lines, parted at the space nearest to its middle."""
+    spaces = [i for i, letter in enumerate(text) if letter == " "]
+    if not spaces:
         return [text]
-    return [el("rect", x=x - 15.0, y=y, width=30.0, height=9.0, rx=3.0, cls="damper"), text]
+    at_space = min(spaces, key=lambda i: abs(i - len(text) / 2))
+    return [text[:at_space], text[at_space + 1 :]]
 
 
 def _described(model: Section) -> str:
     parts = [f"Batter {_lug(model.batter)}."]
-    parts.append(f"Reso {_lug(model.reso)}." if model.reso else "No front head.")
+    lower = model.reso_name[:1].upper() + model.reso_name[1:]
+    parts.append(f"{lower} {_lug(model.reso)}." if model.reso else "No front head.")
     for d in model.dampers:
-        where = f" on the {'batter' if d.on_batter else 'reso'}" if d.on_head else ""
+        where = f" on the {'batter' if d.on_batter else model.reso_name}" if d.on_head else ""
         parts.append(f"{d.name}{where}.")
     return " ".join(parts)

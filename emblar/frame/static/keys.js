@@ -106,5 +106,24 @@
     field.addEventListener("change", () => field.removeEventListener("blur", send), { once: true });
   });
 
+  // What is unfolded stays unfolded, on the next page too.
+  const remember = (name, open) => {
+    const kept = document.cookie.match(/(?:^|; )folds=([^;]*)/)?.[1] ?? "";
+    const folds = new Set(kept.split(".").filter(Boolean));
+    folds[open ? "add" : "delete"](name);
+    document.cookie = `folds=${[...folds].join(".")}; path=/; max-age=31536000; samesite=lax`;
+  };
+  document.addEventListener("toggle", (event) => {
+    const name = event.target.dataset?.fold;
+    if (name) remember(name, event.target.open);
+  }, true);
+
+  document.addEventListener("click", (event) => {
+    const name = event.target.closest("[data-dismiss]")?.dataset.dismiss;
+    if (!name) return;
+    remember(name, true);
+    event.target.closest("[data-dismissable]").remove();
+  });
+
   document.addEventListener("htmx:beforeRequest", () => document.getElementById("message").replaceChildren());
 })();

@@ -6,6 +6,7 @@ from dataclasses import dataclass, replace
 from markupsafe import Markup
 
 from emblar.core.acoustics.drum import Kind
+from emblar.core.acoustics.limits import head_name
 from emblar.core.catalogue import (
     Construction,
     construction,
@@ -275,5 +276,6 @@ def _section(owned: OwnedDrum) -> Markup:
             reso,
             owned.port_in,
             (),
+            head_name(owned.kind, "reso"),
         )
     )

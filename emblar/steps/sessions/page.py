@@ -19,6 +19,8 @@ NEXT: dict[Next, tuple[str, str]] = {
     "tune": ("bench", "Tune to the plan"),
     "match": ("match", "Hold it against the record"),
 }
+EXAMPLE_ARTIST = "The Tin Orchard"
+"""Made up: no session of anybody else has it."""
 AT_ONCE = 40
 """Sessions on a page."""
 STATES: dict[How, State] = {
@@ -54,6 +56,8 @@ class SessionsPage:
     older: int | None
     """The last of these rows, if more come after it."""
     newest: bool
+    examples: bool
+    """Whether the made-up sessions of the demo are among them."""
 
 
 def sessions_page(
@@ -71,7 +75,8 @@ def sessions_page(
     """
     rows = tuple(_row(s, time) for s in states[:AT_ONCE])
     older = rows[-1].id if len(states) > AT_ONCE else None
-    return SessionsPage(rows, undo, tuple(kits), older, before is None)
+    examples = any(row.artist == EXAMPLE_ARTIST for row in rows)
+    return SessionsPage(rows, undo, tuple(kits), older, before is None, examples)
 
 
 def step_href(session_id: int, following: Next) -> str:

@@ -201,7 +201,7 @@ def match_title(name: str, apart: Comparison | None) -> str:
     audible = apart.audible
     if not audible:
         return f"{name}: there"
-    words = [_word(d) for d in audible[:2]]
+    words = list(dict.fromkeys(_word(d) for d in audible))[:2]
     return f"{name}: {' and '.join(words)}"
 
 

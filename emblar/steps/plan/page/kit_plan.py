@@ -15,8 +15,9 @@ from emblar.core.catalogue import (
     strikers_for,
     wire_settings,
 )
-from emblar.core.drum import Wish
-from emblar.core.naming import voice_title
+from emblar.core.drum import Setup, Wish
+from emblar.core.naming import lower_first, voice_title
+from emblar.core.notes import note_text
 from emblar.core.planning.recipe import relation_of
 from emblar.core.planning.sentence import once_long
 from emblar.core.planning.weighing import RENDERED
@@ -27,7 +28,7 @@ from emblar.formats.plan import DrumPlanFile, OtherFile
 from emblar.frame.drawing.ladder import Ladder, ladder
 from emblar.frame.drawing.rulers import RulerRow, rulers
 from emblar.frame.drawing.section import Section, SectionDamper, section
-from emblar.frame.words import changed_by, number, pitch
+from emblar.frame.words import changed_by, number, pitch, semitones
 from emblar.steps.brief.actions import has_front, request_of, steps_of
 from emblar.steps.kit.page import Option, section_head
 from emblar.steps.kit.queries.slots import KitDrum
@@ -50,6 +51,9 @@ SCORE_NAMES = {
     RENDERED: "correction from the rendered stroke",
 }
 LEAST_SHOWN = 0.05
+MOST_DIFFERENCES = 3
+MOST_ALTERNATIVES = 3
+SAME_SEMITONES = 0.05
 LEAVE = "let Emblar choose"
 PORTS = (
     ("closed", "closed"),
@@ -96,6 +100,25 @@ class OtherRow:
     text: str
     score: str
     fields: tuple[tuple[str, str], ...]
+
+
+@dataclass(frozen=True, slots=True)
+class Alternative:
+    """Another setup in one line: what changes, what that does, what to send to use it."""
+
+    changes: str
+    effect: str
+    cost: str
+    fields: tuple[tuple[str, str], ...]
+
+
+@dataclass(frozen=True, slots=True)
+class HeadRow:
+    """A head with the lug pitch to tune it to."""
+
+    name: str
+    lug_hz: str
+    note: str
 
 
 @dataclass(frozen=True, slots=True)
@@ -159,6 +182,13 @@ class PlanPage:
     section: Markup | None
     ladder: Markup | None
     rulers: Markup | None
+    """Every quantity."""
+    differences: Markup | None
+    """The quantities that differ most."""
+    largest: tuple[RulerRow, ...]
+    """The same, for screens too narrow for a ruler."""
+    heads: tuple[HeadRow, ...]
+    alternatives: tuple[Alternative, ...]
     form: PlanForm | None
     reasons: tuple[str, ...]
     schools: tuple[SchoolTable, ...]
@@ -239,6 +269,10 @@ def _plan_page(around: Frame) -> PlanPage:
             None,
             None,
             None,
+            None,
+            (),
+            (),
+            (),
             form,
             (),
             (),
@@ -255,13 +289,17 @@ def _plan_page(around: Frame) -> PlanPage:
         )
     return PlanPage(
         frame=around,
-        title=drum.owned.name,
+        title=_title(drum, file),
         subtitle=_subtitle(file, kit_plan.version),
         plan=file,
         problem="",
         section=_section(drum, file),
         ladder=_ladder(file),
         rulers=rulers(ruler_rows(file)),
+        differences=rulers(_largest(ruler_rows(file)), "differences"),
+        largest=tuple(_largest(ruler_rows(file))),
+        heads=_heads(file),
+        alternatives=_alternatives(file),
         form=form,
         reasons=tuple(reason.text for reason in file.reasons),
         schools=_schools(file),
@@ -325,11 +363,31 @@ def _taps(session_id: int, drum_id: int, file: DrumPlanFile) -> tuple[HearButton
 
 
 def _subtitle(file: DrumPlanFile, version: int) -> str:
-    wanted = voice_title(file.voice).lower() if file.voice != "by hand" else "a pitch by hand"
     struck = strikers()[file.striker].name
     if file.kind == "snare":
         struck += f" · {wire_settings()[file.wires].name}"
-    return f"Plan {version} · plays {wanted} · {struck} · {file.minutes:.0f} min"
+    return f"Plan {version} · {struck} · {file.minutes:.0f} min of work"
+
+
+def _title(drum: KitDrum, file: DrumPlanFile) -> str:
+    if file.voice == "by hand":
+        return f"{drum.owned.name}, its pitch chosen by hand"
+    return f"{drum.owned.name} plays {voice_title(file.voice).lower()}"
+
+
+def _largest(rows: Sequence[RulerRow]) -> list[RulerRow]:
+    """Return the quantities in which plan and record differ most."""
+    known = [row for row in rows if row.plan_steps is not None]
+    return sorted(known, key=lambda row: -abs(row.plan_steps or 0.0))[:MOST_DIFFERENCES]
+
+
+def _heads(file: DrumPlanFile) -> tuple[HeadRow, ...]:
+    """Return the lug pitch of each head, to the hertz it is known to."""
+    lugs = file.prediction.lug_hz
+    rows = [(head_name(file.kind, "batter"), lugs.batter)]
+    if lugs.reso is not None:
+        rows.append((head_name(file.kind, "reso"), lugs.reso))
+    return tuple(HeadRow(name, f"{hz:.0f} Hz", note_text(hz)) for name, hz in rows)
 
 
 def _stale(around: Frame, drum: KitDrum, file: DrumPlanFile) -> bool:
@@ -361,6 +419,7 @@ def _section(drum: KitDrum, file: DrumPlanFile) -> Markup:
             reso,
             file.port_in,
             [SectionDamper(d.name, d.side == "batter", d.radius, d.on_head) for d in placed],
+            head_name(file.kind, "reso"),
         )
     )
 
@@ -501,6 +560,40 @@ def _sounds(file: DrumPlanFile) -> tuple[OtherRow, ...]:
         _other_row(file, sound, " and ".join(_worn(sound)), "No key needed")
         for sound in file.sounds
     )
+
+
+def _alternatives(file: DrumPlanFile) -> tuple[Alternative, ...]:
+    """Return the best other setups that differ from the plan and from each other, in one line."""
+    rows: dict[str, Alternative] = {}
+    for other in sorted((*file.others, *file.sounds), key=lambda one: one.score):
+        changes = _changes(file, other.recipe)
+        if changes and changes not in rows:
+            row = _other_row(file, other, "", "")
+            bought = f" · {len(other.bought)} to buy" if other.bought else ""
+            cost = f"{other.minutes:.0f} min{bought}" if other.minutes >= 1.0 else "no key needed"
+            rows[changes] = Alternative(changes, row.text.removeprefix(": "), cost, row.fields)
+    return tuple(rows.values())[:MOST_ALTERNATIVES]
+
+
+def _changes(file: DrumPlanFile, recipe: Setup) -> str:
+    """Return what a setup has other than the plan, or nothing where it is the same."""
+    changes, reso = [], head_name(file.kind, "reso")
+    if recipe.batter != file.batter:
+        changes.append(f"batter {lower_first(construction(recipe.batter).name)}")
+    if recipe.reso and recipe.reso != file.reso:
+        made = lower_first(construction(recipe.reso).name).removeprefix(f"{reso}, ")
+        changes.append(f"{reso} {made}")
+    if tuple(recipe.dampers) != tuple(file.dampers):
+        names = [lower_first(damper(d).name) for d in recipe.dampers]
+        changes.append(" and ".join(names) or "no muffling")
+    if abs(recipe.semitones - file.semitones) > SAME_SEMITONES:
+        changes.append(semitones(recipe.semitones))
+    if recipe.striker != file.striker:
+        changes.append(lower_first(strikers()[recipe.striker].name))
+    if file.kind == "snare" and recipe.wires != file.wires:
+        changes.append(lower_first(wire_settings()[recipe.wires].name))
+    text = "; ".join(changes)
+    return text[:1].upper() + text[1:]
 
 
 def _worn(other: OtherFile) -> list[str]:
