@@ -30,7 +30,7 @@ VIEWS = {
     "rescue": "/sessions/1/plan/rescue?budget=80",
     "bench": "/sessions/1/bench?sel=d1",
     "hum": "/sessions/1/bench/hum?sel=d5",
-    "match": "/sessions/1/match?sel=d4",
+    "match": "/sessions/3/match?sel=d12",
     "practice": "/practice",
     "sheet": "/sessions/1/sheet",
     "evening": "/sessions/1/evening",

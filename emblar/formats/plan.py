@@ -99,10 +99,10 @@ class DrumPlanFile(Strict):
             wires=wires(self.wires),
         )
 
-    def weighed(self, place: int) -> Weighed:
-        """Return the plan as it was weighed, for a drum at a place on the shelf."""
+    def setup(self) -> Setup:
+        """Return what is planned on the drum."""
         lugs = self.prediction.lug_hz
-        recipe = Setup(
+        return Setup(
             batter=self.batter,
             reso=self.reso,
             batter_hz=lugs.batter,
@@ -113,11 +113,14 @@ class DrumPlanFile(Strict):
             port_in=self.port_in,
             semitones=self.semitones,
         )
+
+    def weighed(self, place: int) -> Weighed:
+        """Return the plan as it was weighed, for a drum at a place on the shelf."""
         card = {name: quantity.value for name, quantity in self.card.items()}
         return Weighed(
             place,
             self.voice,
-            recipe,
+            self.setup(),
             card,
             self.apart,
             self.costs,

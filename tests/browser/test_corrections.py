@@ -31,7 +31,7 @@ def test_ten_strokes_are_corrected_in_a_row_by_keys(page: Page, heard: int) -> N
     for left in range(4, -1, -1):
         page.keyboard.press("u")
         expect(page.locator('[data-hit][data-voice="hat"]')).to_have_count(hats - left)
-    expect(page.get_by_text("is being measured anew")).to_have_count(0)
+    expect(page.get_by_text("is being measured again")).to_have_count(0)
 
 
 def test_several_are_chosen_with_shift_and_moved_together(page: Page, heard: int) -> None:
@@ -44,7 +44,7 @@ def test_several_are_chosen_with_shift_and_moved_together(page: Page, heard: int
     page.keyboard.press("Delete")
     expect(page.get_by_text("3 strokes removed")).to_be_visible()
     assert lane(page, "hat") == hats - 3
-    expect(page.get_by_text("being measured anew")).to_be_visible()
+    expect(page.get_by_text("being measured again")).to_be_visible()
 
 
 def test_the_next_stroke_follows_the_one_that_was_removed(page: Page, heard: int) -> None:

@@ -29,7 +29,7 @@ def plan_and_go_to_the_bench(page: Page) -> None:
     """From a matched kit to the first instruction at the bench."""
     page.get_by_role("button", name="Plan this kit").click()
     expect(page.locator(".plan-sentence")).to_be_visible(timeout=60_000)
-    page.get_by_role("link", name="To the bench").click()
+    page.get_by_role("link", name="Tune it").click()
     expect(page.locator(".bench-big")).not_to_be_empty()
 
 

@@ -36,10 +36,10 @@ def test_an_empty_session_begins_with_a_preset_kit(page: Page) -> None:
     expect(page.get_by_text("5 drums in this kit")).to_be_visible()
     expect(page.get_by_label("Name", exact=True)).to_have_value("Rack 12 2")
     page.get_by_label("Borrowed from").fill("Quillfeather Rooms")
-    page.get_by_label("Stands", exact=True).select_option(label="on the floor")
+    page.get_by_label("Position", exact=True).select_option(label="on the floor")
     page.get_by_role("button", name="Save", exact=True).first.click()
     expect(page.get_by_label("Borrowed from")).to_have_value("Quillfeather Rooms")
-    expect(page.get_by_label("Stands", exact=True)).to_have_value("floor")
+    expect(page.get_by_label("Position", exact=True)).to_have_value("floor")
     page.get_by_role("button", name="Remove Rack 12 2 from the kit").click()
     expect(page.get_by_text("4 drums in this kit")).to_be_visible()
     page.get_by_label("One of your drums that is not in this kit").select_option(
@@ -58,7 +58,7 @@ def test_an_empty_session_begins_with_a_preset_kit(page: Page) -> None:
 
 def test_a_plan_is_compared_with_the_one_before_and_undone(page: Page, planned: int) -> None:
     page.goto(f"/sessions/{planned}/plan")
-    expect(page.locator("h1")).to_have_text("Rack 12")
+    expect(page.locator("h1")).to_have_text("Rack 12 plays tom 1")
     before = page.locator(".subtitle-line").inner_text()
     page.get_by_label("Pitch Hz").fill("120")
     page.get_by_label("Pitch Hz").press("Tab")

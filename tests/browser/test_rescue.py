@@ -30,7 +30,7 @@ def test_a_budget_is_spent_and_a_change_used(page: Page, planned: int) -> None:
 def test_a_wish_is_sung_and_planned(page: Page, planned: int) -> None:
     drum = next(d for d in kit(HERE, planned) if d.owned.name == "Rack 12")
     page.goto(f"/sessions/{planned}/plan?sel=d{drum.id}")
-    page.get_by_role("link", name="Sing it").click()
+    page.get_by_role("link", name="Sing how this drum").click()
     expect(page.locator(".bench-big")).to_have_text("Sing it twice")
     sound = two(mouth(0.3), mouth(0.16))
     clip = wav_bytes(0.5 * sound / np.abs(sound).max(), RATE)

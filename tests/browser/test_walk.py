@@ -257,8 +257,8 @@ def test_recipes_are_taken_along_and_brought_back(page: Page, planned: int, tmp_
         page.get_by_role("link", name="Export the recipes").click()
     file = tmp_path / "recipes.json"
     download.value.save_as(file)
-    page.get_by_label("Bring recipes from a file").set_input_files(file)
-    page.get_by_role("button", name="Use them").click()
+    page.get_by_label("Import recipes from a file").set_input_files(file)
+    page.get_by_role("button", name="Import", exact=True).click()
     expect(page.get_by_text("Planned by the recipes brought")).to_be_visible()
 
 

@@ -94,7 +94,7 @@
   });
   document.addEventListener("htmx:afterSettle", () => {
     if (!typed || typed.value === typed.kept) return;
-    const field = document.querySelector(`input[name="${CSS.escape(typed.name)}"]`);
+    const field = document.querySelector(`input[name="${CSS.escape(typed.name)}"]:not([type=hidden])`);
     const value = typed.value;
     typed = null;
     if (!field || field.value === value) return;

@@ -14,10 +14,10 @@ from emblar.steps.workspace.page import time_left
 
 NEXT: dict[Next, tuple[str, str]] = {
     "record": ("listen", "Bring the record"),
-    "kit": ("kit", "Say which drums are here"),
+    "kit": ("kit", "Choose the kit"),
     "plan": ("plan", "Plan the kit"),
     "tune": ("bench", "Tune to the plan"),
-    "match": ("match", "Hold it against the record"),
+    "match": ("match", "Compare with the record"),
 }
 EXAMPLE_ARTIST = "The Tin Orchard"
 """Made up: no session of anybody else has it."""

@@ -143,29 +143,12 @@ def _nearer(search: DrumSearch, file: DrumPlanFile, theirs: Sequence[DrumPlanFil
 
 def _recipe(file: DrumPlanFile) -> Setup:
     """Return a plan's setup before its pitches are worked out for another one."""
-    return Setup(
-        batter=file.batter,
-        reso=file.reso,
-        batter_hz=0.0,
-        reso_hz=None,
-        dampers=tuple(file.dampers),
-        striker=file.striker,
-        wires=file.wires,
-        port_in=file.port_in,
-        semitones=file.semitones,
-    )
+    return replace(file.setup(), batter_hz=0.0, reso_hz=None)
 
 
 def _setup(file: DrumPlanFile) -> Setup:
     """Return a plan's setup as it is compared with another song's."""
-    lugs = file.prediction.lug_hz
-    return replace(
-        _recipe(file),
-        batter_hz=lugs.batter,
-        reso_hz=lugs.reso,
-        dampers=tuple(sorted(file.dampers)),
-        semitones=0.0,
-    )
+    return replace(file.setup(), dampers=tuple(sorted(file.dampers)), semitones=0.0)
 
 
 def turns_of(owned: OwnedDrum, setup: Setup, done: Change) -> dict[Side, float]:

@@ -2,7 +2,6 @@
 
 from dataclasses import dataclass
 
-from emblar.core.drum import Setup
 from emblar.core.errors import InputError
 from emblar.formats.plan import DrumPlanFile
 from emblar.formats.recipes import DrumRecipeFile, RecipesFile, recipes_of
@@ -39,7 +38,6 @@ def recipes(scope: Scope, session_id: int) -> RecipesFile:
 
 
 def _recipe(drum: KitDrum, plan: DrumPlanFile) -> DrumRecipeFile:
-    lugs = plan.prediction.lug_hz
     return DrumRecipeFile(
         name=drum.owned.name,
         kind=plan.kind,
@@ -47,17 +45,7 @@ def _recipe(drum: KitDrum, plan: DrumPlanFile) -> DrumRecipeFile:
         depth_in=drum.owned.depth_in,
         voice=plan.voice,
         drum_pitch_hz=plan.card["pitch"].value,
-        recipe=Setup(
-            batter=plan.batter,
-            reso=plan.reso,
-            port_in=plan.port_in,
-            dampers=tuple(plan.dampers),
-            striker=plan.striker,
-            wires=plan.wires,
-            semitones=plan.semitones,
-            batter_hz=lugs.batter,
-            reso_hz=lugs.reso,
-        ),
+        recipe=plan.setup(),
     )
 
 
