@@ -236,17 +236,16 @@ def test_another_way_is_taken_with_one_press(page: Page, planned: int) -> None:
 def test_ways_are_compared_and_one_is_taken_by_keys_and_labels(page: Page, planned: int) -> None:
     page.goto(f"/sessions/{planned}/plan?sel=kick")
     page.keyboard.press("c")
-    expect(page.get_by_role("heading", name="Ways for the whole kit")).to_be_visible()
-    page.get_by_label("buy nothing on the right").check()
-    expect(
-        page.get_by_role("heading", name=re.compile("best.*against buy nothing"))
-    ).to_be_visible()
-    expect(page).to_have_url(re.compile("right=buy"))
+    expect(page.get_by_role("heading", name="Alternatives for the whole kit")).to_be_visible()
+    expect(page.get_by_role("heading", name=re.compile("best.*and least work"))).to_be_visible()
+    page.get_by_role("link", name="closest").click()
+    expect(page.get_by_role("heading", name=re.compile("least work.*and closest"))).to_be_visible()
+    expect(page).to_have_url(re.compile("right=closest"))
     page.get_by_role("button", name="Use least work").click()
     expect(page.get_by_role("heading", name="Kick 22")).to_be_visible()
     expect(page.get_by_text(re.compile("Plan 2"))).to_be_visible()
     page.keyboard.press("c")
-    expect(page.get_by_role("heading", name="Ways for the whole kit")).to_be_visible()
+    expect(page.get_by_role("heading", name="Alternatives for the whole kit")).to_be_visible()
     page.keyboard.press("b")
     expect(page.get_by_role("heading", name="Kick 22")).to_be_visible()
 

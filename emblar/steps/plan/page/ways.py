@@ -1,14 +1,15 @@
 """Ways: the alternatives of the whole kit in figures, two of them side by side."""
 
 from dataclasses import dataclass
+from urllib.parse import urlencode
 
 from markupsafe import Markup
 
+from emblar.core.acoustics.limits import head_name
 from emblar.core.catalogue import construction, damper, strikers, wire_settings
 from emblar.core.naming import voice_title
 from emblar.core.planning.assign import Alternative
 from emblar.core.planning.weighing import Weighed
-from emblar.frame.words import number
 from emblar.steps.kit.queries.slots import KitDrum
 from emblar.steps.plan.actions.ways import Ways
 from emblar.steps.plan.drawing.two_ways import two_ways
@@ -25,13 +26,17 @@ class WayRow:
     minutes: str
     buys: str
     cuts: str
-    left: bool
-    right: bool
+    also: tuple[str, ...]
+    """Other names of the same setups."""
+    mark: str
+    """``▼`` on the one that is compared, ``△`` on the one it is compared with."""
+    href: str
+    """Compares it with what was chosen last."""
 
 
 @dataclass(frozen=True, slots=True)
 class Side:
-    """What one way does with a voice, in lines; ``differs`` from the other way's line."""
+    """What one alternative does with a voice, in lines; ``differs`` from the other's line."""
 
     lines: tuple[tuple[str, bool], ...]
 
@@ -44,6 +49,7 @@ class VoicePair:
     left: Side
     right: Side
     drawing: Markup | None
+    """None where both are the same."""
 
 
 @dataclass(frozen=True, slots=True)
@@ -68,7 +74,7 @@ def ways_page(around: Frame, ways: Ways, left: str, right: str) -> WaysPage:
         frame=around,
         action=action,
         back=around.href("plan"),
-        rows=tuple(_row(a, left=a is one, right=a is other) for a in ways.alternatives),
+        rows=_rows(around, ways, one, other),
         left=one.name,
         right=other.name,
         voices=tuple(
@@ -79,7 +85,25 @@ def ways_page(around: Frame, ways: Ways, left: str, right: str) -> WaysPage:
     )
 
 
-def _row(way: Alternative, *, left: bool, right: bool) -> WayRow:
+def _rows(around: Frame, ways: Ways, one: Alternative, other: Alternative) -> tuple[WayRow, ...]:
+    """Return the alternatives, those with the same setups as one."""
+    groups: dict[object, list[Alternative]] = {}
+    for way in ways.alternatives:
+        setups = frozenset((voice, row.drum, row.setup) for voice, row in way.chosen.items())
+        groups.setdefault(setups, []).append(way)
+    action = f"/sessions/{around.session.id}/plan/ways"
+    rows = []
+    for same in groups.values():
+        way = next((a for a in same if a is one or a is other), same[0])
+        mark = "▼" if way is one else "△" if way is other else ""
+        before = one if way is other else other
+        query = {"left": before.name, "right": way.name, "sel": around.selection}
+        also = tuple(a.name for a in same if a is not way)
+        rows.append(_row(way, also, mark, f"{action}?{urlencode(query)}"))
+    return tuple(rows)
+
+
+def _row(way: Alternative, also: tuple[str, ...], mark: str, href: str) -> WayRow:
     chosen = way.chosen.values()
     return WayRow(
         name=way.name,
@@ -88,8 +112,9 @@ def _row(way: Alternative, *, left: bool, right: bool) -> WayRow:
         minutes=f"{way.minutes:.0f} min",
         buys=_count(sum(len(w.bought) for w in chosen)),
         cuts=_count(sum(w.cut for w in chosen)),
-        left=left,
-        right=right,
+        also=also,
+        mark=mark,
+        href=href,
     )
 
 
@@ -106,17 +131,18 @@ def _pair(
         voice_title(voice),
         Side(tuple((text, text not in other) for text in one)),
         Side(tuple((text, text not in one) for text in other)),
-        two_ways(voice, left.apart, right.apart) if right is not None else None,
+        two_ways(voice, left.apart, right.apart) if right is not None and one != other else None,
     )
 
 
 def _lines(row: Weighed, drums: tuple[KitDrum, ...]) -> list[str]:
     recipe = row.setup
     heads = construction(recipe.batter).name
-    lugs = f"batter {number(recipe.batter_hz, 'Hz')}"
+    owned = drums[row.drum].owned
+    lugs = f"batter {recipe.batter_hz:.0f} Hz"
     if recipe.reso and recipe.reso_hz is not None:
         heads += f" over {construction(recipe.reso).name}"
-        lugs += f", reso {number(recipe.reso_hz, 'Hz')}"
+        lugs += f", {head_name(owned.kind, 'reso')} {recipe.reso_hz:.0f} Hz"
     muffled = ", ".join(damper(d).name for d in recipe.dampers)
     struck = strikers()[recipe.striker].name
     if row.voice == "snare":
@@ -124,10 +150,10 @@ def _lines(row: Weighed, drums: tuple[KitDrum, ...]) -> list[str]:
     bought = f", buys {len(row.bought)}" if row.bought else ""
     hole = ", a new hole" if row.cut else ""
     return [
-        drums[row.drum].owned.name,
+        owned.name,
         heads,
-        f"lug pitches {lugs}",
-        muffled or "nothing on it",
+        lugs,
+        muffled or "no muffling",
         struck,
         f"{row.minutes:.0f} min{bought}{hole}",
     ]
