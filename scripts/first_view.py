@@ -2,7 +2,7 @@
 
 Counted in the main column and on the right, without the top bar, the drums' strip, drawings, the
 options of lists and what is folded. The budget is interface.md's: 160 words and 18 controls at a
-desk, 120 and 12 on a phone. It asks an Emblar that runs with the demo.
+desk, 120 and 12 on a phone. ADDRESS is a running Emblar with the demo.
 """
 
 import sys
