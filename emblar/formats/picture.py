@@ -17,7 +17,7 @@ MOST_PIXELS = 60_000_000
 LONGEST_SIDE = 1280
 QUALITY = 82
 TOO_LARGE = "That picture is too large. Up to 60 million pixels."
-NOT_READ = "That is no picture that can be read. Bring a JPEG, PNG or WebP."
+NOT_READ = "This picture cannot be read. Use a JPEG, PNG or WebP."
 
 
 def kept_picture(data: bytes) -> bytes:

@@ -66,6 +66,6 @@ def recipes_of(data: bytes) -> RecipesFile:
     except ValidationError as error:
         description = "; ".join(wrong_fields(error)[:4])
         raise InputError(
-            f"This is not a file of recipes: {description}. Nothing was changed. Bring "
-            "the JSON that “Take the recipes along” gives."
+            f"This is not a file of recipes: {description}. Nothing was changed. Use "
+            "the JSON file that “Export the recipes” gives."
         ) from error

@@ -57,7 +57,7 @@ def ensure_demo(say: Callable[[str], None]) -> int:
     for session in all_sessions(HERE):
         if session.name == NAME and session.artist == ARTIST:
             return session.id
-    say("Making the demo: three made-up sessions (once, under a minute) …")
+    say("Making the demo: three made-up sessions (once, about a minute) …")
     session = start_session(
         HERE,
         Brief(

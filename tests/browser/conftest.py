@@ -32,6 +32,7 @@ FLAGS = [
 FOLDS = [
     "bench-more",
     "brief-more",
+    "kit-acts",
     "kit-drum",
     "listen-card",
     "listen-more",

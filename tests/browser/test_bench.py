@@ -124,7 +124,8 @@ def test_typed_pitches_stay_while_the_connection_is_lost(page: Page, planned: in
     expect(page.locator(".field-error")).to_contain_text("did not get through")
     expect(first).to_have_value("250 Hz")
     page.context.set_offline(False)
-    page.get_by_role("button", name="Save").click()
+    with page.expect_response(lambda answer: answer.request.method == "POST"):
+        page.get_by_role("button", name="Save").click()
     expect(page.locator(".field-error")).to_have_count(0)
     expect(page.locator(".bench-big")).to_contain_text("Tap")
     readings = bench.bench(HERE, planned, drum.id).heads["batter"].readings
@@ -303,7 +304,7 @@ def test_the_wires_are_set_by_a_soft_tap(page: Page, planned: int) -> None:
     expect(page.locator("[data-big]")).to_have_text("Set the wires")
     sound = tap("off")
     clip = wav_bytes(0.5 * sound / np.abs(sound).max(), RATE)
-    page.get_by_label("Bring a recorded tap").set_input_files(
+    page.get_by_label("Use a recorded tap").set_input_files(
         {"name": "tap.wav", "mimeType": "audio/wav", "buffer": clip}
     )
     expect(page.get_by_role("status").filter(has_text="do not answer a soft tap")).to_be_visible()

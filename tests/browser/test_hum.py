@@ -22,14 +22,14 @@ def test_what_hums_is_measured_and_measured_again(page: Page, planned: int) -> N
     for level_db in (-22.0, -34.0):
         sound = with_hum(struck(), tom.hz, level_db)
         clip = wav_bytes(0.5 * sound / np.abs(sound).max(), RATE)
-        page.get_by_label("Bring a recorded stroke").set_input_files(
+        page.get_by_label("Use a recorded stroke").set_input_files(
             {"name": "kick.wav", "mimeType": "audio/wav", "buffer": clip}
         )
         expect(row.get_by_text(f"−{-level_db:.0f} dB for")).to_be_visible()
     expect(row.get_by_text("was −22")).to_be_visible()
     expect(page.get_by_text("Rack 12 answers Kick 22 at −34 dB")).to_be_visible()
     assert Axe().run(page).response["violations"] == []
-    page.get_by_label("Bring a recorded stroke").set_input_files(
+    page.get_by_label("Use a recorded stroke").set_input_files(
         {
             "name": "short.wav",
             "mimeType": "audio/wav",

@@ -12,23 +12,23 @@ def test_the_second_session_begins_with_the_kit_of_the_first(page: Page, planned
     page.get_by_label("Song or session").fill("Second Ferry")
     expect(page.get_by_label("Kit", exact=True)).to_contain_text("the kit of Low Ferry (3 drums)")
     page.get_by_role("button", name="Start", exact=True).click()
-    expect(page.locator("h1")).to_have_text("Bring the record")
+    expect(page.locator("h1")).to_have_text("Add the record")
     page.keyboard.press("3")
     expect(page.locator("h1")).to_have_text("Kit")
     expect(page.get_by_text("3 drums in this kit")).to_be_visible()
     for name in ("Rack 12", "Kick 22", "Snare 14"):
         expect(page.get_by_label("Drums").get_by_role("link", name=name).first).to_be_visible()
     page.goto("/")
-    expect(page.get_by_role("link", name="Second Ferry")).to_contain_text("Bring the record")
+    expect(page.get_by_role("link", name="Second Ferry")).to_contain_text("Add the record")
 
 
 @pytest.mark.usefixtures("database")
 def test_an_empty_session_begins_with_a_preset_kit(page: Page) -> None:
     page.goto("/")
-    expect(page.get_by_text("Bring a recording whose drums you like")).to_be_visible()
+    expect(page.get_by_text("Add a recording whose drums you like")).to_be_visible()
     page.get_by_label("Song or session").fill("Low Ferry")
     page.get_by_role("button", name="Start", exact=True).click()
-    expect(page.locator("h1")).to_have_text("Bring the record")
+    expect(page.locator("h1")).to_have_text("Add the record")
     page.keyboard.press("3")
     page.get_by_role("button", name="Use new small jazz kit").click()
     expect(page.get_by_text("4 drums in this kit")).to_be_visible()
@@ -47,7 +47,7 @@ def test_an_empty_session_begins_with_a_preset_kit(page: Page) -> None:
     )
     page.get_by_role("button", name="Add it").click()
     expect(page.get_by_text("5 drums in this kit")).to_be_visible()
-    page.get_by_text("Bring or save a kit").click()
+    page.get_by_text("Use or save a kit").click()
     page.get_by_label("Save this kit as").fill("Room A")
     with page.expect_navigation():
         page.get_by_label("Save this kit as").press("Enter")

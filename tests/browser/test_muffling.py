@@ -10,7 +10,7 @@ def test_a_tom_is_muffled_one_thing_at_a_time(page: Page, planned: int) -> None:
     tom, room = a_tom(planned, ["gel-pad", "tape-flag"])
 
     def bring_a_stroke() -> None:
-        page.get_by_label("Bring a recorded stroke").set_input_files(
+        page.get_by_label("Use a recorded stroke").set_input_files(
             {"name": "s.wav", "mimeType": "audio/wav", "buffer": strike(planned, tom, room)}
         )
 

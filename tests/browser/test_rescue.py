@@ -13,7 +13,7 @@ from tests.core.test_sung import RATE, mouth, two
 def test_a_budget_is_spent_and_a_change_used(page: Page, planned: int) -> None:
     page.goto(f"/sessions/{planned}/plan")
     page.get_by_role("link", name="Best changes for a budget").click()
-    expect(page.locator("h1")).to_have_text("Rescue")
+    expect(page.locator("h1")).to_have_text("Best changes for a budget")
     page.get_by_label("Budget").fill("lots")
     page.get_by_role("button", name="Find the changes").click()
     expect(page.get_by_role("alert").filter(has_text="“lots” is not a number")).to_be_visible()
@@ -34,7 +34,7 @@ def test_a_wish_is_sung_and_planned(page: Page, planned: int) -> None:
     expect(page.locator(".bench-big")).to_have_text("Sing it twice")
     sound = two(mouth(0.3), mouth(0.16))
     clip = wav_bytes(0.5 * sound / np.abs(sound).max(), RATE)
-    page.get_by_label("Bring a recording").set_input_files(
+    page.get_by_label("Use a recording").set_input_files(
         {"name": "two.wav", "mimeType": "audio/wav", "buffer": clip}
     )
     expect(page.locator(".bench-big")).to_have_text("Shorter")

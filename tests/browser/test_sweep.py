@@ -19,7 +19,7 @@ def test_a_drum_is_tuned_by_ear_and_the_curve_drawn(page: Page, planned: int) ->
     page.get_by_text("Tune it by ear alone").click()
     expect(page.locator("h1")).to_have_text("Rack 12: by ear")
     expect(page.locator("[data-big]")).to_have_text("Strike, crank a little, strike again")
-    chooser = page.get_by_label("Bring a recording of strokes")
+    chooser = page.get_by_label("Use a recording of strokes")
     for stroke in range(5):
         quiet = np.zeros(RATE // 4)
         samples = np.concatenate([quiet, room.hidden.strike(rate=RATE, seconds=1.5)])

@@ -34,7 +34,7 @@ def test_from_upload_to_the_sheet_by_labels_and_keys(
     page.get_by_label("Song or session").fill("Low Ferry")
     page.get_by_label("Artist").fill("The Tin Orchard")
     page.get_by_role("button", name="Start", exact=True).click()
-    expect(page.get_by_role("heading", name="Bring the record")).to_be_visible()
+    expect(page.get_by_role("heading", name="Add the record")).to_be_visible()
     page.locator("input[type=file]").set_input_files(groove_file)
     expect(page.get_by_text("groove.flac")).to_be_visible()
     page.get_by_text("drums only").click()
@@ -258,7 +258,7 @@ def test_recipes_are_taken_along_and_brought_back(page: Page, planned: int, tmp_
     download.value.save_as(file)
     page.get_by_label("Import recipes from a file").set_input_files(file)
     page.get_by_role("button", name="Import", exact=True).click()
-    expect(page.get_by_text("Planned by the recipes brought")).to_be_visible()
+    expect(page.get_by_text("Planned by the imported recipes")).to_be_visible()
 
 
 def test_voices_are_given_by_a_key(page: Page, planned: int) -> None:
@@ -332,7 +332,7 @@ def test_an_analysis_can_be_cancelled_and_the_page_reloaded_meanwhile(
     page.reload()
     expect(page.get_by_text("Waiting for its turn")).to_be_visible()
     page.get_by_role("button", name="Cancel").click()
-    expect(page.get_by_role("heading", name="Bring the record")).to_be_visible()
+    expect(page.get_by_role("heading", name="Add the record")).to_be_visible()
 
 
 def test_a_wrong_drum_is_told_and_what_was_typed_stays(page: Page) -> None:
@@ -453,7 +453,7 @@ def test_a_second_file_of_the_record_is_brought_beside_the_first(
     louder = tmp_path / "stem.flac"
     louder.write_bytes(encoded(0.7 * short_groove(), "FLAC"))
     page.goto(f"/sessions/{planned}/listen")
-    page.get_by_text("Bring a file").click()
+    page.get_by_text("Add a file").click()
     page.locator("input[type=file]").set_input_files(louder)
     page.get_by_text("drums only", exact=True).first.click()
     page.get_by_role("button", name="Listen to it").click()

@@ -365,7 +365,7 @@ def test_a_picture_cut_off_is_refused_also_after_a_sheet_was_printed(
         headers=HTMX,
     )
     assert answer.status_code == 422
-    assert "no picture" in answer.text
+    assert "picture cannot be read" in answer.text
 
 
 def test_more_channels_than_are_read_are_refused_in_words(calm: TestClient) -> None:

@@ -112,7 +112,7 @@ def test_cancelling_leads_back_to_bringing_a_recording(
 ) -> None:
     listen.bring_recording(HERE, session, "groove.flac", groove, "drums")
     page = client.post(f"/sessions/{session}/listen/cancel").text
-    assert "Bring the record" in page
+    assert "Add the record" in page
 
 
 def test_listen_shows_lanes_card_and_reasons(client: TestClient, planned: int) -> None:

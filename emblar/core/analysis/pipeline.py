@@ -53,7 +53,7 @@ PEAK_BINS_PER_S = 200
 """Lowest and highest sample drawn per s."""
 NO_STROKES = (
     "No drum stroke was found: nothing in this recording starts suddenly and dies away. "
-    "Bring a recording of drums, or a louder part of it."
+    "Use a recording of drums, or a louder part of it."
 )
 
 

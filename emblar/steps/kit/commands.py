@@ -9,9 +9,9 @@ from emblar.frame.commands import print_json
 
 
 def kits_command(
-    session: Annotated[int | None, typer.Argument(help="A session to bring a kit to")] = None,
+    session: Annotated[int | None, typer.Argument(help="A session to add a kit to")] = None,
     use: Annotated[
-        str | None, typer.Option("--use", help="The kit to bring, by its source as listed")
+        str | None, typer.Option("--use", help="The kit to use, by its source as listed")
     ] = None,
     keep: Annotated[
         str | None, typer.Option("--keep", help="Keep the session's kit by this name")

@@ -315,7 +315,7 @@ def take_away(db: Session, recording_id: int) -> RecordingInfo:
 
 
 def bring_back(db: Session, recording_id: int, session_id: int) -> RecordingInfo:
-    """Bring a file of a session back that was taken away."""
+    """Add a file of a session back that was taken away."""
     row = db.get(RecordingRow, recording_id)
     if row is None or row.session_id != session_id:
         raise NotFoundError("That file is gone for good.")

@@ -95,7 +95,7 @@ def drum_page(matches: Practised) -> DrumPage:
     return DrumPage(
         id=matches.id,
         title=matches.level.name,
-        goal=f"Bring the batter to {matches.goal_hz:.0f} Hz, even all round.",
+        goal=f"Tune the batter to {matches.goal_hz:.0f} Hz, even all round.",
         rod=file.rod,
         rods=tuple(range(matches.level.rods)),
         drawing=rods(matches.level.rods, file.rod),

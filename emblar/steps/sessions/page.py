@@ -13,7 +13,7 @@ from emblar.steps.sessions.actions.home import How, Next, SessionState
 from emblar.steps.workspace.page import time_left
 
 NEXT: dict[Next, tuple[str, str]] = {
-    "record": ("listen", "Bring the record"),
+    "record": ("listen", "Add the record"),
     "kit": ("kit", "Choose the kit"),
     "plan": ("plan", "Plan the kit"),
     "tune": ("bench", "Tune to the plan"),

@@ -137,7 +137,7 @@ def test_what_is_no_picture_is_refused(planned: int, data: bytes) -> None:
     drum = drum_of(planned, "tom")
     taken(planned, drum, a_take(planned, drum))
     setup = bench.bench(HERE, planned, drum.id).setup.id
-    with pytest.raises(InputError, match="no picture") as told:
+    with pytest.raises(InputError, match="picture cannot be read") as told:
         journey.keep_picture(HERE, planned, drum.id, setup, data)
     assert told.value.field == "picture"
 

@@ -67,7 +67,7 @@ def test_ways_of_nothing_say_what_is_needed(client: TestClient, database: None) 
     empty = start_session(HERE, Brief("Empty")).id
     answer = client.get(f"/sessions/{empty}/plan/ways")
     assert answer.status_code == 422
-    assert "Bring a record in Listen and drums in Kit first" in answer.text
+    assert "Add a record in Listen and drums in Kit first" in answer.text
 
 
 def test_recipes_are_taken_along_and_brought_to_another_kit(
@@ -83,7 +83,7 @@ def test_recipes_are_taken_along_and_brought_to_another_kit(
     brought = client.post(
         f"/sessions/{other}/plan/recipes", files={"file": ("recipes.json", answer.content)}
     )
-    assert "Planned by the recipes brought: Rack 13 as Rack 12." in brought.text
+    assert "Planned by the imported recipes: Rack 13 as Rack 12." in brought.text
     assert "No drum here for: Kick 22, Snare 14." in brought.text
     found = plan.latest_plan(HERE, other)
     assert found is not None

@@ -54,7 +54,7 @@ def test_it_is_used_in_another_session(client: TestClient, tuned: int) -> None:
     assert "Rock" in page
     assert "Use in this session" in page
     done = client.post(f"/sessions/{second}/plan/recipes/from", data={"other": tuned})
-    assert "Planned by the recipes brought: Rack 12" in done.text
+    assert "Planned by the imported recipes: Rack 12" in done.text
     tom = drum_of(second, "tom")
     assert tom.wish["batter"] == worked(HERE)[0].recipes.drums[0].recipe.batter
     assert "Use in this session" not in client.get("/log/recipes").text

@@ -84,7 +84,7 @@ def read_clip(
     elif len(taps) > len(rods):
         raise InputError(
             f"{len(taps)} taps were heard, but {len(rods)} rods are to be read. Tap once beside "
-            "each rod, in order, and bring the clip again. Nothing was kept."
+            "each rod, in order, and use the new recording. Nothing was kept."
         )
     rows = tuple(zip(taps, rods, strict=False))
     known = [

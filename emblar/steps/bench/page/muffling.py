@@ -111,7 +111,7 @@ def _then(step: Step, wish: str) -> str:
         return f"{far} Leave the rest off: every damper costs loudness and attack."
     if step.do == "too dead":
         return (
-            f"{far} No damper makes a drum ring longer. Bring both heads to the same pitch, or "
+            f"{far} No damper makes a drum ring longer. Tune both heads to the same pitch, or "
             "choose a head without built-in damping in Plan."
         )
     return f"{far} What is left shows in Match."

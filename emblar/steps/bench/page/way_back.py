@@ -55,7 +55,7 @@ def way_words(way: WayBack, rods: int) -> tuple[str, ...]:
         for side, made in way.fit.items()
     ]
     rows += [
-        f"Bring the {side} up anew in Bench: it was let down or exchanged in between."
+        f"Tune the {side} from slack in Bench: it was let down or exchanged in between."
         for side in way.refit
     ]
     for side, turns in way.turns.items():

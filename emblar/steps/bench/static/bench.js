@@ -102,7 +102,7 @@ const stop = () => {
 
 const start = async (button) => {
   if (!navigator.mediaDevices) {
-    heard("This browser gives no microphone here. Bring a clip of taps instead, or type the pitches.");
+    heard("This browser gives no microphone here. Use a recording of taps instead, or type the pitches.");
     return;
   }
   const stream = await navigator.mediaDevices.getUserMedia({
@@ -142,7 +142,7 @@ document.addEventListener("click", (event) => {
   const button = event.target.closest("[data-listen]");
   if (button) {
     if (live) stop();
-    else start(button).catch((error) => heard(`No microphone: ${error.message}. Bring a clip or type the pitches.`));
+    else start(button).catch((error) => heard(`No microphone: ${error.message}. Use a recording or type the pitches.`));
   }
   const voice = event.target.closest("[data-voice]");
   if (voice) {

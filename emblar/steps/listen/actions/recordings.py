@@ -63,11 +63,11 @@ BARS = 240
 MOST_ATTEMPTS = 4
 UNEXPECTED = (
     "The analysis stopped at an error of ours; the log has the details. The recording is kept: "
-    "analyse it again, or bring a shorter piece of it."
+    "analyse it again, or upload a shorter piece of it."
 )
 STOPPED_TOO_OFTEN = (
     f"The analysis was stopped {MOST_ATTEMPTS} times before it was done. The recording is kept: "
-    "analyse it again, or bring a shorter piece of it."
+    "analyse it again, or upload a shorter piece of it."
 )
 log = logging.getLogger("emblar.listen")
 
@@ -254,7 +254,7 @@ def analyse_again(scope: Scope, session_id: int, recording_id: int) -> Recording
         if recording.active:
             raise InputError("It is being analysed already.")
         if recording.audio_id is None:
-            raise InputError("Its sound was not kept. Bring the recording again.")
+            raise InputError("Its sound was not kept. Add the recording again.")
         store.restart(db, recording_id)
         defer_analysis(db, recording_id)
         return store.get(db, recording_id, session_id)
@@ -419,7 +419,7 @@ def open_file(scope: Scope, session_id: int, recording_id: int) -> RecordingInfo
 
 
 def bring_file_back(scope: Scope, session_id: int, recording_id: int) -> RecordingInfo:
-    """Bring a file back that was taken away."""
+    """Add a file back that was taken away."""
     with in_session(scope, session_id) as db:
         return store.bring_back(db, recording_id, session_id)
 

@@ -249,7 +249,7 @@ def _shown(db: Session, session_id: int) -> tuple[RecordingInfo, AnalysisFile]:
     """
     recording = store.shown(db, session_id)
     if recording is None or recording.audio_id is None:
-        raise InputError("There is no analysed recording yet. Bring one in Listen.")
+        raise InputError("There is no analysed recording yet. Add one in Listen.")
     store.lock(db, recording.id)
     return recording, analysis_from_document(store.analysis_document(db, recording.id))
 

@@ -187,7 +187,7 @@ def listen_page(
             around,
             recording,
             result,
-            "Bring the record",
+            "Add the record",
             "",
             None,
             (),

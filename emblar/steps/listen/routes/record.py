@@ -251,7 +251,7 @@ def file_open(
 
 @router.post("/files/{file_id}/bring-back")
 def file_back(scope: Here, session_id: Id, file_id: Id) -> Response:
-    """Bring a file back that was taken away."""
+    """Add a file back that was taken away."""
     bring_file_back(scope, session_id, file_id)
     return go(f"/sessions/{session_id}/listen")
 

@@ -89,7 +89,7 @@ def bring_takes(
         There are too many.
     """
     if not 1 <= len(sounds) <= MOST_MICROPHONES:
-        raise InputError(f"Bring 1 to {MOST_MICROPHONES} files at once, one a microphone.")
+        raise InputError(f"Upload 1 to {MOST_MICROPHONES} files together, one per microphone.")
     with in_session(scope, session_id) as db:
         drum = kit_store.get(db, session_id, slot_id)
     kept = [
@@ -313,7 +313,7 @@ def take_away(scope: Scope, session_id: int, slot_id: int, take_id: int) -> None
 
 
 def bring_take_back(scope: Scope, session_id: int, slot_id: int, take_id: int) -> None:
-    """Bring a take back that was removed."""
+    """Upload a take back that was removed."""
     with in_session(scope, session_id) as db:
         kit_store.get(db, session_id, slot_id)
         store.bring_back(db, take_id, session_id)

@@ -29,7 +29,7 @@ BEFORE_S = 0.1
 AFTER_S = 1.6
 SONG_S = 10.0
 Samples = NDArray[np.float64]
-NO_TAKE = "There is no take to hear yet. Record one, or bring a file."
+NO_TAKE = "There is no take to hear yet. Record one, or upload a file."
 
 
 def pair_sounds(
@@ -243,7 +243,7 @@ def _strokes(
 def _piece(audio_id: int | None, start_s: float, stop_s: float) -> Samples:
     """Return a piece of a stored sound, mono."""
     if audio_id is None:
-        raise InputError("The sound of that recording was not kept. Bring it again.")
+        raise InputError("The sound of that recording was not kept. Upload it again.")
     with transaction() as db:
         sha256 = audio_store.info(db, audio_id).sha256
     return _decoded_piece(sha256, start_s, stop_s)

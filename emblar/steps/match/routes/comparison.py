@@ -157,6 +157,6 @@ def take_away(scope: Here, session_id: Id, slot_id: Id, take_id: Id) -> Response
 
 @router.post("/{slot_id}/takes/{take_id}/bring-back")
 def bring_back(scope: Here, session_id: Id, slot_id: Id, take_id: Id) -> Response:
-    """Bring a take back that was removed."""
+    """Upload a take back that was removed."""
     actions.bring_take_back(scope, session_id, slot_id, take_id)
     return _back(session_id, slot_id)

@@ -133,7 +133,7 @@ document.addEventListener("click", (event) => {
   if (event.target.closest("[data-hear], [data-stop]")) stopPair();
   if (event.target.closest("[data-take]")) {
     stopPair();
-    (taking ? finish() : record()).catch((error) => heard(`No microphone: ${error.message}. Bring a take as a file.`));
+    (taking ? finish() : record()).catch((error) => heard(`No microphone: ${error.message}. Upload a take as a file.`));
   }
 });
 document.addEventListener("keydown", (event) => {

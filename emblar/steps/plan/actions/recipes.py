@@ -143,7 +143,7 @@ def _bring(scope: Scope, session_id: int, file: RecipesFile) -> ImportedRecipes:
             store.set_wish(db, drum.id, wish | {"pitch_hz": round(row.drum_pitch_hz, 1)})
             if result is not None and result.voice(row.voice) is not None:
                 store.assign(db, drum.id, row.voice)
-    plan_kit(scope, session_id, says="Recipes brought")
+    plan_kit(scope, session_id, says="Recipes imported")
     return ImportedRecipes(
         tuple((row.name, drum.owned.name) for row, drum in pairs), tuple(r.name for r in left)
     )

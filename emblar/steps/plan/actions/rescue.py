@@ -13,7 +13,7 @@ from emblar.steps.listen.actions.measuring import measured_record
 from emblar.steps.plan.actions.planning import replan_drum, task_of, the_shelf
 from emblar.steps.sessions.actions.editing import asked_of, one_session
 
-NOTHING = "Bring a record in Listen and give the drums their parts in Kit first."
+NOTHING = "Add a record in Listen and give the drums their parts in Kit first."
 
 
 def rescue_of(

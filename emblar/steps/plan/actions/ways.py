@@ -31,7 +31,9 @@ from emblar.steps.log.actions.entries import with_due_heads
 from emblar.steps.plan.actions.planning import KitPlan, plan_kit, target_of, the_shelf
 from emblar.steps.sessions.actions.editing import asked_of, one_session
 
-NOTHING_TO_WEIGH = "Bring a record in Listen and drums in Kit first; then the ways can be weighed."
+NOTHING_TO_WEIGH = (
+    "Add a record in Listen and drums in Kit first; then alternatives can be compared."
+)
 KEPT = 4
 _weighed: OrderedDict[str, Weighing] = OrderedDict()
 """The last weighings by what went in: looking at two others must not search again."""

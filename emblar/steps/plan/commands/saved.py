@@ -11,10 +11,10 @@ from emblar.frame.commands import SessionId, print_json
 def plans_command(
     session: SessionId,
     use: Annotated[
-        int | None, typer.Option("--use", help="Bring this version back as the newest")
+        int | None, typer.Option("--use", help="Make this version the newest again")
     ] = None,
     undo: Annotated[
-        bool, typer.Option("--undo", help="Bring the version before the last back")
+        bool, typer.Option("--undo", help="Make the version before the last the newest again")
     ] = False,
 ) -> None:
     """List the versions of a session's plan; bring one back."""

@@ -242,7 +242,7 @@ def plan_page(
 def _brought(imported: ImportedRecipes) -> str:
     pairs = ", ".join(f"{drum} as {row}" if row != drum else drum for row, drum in imported.given)
     left = f" No drum here for: {', '.join(imported.left)}." if imported.left else ""
-    return f"Planned by the recipes brought: {pairs}.{left}"
+    return f"Planned by the imported recipes: {pairs}.{left}"
 
 
 def _empty(around: Frame) -> str:
