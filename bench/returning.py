@@ -152,11 +152,11 @@ def come_back(seed: int) -> Returned | None:
     turned = _apart(heads)
     rounds = 0
     for side in way.pitches:
-        rounds += _brought(heads[side])
+        rounds += _return_head(heads[side])
     return Returned(turned, _apart(heads), rounds)
 
 
-def _brought(head: Head) -> int:
+def _return_head(head: Head) -> int:
     """Tap a head round and follow the next turns to where it stood; return the rounds."""
     for done in range(MOST_ROUNDS):
         head.tapped()
@@ -172,12 +172,12 @@ def main(drums: int = 100) -> None:
     tried = [come_back(seed) for seed in range(drums)]
     result = [one for one in tried if one is not None]
     print(f"{len(result)} drums on their note, {CHANGES} changes each, turns off by 15 %")
-    _told("by the turns alone", [f.turns for f in result])
-    _told("tapped round and brought to its pitch", [f.taps for f in result])
+    _print_differences("by the turns alone", [f.turns for f in result])
+    _print_differences("tapped round and brought to its pitch", [f.taps for f in result])
     print(f"rounds of turns after the taps, both heads: {np.mean([f.rounds for f in result]):.1f}")
 
 
-def _told(title: str, differences: list[Apart]) -> None:
+def _print_differences(title: str, differences: list[Apart]) -> None:
     heads, rods, audible = (
         np.array([getattr(f, name) for f in differences])
         for name in ("head_cents", "rod_cents", "steps")

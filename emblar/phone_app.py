@@ -72,7 +72,7 @@ class OnlyItsBench:
         await self.app(scope, receive, send)
 
 
-def _whose(request: Request) -> Scope:
+def _phone_scope(request: Request) -> Scope:
     """Return the scope of the paired phone."""
     result: Scope = request.state.whose
     return result
@@ -93,7 +93,7 @@ def create_phone_app() -> FastAPI:
     app.include_router(bench.router)
     app.include_router(muffle.router)
     app.include_router(cures.router)
-    app.dependency_overrides[scope_of] = _whose
+    app.dependency_overrides[scope_of] = _phone_scope
     add_error_handlers(app)
     app.add_middleware(OnlyItsBench)
     app.add_middleware(RequestBodyLimitMiddleware, max_body_size=LARGEST_BODY)

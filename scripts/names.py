@@ -73,7 +73,7 @@ def banned_names() -> list[tuple[str, int, str]]:
             ast.parse(path.read_text(encoding="utf-8")),
             published=str(path.relative_to(ROOT)).startswith(PUBLISHED),
         )
-        if name in BANNED
+        if name.lstrip("_") in BANNED
     ]
 
 

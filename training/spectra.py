@@ -82,19 +82,19 @@ def shaped(
     wanted_db, usual = drawn_profile(rng, kind), maker(force)
     gain_db = np.zeros_like(wanted_db)
     for _ in range(ROUNDS):
-        gain_db += wanted_db - profile(_brought(usual, gain_db))
+        gain_db += wanted_db - profile(_shaped(usual, gain_db))
         gain_db[:, :FIRST_BAND] = 0.0
         gain_db = np.clip(gain_db, -MOST_GAIN_DB, MOST_GAIN_DB)
 
     def stroke(force: float) -> Sound:
         before = maker(force)
-        after = _brought(before, gain_db)
+        after = _shaped(before, gain_db)
         return np.asarray(after * (np.abs(before).max() / (np.abs(after).max() + 1e-9)), np.float32)
 
     return stroke
 
 
-def _brought(sound: Sound, gain_db: Array) -> Sound:
+def _shaped(sound: Sound, gain_db: Array) -> Sound:
     """Return a stroke with a gain in each segment and band, smooth in between."""
     edges = np.array([max(edge, 20.0) for edge in BAND_EDGES_HZ])
     middles = np.log2(np.sqrt(edges[1:] * edges[:-1]))

@@ -13,13 +13,13 @@ STRICT = ConfigDict(extra="forbid", populate_by_name=True, allow_inf_nan=False)
 
 
 class Strict(BaseModel):
-    """A file, or a part of one, that refuses fields it does not know."""
+    """A file or a part of one; unknown fields are rejected."""
 
     model_config = STRICT
 
 
 def publish(*classes: Any, names: Mapping[str, str] | None = None) -> None:
-    """Let dataclasses of the core stand in files; fields that they do not have are refused.
+    """Allow core dataclasses in files; unknown fields are rejected.
 
     Parameters
     ----------

@@ -78,7 +78,7 @@ def _mended(held: Any, error: ValidationError) -> bool:
     """Leave out what is unknown, leave empty what is missing; whether anything was done."""
     done = False
     for item in error.errors(include_url=False):
-        parent = _at(held, item["loc"][:-1])
+        parent = _value_at(held, item["loc"][:-1])
         if not isinstance(parent, dict) or not item["loc"]:
             continue
         name = item["loc"][-1]
@@ -91,7 +91,7 @@ def _mended(held: Any, error: ValidationError) -> bool:
     return done
 
 
-def _at(held: Any, path: tuple[int | str, ...]) -> Any:
+def _value_at(held: Any, path: tuple[int | str, ...]) -> Any:
     for part in path:
         inside = isinstance(held, dict) and part in held
         inside = inside or (isinstance(held, list) and isinstance(part, int) and part < len(held))

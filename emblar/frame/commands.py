@@ -52,5 +52,5 @@ def read_bytes(path: Path) -> bytes:
 
 
 def print_json(file: "BaseModel") -> None:
-    """Print a file of one of the published formats."""
+    """Print a file as JSON."""
     sys.stdout.write(file.model_dump_json(by_alias=True, indent=2) + "\n")

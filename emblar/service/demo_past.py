@@ -95,11 +95,11 @@ class _Drum:
     slot: KitDrum
 
     def state(self) -> Bench:
-        """Return how far the work on it is."""
+        """Return the state of the work on it."""
         return bench(HERE, self.session_id, self.slot.id)
 
     def in_the_room(self, off_cents: float, uneven: float = 0.0) -> PracticeDrum:
-        """Return it as it stands, so far from its plan and so uneven."""
+        """Return a practice drum, detuned from its plan and uneven."""
         higher = 2.0 ** (off_cents / 1200.0)
         lugs = {side: head.planned_hz * higher for side, head in self.state().heads.items()}
         return practice_drum(
@@ -107,7 +107,7 @@ class _Drum:
         )
 
     def tune(self) -> None:
-        """Do every job: the rods are read evenly tuned, a little off their goal."""
+        """Finish every job, with readings close to the goal."""
         rng = np.random.default_rng(SEED + self.slot.id)
         for job in self.state().jobs:
             if job.tunes and job.side is not None:
@@ -155,7 +155,7 @@ def _clock() -> datetime:
 
 
 def _set_back(begun: datetime, by: timedelta) -> None:
-    """Let everything made since a time have happened earlier."""
+    """Move everything made since a time into the past."""
     with transaction() as db:
         for table in (MeasurementRow, SetupRow, RecordingRow, SessionRow):
             earlier = {table.created_at: table.created_at - by}
@@ -164,7 +164,7 @@ def _set_back(begun: datetime, by: timedelta) -> None:
 
 
 def make_rehearsals(kit_of: int) -> None:
-    """Write some months of evenings on the drums of a session's kit."""
+    """Add months of rehearsals to the log of a session's drums."""
     first = current_time() - timedelta(days=MONTHS_DAYS)
     drums = kit(HERE, kit_of)
     with transaction() as db:

@@ -6,6 +6,7 @@ what was put in.
 
 from collections.abc import Callable
 from datetime import UTC, datetime, timedelta
+from typing import Any
 
 import numpy as np
 from sqlalchemy import insert, select
@@ -64,7 +65,7 @@ def ensure_year(say: Callable[[str], None], scope: Scope = HERE) -> None:
 
 
 class MadeUpLog:
-    """Writes evenings of tuning, row by row at the times they are said to have happened."""
+    """Writes evenings of tuning, row by row, each with its own date."""
 
     def __init__(self, db: Session, studio_id: int) -> None:
         self.db, self.studio_id = db, studio_id
@@ -161,7 +162,22 @@ class MadeUpLog:
         """
         owned = self.owned[drum_id]
         goal = PITCH[owned.kind] * float(2.0 ** self.rng.uniform(-0.2, 0.2))
-        heads = {"batter": goal, "reso": 1.2 * goal}
+        setup_id = self._setup(session_id, drum_id, time)
+        rows = []
+        for side, hz in (("batter", goal), ("reso", 1.2 * goal)):
+            new = fresh and side == "batter"
+            by = self.rng.normal(*((FRESH_CENTS, FRESH_SD) if new else (NIGHT_CENTS, NIGHT_SD)))
+            for when, cents in ((time + timedelta(hours=1), 0.0), (time + timedelta(hours=17), by)):
+                for rod in range(owned.rods):
+                    read_hz = hz * 2.0 ** ((cents + self.rng.normal(0.0, READ_CENTS)) / 1200.0)
+                    rows.append(_reading(setup_id, when, read_hz, side=side, rod=rod + 1))
+        if not lugs_only and (fresh or self.rng.random() < 0.9):
+            rows.append(_reading(setup_id, time + timedelta(hours=2), 0.7 * goal))
+        self.db.execute(insert(MeasurementRow), sorted(rows, key=lambda r: str(r["created_at"])))
+
+    def _setup(self, session_id: int, drum_id: int, time: datetime) -> int:
+        """Keep what is on a drum that evening; return the setup's id."""
+        owned = self.owned[drum_id]
         unknown: list[float | None] = [None] * owned.rods
         file = SetupFile(
             batter=SideFile(construction=owned.batter, lug_hz=unknown),
@@ -176,36 +192,20 @@ class MadeUpLog:
         )
         self.db.add(setup)
         self.db.flush()
-        rows = []
-        for side, hz in heads.items():
-            new = fresh and side == "batter"
-            by = self.rng.normal(*((FRESH_CENTS, FRESH_SD) if new else (NIGHT_CENTS, NIGHT_SD)))
-            for when, cents in ((time + timedelta(hours=1), 0.0), (time + timedelta(hours=17), by)):
-                for rod in range(owned.rods):
-                    read = cents + self.rng.normal(0.0, READ_CENTS)
-                    rows.append(
-                        {
-                            "setup_id": setup.id,
-                            "what": "lug",
-                            "side": side,
-                            "rod": rod + 1,
-                            "hz": hz * 2.0 ** (read / 1200.0),
-                            "sd_hz": 0.3,
-                            "how": "microphone",
-                            "created_at": when,
-                        }
-                    )
-        if not lugs_only and (fresh or self.rng.random() < 0.9):
-            rows.append(
-                {
-                    "setup_id": setup.id,
-                    "what": "drum",
-                    "side": None,
-                    "rod": None,
-                    "hz": 0.7 * goal,
-                    "sd_hz": 0.4,
-                    "how": "microphone",
-                    "created_at": time + timedelta(hours=2),
-                }
-            )
-        self.db.execute(insert(MeasurementRow), sorted(rows, key=lambda r: str(r["created_at"])))
+        return setup.id
+
+
+def _reading(
+    setup_id: int, time: datetime, hz: float, *, side: str | None = None, rod: int | None = None
+) -> dict[str, Any]:
+    """Return a row: a lug pitch next to a rod, or without one the whole drum's."""
+    return {
+        "setup_id": setup_id,
+        "what": "drum" if side is None else "lug",
+        "side": side,
+        "rod": rod,
+        "hz": hz,
+        "sd_hz": 0.4 if side is None else 0.3,
+        "how": "microphone",
+        "created_at": time,
+    }

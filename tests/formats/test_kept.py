@@ -18,7 +18,7 @@ MODELS: dict[str, type[BaseModel]] = {**SCHEMAS, "emblar.bench-1": BenchFile}
 
 
 def check_holds(new: Any, old: Any, path: str) -> None:
-    """Check that whatever stood in a document still does; more may stand beside it."""
+    """Check that a document still has every old value; new ones are fine."""
     if isinstance(old, dict):
         for key, value in old.items():
             check_holds(new[key], value, f"{path}.{key}")

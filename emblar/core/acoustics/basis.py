@@ -66,7 +66,7 @@ class Basis:
 
     def evaluate(self, radius: float) -> Array:
         """Return φ_n at a radius between 0 and 1, shape (SHAPES,); shared, do not write into it."""
-        return _at(self.m, radius)
+        return _shape_at(self.m, radius)
 
     def slope_at(self, radius: float) -> Array:
         """Return dφ_n/dr at a radius between 0 and 1, shape (SHAPES,)."""
@@ -74,7 +74,7 @@ class Basis:
 
 
 @lru_cache(maxsize=8192)
-def _at(m: int, radius: float) -> Array:
+def _shape_at(m: int, radius: float) -> Array:
     return np.asarray(jv(m, jn_zeros(m, SHAPES) * radius))
 
 

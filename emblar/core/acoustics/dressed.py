@@ -175,12 +175,12 @@ def _dressed(keys: Sequence[HeadKey], shell: Shell, k: Coefficients) -> list[Dre
             swept[i] -= radius**2 * gone.swept
     values, vectors = modes_of(stiffness, mass)
     modes = vectors.swapaxes(-1, -2)
-    struck_at = np.stack([_at(place(key.kind, key.strike, k)) for key in keys])
+    struck_at = np.stack([_shapes_at(place(key.kind, key.strike, k)) for key in keys])
     heard_at = np.stack([_near(microphone_place(key.kind, k), k) for key in keys])
     struck, near = (
         (modes @ position[..., None])[..., 0] for position in (struck_at, heard_at * radius)
     )
-    centre = modes[:, 0] @ _at(0.0)[0]
+    centre = modes[:, 0] @ _shapes_at(0.0)[0]
     swept = (modes[:, 0] @ swept[..., None])[..., 0]
     resistance = modes @ resistance @ vectors
     radiation = _radiation(vectors, radius, k)
@@ -256,14 +256,14 @@ def _ring(shapes: Basis, radius: float, kind: Kind, k: Coefficients) -> Array:
 
 
 @lru_cache(maxsize=1024)
-def _at(radius: float) -> Array:
+def _shapes_at(radius: float) -> Array:
     return np.stack([basis(m).evaluate(radius) for m in range(ORDERS)])
 
 
 @lru_cache(maxsize=1024)
 def _squares(radius: float) -> Array:
     """Return φ_i φ_j at a place per order, halved where a pair shares it round the drum."""
-    position = _at(radius)
+    position = _shapes_at(radius)
     share = np.where(np.arange(ORDERS) == 0, 1.0, 0.5)
     return np.asarray(share[:, None, None] * position[:, :, None] * position[:, None, :])
 
@@ -272,7 +272,7 @@ def _squares(radius: float) -> Array:
 def _near(time_s: float, k: Coefficients) -> Array:
     """Return the pressure of each shape at a close microphone per radius and acceleration."""
     zeros = np.stack([basis(m).zeros for m in range(ORDERS)])
-    return np.asarray(_at(time_s) * np.exp(-zeros * k["microphone_height"]) / zeros)
+    return np.asarray(_shapes_at(time_s) * np.exp(-zeros * k["microphone_height"]) / zeros)
 
 
 def _radiation(vectors: Array, radius: float, k: Coefficients) -> Array:

@@ -73,13 +73,13 @@ def applied(hits: Hits, edit: Edit) -> list[AnalysedHit]:
     return sorted([*left, *edit.added], key=lambda h: (h.time_s, h.voice))
 
 
-def _said(voice: str) -> str:
+def _spoken(voice: str) -> str:
     return voice.replace("-", " ")
 
 
 def _changed(time_s: float, voice: str) -> ConflictError:
     return ConflictError(
-        f"The {_said(voice)} stroke at {time_s:.2f} s is not there any more: it was "
+        f"The {_spoken(voice)} stroke at {time_s:.2f} s is not there any more: it was "
         "changed meanwhile, perhaps in another window. Nothing was changed; load the page again."
     )
 
@@ -134,16 +134,16 @@ def move(hits: Hits, seen: Sequence[Seen], voice: str) -> Edit:
     stay = ", ".join(f"{hit.time_s:.2f} s" for hit in staying[:MOST_NAMED])
     if not movable:
         raise InputError(
-            f"There is a {_said(voice)} stroke at {stay} already. Remove one of them instead."
+            f"There is a {_spoken(voice)} stroke at {stay} already. Remove one of them instead."
         )
     if len(movable) == 1:
-        says = f"Stroke at {movable[0].time_s:.2f} s moved from {_said(movable[0].voice)}"
+        says = f"Stroke at {movable[0].time_s:.2f} s moved from {_spoken(movable[0].voice)}"
     else:
         says = f"{len(movable)} strokes moved"
-    says += f" to {_said(voice)}"
+    says += f" to {_spoken(voice)}"
     if staying:
         more = " and others" if len(staying) > MOST_NAMED else ""
-        says += f"; {len(staying)} stayed: {_said(voice)} has a stroke at {stay}{more} already"
+        says += f"; {len(staying)} stayed: {_spoken(voice)} has a stroke at {stay}{more} already"
     added = tuple(replace(hit, voice=voice, confidence=1.0) for hit in movable)
     return Edit(says, tuple(movable), added)
 
@@ -177,7 +177,7 @@ def take_out_voice(hits: Hits, voice: str) -> Edit:
     """
     voice_hits = tuple(h for h in hits if h.voice == voice)
     if not voice_hits:
-        raise InputError(f"There is no {_said(voice)} on the record.")
+        raise InputError(f"There is no {_spoken(voice)} on the record.")
     says = f"{voice_title(voice)} removed, {counted(len(voice_hits), 'stroke')}"
     if not is_tom(voice):
         return Edit(says, voice_hits, ())
@@ -207,7 +207,7 @@ def give_voice(hits: Hits, voice: str, to: str) -> Edit:
     checked_voice(to)
     voice_hits = [h for h in hits if h.voice == voice]
     if not voice_hits or voice == to:
-        raise InputError(f"There is no {_said(voice)} to make {_said(to)} of.")
+        raise InputError(f"There is no {_spoken(voice)} to make {_spoken(to)} of.")
     if is_tom(voice) and is_tom(to):
         raise InputError("Make two toms one with the button under Toms, from the higher one.")
     available = [h.time_s for h in hits if h.voice == to]
@@ -216,7 +216,7 @@ def give_voice(hits: Hits, voice: str, to: str) -> Edit:
         for h in voice_hits
         if not any(abs(h.time_s - t) < SEEN_S for t in available)
     )
-    says = f"{voice_title(voice)} made {_said(to)}, {counted(len(voice_hits), 'stroke')}"
+    says = f"{voice_title(voice)} made {_spoken(to)}, {counted(len(voice_hits), 'stroke')}"
     if not is_tom(voice):
         return Edit(says, tuple(voice_hits), added)
     number = _number(voice)
@@ -288,7 +288,7 @@ def put_in(hits: Hits, time_s: float, voice: str, level_db: float) -> Edit:
     """
     checked_voice(voice)
     if any(h.voice == voice and abs(h.time_s - time_s) < SEEN_S for h in hits):
-        raise InputError(f"There is a {_said(voice)} stroke there already.", field="time_s")
+        raise InputError(f"There is a {_spoken(voice)} stroke there already.", field="time_s")
     hit = AnalysedHit(time_s, voice, level_db, 1.0, False)
     return Edit(f"{voice_title(voice)} stroke added at {time_s:.2f} s", (), (hit,))
 
@@ -327,7 +327,7 @@ def split_tom(hits: Hits, voice: str, pitches_hz: Sequence[float | None]) -> Edi
     steps = 1200.0 * np.diff(np.log2(known))
     if float(steps.max()) < LEAST_SPLIT_CENTS:
         raise InputError(
-            f"All strokes of {_said(voice)} lie within {steps.max():.0f} cents of the next: that "
+            f"All strokes of {_spoken(voice)} lie within {steps.max():.0f} cents of the next: that "
             "is one drum. Move single strokes instead."
         )
     border = float(np.sqrt(known[int(np.argmax(steps))] * known[int(np.argmax(steps)) + 1]))
@@ -356,9 +356,9 @@ def merge_tom(hits: Hits, voice: str) -> Edit:
     number = _number(voice)
     next_lower = VoiceName.tom(number + 1)
     if not any(h.voice == next_lower for h in hits):
-        raise InputError(f"There is no tom below {_said(voice)} to merge it with.")
+        raise InputError(f"There is no tom below {_spoken(voice)} to merge it with.")
     later = [h for h in hits if is_tom(h.voice) and _number(h.voice) > number]
     moved = [replace(h, voice=VoiceName.tom(_number(h.voice) - 1)) for h in later]
     farther = [h for h in later if h.voice != next_lower]
-    says = f"{voice_title(voice)} and {_said(next_lower)} made one"
+    says = f"{voice_title(voice)} and {_spoken(next_lower)} made one"
     return Edit(says, tuple(later), tuple(moved), _renamed(farther, -1))

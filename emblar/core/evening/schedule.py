@@ -227,7 +227,7 @@ class _Model:
         solver = self._solved()
         if solver is None:
             raise NoSolutionError("No schedule was found in time. Leave some jobs out.")
-        result = self._told(solver)
+        result = self._read_solution(solver)
         self.model.add(begin >= solver.value(begin))
         for kept in (self._with_free(result), result.starts):
             # One thing finished before the next is begun, where that ends as well.
@@ -248,7 +248,7 @@ class _Model:
         held = self._held()
         self.model.minimize((dropped * most + held) * most + sum(self.start.values()))
         tidied = self._solved(TIDYING_S)
-        return self._told(tidied) if tidied is not None else result
+        return self._read_solution(tidied) if tidied is not None else result
 
     def _held(self) -> Any:
         """Return for how many minutes what there is one of is held together, first to last job."""
@@ -290,7 +290,7 @@ class _Model:
                 names.add(job.id)
         return list(names)
 
-    def _told(self, solver: cp_model.CpSolver) -> Schedule:
+    def _read_solution(self, solver: cp_model.CpSolver) -> Schedule:
         kept = [job for job in self.evening.jobs if solver.value(self.kept[job.id])]
         return self._schedule({job.id: int(solver.value(self.start[job.id])) for job in kept})
 

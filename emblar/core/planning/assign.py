@@ -89,10 +89,10 @@ class KitPlan:
 
 def searched(problem: Problem) -> dict[str, list[Weighed]]:
     """Return the best recipes of every voice on every drum that plays it."""
-    return _found(problem, problem.searches())
+    return _search_voices(problem, problem.searches())
 
 
-def _found(
+def _search_voices(
     problem: Problem, searches: Mapping[tuple[str, int], DrumSearch]
 ) -> dict[str, list[Weighed]]:
     rows: dict[str, list[Weighed]] = {target.voice: [] for target in problem.targets}
@@ -113,7 +113,7 @@ def plan_kit(problem: Problem, *, measure: bool = False) -> KitPlan:
         planned alone, where several are nearly as good. It takes another second.
     """
     searches, shelf, brief = problem.searches(), problem.shelf, problem.brief
-    options = _found(problem, searches)
+    options = _search_voices(problem, searches)
     # Where the best kit stands, a last look round it, as when one drum is planned alone.
     for row in _assigned(options, shelf, brief, _scored).values():
         members = [w for w in options[row.voice] if w.drum == row.drum]

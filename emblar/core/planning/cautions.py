@@ -46,7 +46,7 @@ def cautions_of(
     warnings = [reason.text for reason in fit_warnings([row], shelf, brief)]
     result = (
         *_off_window(row, owned, wish_hz),
-        *_found(owned, row.setup),
+        *_finding_cautions(owned, row.setup),
         *warnings,
         *_limits(prediction),
         *_people(owned, row),
@@ -74,7 +74,7 @@ def _off_window(row: Weighed, owned: OwnedDrum, wish_hz: float) -> list[str]:
     return []
 
 
-def _found(owned: OwnedDrum, setup: Setup) -> list[str]:
+def _finding_cautions(owned: OwnedDrum, setup: Setup) -> list[str]:
     """Return what an inspection found; a spent head only while it stays on."""
     rows = [findings()[name] for name in owned.findings]
     return [

@@ -321,9 +321,9 @@ class Field:
         moved = batch.tuned(tension, tension * ratio).pitch_hz() / was
         card["pitch"] = card["pitch"] * moved
         reso = tension * ratio if self.resos else np.zeros_like(tension)
-        return self._told(options, card, tension, reso, wish_hz)
+        return self._outlook(options, card, tension, reso, wish_hz)
 
-    def _told(
+    def _outlook(
         self, options: Options, card: dict[str, Array], batter: Array, reso: Array, wish_hz: float
     ) -> Outlook:
         stress_b = batter / self._thickness_b[options.batter]

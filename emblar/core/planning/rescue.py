@@ -178,10 +178,10 @@ class _Drum:
         self.weights: Weights = usual_weights().changed(purchase=0.0, minute=0.0)
         self.on = shelf.now_on.get(owned.name, ())
         as_it_is = Wish(batter=owned.batter, reso=owned.reso, dampers=self.on)
-        result = self._found(as_it_is, bought_dampers=False)
+        result = self._search(as_it_is, bought_dampers=False)
         self.now = result[0].total if result else None
 
-    def _found(self, locks: Wish, *, bought_dampers: bool) -> list[Weighed]:
+    def _search(self, locks: Wish, *, bought_dampers: bool) -> list[Weighed]:
         available = set(self.shelf.dampers) | set(self.on)
         muffling = tuple(
             d for d in dampers() if bought_dampers or d in available or damper_price(d) == 0.0
@@ -206,7 +206,7 @@ class _Drum:
             self._fix(what, row, self.now, coin)
             for what, locks in rows.items()
             for bought_dampers in (False, True)
-            for row in self._found(locks, bought_dampers=bought_dampers)
+            for row in self._search(locks, bought_dampers=bought_dampers)
         ]
         least = _prices()["rescue"]["least_gain"]
         return _undominated([fix for fix in result if fix.gain >= least])

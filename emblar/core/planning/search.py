@@ -128,14 +128,14 @@ class DrumSearch(Weigher):
             return []
         for schools in (self._own_schools(), {}):
             self._schools = schools
-            result = self._at(wish)
+            result = self._best_near(wish)
             if result:
                 return result
         nearest = self._nearest(wish)
         if nearest is None:
             return []
         short = 1200.0 * math.log2(nearest / wish)
-        return [replace(w, short_cents=short) for w in self._at(nearest)]
+        return [replace(w, short_cents=short) for w in self._best_near(nearest)]
 
     def _own_schools(self) -> dict[str, str]:
         locks = self.locks
@@ -239,11 +239,11 @@ class DrumSearch(Weigher):
         for step in range(1, 2 * PORT_RANGE_SEMITONES):
             for sign in (-1.0, 1.0):
                 pitch = float(wish * 2.0 ** (sign * step / 24.0))
-                if 15.0 < pitch < 700.0 and self._at(pitch, quick=True):
+                if 15.0 < pitch < 700.0 and self._best_near(pitch, quick=True):
                     return pitch
         return None
 
-    def _at(self, wish: float, *, quick: bool = False) -> list[Weighed]:
+    def _best_near(self, wish: float, *, quick: bool = False) -> list[Weighed]:
         result: list[Weighed] = []
         for front in self._fronts():
             first = self._heads(front, wish)
@@ -345,9 +345,9 @@ class DrumSearch(Weigher):
         )
         options = field.grid(self._relations())
         # Heads that are there may lie far behind, and still be all that may be bought.
-        available = self._there(field.batters, self.owned.batter)[options.batter]
+        available = self._available(field.batters, self.owned.batter)[options.batter]
         if field.resos:
-            available &= self._there(field.resos, self.owned.reso)[options.reso]
+            available &= self._available(field.resos, self.owned.reso)[options.reso]
         result = self.weighed(field, options, wish, also=available)
         best: dict[tuple[str, str | None], Weighed] = {}
         for row in result:
@@ -356,7 +356,7 @@ class DrumSearch(Weigher):
                 best[key] = row
         return sorted(best.values(), key=lambda w: w.total)
 
-    def _there(self, heads: Sequence[str], present: str | None) -> NDArray[np.bool_]:
+    def _available(self, heads: Sequence[str], present: str | None) -> NDArray[np.bool_]:
         """Return which heads are on the drum now or loose on the shelf."""
         return np.array([h == present or self.loose(h) is not None for h in heads], np.bool_)
 

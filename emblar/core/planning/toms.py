@@ -63,7 +63,7 @@ def tom_pitches_hz(
     if school == "best":
         result = [best_note_hz(drum, span) for drum, span in zip(drums, ranges, strict=True)]
     else:
-        known = [_told(hz, drum) for hz, drum in zip(record_hz, drums, strict=True)]
+        known = [_usable_hz(hz, drum) for hz, drum in zip(record_hz, drums, strict=True)]
         if school == "key":
             tones = triad(key)
             result = [_nearest_tone(hz, tones) for hz in known]
@@ -78,7 +78,7 @@ def tom_pitches_hz(
     return held
 
 
-def _told(hz: float | None, drum: OwnedDrum) -> float:
+def _usable_hz(hz: float | None, drum: OwnedDrum) -> float:
     if hz is None:
         raise InputError(
             f"{drum.name}: the record does not tell its pitch. Wish one by hand, or choose each "

@@ -21,9 +21,9 @@ LEAST_TENSION = 0.01
 """Tension over the goal's below which a head is slack."""
 
 
-def to_cents(audible: Array) -> Array:
+def to_cents(tension: Array) -> Array:
     """Return cents from the goal of tensions over the goal's."""
-    return np.asarray(0.5 * CENTS_PER_LOG * np.log(np.maximum(audible, LEAST_TENSION)))
+    return np.asarray(0.5 * CENTS_PER_LOG * np.log(np.maximum(tension, LEAST_TENSION)))
 
 
 def turn_shares(rods: int, spread: Array) -> Array:

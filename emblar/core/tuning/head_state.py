@@ -128,7 +128,7 @@ class HeadState:
         """Return how much a tap at rod i hears of the tension at rod j, (samples, rods, rods)."""
         return heard_shares(self.rods, self.response[:, [OWN, FACING, TAPER]])
 
-    def audible_tensions(self) -> Array:
+    def apparent_tensions(self) -> Array:
         """Return the tension that each tap is expected to hear, shape (samples, rods)."""
         return self.hearing_of(self.mean)
 
@@ -138,7 +138,7 @@ class HeadState:
 
     def cents(self) -> Array:
         """Return what a tap beside each rod is expected to read in cents, shape (rods,)."""
-        return np.asarray(self.weight @ to_cents(self.audible_tensions()))
+        return np.asarray(self.weight @ to_cents(self.apparent_tensions()))
 
     def mean_cents(self) -> float:
         """Return the head's lug pitch, the mean of its rods, cents from the goal."""
@@ -146,7 +146,7 @@ class HeadState:
 
     def cents_sd(self) -> Array:
         """Return the uncertainty of ``cents``, shape (rods,)."""
-        hearing, audible = self.hearing(), self.audible_tensions()
+        hearing, audible = self.hearing(), self.apparent_tensions()
         variance = ((hearing @ self.covariance) * hearing).sum(axis=2)
         within = variance * (0.5 * CENTS_PER_LOG / audible) ** 2
         off = to_cents(audible) - self.cents()
@@ -252,7 +252,7 @@ def after_turns(state: HeadState, turns: Sequence[float]) -> HeadState:
         return state
     moves = state.strengths[:, None, None] * state.spreading()
     mean = np.maximum(state.mean + moves @ request, LEAST_TENSION)
-    moved = state.weight @ (to_cents(state.hearing_of(mean)) - to_cents(state.audible_tensions()))
+    moved = state.weight @ (to_cents(state.hearing_of(mean)) - to_cents(state.apparent_tensions()))
     # Turns that did not reach the head are not expected to be heard with the next ones.
     counted = state.moved and not state.stuck
     before = np.array(state.moved) if counted else np.zeros(state.rods)

@@ -202,7 +202,7 @@ def read_taps(samples: Samples, rate_hz: int, head: TappedHead) -> tuple[Tap, ..
     if len(rings) >= ROUND:
         readings = iter(_read_together(rings, head))
     else:
-        readings = iter([_told(piece, head) for piece in rings])
+        readings = iter([_read_piece(piece, head) for piece in rings])
     return tuple(next(readings) if isinstance(piece, _Piece) else piece for piece in pieces)
 
 
@@ -379,7 +379,7 @@ def _decimated(samples: Samples, rate_hz: int, low_rate: float) -> Samples:
     return np.asarray(soxr.resample(samples, rate_hz, low_rate, quality="HQ"), np.float64)
 
 
-def _told(piece: _Piece, head: TappedHead) -> Tap:
+def _read_piece(piece: _Piece, head: TappedHead) -> Tap:
     """Return what a single tap tells by the modes that the model expects of this head."""
 
     def unread(why: WhyNot) -> Tap:

@@ -19,7 +19,7 @@ LONGEST_TOKEN = 64
 Token = Annotated[str, InPath(max_length=LONGEST_TOKEN)]
 
 
-def _who(request: Request) -> LoggedIn:
+def _current_user(request: Request) -> LoggedIn:
     result: LoggedIn = request.state.entered
     return result
 
@@ -73,7 +73,7 @@ def _with_login(answer: Response, token: str) -> Response:
 @router.post("/logout")
 def log_out(request: Request) -> Response:
     """Log out of this browser."""
-    user = _who(request)
+    user = _current_user(request)
     actions.end_login(user, user.login.id)
     answer = go("/login")
     answer.delete_cookie(COOKIE, httponly=True, secure=True, samesite="lax")
@@ -120,7 +120,7 @@ def show(request: Request) -> Response:
 
 
 def _page(request: Request, link: str) -> Response:
-    user = _who(request)
+    user = _current_user(request)
     owner = user.account.role == "owner"
     people = actions.accounts(user.scope) if owner else []
     known = {
@@ -139,21 +139,21 @@ def password(
     request: Request, old: Annotated[Text, Form()] = "", password: Annotated[Text, Form()] = ""
 ) -> Response:
     """Change one's password."""
-    actions.change_password(_who(request), old, password)
+    actions.change_password(_current_user(request), old, password)
     return go("/account")
 
 
 @router.post("/account/logins/{login_id}/end")
 def end_login(request: Request, login_id: Id) -> Response:
     """End a login of one's own."""
-    actions.end_login(_who(request), login_id)
+    actions.end_login(_current_user(request), login_id)
     return go("/account")
 
 
 @router.post("/account/people/invite")
 def invite(request: Request, role: Annotated[Text, Form()] = "") -> Response:
     """Make an invitation; its link is shown once."""
-    user = _who(request)
+    user = _current_user(request)
     token = actions.invite(user.scope, role, made_by=user.account.id)
     # The host is a known one: others are not answered (web/app.py).
     return _page(request, str(request.url_for("invitation", token=token)))
@@ -162,12 +162,12 @@ def invite(request: Request, role: Annotated[Text, Form()] = "") -> Response:
 @router.post("/account/invitations/{invitation_id}/revoke")
 def revoke(request: Request, invitation_id: Id) -> Response:
     """End an open invitation."""
-    actions.revoke_invitation(_who(request).scope, invitation_id)
+    actions.revoke_invitation(_current_user(request).scope, invitation_id)
     return go("/account")
 
 
 @router.post("/account/people/{account_id}/end")
 def end_account(request: Request, account_id: Id) -> Response:
     """End an account."""
-    actions.end_account(_who(request).scope, account_id)
+    actions.end_account(_current_user(request).scope, account_id)
     return go("/account")

@@ -1,1 +1,1 @@
-"""Brief: what is wanted of the kit."""
+"""Brief: what the artist wants, and the limits."""

@@ -126,13 +126,13 @@ def _shop(brief: AskFile, start: datetime) -> Shop | None:
     """Return the way to the shop if somebody goes: its next hours, as Brief has them."""
     if not brief.shop_closes:
         return None
-    opens, closes = (_at(start, text) for text in (brief.shop_opens, brief.shop_closes))
+    opens, closes = (_time_of(start, text) for text in (brief.shop_opens, brief.shop_closes))
     if closes <= start:
         opens, closes = opens + timedelta(days=1), closes + timedelta(days=1)
     return Shop(brief.shop_minutes, _minutes(start, opens), _minutes(start, closes))
 
 
-def _at(day: datetime, clock: str) -> datetime:
+def _time_of(day: datetime, clock: str) -> datetime:
     hour, minute = (int(part) for part in clock.split(":"))
     return day.replace(hour=hour, minute=minute)
 

@@ -124,7 +124,7 @@ def _drawing(view: EveningView, by_id: dict[str, EveningJob], first: int) -> Mar
             minute - first,
             by_id[name].work.minutes,
             by_id[name].side or "",
-            _said(by_id[name], view, minute),
+            _job_words(by_id[name], view, minute),
         )
         for name, minute in view.schedule.starts.items()
     ]
@@ -140,6 +140,6 @@ def _drawing(view: EveningView, by_id: dict[str, EveningJob], first: int) -> Mar
     return timeline(bars, length, marks)
 
 
-def _said(job: EveningJob, view: EveningView, minute: int) -> str:
+def _job_words(job: EveningJob, view: EveningView, minute: int) -> str:
     time = _clock(view.start + timedelta(minutes=minute), view)
     return f"{time} {_words(job)}, {job.drum}, {job.work.minutes} min"

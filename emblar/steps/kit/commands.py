@@ -1,4 +1,4 @@
-"""``emblar kits``: kits saved by name, and bringing one to a session."""
+"""``emblar kits``: saved kits, and adding one to a session."""
 
 from typing import Annotated
 
@@ -11,16 +11,14 @@ from emblar.frame.commands import print_json
 def kits_command(
     session: Annotated[int | None, typer.Argument(help="A session to add a kit to")] = None,
     use: Annotated[
-        str | None, typer.Option("--use", help="The kit to use, by its source as listed")
+        str | None, typer.Option("--use", help="The source of the kit to use, as listed")
     ] = None,
     keep: Annotated[
-        str | None, typer.Option("--keep", help="Keep the session's kit by this name")
+        str | None, typer.Option("--keep", help="Save the session's kit under this name")
     ] = None,
-    instead: Annotated[
-        bool, typer.Option("--instead", help="Remove the drums that are in the session's kit now")
-    ] = False,
+    instead: Annotated[bool, typer.Option("--instead", help="Replace the session's kit")] = False,
 ) -> None:
-    """List the kits there are; add one to a session, or save a session's kit by name."""
+    """List kits, add one to a session, or save a session's kit under a name."""
     from emblar.formats.studio import KitRow, KitsFile
     from emblar.platform.running_database import database_at_hand
     from emblar.platform.scope import HERE

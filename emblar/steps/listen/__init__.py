@@ -1,1 +1,1 @@
-"""Listen: the record is brought, analysed and corrected."""
+"""Listen: adding, analysing and correcting the record."""

@@ -85,7 +85,7 @@ def log_page(
             )
         )
     taught = tuple(_damper(name, row) for name, row in (dampers or {}).items())
-    return LogPage(tuple(rows), words, _told(imported) if imported else "", taught)
+    return LogPage(tuple(rows), words, _import_words(imported) if imported else "", taught)
 
 
 def _damper(damper_id: str, row: LearnedDamper) -> str:
@@ -106,7 +106,7 @@ def _due(row: DrumLog) -> str:
     return f"{' and '.join(names)} due" if names else ""
 
 
-def _told(imported: ImportSummary) -> str:
+def _import_words(imported: ImportSummary) -> str:
     what = [
         counted(count, thing)
         for count, thing in (

@@ -25,7 +25,7 @@ def _places(request: Request) -> dict[int, str]:
     return result
 
 
-def _found(scope: Scope, places: dict[int, str], *, free_order: bool) -> SetlistView:
+def _planned(scope: Scope, places: dict[int, str], *, free_order: bool) -> SetlistView:
     order = []
     for session, text in places.items():
         if not text:
@@ -46,7 +46,7 @@ def show(scope: Here, request: Request, free: str = "") -> Response:
     places, problem, result = _places(request), "", None
     if any(places.values()):
         try:
-            result = _found(scope, places, free_order=bool(free))
+            result = _planned(scope, places, free_order=bool(free))
         except EmblarError as error:
             problem = str(error)
     page = setlist_page(
@@ -63,7 +63,7 @@ def show(scope: Here, request: Request, free: str = "") -> Response:
 @router.get("/setlist.json")
 def as_json(scope: Here, request: Request, free: str = "") -> Response:
     """Return a setlist as ``emblar.setlist-plan/1``."""
-    result = _found(scope, _places(request), free_order=bool(free))
+    result = _planned(scope, _places(request), free_order=bool(free))
     names = {key: owned.name for key, owned in result.drums.items()}
     text = setlist_plan_file(result.requests, result.result, names).model_dump_json(
         by_alias=True, indent=2

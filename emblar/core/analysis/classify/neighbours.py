@@ -180,7 +180,9 @@ def _again(chances: Array, odds: Array, times_s: Array) -> list[Array]:
     for shortest, longest in PERIODS_S:
         for kind in range(SKINS, len(KINDS)):
             period, strength = _period(chances[:, kind], times_s, shortest, longest)
-            sides = [_at(odds[:, kind], times_s, times_s + sign * period) for sign in (-1.0, 1.0)]
+            sides = [
+                _odds_at(odds[:, kind], times_s, times_s + sign * period) for sign in (-1.0, 1.0)
+            ]
             result += [*sides, np.full(len(times_s), strength)]
     return [np.stack(result, axis=1)]
 
@@ -207,7 +209,7 @@ def _period(chance: Array, times_s: Array, shortest: float, longest: float) -> t
     return best * GRID_S, float(min(share[best], 2.0))
 
 
-def _at(odds: Array, times_s: Array, asked_s: Array) -> Array:
+def _odds_at(odds: Array, times_s: Array, asked_s: Array) -> Array:
     """Return the odds of the surest candidate near each time; least where there is none."""
     left = np.searchsorted(times_s, asked_s - WITHIN_S)
     right = np.searchsorted(times_s, asked_s + WITHIN_S)

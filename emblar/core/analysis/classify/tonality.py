@@ -50,8 +50,8 @@ def tonality(frames: Frames, times_s: Array) -> Rows:
     """Return what the partials say at each candidate, shape (candidates, SIZE)."""
     if len(times_s) == 0:
         return np.empty((0, SIZE), np.float32)
-    before = _at(frames, times_s + BEFORE_S)
-    after = [_at(frames, times_s + s) for s in AFTER_S]
+    before = _tonality_at(frames, times_s + BEFORE_S)
+    after = [_tonality_at(frames, times_s + s) for s in AFTER_S]
     added = np.maximum(after[1] - before, 0.0)
     added += FAINTEST * added.max(axis=1, keepdims=True) + QUIETEST
     peak = _peak(added)
@@ -69,7 +69,7 @@ def tonality(frames: Frames, times_s: Array) -> Rows:
     return np.stack(parts, axis=1).astype(np.float32)
 
 
-def _at(frames: Frames, times_s: Array) -> Rows:
+def _tonality_at(frames: Frames, times_s: Array) -> Rows:
     """Return the fine spectra nearest to some times; silence before the start."""
     index = np.round(times_s / (HOP_S * FINE_EVERY)).astype(np.int64)
     rows = frames.fine[np.clip(index, 0, len(frames.fine) - 1)]

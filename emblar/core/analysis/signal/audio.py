@@ -114,12 +114,12 @@ def check_duration(duration_s: float, longest_s: float = LONGEST_S) -> None:
     """
     if duration_s > longest_s:
         raise BadAudioError(
-            f"The recording is {_told(duration_s)} long; at most {_told(longest_s)} are read. "
-            "Cut out the part you want."
+            f"The recording is {_minutes(duration_s)} long; at most {_minutes(longest_s)} are "
+            "read. Cut out the part you want."
         )
 
 
-def _told(duration_s: float) -> str:
+def _minutes(duration_s: float) -> str:
     return f"{duration_s:.0f} s" if duration_s < 200.0 else f"{duration_s / 60:.0f} minutes"
 
 

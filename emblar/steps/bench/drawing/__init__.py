@@ -1,1 +1,1 @@
-"""Drawings of this step."""
+"""Drawings for this step."""

@@ -1,1 +1,1 @@
-"""View models of this step, ready to print."""
+"""View models for this step's templates."""

@@ -99,13 +99,13 @@ class BenchPage:
     pair: str
     from_badge: bool
     word: str
-    """What was said of the drum as it is, for the log."""
+    """The note on the drum, for the log."""
     span_s: float
     goal_says: str
     cures: str
     """What the page of cures is called for this drum; empty for a kick."""
     back_to: str
-    """What it is being brought back to, if it is."""
+    """The earlier setup it is being returned to, or empty."""
 
 
 def bench_page(
@@ -151,7 +151,7 @@ def bench_page(
         fields=_fields(drawn),
         rows=_rows(current),
         progress=_progress(current),
-        readings=_heard(drawn),
+        readings=_reading_words(drawn),
         after=_after(drawn) if job is not None and job.tunes else (),
         this_drum=_this_drum(current, drawn),
         by_feel=_by_feel(drawn),
@@ -170,7 +170,7 @@ def bench_page(
 
 
 def _back_to(current: Bench) -> str:
-    """Return what is said while a drum is brought back to an earlier setup."""
+    """Return the message shown while a drum is returned to an earlier setup."""
     if current.back_to is None:
         return ""
     lugs = current.back_to.lug_hz
@@ -395,7 +395,7 @@ def _progress(current: Bench) -> str:
     return f"{done} of {len(current.jobs)} jobs done{left}"
 
 
-def _heard(tuned_head: HeadWork | None) -> tuple[str, ...]:
+def _reading_words(tuned_head: HeadWork | None) -> tuple[str, ...]:
     if tuned_head is None:
         return ()
     known = [r for r in tuned_head.readings if r is not None]

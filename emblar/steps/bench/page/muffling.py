@@ -69,9 +69,9 @@ def muffle_page(view: MufflingView, session_id: int) -> MufflePage:
         do=step.do,
         big=_big(step),
         then=_then(step, wish),
-        damper=_lying(step.damper) if step.damper else None,
-        on=tuple(_lying(d) for d in view.on),
-        others=tuple(_lying(d) for d in (*left, *view.others)),
+        damper=_muffling_on(step.damper) if step.damper else None,
+        on=tuple(_muffling_on(d) for d in view.on),
+        others=tuple(_muffling_on(d) for d in (*left, *view.others)),
         columns=SHOWN,
         rows=tuple(_row(view.layers, i) for i in range(len(view.layers))),
         drawing=muffling_drawing(known, f"{_big(step)}. {_then(step, wish)}") if known else None,
@@ -80,7 +80,7 @@ def muffle_page(view: MufflingView, session_id: int) -> MufflePage:
     )
 
 
-def _lying(damper_id: str) -> Lying:
+def _muffling_on(damper_id: str) -> Lying:
     return Lying(damper_id, damper(damper_id).name)
 
 

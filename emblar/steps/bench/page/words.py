@@ -79,7 +79,7 @@ def _again_words(tuned_head: HeadWork, advice: NextTurns, rod: int) -> tuple[str
 
 
 def _end_words(state: Bench) -> tuple[str, str, str]:
-    """Return what is shown when no job is open: tuned, or where its heads were left."""
+    """Return the message shown when every job is done."""
     off = [
         f"{head_words(state, side)} {left_words(head.last_hz, head.off_cents)}"
         for side, head in state.heads.items()
@@ -88,7 +88,7 @@ def _end_words(state: Bench) -> tuple[str, str, str]:
     if not off:
         return "Done.", "Compare it with the record in Match.", ""
     left = "; ".join(off)
-    return "Not tuned yet.", f"{left[:1].upper()}{left[1:]}.", "Open its job below to go on."
+    return "Not tuned yet.", f"{left[:1].upper()}{left[1:]}.", "Open its job below to continue."
 
 
 def above_or_below(off: float) -> str:
@@ -133,7 +133,7 @@ def _there_words(state: Bench, job: Job, tuned_head: HeadWork) -> tuple[str, str
         name = head_words(state, tuned_head.side)
         hz = f"{tuned_head.hz:.0f} Hz" if tuned_head.hz else ""
         if tuned_head.made != tuned_head.planned:
-            return hz, f"The {name} comes off anyway: the plan has another.", ""
+            return hz, f"The {name} will be replaced: the plan calls for another head.", ""
         if turns is None or abs(turns) < 1.0 / 16.0:
             return hz, f"The {name} is where the plan wants it. It can stay as it is.", ""
         way = "up" if turns > 0 else "down"

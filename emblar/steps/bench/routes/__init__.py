@@ -1,1 +1,1 @@
-"""HTTP of this step."""
+"""HTTP routes for this step."""

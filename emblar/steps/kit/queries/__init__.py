@@ -1,1 +1,1 @@
-"""SQL of this step."""
+"""SQL queries for this step."""

@@ -77,8 +77,8 @@ def _single(
     if was is None or not between or any(file.slack for file in between):
         return None
     last = between[-1]
-    before = _at(was, setup)
-    after = _at(last, setup)
+    before = _setup_from(was, setup)
+    after = _setup_from(last, setup)
     turns: dict[Side, float] = {}
     for file in between:
         for side, rods in file.turned.items():
@@ -105,7 +105,7 @@ def _single(
         return None
 
 
-def _at(file: SetupFile, setup: Setup) -> Setup:
+def _setup_from(file: SetupFile, setup: Setup) -> Setup:
     return replace(
         setup,
         dampers=tuple(file.dampers),

@@ -43,7 +43,7 @@ def _decays(record: VoiceFile, take: VoiceFile) -> list[Overlay]:
     longest = max([LEAST_S, *(t[-1] for side in curves for t, _ in side if t)])
     first, second = (_points(middle_curve(side, longest)) for side in curves)
     ticks = [(share * longest, f"{share * longest:.1f}") for share in (0.0, 0.5, 1.0)]
-    text = f"{_at(first)}, record; {_at(second)}, take; dB half a second after the stroke."
+    text = f"{_level(first)}, record; {_level(second)}, take; dB half a second after the stroke."
     return [
         Overlay(
             "over-decay",
@@ -59,7 +59,7 @@ def _decays(record: VoiceFile, take: VoiceFile) -> list[Overlay]:
     ]
 
 
-def _at(points: Points) -> str:
+def _level(points: Points) -> str:
     near = min(points, key=lambda p: abs(p[0] - 0.5), default=None)
     return f"{near[1]:.0f} dB" if near else "not told"
 

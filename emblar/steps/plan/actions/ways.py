@@ -65,7 +65,7 @@ class _Asked:
         return Problem(self.targets, self.shelf, self.brief, locks=locks)
 
 
-def _asked(scope: Scope, session_id: int) -> _Asked:
+def _request(scope: Scope, session_id: int) -> _Asked:
     result, brief = (
         measured_record(scope, session_id),
         asked_of(one_session(scope, session_id)).brief(),
@@ -87,7 +87,7 @@ def ways_of(scope: Scope, session_id: int) -> Ways:
     InputError
         There is no record, or no drum in the kit.
     """
-    request = _asked(scope, session_id)
+    request = _request(scope, session_id)
     weighing = _weighing(request)
     return Ways(weighing.alternatives, tuple(request.drums), tuple(u.text for u in weighing.unmet))
 
@@ -103,7 +103,7 @@ def assign_voices(scope: Scope, session_id: int) -> KitPlan:
         There is no record, or no drum in the kit.
     """
     with one_at_a_time(session_id):
-        request = _sound_only(_asked(scope, session_id))
+        request = _sound_only(_request(scope, session_id))
         pairs = zip(request.shelf.drums, request.drums, strict=True)
         held = {owned.name: request_of(drum) for owned, drum in pairs}
         best = search_kit(request.problem(held)).best

@@ -65,14 +65,14 @@ def rescue_command(
     from emblar.core.planning.rescue import rescue
     from emblar.formats.rescue import rescue_file
 
-    problem = _asked(brief, record).problem()
+    problem = _read_brief(brief, record).problem()
     plays, shelf = plan_kit(problem).best.chosen, problem.shelf
     pairs = [(shelf.drums[plays[t.voice].drum], t) for t in problem.targets if t.voice in plays]
     known = rescue(pairs, shelf, problem.brief, budget=budget, plain_head=plain_head)
     print_json(rescue_file(known))
 
 
-def _asked(brief: Path, record: Path | None) -> "BriefFile":
+def _read_brief(brief: Path, record: Path | None) -> "BriefFile":
     """Return a brief with the record that goes with it."""
     from emblar.formats.brief import BriefFile
 
@@ -100,7 +100,7 @@ def plan_command(
     from emblar.core.planning.assign import plan_kit
     from emblar.formats.kitplan import kit_plan_file
 
-    problem = _asked(brief, record).problem()
+    problem = _read_brief(brief, record).problem()
     plan = kit_plan_file(plan_kit(problem), problem)
     if json_out is not None:
         try:

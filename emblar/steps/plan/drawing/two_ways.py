@@ -31,7 +31,7 @@ def two_ways(voice: str, left: Mapping[str, float], right: Mapping[str, float]) 
         for index, name in enumerate(names)
         for part in _row(name, TOP + ROW * (index + 0.5), across, left.get(name), right.get(name))
     ]
-    text = [f"{n}: {_said(left.get(n))} and {_said(right.get(n))} steps" for n in names]
+    text = [f"{n}: {_steps_text(left.get(n))} and {_steps_text(right.get(n))} steps" for n in names]
     return drawing(
         f"ways-{voice}",
         f"{voice}: both ways against the record",
@@ -42,7 +42,7 @@ def two_ways(voice: str, left: Mapping[str, float], right: Mapping[str, float]) 
     )
 
 
-def _said(steps: float | None) -> str:
+def _steps_text(steps: float | None) -> str:
     return "not told" if steps is None else f"{steps:+.1f}"
 
 

@@ -1,6 +1,6 @@
 """Plan: section, ladder, rulers, reasons and what can be changed by hand."""
 
-from collections.abc import Iterable, Sequence
+from collections.abc import Sequence
 from dataclasses import dataclass, replace
 
 from markupsafe import Markup
@@ -8,43 +8,40 @@ from markupsafe import Markup
 from emblar.core.acoustics.limits import head_name
 from emblar.core.catalogue import (
     construction,
-    constructions_for,
     damper,
-    dampers_for,
     strikers,
-    strikers_for,
     wire_settings,
 )
-from emblar.core.drum import Setup, Wish
-from emblar.core.naming import lower_first, voice_title
+from emblar.core.naming import voice_title
 from emblar.core.notes import note_text
-from emblar.core.planning.recipe import relation_of
-from emblar.core.planning.sentence import once_long
 from emblar.core.planning.weighing import RENDERED
 from emblar.core.quantities import Measured
 from emblar.core.quantities.registry import Step, steps
 from emblar.core.voices import is_tom
-from emblar.formats.plan import DrumPlanFile, OtherFile
+from emblar.formats.plan import DrumPlanFile
 from emblar.frame.drawing.ladder import Ladder, ladder
 from emblar.frame.drawing.rulers import RulerRow, rulers
 from emblar.frame.drawing.section import Section, SectionDamper, section
-from emblar.frame.words import changed_by, number, pitch, semitones
-from emblar.steps.brief.actions import has_front, request_of, steps_of
+from emblar.frame.words import number
 from emblar.steps.kit.page import Option, section_head
 from emblar.steps.kit.queries.slots import KitDrum
 from emblar.steps.listen.page.card import ReadingRow, reading_rows
-from emblar.steps.plan.actions.planning import target_of
+from emblar.steps.plan.actions.planning import KitPlan, target_of
 from emblar.steps.plan.actions.recipes import ImportedRecipes
+from emblar.steps.plan.page.alternatives import (
+    Alternative,
+    OtherRow,
+    SchoolTable,
+    best_alternatives,
+    other_rows,
+    school_tables,
+    sound_rows,
+)
+from emblar.steps.plan.page.by_hand import PlanForm, plan_form
 from emblar.steps.plan.page.versions import VersionRow, stale_line, version_rows
 from emblar.steps.plan.queries import PlanInfo
 from emblar.steps.workspace.page import Frame, sound_href
 
-RELATIONS = (
-    ("", "let Emblar choose"),
-    ("equal", "equal"),
-    ("higher", "reso higher"),
-    ("lower", "reso lower"),
-)
 PLAY_HIT_S = 1.2
 SCORE_NAMES = {
     "distance": "distance from the record",
@@ -52,17 +49,6 @@ SCORE_NAMES = {
 }
 LEAST_SHOWN = 0.05
 MOST_DIFFERENCES = 3
-MOST_ALTERNATIVES = 3
-SAME_SEMITONES = 0.05
-LEAVE = "let Emblar choose"
-PORTS = (
-    ("closed", "closed"),
-    ("cut", "with a hole"),
-    ("ring", "cut to a ring"),
-    ("off", "taken off"),
-)
-WISHED = ("sustain", "length", "attack", "click", "body", "ring", "wires")
-"""Quantities that can be wished different from the record."""
 TOM_SCHOOLS = (
     ("record", "the record's"),
     ("thirds", "in thirds"),
@@ -71,45 +57,6 @@ TOM_SCHOOLS = (
     ("key", "the song's key"),
     ("best", "each drum's best note"),
 )
-
-
-@dataclass(frozen=True, slots=True)
-class SchoolRow:
-    """One side of a disagreement on this drum."""
-
-    name: str
-    text: str
-    chosen: bool
-    favoured: bool
-
-
-@dataclass(frozen=True, slots=True)
-class SchoolTable:
-    """A disagreement of the trade with its sides."""
-
-    about: str
-    rows: tuple[SchoolRow, ...]
-
-
-@dataclass(frozen=True, slots=True)
-class OtherRow:
-    """Another way to plan the drum, and what to send to take it."""
-
-    name: str
-    says: str
-    text: str
-    score: str
-    fields: tuple[tuple[str, str], ...]
-
-
-@dataclass(frozen=True, slots=True)
-class Alternative:
-    """Another setup in one line: what changes, what that does, what to send to use it."""
-
-    changes: str
-    effect: str
-    cost: str
-    fields: tuple[tuple[str, str], ...]
 
 
 @dataclass(frozen=True, slots=True)
@@ -140,67 +87,36 @@ class HearButton:
 
 
 @dataclass(frozen=True, slots=True)
-class WishRow:
-    """A quantity that can be wished different: name, steps asked, what more means."""
-
-    name: str
-    steps: str
-    more: str
-
-
-@dataclass(frozen=True, slots=True)
-class PlanForm:
-    """What can be asked of the selected drum by hand."""
-
-    action: str
-    relations: tuple[Option, ...]
-    semitones: str
-    semitones_now: str
-    pitch_hz: str
-    record_pitch: str
-    batters: tuple[Option, ...]
-    resos: tuple[Option, ...]
-    dampers: tuple[Option, ...]
-    more_dampers: tuple[tuple[str, tuple[Option, ...]], ...]
-    """Further dampers beside the first: the field's name and its options."""
-    strikers: tuple[Option, ...]
-    wires: tuple[Option, ...]
-    ports: tuple[Option, ...]
-    wishes: tuple[WishRow, ...]
-    wishes_say: str
-
-
-@dataclass(frozen=True, slots=True)
 class PlanPage:
     """Everything the Plan screen shows."""
 
     frame: Frame
     title: str
-    subtitle: str
-    plan: DrumPlanFile | None
-    problem: str
-    section: Markup | None
-    ladder: Markup | None
-    rulers: Markup | None
+    subtitle: str = ""
+    plan: DrumPlanFile | None = None
+    problem: str = ""
+    section: Markup | None = None
+    ladder: Markup | None = None
+    rulers: Markup | None = None
     """Every quantity."""
-    differences: Markup | None
+    differences: Markup | None = None
     """The quantities that differ most."""
-    largest: tuple[RulerRow, ...]
+    largest: tuple[RulerRow, ...] = ()
     """The same, for screens too narrow for a ruler."""
-    heads: tuple[HeadRow, ...]
-    alternatives: tuple[Alternative, ...]
-    form: PlanForm | None
-    reasons: tuple[str, ...]
-    schools: tuple[SchoolTable, ...]
-    others: tuple[OtherRow, ...]
-    scores: tuple[ScoreRow, ...]
-    cautions: tuple[str, ...]
-    record_play: str
-    plan_play: str
-    audio_href: str
-    tap_sounds: tuple[HearButton, ...]
-    tom_schools: tuple[Option, ...]
-    stale: str
+    heads: tuple[HeadRow, ...] = ()
+    alternatives: tuple[Alternative, ...] = ()
+    form: PlanForm | None = None
+    reasons: tuple[str, ...] = ()
+    schools: tuple[SchoolTable, ...] = ()
+    others: tuple[OtherRow, ...] = ()
+    scores: tuple[ScoreRow, ...] = ()
+    cautions: tuple[str, ...] = ()
+    record_play: str = ""
+    plan_play: str = ""
+    audio_href: str = ""
+    tap_sounds: tuple[HearButton, ...] = ()
+    tom_schools: tuple[Option, ...] = ()
+    stale: str = ""
     empty: str = ""
     """What is needed before there is a plan."""
     imported: str = ""
@@ -236,10 +152,10 @@ def plan_page(
     page = replace(_plan_page(around), versions=version_rows(around, listed))
     if page.plan is not None and changed:
         page = replace(page, stale=stale_line(changed))
-    return replace(page, imported=_brought(imported)) if imported else page
+    return replace(page, imported=_import_words(imported)) if imported else page
 
 
-def _brought(imported: ImportedRecipes) -> str:
+def _import_words(imported: ImportedRecipes) -> str:
     pairs = ", ".join(f"{drum} as {row}" if row != drum else drum for row, drum in imported.given)
     left = f" No drum here for: {', '.join(imported.left)}." if imported.left else ""
     return f"Planned by the imported recipes: {pairs}.{left}"
@@ -258,66 +174,45 @@ def _plan_page(around: Frame) -> PlanPage:
     drum, kit_plan = around.drum, around.plan
     file = kit_plan.drums.get(drum.id) if drum and kit_plan else None
     problem = kit_plan.problems.get(drum.id, "") if drum and kit_plan else ""
-    form = _form(around, drum) if drum and kit_plan else None
+    form = plan_form(around, drum) if drum and kit_plan else None
     if drum is None or kit_plan is None or file is None:
-        return PlanPage(
-            around,
-            drum.owned.name if drum else "Plan",
-            "",
-            None,
-            problem,
-            None,
-            None,
-            None,
-            None,
-            (),
-            (),
-            (),
-            form,
-            (),
-            (),
-            (),
-            (),
-            (),
-            "",
-            "",
-            "",
-            (),
-            (),
-            stale="",
-            empty=_empty(around),
-        )
+        name = drum.owned.name if drum else "Plan"
+        return PlanPage(around, name, problem=problem, form=form, empty=_empty(around))
+    return _planned_page(around, drum, file, kit_plan)
+
+
+def _planned_page(around: Frame, drum: KitDrum, file: DrumPlanFile, kit_plan: KitPlan) -> PlanPage:
+    """Return the screen of a drum that is planned."""
+    rows = ruler_rows(file)
+    largest = _largest(rows)
+    tom_schools = (Option(value, text, False) for value, text in TOM_SCHOOLS)
+    moved = "The drum or the record changed since this plan."
     return PlanPage(
         frame=around,
         title=_title(drum, file),
         subtitle=_subtitle(file, kit_plan.version),
         plan=file,
-        problem="",
         section=_section(drum, file),
         ladder=_ladder(file),
-        rulers=rulers(ruler_rows(file)),
-        differences=rulers(_largest(ruler_rows(file)), "differences"),
-        largest=tuple(_largest(ruler_rows(file))),
+        rulers=rulers(rows),
+        differences=rulers(largest, "differences"),
+        largest=tuple(largest),
         heads=_heads(file),
-        alternatives=_alternatives(file),
-        form=form,
+        alternatives=best_alternatives(file),
+        form=plan_form(around, drum),
         reasons=tuple(reason.text for reason in file.reasons),
-        schools=_schools(file),
-        others=_others(file),
-        sounds=_sounds(file),
+        schools=school_tables(file),
+        others=other_rows(file),
+        sounds=sound_rows(file),
         scores=_scores(file),
         cautions=tuple(dict.fromkeys([*file.cautions, *kit_plan.warnings])),
         record_play=_record_play(around, file.voice),
         plan_play=f"/sessions/{around.session.id}/plan/{drum.id}/stroke.wav?version={kit_plan.version}",
         audio_href=_audio_href(around),
-        tap_sounds=_hear(around.session.id, drum.id, kit_plan.version),
+        tap_sounds=_sound_buttons(around.session.id, drum.id, kit_plan.version),
         taps=_taps(around.session.id, drum.id, file),
-        tom_schools=tuple(Option(v, text, False) for v, text in TOM_SCHOOLS)
-        if is_tom(file.voice)
-        else (),
-        stale="The drum or the record changed since this plan."
-        if _stale(around, drum, file)
-        else "",
+        tom_schools=tuple(tom_schools) if is_tom(file.voice) else (),
+        stale=moved if _stale(around, drum, file) else "",
         readings=_readings(around, drum),
         sentence=file.sentence(),
     )
@@ -329,7 +224,7 @@ def _readings(around: Frame, drum: KitDrum) -> tuple[ReadingRow, ...]:
     return () if by_hand else reading_rows(card, around.session.id)
 
 
-def _hear(session_id: int, drum_id: int, version: int) -> tuple[HearButton, ...]:
+def _sound_buttons(session_id: int, drum_id: int, version: int) -> tuple[HearButton, ...]:
     drum = f"/sessions/{session_id}/plan/{drum_id}"
     return (
         HearButton("stroke", "h", "Hear one stroke", f"{drum}/stroke.wav?version={version}"),
@@ -469,164 +364,6 @@ def _ruler_row(name: str, step: Step, record: Measured, planned: Measured) -> Ru
 
 def _shown(quantity: Measured | None) -> str:
     return number(quantity.value, quantity.unit) if quantity else "cannot tell"
-
-
-def _damper_options(
-    drum: KitDrum, chosen: tuple[str, ...] | None, index: int
-) -> tuple[Option, ...]:
-    """Return what may lie on a drum as its first, second or third damper."""
-    current = chosen[index] if chosen is not None and index < len(chosen) else ""
-    none = chosen is not None and not chosen
-    first = (Option("", LEAVE, chosen is None), Option("none", "nothing", none))
-    return (
-        *(first if index == 0 else (Option("", "nothing more", not current),)),
-        *(
-            Option(d.id, d.name, d.id == current)
-            for d in dampers_for(drum.owned.kind)
-            if d.side == "batter" or drum.owned.reso
-        ),
-    )
-
-
-def _more_dampers(
-    drum: KitDrum, chosen: tuple[str, ...] | None
-) -> tuple[tuple[str, tuple[Option, ...]], ...]:
-    """Return as many further fields as are filled, and one more, up to three dampers in all."""
-    count = min(len(chosen or ()), 2)
-    return tuple((f"damper_{i + 1}", _damper_options(drum, chosen, i)) for i in range(1, count + 1))
-
-
-def _form(around: Frame, drum: KitDrum) -> PlanForm:
-    request: Wish = request_of(drum)
-    asked_steps, kind = steps_of(drum), drum.owned.kind
-    file = around.plan.drums.get(drum.id) if around.plan else None
-    target = target_of(around.record, drum.voice)
-    record = target.value("pitch") if target else None
-    batters, resos = (constructions_for(kind, side) for side in ("batter", "reso"))
-    return PlanForm(
-        action=f"/sessions/{around.session.id}/plan/{drum.id}",
-        relations=tuple(Option(v, text, v == (request.relation or "")) for v, text in RELATIONS),
-        semitones=f"{request.semitones:g}" if request.semitones is not None else "",
-        semitones_now=f"{file.semitones:+g}" if file else "",
-        pitch_hz=f"{request.pitch_hz:g}" if request.pitch_hz else "",
-        record_pitch=pitch(record) if record else "",
-        batters=_or_leave(((c.id, c.name) for c in batters), request.batter),
-        resos=_or_leave(((c.id, c.name) for c in resos), request.reso) if drum.owned.reso else (),
-        dampers=_damper_options(drum, request.dampers, 0),
-        more_dampers=_more_dampers(drum, request.dampers),
-        strikers=_or_leave(((s.id, s.name) for s in strikers_for(kind)), request.striker),
-        wires=_or_leave(((w.id, w.name) for w in wire_settings().values()), request.wires)
-        if kind == "snare"
-        else (),
-        ports=_or_leave(PORTS, request.port) if has_front(drum.owned) else (),
-        wishes=tuple(
-            WishRow(n, f"{asked_steps[n]:g}" if n in asked_steps else "", steps()[n].more)
-            for n in WISHED
-            if n != "wires" or kind == "snare"
-        ),
-        wishes_say=", ".join(f"{n} {by:+g}" for n, by in asked_steps.items()),
-    )
-
-
-def _or_leave(rows: Iterable[tuple[str, str]], chosen: str | None) -> tuple[Option, ...]:
-    """Return choices by id and name, and first of all to leave it to the plan."""
-    return (
-        Option("", LEAVE, chosen is None),
-        *(Option(id_, name, id_ == chosen) for id_, name in rows),
-    )
-
-
-def _schools(file: DrumPlanFile) -> tuple[SchoolTable, ...]:
-    tables: dict[str, list[SchoolRow]] = {}
-    for school in file.schools:
-        row = SchoolRow(school.name, school.text, school.chosen, school.favoured)
-        tables.setdefault(school.about, []).append(row)
-    return tuple(SchoolTable(about, tuple(rows)) for about, rows in tables.items())
-
-
-def _others(file: DrumPlanFile) -> tuple[OtherRow, ...]:
-    rows = []
-    for other in file.others:
-        made = construction(other.recipe.batter).name
-        what = ", ".join([made, *_worn(other)])
-        cost = _cost(other.score - file.score, other.minutes, len(other.bought))
-        rows.append(_other_row(file, other, what, cost))
-    return tuple(rows)
-
-
-def _sounds(file: DrumPlanFile) -> tuple[OtherRow, ...]:
-    """Return the other sounds of the same tuning."""
-    return tuple(
-        _other_row(file, sound, " and ".join(_worn(sound)), "No key needed")
-        for sound in file.sounds
-    )
-
-
-def _alternatives(file: DrumPlanFile) -> tuple[Alternative, ...]:
-    """Return the best other setups that differ from the plan and from each other, in one line."""
-    rows: dict[str, Alternative] = {}
-    for other in sorted((*file.others, *file.sounds), key=lambda one: one.score):
-        changes = _changes(file, other.recipe)
-        if changes and changes not in rows:
-            row = _other_row(file, other, "", "")
-            bought = f" · {len(other.bought)} to buy" if other.bought else ""
-            cost = f"{other.minutes:.0f} min{bought}" if other.minutes >= 1.0 else "no key needed"
-            rows[changes] = Alternative(changes, row.text.removeprefix(": "), cost, row.fields)
-    return tuple(rows.values())[:MOST_ALTERNATIVES]
-
-
-def _changes(file: DrumPlanFile, recipe: Setup) -> str:
-    """Return what a setup has other than the plan, or nothing where it is the same."""
-    changes, reso = [], head_name(file.kind, "reso")
-    if recipe.batter != file.batter:
-        changes.append(f"batter {lower_first(construction(recipe.batter).name)}")
-    if recipe.reso and recipe.reso != file.reso:
-        made = lower_first(construction(recipe.reso).name).removeprefix(f"{reso}, ")
-        changes.append(f"{reso} {made}")
-    if tuple(recipe.dampers) != tuple(file.dampers):
-        names = [lower_first(damper(d).name) for d in recipe.dampers]
-        changes.append(" and ".join(names) or "no muffling")
-    if abs(recipe.semitones - file.semitones) > SAME_SEMITONES:
-        changes.append(semitones(recipe.semitones))
-    if recipe.striker != file.striker:
-        changes.append(lower_first(strikers()[recipe.striker].name))
-    if file.kind == "snare" and recipe.wires != file.wires:
-        changes.append(lower_first(wire_settings()[recipe.wires].name))
-    text = "; ".join(changes)
-    return text[:1].upper() + text[1:]
-
-
-def _worn(other: OtherFile) -> list[str]:
-    return [damper(d).name for d in other.recipe.dampers] or ["nothing on it"]
-
-
-def _other_row(file: DrumPlanFile, other: OtherFile, what: str, cost: str) -> OtherRow:
-    recipe = other.recipe
-    moves = once_long(other.moves)
-    words = [changed_by(n, moves[n]) for n in sorted(moves, key=lambda n: -abs(moves[n]))[:3]]
-    return OtherRow(
-        other.name,
-        other.says,
-        f"{what}: {', '.join(words) or 'sounds alike'}",
-        cost,
-        (
-            ("relation", relation_of(recipe.semitones)),
-            ("semitones", f"{recipe.semitones:g}"),
-            ("was", relation_of(recipe.semitones)),
-            ("batter", recipe.batter),
-            ("reso", recipe.reso or ""),
-            ("damper", ",".join(recipe.dampers) or "none"),
-            ("striker", recipe.striker),
-            ("wires", recipe.wires if file.kind == "snare" else ""),
-        ),
-    )
-
-
-def _cost(worse: float, minutes: float, buys: int) -> str:
-    """Return what another way costs against this plan, its work and purchases weighed in."""
-    weighed = f"{abs(worse):.1f} steps {'worse' if worse >= 0.0 else 'better'} with its work"
-    bought = f" and {buys} to buy" if buys else ""
-    return f"{weighed}{bought} weighed in; {minutes:.0f} min"
 
 
 def _scores(file: DrumPlanFile) -> tuple[ScoreRow, ...]:

@@ -27,7 +27,8 @@ from emblar.steps.plan.actions.planning import (
 from emblar.steps.plan.actions.recipes import bring_from, bring_recipes, recipes
 from emblar.steps.plan.actions.versions import plan_version, undo_plan, use_version, versions
 from emblar.steps.plan.actions.ways import assign_voices, take_way, ways_of
-from emblar.steps.plan.page.kit_plan import WISHED, plan_page
+from emblar.steps.plan.page.by_hand import WISHED
+from emblar.steps.plan.page.kit_plan import plan_page
 from emblar.steps.plan.page.versions import versions_page
 from emblar.steps.plan.page.ways import ways_page
 from emblar.steps.workspace.routes import given_line, go, load

@@ -1,1 +1,1 @@
-"""Commands of this step."""
+"""Commands for this step."""

@@ -71,7 +71,7 @@ def share_page(
     return SharePage(
         f"/sessions/{session_id}/share",
         tuple(_row(link) for link in links),
-        tuple(_said(row) for row in description),
+        tuple(_comment_row(row) for row in description),
         PARTS,
         href,
         _code(href) if href else None,
@@ -128,7 +128,7 @@ def _row(link: ShareInfo) -> LinkRow:
     return LinkRow(link.id, link.name, f"{', '.join(link.parts)} · until {until} · {opened}")
 
 
-def _said(row: Said) -> SaidRow:
+def _comment_row(row: Said) -> SaidRow:
     comment = row.comment
     when = comment.created_at.astimezone().strftime("%Y-%m-%d %H:%M")
     request = asked_words(comment)
