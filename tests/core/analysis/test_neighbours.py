@@ -12,7 +12,7 @@ from emblar.core.analysis.classify.neighbours import (
     SIZE,
     SKINS,
     _among,
-    _at,
+    _odds_at,
     _period,
     log_odds,
     reconsidered,
@@ -128,7 +128,7 @@ def test_what_comes_again_is_seen_one_period_away() -> None:
 def test_where_there_is_no_candidate_the_odds_are_least_and_outside_unknown() -> None:
     times, odds = np.array([0.0, 1.0, 1.02, 2.0]), np.array([0.1, 0.2, 0.9, 0.3])
     least = float(log_odds(np.zeros(1))[0])
-    found = _at(odds, times, np.array([-1.0, 0.01, 0.5, 1.01, 2.5]))
+    found = _odds_at(odds, times, np.array([-1.0, 0.01, 0.5, 1.01, 2.5]))
     assert found == pytest.approx([0.0, 0.1, least, 0.9, 0.0])
 
 
