@@ -25,11 +25,12 @@ def profiles(kits: list[Kit]) -> dict[str, list[list[Array]]]:
     result: dict[str, list[list[Array]]] = {}
     for kit in kits:
         for voice, drum in kit.drums.items():
-            matching = []
+            matching: list[Array] = []
             for layer in drum.layers:
                 mono = layer[:, int(np.argmax((layer**2).sum(axis=0)))]
                 start = max(onset_sample(layer) - LEAD_SAMPLES, 0)
-                matching.append(profile(mono[start : start + int(LASTING_S * RATE)]))
+                shape = profile(mono[start : start + int(LASTING_S * RATE)])
+                matching.append(np.asarray(shape, np.float64))
             result.setdefault(VoiceName(voice).kind, []).append(matching)
     return result
 

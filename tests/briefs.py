@@ -10,7 +10,9 @@ def quantity(value: float, unit: str = "") -> dict[str, Any]:
 def brief(**changes: Any) -> dict[str, Any]:
     """Return a brief for a kick, a snare and two toms on a shelf of five drums."""
 
-    def drum(name: str, kind: str, diameter: float, depth: float, rods: int, **more: Any) -> dict:
+    def drum(
+        name: str, kind: str, diameter: float, depth: float, rods: int, **more: Any
+    ) -> dict[str, Any]:
         heads = {
             "kick": ("double-clear", "front-opaque"),
             "snare": ("single-coated", "snare-side"),

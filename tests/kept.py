@@ -33,13 +33,14 @@ class Kept:
 def take() -> Kept:
     """Return what the database holds."""
     with _raw() as connection:
-        rows = {}
-        for (name,) in connection.execute(TABLES).fetchall():
+        rows: dict[str, tuple[tuple[str, ...], bytes]] = {}
+        for name in (str(row[0]) for row in connection.execute(TABLES).fetchall()):
             if name not in LEFT_OUT:
-                columns = tuple(column for (column,) in connection.execute(COLUMNS, [name]))
+                columns = tuple(str(column) for (column,) in connection.execute(COLUMNS, [name]))
                 with connection.cursor().copy(_copy(name, columns, "to stdout")) as copy:
                     rows[name] = columns, b"".join(bytes(block) for block in copy)
-        counters = {name: value for name, value in connection.execute(SEQUENCES) if value}
+        standing = connection.execute(SEQUENCES).fetchall()
+        counters = {str(name): int(str(value)) for name, value in standing if value}
         return Kept(rows, counters)
 
 

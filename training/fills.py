@@ -92,7 +92,7 @@ def _kept(seed: int, cache: Path | None) -> list[Fills]:
     if position is not None and position.exists():
         with np.load(position) as kept:
             parts = [np.split(kept[name], kept["ends"][:-1]) for name in ("levels", "tom", "hz")]
-        return [Fills(*members, seed) for members in zip(*parts, strict=True)]
+        return [Fills(levels, tom, hz, seed) for levels, tom, hz in zip(*parts, strict=True)]
     result = strokes_of(seed)
     if position is not None and result:
         levels, tom, hz = (

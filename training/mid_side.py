@@ -22,9 +22,10 @@ def of_both(rows: Gathered, matching: np.ndarray) -> tuple[np.ndarray, np.ndarra
         known, power = [], []
         for one in (int(scene), int(scene) + 1):
             level, these = rows.of_scene(one)
-            known.append(classifier.seen("mix", *blurred(rng, rows, these, loud, colours)))
+            seen = classifier.seen("mix", *blurred(rng, rows, these, loud, colours))
+            known.append(np.asarray(seen, np.float64))
             power.append(10.0 ** (level.astype(np.float32) / 10.0))
-        result.append(rows_of(*known, *power, rows.times_s[these]))
+        result.append(rows_of(known[0], known[1], power[0], power[1], rows.times_s[these]))
         labels.append(rows.labels[these])
     return np.concatenate(result), np.concatenate(labels)
 

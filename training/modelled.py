@@ -7,7 +7,14 @@ Makers as in ``sounds``; sizes, films, lug pitches and dampers are drawn over wh
 
 import numpy as np
 
-from emblar.core.acoustics.drum import METRES_PER_INCH, METRES_PER_MIL, Drum, Film, PlacedDamper
+from emblar.core.acoustics.drum import (
+    METRES_PER_INCH,
+    METRES_PER_MIL,
+    Drum,
+    Film,
+    Kind,
+    PlacedDamper,
+)
 from emblar.core.acoustics.forward import predict
 from emblar.core.synthesis.stroke import Voice, drum_voice, render_stroke
 from training.sounds import RATE, Maker, Sound, log_uniform
@@ -23,7 +30,7 @@ USUAL_OVER = 1.5
 """Length of a stroke; force of the model's, whose medium is 1, over that of ours."""
 
 
-def model_drum(rng: np.random.Generator, kind: str) -> tuple[Maker, float]:
+def model_drum(rng: np.random.Generator, kind: Kind) -> tuple[Maker, float]:
     """Draw a drum of the model; return its maker, which renders as the product does, and its Hz."""
     voice = drawn_voice(rng, kind)
     seed = int(rng.integers(1 << 30))
@@ -41,7 +48,7 @@ def model_drum(rng: np.random.Generator, kind: str) -> tuple[Maker, float]:
     return stroke, voice.settled_hz()
 
 
-def drawn_voice(rng: np.random.Generator, kind: str) -> Voice:
+def drawn_voice(rng: np.random.Generator, kind: Kind) -> Voice:
     """Draw a drum of the model and return what sounds of it."""
     inches = float(rng.choice(INCHES[kind]))
     plies = PLIES_MIL[int(rng.integers(len(PLIES_MIL)))]

@@ -100,6 +100,6 @@ def again(family: str, kits: int | None, cache: Path | None) -> dict[str, np.nda
         columns = COLUMNS[name]
         networks = dense(alike[:, columns], right[:, kinds], ALPHA, fit.epochs, hidden)
         known = chances(networks, check[:, columns])
-        report(name, classifier.KINDS[kinds], truth[:, kinds], known)
+        report(name, tuple(classifier.KINDS[kinds]), truth[:, kinds], known)
         stored |= weights_of(name, networks)
     return stored

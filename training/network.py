@@ -8,8 +8,9 @@ normalisation, which is worked into the weights when they are written.
 
 import itertools
 from collections.abc import Iterator
-from concurrent.futures import ThreadPoolExecutor
+from concurrent.futures import Future, ThreadPoolExecutor
 from dataclasses import dataclass
+from typing import Any
 
 import numpy as np
 import torch
@@ -123,9 +124,9 @@ def _batches(
 
     count = len(matching) // fit.batch
     with ThreadPoolExecutor(1) as executor:
-        coming = executor.submit(made, 0) if count else None
+        coming: Future[Any] | None = executor.submit(made, 0) if count else None
         for number in range(count):
-            ready = coming.result()
+            ready = coming.result() if coming is not None else made(number)
             coming = executor.submit(made, number + 1) if number + 1 < count else None
             yield ready
 

@@ -388,7 +388,11 @@ def _gathered(scenes: list[Scene]) -> Found:
             labels.append(labels_of(times, events))
             times_s.append(times.astype(np.float32))
     return Found(
-        *(np.concatenate(rows) for rows in (levels, flat, tone, labels, times_s)),
+        np.concatenate(levels),
+        np.concatenate(flat),
+        np.concatenate(tone),
+        np.concatenate(labels),
+        np.concatenate(times_s),
         [len(level) for level in levels],
         [len(times) for times in times_s],
     )

@@ -8,6 +8,7 @@ not seen it cannot tell.
 """
 
 from collections.abc import Callable
+from typing import Any
 
 import numpy as np
 from numpy.typing import NDArray
@@ -27,7 +28,7 @@ def log_uniform(rng: np.random.Generator, low: float, high: float) -> float:
     return float(np.exp(rng.uniform(np.log(low), np.log(high))))
 
 
-def decay(time: NDArray[np.float64], t60_s: float) -> NDArray[np.float64]:
+def decay(time: NDArray[np.floating[Any]], t60_s: float) -> NDArray[np.float64]:
     """Return an amplitude that falls by 60 dB in ``t60_s``."""
     return np.exp(-6.908 * time / t60_s)
 

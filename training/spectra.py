@@ -13,6 +13,7 @@ import json
 from collections.abc import Callable
 from functools import lru_cache
 from pathlib import Path
+from typing import Any
 
 import numpy as np
 from numpy.typing import NDArray
@@ -27,7 +28,7 @@ from emblar.core.analysis.signal.band_spans import (
 )
 from emblar.core.analysis.signal.band_spectrogram import HOP_S, frames_of
 
-Array = NDArray[np.float64]
+Array = NDArray[np.floating[Any]]
 Sound = NDArray[np.float32]
 RATE = 44100
 WHERE = Path(__file__).parent / "data" / "spectra.json"

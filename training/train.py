@@ -41,6 +41,11 @@ def family_of(family: str, kits: int | None, cache: Path | None) -> dict[str, np
     return stored
 
 
+def save(stored: dict[str, np.ndarray]) -> None:
+    """Write every family's weights into one file."""
+    np.savez_compressed(OUT, allow_pickle=False, **stored)
+
+
 def main() -> None:
     """Gather, fit, check, write."""
     parser = argparse.ArgumentParser(description=__doc__)
@@ -56,15 +61,15 @@ def main() -> None:
     for family in () if arguments.again else arguments.only:
         stored = {n: v for n, v in stored.items() if not n.startswith(family)}
         stored |= family_of(family, arguments.kits, arguments.cache)
-        np.savez_compressed(OUT, **stored)
+        save(stored)
     if "mix" in arguments.only:
         stored |= networks(arguments.kits or KITS, arguments.cache)
         stored |= both(arguments.kits, arguments.cache)
-        np.savez_compressed(OUT, **stored)
+        save(stored)
     for family in AGAIN:
         if family in arguments.only:
             stored |= again(family, arguments.kits, arguments.cache)
-            np.savez_compressed(OUT, **stored)
+            save(stored)
     print(f"{OUT.name}: {OUT.stat().st_size / 1024:.0f} kB")
 
 

@@ -5,7 +5,7 @@ import time
 from pathlib import Path
 
 import numpy as np
-from playwright.sync_api import Browser, Page, expect
+from playwright.sync_api import Browser, FilePayload, Page, expect
 
 from emblar.core.acoustics.drum import Side
 from emblar.platform.scope import HERE
@@ -106,7 +106,7 @@ def test_a_snare_is_tuned_by_typed_numbers_and_keys(page: Page, planned: int) ->
     tune_through(page, planned, drum, room)
     expect(page.locator(BIG)).to_have_text("Strike once")
     check_in_tune(planned, drum, room)
-    stroke = {"name": "stroke.wav", "mimeType": "audio/wav", "buffer": room.strike()}
+    stroke: FilePayload = {"name": "stroke.wav", "mimeType": "audio/wav", "buffer": room.strike()}
     page.locator("input[type=file]").set_input_files(stroke)
     expect(page.locator(BIG)).to_have_text(re.compile(r"^\d+\.\d Hz$"))
     page.keyboard.press("Enter")
@@ -149,7 +149,7 @@ def test_a_tom_is_tuned_on_a_phone(browser: Browser, address: str, planned: int)
         wide = page.evaluate("document.documentElement.scrollWidth")
         assert wide <= 390, f"{text}: {wide}"
         if text.startswith("Tap") and side is not None:
-            clip = {
+            clip: FilePayload = {
                 "name": "taps.wav",
                 "mimeType": "audio/wav",
                 "buffer": room.taps(side, now.heads[side].unread),

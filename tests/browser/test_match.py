@@ -5,7 +5,7 @@ from pathlib import Path
 
 import numpy as np
 import pytest
-from playwright.sync_api import Page, expect
+from playwright.sync_api import FilePayload, Page, expect
 
 from emblar.platform.scope import HERE
 from emblar.platform.sound.decode import decode
@@ -19,7 +19,7 @@ from tests.steps.match.test_comparison import a_take, drum_of, taken
 
 
 def bring(page: Page, name: str, data: bytes) -> None:
-    file = {"name": f"{name}.wav", "mimeType": "audio/wav", "buffer": data}
+    file: FilePayload = {"name": f"{name}.wav", "mimeType": "audio/wav", "buffer": data}
     page.locator("input[type=file][accept^=audio]").first.set_input_files(file)
 
 

@@ -3,7 +3,7 @@
 import re
 
 import pytest
-from playwright.sync_api import Page, expect
+from playwright.sync_api import FilePayload, Page, expect
 
 from emblar.core.analysis.signal.audio import ANALYSIS_RATE_HZ
 from emblar.platform.scope import HERE
@@ -69,7 +69,7 @@ def test_two_takes_are_heard_against_each_other_with_note_and_picture(
     page.get_by_role("button", name="Save").first.click()
     expect(page.locator(".journey-note").first).to_contain_text("warm, a bit long")
     page.get_by_label("Note and picture of Take 1").click()
-    file = {"name": "drum.jpg", "mimeType": "image/jpeg", "buffer": photo()}
+    file: FilePayload = {"name": "drum.jpg", "mimeType": "image/jpeg", "buffer": photo()}
     page.get_by_label("add a picture").first.set_input_files(file)
     expect(page.get_by_role("img", name=re.compile("drum at take 1"))).to_be_visible()
     assert match.match(HERE, planned, drum.id).takes[0].picture

@@ -7,7 +7,7 @@ from typing import Any
 import pytest
 from playwright.sync_api import Page, Route, expect
 
-from emblar.core.planning.plan_drum import DrumPlan
+from emblar.core.planning.plan_drum import DrumPlan, plan_drum
 from emblar.platform.scope import HERE
 from emblar.steps.kit.actions import drums as kit
 from emblar.steps.listen.actions import recordings as listen
@@ -272,7 +272,7 @@ def test_what_is_typed_while_the_plan_is_on_its_way_stays(
     page: Page, planned: int, monkeypatch: pytest.MonkeyPatch
 ) -> None:
     page.goto(f"/sessions/{planned}/plan?sel=tom-1")
-    quick = plan.plan_drum
+    quick = plan_drum
 
     def slow(*asked: Any, **more: Any) -> DrumPlan:
         time.sleep(1.5)

@@ -4,8 +4,10 @@ Axisymmetric cells in r and z; the pressure in the air and the displacement of b
 unknowns of one sparse generalised eigenproblem. Shares no code with the model.
 """
 
+from typing import Any
+
 import numpy as np
-from scipy.sparse import bmat, coo_matrix, csr_matrix, diags
+from scipy.sparse import bmat, coo_matrix, csc_matrix, csr_matrix, diags
 from scipy.sparse.linalg import LinearOperator, eigs, splu
 
 
@@ -41,7 +43,9 @@ def _air_stiffness(n: int, m: int, a: float, depth: float) -> csr_matrix:
                 couple(here, here + 1, 2.0 * np.pi * edges[r + 1] * dz / dr)
             if z + 1 < m:
                 couple(here, here + n, areas[r] / dz)
-    return coo_matrix((values, (rows, cols)), shape=(n * m, n * m)).tocsr()
+    return coo_matrix(
+        (np.array(values), (np.array(rows), np.array(cols))), shape=(n * m, n * m)
+    ).tocsr()
 
 
 def axial_modes_hz(
@@ -66,14 +70,12 @@ def axial_modes_hz(
     pick_low = csr_matrix((np.ones(n), (np.arange(n), np.arange(n))), shape=(n, n * m))
     last = np.arange(n) + n * (m - 1)
     pick_high = csr_matrix((np.ones(n), (np.arange(n), last)), shape=(n, n * m))
-    stiffness = bmat(
-        [
-            [_air_stiffness(n, m, a, depth), None, None],
-            [-area @ pick_low, tensions[0] * film, None],
-            [-area @ pick_high, None, tensions[1] * film],
-        ],
-        format="csc",
-    )
+    restoring: list[list[Any]] = [
+        [_air_stiffness(n, m, a, depth), None, None],
+        [-area @ pick_low, tensions[0] * film, None],
+        [-area @ pick_high, None, tensions[1] * film],
+    ]
+    stiffness = bmat(restoring, format="csc")
     own = [diags((density + air * dz / 2.0) * areas) for density in densities]
     mass = bmat(
         [
@@ -85,7 +87,7 @@ def axial_modes_hz(
     )
     # Shift and invert by hand: the mass matrix is not symmetric, which the library would assume.
     sigma = (2.0 * np.pi * near_hz) ** 2
-    factor = splu((stiffness - sigma * mass).tocsc())
+    factor = splu(csc_matrix(stiffness) - sigma * csc_matrix(mass))
     size = stiffness.shape[0]
     inverse = LinearOperator((size, size), matvec=lambda x: factor.solve(mass @ x))
     found = sigma + 1.0 / eigs(inverse, count, return_eigenvectors=False)

@@ -1,5 +1,6 @@
 import math
 from dataclasses import replace
+from typing import Any
 
 import numpy as np
 import pytest
@@ -12,8 +13,8 @@ from emblar.core.acoustics.basis import basis
 from emblar.core.acoustics.cavity import coupled_modes, drum_pitch_mode
 from emblar.core.acoustics.coefficients import Coefficient, Coefficients, prior_coefficients
 from emblar.core.acoustics.damping import decay_rate, radiation_rate, t60_s
-from emblar.core.acoustics.drum import PlacedDamper, Tensions
-from emblar.core.acoustics.forward import drum_pitch_hz, predict
+from emblar.core.acoustics.drum import Drum, PlacedDamper, Tensions
+from emblar.core.acoustics.forward import Prediction, drum_pitch_hz, predict
 from emblar.core.acoustics.head import lug_pitch_from_tension, tension_from_lug_pitch
 from emblar.core.acoustics.inverse import lug_pitches_for
 from emblar.core.acoustics.limits import limits
@@ -63,6 +64,7 @@ def test_lug_pitch_and_tension_are_inverse(lug_hz: float, diameter_in: float) ->
 def test_in_a_very_large_cavity_the_heads_are_independent() -> None:
     # A cavity of a soft gas is a large one: no stiffness couples the heads any more.
     drum, soft = tom(), with_values(sound_speed=3.0, air_density=1e-6)
+    assert drum.reso is not None
     a = drum.radius_m(soft)
     alone = [
         jn_zeros(0, 1)[0] / (2 * math.pi * a) * math.sqrt(t / f.areal_density_kg_per_m2(soft))
@@ -136,7 +138,7 @@ def test_a_port_under_rigid_heads_has_the_frequency_of_a_neck_on_a_closed_duct()
     assert stiff == pytest.approx(brentq(off, 10.0, 150.0), rel=0.005)
 
 
-def _held(drum, semitones: float, wish_hz: float = 125.0):
+def _held(drum: Drum, semitones: float, wish_hz: float = 125.0) -> Prediction:
     lugs = lug_pitches_for(drum, wish_hz, semitones)
     return predict(drum, lugs.batter_hz, lugs.reso_hz)
 
@@ -194,7 +196,7 @@ def test_lug_pitches_for_a_wish_give_the_wish_within_a_cent(
 
 
 @pytest.mark.parametrize("changes", [{"port_radius_m": 0.0635}, {"reso": None}, {}])
-def test_kicks_with_port_or_without_front_head_are_solved_too(changes: dict) -> None:
+def test_kicks_with_port_or_without_front_head_are_solved_too(changes: dict[str, Any]) -> None:
     drum = kick(**changes)
     lugs = lug_pitches_for(drum, 55.0, 3.0)
     assert abs(cents(predict(drum, lugs.batter_hz, lugs.reso_hz).drum_pitch.value, 55.0)) < 1.0

@@ -8,7 +8,7 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 
 from emblar.core.acoustics.batch import KICK_MODES, Batch, Choice, table
-from emblar.core.acoustics.cavity import coupled_modes, drum_pitch_mode
+from emblar.core.acoustics.cavity import CoupledMode, coupled_modes, drum_pitch_mode
 from emblar.core.acoustics.coefficients import prior_coefficients
 from emblar.core.acoustics.damping import decay_rate
 from emblar.core.acoustics.dressed import HeadKey, Shell
@@ -34,7 +34,7 @@ def batch_of(drum: Drum, pairs: list[tuple[float, float]]) -> Batch:
     def on(side: str) -> tuple[PlacedDamper, ...]:
         return tuple(d for d in drum.dampers if d.side == side)
 
-    reso = ()
+    reso: tuple[HeadKey, ...] = ()
     if drum.reso is not None:
         reso = (HeadKey(drum.kind, "reso", drum.reso, on("reso"), drum.port_radius_m),)
     choice = Choice(
@@ -51,7 +51,7 @@ def batch_of(drum: Drum, pairs: list[tuple[float, float]]) -> Batch:
     return Batch(table(choice, PRIOR), first, first, one, other, PRIOR)
 
 
-def whole(drum: Drum, pair: tuple[float, float]) -> tuple[Tensions, list]:
+def whole(drum: Drum, pair: tuple[float, float]) -> tuple[Tensions, list[CoupledMode]]:
     tensions = Tensions(pair[0], pair[1] if drum.reso is not None else None)
     return tensions, coupled_modes(drum, tensions, 0, PRIOR, count=KICK_MODES)
 

@@ -8,9 +8,8 @@ import pytest
 from scipy.optimize import brentq
 from scipy.signal import butter, sosfreqz
 
-from emblar.core.acoustics.batch import HeadKey, Shell
 from emblar.core.acoustics.coefficients import prior_coefficients
-from emblar.core.acoustics.dressed import dressed, dressed_heads
+from emblar.core.acoustics.dressed import HeadKey, Shell, dressed, dressed_heads
 from emblar.core.catalogue import constructions_for, dampers_for
 from emblar.core.drum import Setup
 from emblar.core.planning.assign import _assigned

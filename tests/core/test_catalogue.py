@@ -1,5 +1,6 @@
 """The catalogue: every number has a unit, a spread and a source; own rows join the shipped ones."""
 
+from collections.abc import Iterator
 from dataclasses import fields
 
 import pytest
@@ -21,7 +22,7 @@ OWN = {
 
 
 @pytest.fixture
-def nothing_own():
+def nothing_own() -> Iterator[None]:
     yield
     use_own([])
 
@@ -73,7 +74,7 @@ def test_heads_whose_collar_must_not_be_cracked_are_marked() -> None:
     assert "single-clear" not in marked
 
 
-def test_what_a_user_adds_comes_after_what_is_shipped(nothing_own) -> None:
+def test_what_a_user_adds_comes_after_what_is_shipped(nothing_own: None) -> None:
     use_own([("damper", row_of("damper", OWN))])
     assert list(catalogue.dampers())[-1] == "own-sock"
     assert catalogue.damper("own-sock").placed()[0].resistance_n_s_per_m == 7.0
@@ -81,7 +82,7 @@ def test_what_a_user_adds_comes_after_what_is_shipped(nothing_own) -> None:
     assert "own-sock" not in catalogue.dampers()
 
 
-def test_a_wrong_row_is_refused_with_the_field(nothing_own) -> None:
+def test_a_wrong_row_is_refused_with_the_field(nothing_own: None) -> None:
     with pytest.raises(CatalogueError, match="unknown colour"):
         row_of("damper", {**OWN, "colour": "red"})
     with pytest.raises(CatalogueError, match="radius"):

@@ -72,7 +72,9 @@ def test_an_engineer_and_stages_make_a_closed_front_dearer() -> None:
         ({"kick_microphone": "inside"}, "its front stays closed"),
     ],
 )
-def test_what_a_closed_front_has_against_the_brief_is_said(asked: dict, says: str) -> None:
+def test_what_a_closed_front_has_against_the_brief_is_said(
+    asked: dict[str, Any], says: str
+) -> None:
     plan = plan_drum(CLOSED, KICK_TARGET, Wish(), brief=Brief(keep_heads=True, **asked))
     assert any(says in text for text in plan.cautions)
     quiet = plan_drum(CLOSED, KICK_TARGET, Wish(), brief=Brief(keep_heads=True))

@@ -1,11 +1,11 @@
 from dataclasses import replace
+from typing import Any
 
 import numpy as np
 import pytest
 
 from emblar.core.analysis.pipeline import Analysis
 from emblar.core.catalogue import (
-    CatalogueError,
     construction,
     constructions,
     constructions_for,
@@ -14,7 +14,7 @@ from emblar.core.catalogue import (
     loss_share,
 )
 from emblar.core.drum import Relation, Wish
-from emblar.core.errors import DrumError, InputError, NoSolutionError
+from emblar.core.errors import CatalogueError, DrumError, InputError, NoSolutionError
 from emblar.core.notes import cents
 from emblar.core.planning.brief import Brief
 from emblar.core.planning.kit import OwnedDrum, model
@@ -133,7 +133,9 @@ def test_without_a_measured_pitch_a_wish_is_asked_for() -> None:
         ({"reso": None}, "needs its reso"),
     ],
 )
-def test_an_impossible_drum_is_refused_by_field_value_and_range(change: dict, says: str) -> None:
+def test_an_impossible_drum_is_refused_by_field_value_and_range(
+    change: dict[str, Any], says: str
+) -> None:
     with pytest.raises(DrumError, match=says):
         replace(OWNED_TOM, **change)
 
@@ -192,9 +194,9 @@ def test_every_head_of_the_catalogue_suits_some_drum_and_every_damper_sits_on_a_
         assert row.kinds
         assert row.film().thickness_m > 0
         assert row.film_label.endswith("mil")
-    for row in dampers().values():
-        assert 0.0 <= row.radius <= 1.0
-        assert row.resistance > 0
+    for damping in dampers().values():
+        assert 0.0 <= damping.radius <= 1.0
+        assert damping.resistance > 0
 
 
 def test_what_the_catalogue_does_not_have_is_said_with_what_it_has() -> None:

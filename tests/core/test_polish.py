@@ -27,7 +27,9 @@ ALL = Shelf((), (), tuple(dampers()), tuple(strikers()))
 BUYS = Brief(budget_heads=9, leave_room=False)
 
 
-def search(owned: OwnedDrum, brief: Brief = BUYS, locks: Wish = AS_PLANNED, shelf: Shelf = ALL):
+def search(
+    owned: OwnedDrum, brief: Brief = BUYS, locks: Wish = AS_PLANNED, shelf: Shelf = ALL
+) -> DrumSearch:
     values = RECORDS[owned.kind]
     told = {n: Measured(v, 0.03 * abs(v) + 0.05, steps()[n].unit) for n, v in values.items()}
     voice = "tom-1" if owned.kind == "tom" else owned.kind

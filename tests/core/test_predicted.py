@@ -4,7 +4,7 @@ import numpy as np
 import pytest
 
 from emblar.core.acoustics.forward import predict, settling
-from emblar.core.analysis.card.envelope import stroke_shape
+from emblar.core.analysis.card.envelope import StrokeShape, stroke_shape
 from emblar.core.analysis.signal.audio import ANALYSIS_RATE_HZ as RATE
 from emblar.core.planning.kit import OwnedDrum, model
 from emblar.core.planning.predicted import predicted_card
@@ -23,7 +23,7 @@ LUGS = {"tom": (210.0, 240.0), "snare": (290.0, 340.0), "kick": (100.0, 100.0)}
 DRUMS = [OWNED_TOM, OWNED_SNARE, OWNED_KICK]
 
 
-def measured(voice: Voice, pitch_hz: float, seed: int):
+def measured(voice: Voice, pitch_hz: float, seed: int) -> StrokeShape:
     rng = np.random.default_rng([5, seed])
     stroke = render_stroke(voice, sample_rate_hz=RATE, force=1.0, rng=rng, length_s=0.5)
     sound = np.concatenate([np.zeros(RATE // 10), stroke])

@@ -1,5 +1,8 @@
 """Rendered drums measured, and recipes searched for by their sound: both come back."""
 
+from collections.abc import Sequence
+from typing import Any
+
 import numpy as np
 import pytest
 
@@ -35,7 +38,7 @@ def measured_back(kind: Kind, seed: int) -> tuple[float, float, float, float]:
     depth = 6.0 if kind == "snare" else 0.72 * diameter
     pitch = {"tom": 1500.0 / diameter, "snare": 190.0, "kick": 1250.0 / diameter}[kind]
 
-    def one(rows: list) -> str:
+    def one(rows: Sequence[Any]) -> str:
         return str(rows[int(rng.integers(len(rows)))].id)
 
     owned = OwnedDrum(

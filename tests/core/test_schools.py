@@ -1,14 +1,17 @@
 """A player's own schools, force and ports: what they cost, what they keep, what they warn of."""
 
 from dataclasses import replace
+from typing import Any
 
 import numpy as np
 import pytest
 
 from emblar.core.catalogue import construction
 from emblar.core.drum import Wish
+from emblar.core.drum.setup import Port
 from emblar.core.errors import InputError
 from emblar.core.planning.brief import Brief, usual_weights
+from emblar.core.planning.kit import OwnedDrum
 from emblar.core.planning.plan_drum import DrumPlan, plan_drum
 from emblar.core.planning.schools import (
     FAVOURED_ON,
@@ -36,8 +39,8 @@ def target(voice: str, values: dict[str, float]) -> Target:
     return Target(voice, told, {})
 
 
-def planned(owned: object, voice: str, values: dict[str, float], brief: Brief) -> DrumPlan:
-    return plan_drum(owned, target(voice, values), Wish(), brief=brief, thorough=False)  # type: ignore[arg-type]
+def planned(owned: OwnedDrum, voice: str, values: dict[str, float], brief: Brief) -> DrumPlan:
+    return plan_drum(owned, target(voice, values), Wish(), brief=brief, thorough=False)
 
 
 @pytest.mark.parametrize("about", SIDES)
@@ -57,11 +60,11 @@ def test_every_recipe_takes_exactly_one_side(about: str) -> None:
 def test_what_goes_against_a_school_is_counted_on_its_kind_of_drum_only() -> None:
     semitones, bare = np.array([-2.0, 0.0, 3.0]), np.zeros(3, bool)
     schools = {RELATION: "equal heads", MUFFLING: "damped"}
-    ways = {"ported": False, "dressed": bare, "two_heads": True}
-    assert against(schools, "tom", semitones, **ways).tolist() == [2.0, 1.0, 2.0]  # type: ignore[arg-type]
-    assert against(schools, "snare", semitones, **ways).tolist() == [1.0, 1.0, 1.0]  # type: ignore[arg-type]
+    ways: dict[str, Any] = {"ported": False, "dressed": bare, "two_heads": True}
+    assert against(schools, "tom", semitones, **ways).tolist() == [2.0, 1.0, 2.0]
+    assert against(schools, "snare", semitones, **ways).tolist() == [1.0, 1.0, 1.0]
     one_head = {**ways, "two_heads": False}
-    assert against(schools, "tom", semitones, **one_head).tolist() == [1.0, 1.0, 1.0]  # type: ignore[arg-type]
+    assert against(schools, "tom", semitones, **one_head).tolist() == [1.0, 1.0, 1.0]
 
 
 @pytest.mark.parametrize("name", SIDES[RELATION])
@@ -94,7 +97,7 @@ def test_schools_that_are_none_are_refused_with_what_there_is() -> None:
 
 def test_hard_strokes_want_a_batter_that_lasts() -> None:
     thin = replace(OWNED_TOM, batter="single-thin-clear")
-    soft, hard = (planned(thin, "tom-1", TOM, Brief(force=f)) for f in ("medium", "hard"))  # type: ignore[arg-type]
+    soft, hard = (planned(thin, "tom-1", TOM, Brief(force=f)) for f in ("medium", "hard"))
     assert "durability" not in soft.weighed.costs
     film = construction(hard.setup.batter).film().thickness_m
     cost = usual_weights().cost["thin_head_hit_hard"]
@@ -126,8 +129,8 @@ def test_a_buried_beater_and_an_open_kick_do_not_go_together() -> None:
 
 
 @pytest.mark.parametrize(("port", "hole"), [("closed", None), ("cut", 5.0)])
-def test_a_port_asked_for_by_hand_is_what_is_planned(port: str, hole: float | None) -> None:
-    request = Wish(port=port)  # type: ignore[arg-type]
+def test_a_port_asked_for_by_hand_is_what_is_planned(port: Port, hole: float | None) -> None:
+    request = Wish(port=port)
     plan = plan_drum(CLOSED, target("kick", KICK), request, brief=Brief(never_cut=False))
     assert plan.setup.port_in == hole
     comes_with_it = plan.setup.reso is not None and construction(plan.setup.reso).hole_in == hole

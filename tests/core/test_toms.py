@@ -7,7 +7,7 @@ import pytest
 
 from emblar.core.errors import InputError
 from emblar.core.notes import cents
-from emblar.core.planning.toms import best_note_hz, tom_pitches_hz, tom_range_hz, triad
+from emblar.core.planning.toms import School, best_note_hz, tom_pitches_hz, tom_range_hz, triad
 from tests.drums import OWNED_TOM
 
 DRUMS = [
@@ -19,7 +19,7 @@ RECORD = [150.0, 115.0, 82.0]
 
 
 @pytest.mark.parametrize(("school", "semitones"), [("thirds", 4), ("fourths", 5), ("fifths", 7)])
-def test_intervals_go_up_from_the_lowest(school, semitones: int) -> None:
+def test_intervals_go_up_from_the_lowest(school: School, semitones: int) -> None:
     found = tom_pitches_hz(school, RECORD, DRUMS, "")
     assert found[-1] == pytest.approx(82.0)
     for high, low in pairwise(found):

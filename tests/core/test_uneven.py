@@ -8,11 +8,16 @@ from hypothesis import strategies as st
 from emblar.core.acoustics.coefficients import prior_coefficients
 from emblar.core.acoustics.inverse import tension_per_turn, turns_for
 from emblar.core.acoustics.one_head import tapped_modes
-from emblar.core.acoustics.uneven import rod_pitches_hz, split, split_share, spread_from_lugs
+from emblar.core.acoustics.uneven import (
+    rod_pitches_hz,
+    split,
+    split_share,
+    spread_from_lugs,
+)
 from emblar.core.analysis.pitch.esprit import fit_damped_sinusoids
 from emblar.core.errors import DrumError
 from emblar.core.notes import cents
-from emblar.core.synthesis.practice import practice_drum
+from emblar.core.synthesis.practice import PracticeDrum, practice_drum
 from tests.drums import kick, tom
 
 RATE = 44100
@@ -68,11 +73,11 @@ def test_a_tap_beside_a_rod_sounds_the_lug_pitch_loudest_of_the_low_modes() -> N
 
 
 @pytest.fixture
-def hidden():
+def hidden() -> PracticeDrum:
     return practice_drum(tom(), 180.0, 200.0, uneven=0.1, seed=3)
 
 
-def test_turning_a_rod_up_raises_its_lug_most_and_its_neighbours_some(hidden) -> None:
+def test_turning_a_rod_up_raises_its_lug_most_and_its_neighbours_some(hidden: PracticeDrum) -> None:
     before = hidden.rod_pitches_hz("batter")
     hidden.turn("batter", 2, 0.125)
     moved = hidden.rod_pitches_hz("batter") - before
@@ -80,7 +85,7 @@ def test_turning_a_rod_up_raises_its_lug_most_and_its_neighbours_some(hidden) ->
     assert moved.argmax() in (2, 5)
 
 
-def test_the_sound_of_a_tap_tells_the_lug_pitch(hidden) -> None:
+def test_the_sound_of_a_tap_tells_the_lug_pitch(hidden: PracticeDrum) -> None:
     for rod in (0, 2, 4):
         sound = hidden.tap("batter", rod)[round(0.06 * RATE) :]
         low = sound[: round(0.5 * RATE)][::40]
@@ -98,7 +103,7 @@ def test_one_seed_gives_one_drum_and_each_stroke_is_a_new_one() -> None:
     assert not np.array_equal(first, one.strike())
 
 
-def test_what_a_practice_drum_does_not_have_is_said(hidden) -> None:
+def test_what_a_practice_drum_does_not_have_is_said(hidden: PracticeDrum) -> None:
     with pytest.raises(DrumError, match="rod: 6 is outside 0 to 5"):
         hidden.turn("batter", 6, 0.1)
     with pytest.raises(DrumError, match="force: 9 is outside"):

@@ -7,6 +7,7 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 from pydantic import ValidationError
 
+from emblar.core.acoustics.drum import Kind
 from emblar.core.catalogue import dampers_for
 from emblar.core.errors import EmblarError
 from emblar.core.planning.kit import RANGES
@@ -30,7 +31,7 @@ def heads(draw: st.DrawFn) -> dict[str, Any]:
 
 @st.composite
 def drums(draw: st.DrawFn) -> dict[str, Any]:
-    kind = draw(st.sampled_from(["kick", "snare", "tom"]))
+    kind: Kind = draw(st.sampled_from(("kick", "snare", "tom")))
     made: dict[str, Any] = {
         "schema": "emblar.drum/1",
         "kind": kind,

@@ -2,6 +2,7 @@ import csv
 import io
 import json
 from pathlib import Path
+from typing import Any
 
 import pytest
 from pydantic import ValidationError
@@ -21,7 +22,7 @@ from emblar.steps.plan.actions.prediction import predict_file
 from tests.drums import OWNED_TOM
 
 PUBLISHED = Path(__file__).parent.parent.parent / "docs" / "formats"
-TOM = {
+TOM: dict[str, Any] = {
     "schema": "emblar.drum/1",
     "kind": "tom",
     "diameter_in": 12,
@@ -72,9 +73,9 @@ def test_a_wish_gives_lug_pitches_that_predict_the_wish() -> None:
     wish = {"drum_pitch_hz": 140.0, "relation_semitones": 2.0}
     heads = {
         side: {k: v for k, v in TOM[side].items() if k != "lug_hz"} for side in ("batter", "reso")
-    }  # type: ignore[attr-defined]
+    }
     found = predict_file(DrumFile.model_validate(TOM | heads | {"wish": wish}))
-    given = {side: TOM[side] | {"lug_hz": getattr(found.lug_hz, side)} for side in heads}  # type: ignore[operator]
+    given = {side: TOM[side] | {"lug_hz": getattr(found.lug_hz, side)} for side in heads}
     back = predict_file(DrumFile.model_validate(TOM | given))
     assert back.drum_pitch_hz == pytest.approx(140.0, rel=1e-5)
 
@@ -93,7 +94,7 @@ def test_a_wish_gives_lug_pitches_that_predict_the_wish() -> None:
         ({"depth_in": "deep"}, "depth_in: .*valid number"),
     ],
 )
-def test_a_wrong_field_is_named_with_value_and_range(change: dict, says: str) -> None:
+def test_a_wrong_field_is_named_with_value_and_range(change: dict[str, Any], says: str) -> None:
     with pytest.raises(ValidationError) as caught:
         DrumFile.model_validate(TOM | change)
     with pytest.raises(AssertionError, match=says):
@@ -156,7 +157,7 @@ def test_the_sheet_as_csv_has_a_row_a_drum_and_no_formulas() -> None:
 
 def test_takes_move_the_prediction_towards_them_and_say_how_far() -> None:
     plain = predict_file(DrumFile.model_validate(TOM))
-    lugs = {"batter_hz": TOM["batter"]["lug_hz"], "reso_hz": TOM["reso"]["lug_hz"]}  # type: ignore[index]
+    lugs = {"batter_hz": TOM["batter"]["lug_hz"], "reso_hz": TOM["reso"]["lug_hz"]}
     heard = plain.drum_pitch_hz * 1.05
     take = lugs | {"drum_pitch_hz": heard, "sustain_s": 1.0}
     found = predict_file(DrumFile.model_validate(TOM | {"takes": [take]}))
@@ -170,8 +171,8 @@ def test_takes_move_the_prediction_towards_them_and_say_how_far() -> None:
 
 
 def test_lug_pitches_rod_by_rod_give_their_mean_and_the_warble() -> None:
-    lug = TOM["batter"]["lug_hz"]  # type: ignore[index]
-    head = {k: v for k, v in TOM["batter"].items() if k != "lug_hz"}  # type: ignore[attr-defined]
+    lug = TOM["batter"]["lug_hz"]
+    head = {k: v for k, v in TOM["batter"].items() if k != "lug_hz"}
     even = predict_file(DrumFile.model_validate(TOM | {"batter": head | {"rods_hz": [lug] * 6}}))
     assert even.warble_hz is not None
     assert even.warble_hz.batter == pytest.approx(0.0, abs=1e-9)

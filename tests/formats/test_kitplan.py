@@ -1,6 +1,7 @@
 """A brief in, a kit's plan out: every number in it can be worked out again from the file alone."""
 
 import json
+from typing import Any
 
 import pytest
 from pydantic import ValidationError
@@ -138,7 +139,7 @@ def test_a_voice_nobody_can_play_is_unmet() -> None:
         ),
     ],
 )
-def test_a_wrong_brief_is_refused_by_field(change: dict, says: str) -> None:
+def test_a_wrong_brief_is_refused_by_field(change: dict[str, Any], says: str) -> None:
     with pytest.raises(ValidationError) as caught:
         BriefFile.model_validate(json.loads(json.dumps(brief(**change))))
     assert says in "; ".join(wrong_fields(caught.value))

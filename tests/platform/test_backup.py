@@ -40,7 +40,7 @@ def url(postgres_url: str) -> Iterator[str]:
 def run(url: str, query: str) -> list[tuple[object, ...]]:
     plain = make_url(url).set(drivername="postgresql")
     with psycopg.connect(plain.render_as_string(hide_password=False)) as there:
-        found = there.execute(query)  # type: ignore[call-overload]
+        found = there.execute(query)
         return found.fetchall() if found.description else []
 
 

@@ -186,14 +186,14 @@ def test_no_permission_is_one_clear_line(home: Path, monkeypatch: pytest.MonkeyP
 
 def test_a_full_disk_is_one_clear_line(home: Path, monkeypatch: pytest.MonkeyPatch) -> None:
     usage = shutil.disk_usage(home)._replace(free=5 * 2**20)
-    monkeypatch.setattr(postgres.shutil, "disk_usage", lambda _: usage)
+    monkeypatch.setattr(shutil, "disk_usage", lambda _: usage)
     with pytest.raises(ServiceError, match=r"disk is full: 5 MB are free.*nothing saved is lost"):
         OwnPostgres(home).start()
 
 
 def test_missing_postgresql_says_what_to_install(monkeypatch: pytest.MonkeyPatch) -> None:
-    monkeypatch.setattr(postgres.Path, "glob", lambda *_: iter(()))
-    monkeypatch.setattr(postgres.shutil, "which", lambda _: None)
+    monkeypatch.setattr(Path, "glob", lambda *_: iter(()))
+    monkeypatch.setattr(shutil, "which", lambda _: None)
     with pytest.raises(ServiceError, match="not installed: run “make setup”"):
         postgres.binaries()
 

@@ -15,9 +15,14 @@ from emblar.steps.sheet.actions import sheet
 from tests.kept import Once
 
 
+def put_in() -> int:
+    ensure_year(lambda _: None)
+    return 1
+
+
 @pytest.fixture
 def year(database: None, once: Once) -> list[DrumLog]:
-    once.made("year", lambda: ensure_year(lambda _: None))
+    once.made("year", put_in)
     return log(HERE)
 
 

@@ -108,8 +108,8 @@ def test_every_caution_of_the_command_lines_plan_is_in_its_text_and_json(
     for one in first["voices"].values():
         for text in one["cautions"]:
             assert text in shown.stdout, text
-        rows = [findings()[name] for name in by_name[one["drum"]]["findings"]]
-        for row in rows:
+        known = [findings()[name] for name in by_name[one["drum"]]["findings"]]
+        for row in known:
             if row.changes is None:
                 assert any(row.name in text for text in one["cautions"])
         assert any("hearing protection" in text for text in one["cautions"])

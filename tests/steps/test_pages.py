@@ -1,6 +1,7 @@
 import re
 from dataclasses import replace
 from datetime import datetime, timedelta
+from typing import Any
 
 import pytest
 from fastapi.testclient import TestClient
@@ -185,7 +186,7 @@ def test_a_drum_is_added_changed_taken_out_and_brought_back(
     ],
 )
 def test_an_impossible_drum_is_answered_with_field_value_and_range(
-    client: TestClient, session: int, change: dict, says: str
+    client: TestClient, session: int, change: dict[str, Any], says: str
 ) -> None:
     url = f"/sessions/{session}/kit/drums"
     answer = client.post(url, data=TOM_FIELDS | change, headers=HTMX)
@@ -349,7 +350,7 @@ def test_what_is_not_there_is_said_calmly(client: TestClient) -> None:
     "headers", [{"Sec-Fetch-Site": "cross-site"}, {"Origin": "http://elsewhere.example"}]
 )
 def test_a_change_asked_for_by_another_site_is_refused(
-    client: TestClient, session: int, headers: dict
+    client: TestClient, session: int, headers: dict[str, str]
 ) -> None:
     answer = client.post(f"/sessions/{session}/delete", headers=headers)
     assert answer.status_code == 403

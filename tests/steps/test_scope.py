@@ -76,7 +76,7 @@ def app_routes(app: FastAPI) -> Iterator[tuple[str, str]]:
         included = getattr(route, "original_router", None)
         for inner in included.routes if included is not None else [route]:
             if isinstance(inner, APIRoute):
-                for method in sorted(inner.methods):
+                for method in sorted(inner.methods or ()):
                     yield method, inner.path
 
 

@@ -1,5 +1,7 @@
 """The convolutional network as it is fitted is the one that is read from what was written."""
 
+from pathlib import Path
+
 import numpy as np
 import pytest
 
@@ -14,7 +16,9 @@ from training.network import Fit, chances, fitted, weights_of  # noqa: E402
 SMALL = Fit(widths=(4, 5, 6, 7), hidden=(9, 8), epochs=2, batch=32)
 
 
-def test_what_is_written_says_what_was_fitted(tmp_path, monkeypatch: pytest.MonkeyPatch) -> None:
+def test_what_is_written_says_what_was_fitted(
+    tmp_path: Path, monkeypatch: pytest.MonkeyPatch
+) -> None:
     rows = joined([labelled(seed) for seed in (3, 4)])
     own = np.arange(len(rows.labels))
     network = fitted(rows, own, SMALL)

@@ -3,6 +3,7 @@
 import numpy as np
 import pytest
 
+from emblar.core.acoustics.drum import Kind
 from emblar.core.analysis.classify import neighbours as likeness
 from emblar.core.analysis.classify.model import KINDS
 from emblar.core.analysis.classify.patches import patches
@@ -185,12 +186,12 @@ def test_scenes_of_mixes_are_seen_as_by_classifiers_that_are_surer_or_less(rows:
     first, second = np.split(alike, FITS["mix"].seen)
     assert np.array_equal(labels, np.tile(rows.labels[own], (FITS["mix"].seen, 1)))
     odds = [part[:, : len(KINDS)] for part in (first, second)]
-    assert not np.allclose(*odds, atol=0.05)
+    assert not np.allclose(odds[0], odds[1], atol=0.05)
     # Each is surer or less sure of a kind as a whole: their order stays.
     for kind in range(len(KINDS)):
         inside = np.all([np.abs(o[:, kind]) < 0.99 * np.abs(odds).max() for o in odds], axis=0)
         ranks = [np.argsort(o[inside, kind], kind="stable") for o in odds]
-        assert np.array_equal(*ranks)
+        assert np.array_equal(ranks[0], ranks[1])
 
 
 def test_longer_scenes_are_the_same_for_the_same_seed(monkeypatch: pytest.MonkeyPatch) -> None:
@@ -248,7 +249,7 @@ def test_colourings_are_smooth_and_of_the_asked_spread() -> None:
 
 
 @pytest.mark.parametrize("kind", ["kick", "snare", "tom"])
-def test_drums_of_the_model_sound_at_their_pitch_and_softer_when_struck_softer(kind: str) -> None:
+def test_drums_of_the_model_sound_at_their_pitch_and_softer_when_struck_softer(kind: Kind) -> None:
     for seed in range(4):
         voice = drawn_voice(np.random.default_rng(seed), kind)
         stroke, hz = model_drum(np.random.default_rng(seed), kind)
@@ -257,9 +258,9 @@ def test_drums_of_the_model_sound_at_their_pitch_and_softer_when_struck_softer(k
         assert np.abs(soft).max() < np.abs(hard).max() == pytest.approx(1.0, abs=1e-3)
         size = 1 << 17
         level = np.abs(np.fft.rfft(soft[RATE // 50 : RATE // 3], size))
-        hz = np.fft.rfftfreq(size, 1.0 / RATE)
-        near = np.abs(12.0 * np.log2(np.maximum(hz, 1.0) / voice.settled_hz())) < 1.5
-        assert level[near].max() > 0.2 * level[(hz > 25) & (hz < 400)].max()
+        bins_hz = np.fft.rfftfreq(size, 1.0 / RATE)
+        near = np.abs(12.0 * np.log2(np.maximum(bins_hz, 1.0) / voice.settled_hz())) < 1.5
+        assert level[near].max() > 0.2 * level[(bins_hz > 25) & (bins_hz < 400)].max()
 
 
 def test_stereo_scenes_come_in_pairs_that_share_their_candidates() -> None:

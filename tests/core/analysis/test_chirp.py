@@ -14,7 +14,7 @@ from emblar.core.analysis.pitch.chirp import (
     chirped,
     mean_pitch_hz,
 )
-from emblar.core.analysis.pitch.mode_choice import added_spectrum
+from emblar.core.analysis.pitch.mode_choice import BEFORE_SHARE, added_spectrum
 from emblar.core.analysis.pitch.tracking import stroke_pitches
 from emblar.core.analysis.signal.audio import ANALYSIS_RATE_HZ
 from emblar.core.analysis.signal.low_band import (
@@ -127,7 +127,7 @@ def test_a_share_of_what_sounded_before_is_taken_off_or_all_of_it() -> None:
     low, stroke = low_band(twice(0.11, 1)), StrokeSpan(AT_S + 0.11, 0.8)
     at = int(np.argmin(np.abs(grid_hz() - 82.0)))
     some, all_of_it = (
-        added_spectrum(low, stroke, "tom", **kw) for kw in ({}, {"before_share": 1.0})
+        added_spectrum(low, stroke, "tom", before_share=share) for share in (BEFORE_SHARE, 1.0)
     )
     assert some is not None
     assert all_of_it is not None

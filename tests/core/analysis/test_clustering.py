@@ -9,7 +9,9 @@ from emblar.core.analysis.voices.clustering import group_membranes, snare_among,
 TREBLE = band_centres_hz() > 3000.0
 
 
-def prints(centre_hz: float, treble_db_: float, count: int, seed: int, fall: float = 0.6):
+def prints(
+    centre_hz: float, treble_db_: float, count: int, seed: int, fall: float = 0.6
+) -> np.ndarray:
     """Return prints of strokes with a body at a pitch and so much treble against it."""
     rng = np.random.default_rng(seed)
     octaves = np.log2(np.maximum(band_centres_hz(), 1.0) / centre_hz)
@@ -19,7 +21,9 @@ def prints(centre_hz: float, treble_db_: float, count: int, seed: int, fall: flo
     return segments.ravel()[None, :] * 10.0 ** (0.05 * rng.standard_normal((count, 6 * BANDS)))
 
 
-def kit(snare_treble_db: float, snare_hz: float = 190.0):
+def kit(
+    snare_treble_db: float, snare_hz: float = 190.0
+) -> tuple[list[float], np.ndarray, np.ndarray, np.ndarray]:
     """Return pitches, prints and chances of a kick, two toms and a snare taken for a tom."""
     rows = [
         (60.0, -30.0, 8, 0.95),

@@ -1,3 +1,5 @@
+from collections.abc import Callable, Sequence
+
 import pytest
 from hypothesis import given
 from hypothesis import strategies as st
@@ -35,7 +37,7 @@ HITS = [
 ]
 
 
-def names(hits) -> list[tuple[float, str]]:
+def names(hits: Sequence[AnalysedHit]) -> list[tuple[float, str]]:
     return [(h.time_s, h.voice) for h in hits]
 
 
@@ -43,7 +45,9 @@ def names(hits) -> list[tuple[float, str]]:
     st.lists(st.tuples(st.integers(0, 400), st.sampled_from(VOICES)), min_size=1, unique=True),
     st.data(),
 )
-def test_every_edit_taken_back_leaves_what_was_there(rows, data) -> None:
+def test_every_edit_taken_back_leaves_what_was_there(
+    rows: list[tuple[int, str]], data: st.DataObject
+) -> None:
     hits = sorted((hit(t / 40.0, v) for t, v in rows), key=lambda h: (h.time_s, h.voice))
     index = data.draw(st.integers(0, len(hits) - 1))
     seen = Seen(hits[index].time_s, hits[index].voice)
@@ -98,7 +102,7 @@ def test_merging_toms_numbers_the_lower_ones_anew() -> None:
         (lambda: checked_voice("tom-0"), "no voice"),
     ],
 )
-def test_what_cannot_be_corrected_is_told(edit, says: str) -> None:
+def test_what_cannot_be_corrected_is_told(edit: Callable[[], object], says: str) -> None:
     with pytest.raises((InputError, ConflictError), match=says):
         edit()
 

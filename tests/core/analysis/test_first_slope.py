@@ -10,7 +10,9 @@ from emblar.core.analysis.signal.low_band import StrokeSpan, low_band
 from emblar.core.quantities.card import Track
 
 
-def stroke(hz: float, t60: float, *, room_db: float | None = None, room_t60: float = 1.2):
+def stroke(
+    hz: float, t60: float, *, room_db: float | None = None, room_t60: float = 1.2
+) -> np.ndarray:
     """Return a low band with one stroke at 0.2 s, perhaps in a diffuse room."""
     time = np.arange(int(1.6 * ANALYSIS_RATE_HZ)) / ANALYSIS_RATE_HZ
     sound = np.sin(2.0 * np.pi * hz * time) * 10.0 ** (-3.0 * time / t60)

@@ -59,7 +59,7 @@ def test_rows_do_not_depend_on_gain(candidates: tuple[np.ndarray, np.ndarray]) -
     own, beside = (power(np.random.default_rng(k), times, -10.0 * k) for k in (2, 3))
     rows = rows_of(sure, 1.0 - sure, own, beside, times)
     assert rows.shape == (60, SIZE)
-    again = rows_of(sure, 1.0 - sure, 100.0 * own, 100.0 * beside, times)
+    again = rows_of(sure, 1.0 - sure, np.float32(100.0) * own, np.float32(100.0) * beside, times)
     assert again == pytest.approx(rows, abs=1e-4)
 
 
@@ -74,7 +74,7 @@ def test_a_side_in_which_nothing_is_struck_leaves_the_middle_its_say(
 
 
 def test_a_side_that_hears_a_tom_clearly_makes_the_middle_surer() -> None:
-    times = 0.3 + 0.2 * np.arange(40)
+    times = np.linspace(0.3, 0.3 + 0.2 * 39, 40)
     own, beside = (power(np.random.default_rng(k), times, 0.0) for k in (2, 3))
     tom = KINDS.index("tom")
     unsure = np.full((40, len(KINDS)), 0.05)

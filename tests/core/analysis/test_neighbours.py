@@ -46,7 +46,7 @@ def test_rows_have_the_size_that_is_told_and_do_not_depend_on_gain() -> None:
 @pytest.mark.parametrize("count", [1, 2, 3])
 def test_few_candidates_are_no_trouble(count: int) -> None:
     rng = np.random.default_rng(2)
-    times, chances = 0.4 * np.arange(count), rng.random((count, KIND_COUNT))
+    times, chances = np.linspace(0.0, 0.4 * (count - 1), count), rng.random((count, KIND_COUNT))
     own = prints(rng, np.zeros(count, np.int64))
     assert rows_of(own, chances, times).shape == (count, SIZE)
     assert np.isfinite(reconsidered(chances, own, times, mix=True)).all()
@@ -105,7 +105,7 @@ def test_in_a_mix_the_same_chance_says_more_where_it_stands_out() -> None:
     kick, kind = of == 0, np.array([KINDS.index(k) for k in ("kick", "snare", "hat")])[of]
     odds = rng.normal(-4.0, 0.6, (48, KIND_COUNT))
     odds[np.arange(48), kind] = np.where(kick, -0.8, 1.4) + rng.normal(0.0, 0.5, 48)
-    times, own = 0.25 * np.arange(48), prints(rng, of)
+    times, own = np.linspace(0.0, 0.25 * 47, 48), prints(rng, of)
     apart = reconsidered(expit(odds), own, times, mix=True)[:, 0]
     assert apart[kick].min() > apart[~kick].max()
     # A bass that plays on every other step, and is as likely a kick.
@@ -115,7 +115,7 @@ def test_in_a_mix_the_same_chance_says_more_where_it_stands_out() -> None:
 
 
 def test_what_comes_again_is_seen_one_period_away() -> None:
-    times = 0.5 * np.arange(24)
+    times = np.linspace(0.0, 0.5 * 23, 24)
     chance = np.where(np.arange(24) % 4 == 2, 0.9, 0.02)
     period, share = _period(chance, times, 1.0, 5.0)
     assert period == pytest.approx(2.0, abs=0.02)

@@ -17,7 +17,7 @@ from emblar.core.analysis.signal.audio import ANALYSIS_RATE_HZ
 from emblar.core.analysis.signal.low_band import StrokeSpan, low_band
 from emblar.core.notes import cents
 from emblar.core.quantities import Measured, Unknown
-from emblar.core.quantities.card import Track
+from emblar.core.quantities.card import Card, Track
 
 RATE = ANALYSIS_RATE_HZ
 GAP_S = 0.6
@@ -59,7 +59,7 @@ def spans() -> list[StrokeSpan]:
     return [StrokeSpan(s.time_s, s.drum_gap_s) for s in strokes()]
 
 
-def card(sound: np.ndarray, *, mix: bool):
+def card(sound: np.ndarray, *, mix: bool) -> Card:
     return measure_voice(
         "kick", sound, [low_band(sound)], strokes(), levels_db=[-10.0] * STROKES, mix=mix
     )
@@ -131,6 +131,8 @@ def test_under_a_backing_what_is_likely_a_snares_second_mode_is_not_its_pitch(
     assert abs(cents(alone["pitch"].value, hz)) < 15.0
     if told:
         # What strokes have in common under others is surer of its mode than of its cents.
+        assert own.pitch_sd_cents is not None
+        assert alone.pitch_sd_cents is not None
         assert own.pitch_sd_cents > alone.pitch_sd_cents + 10.0
 
 

@@ -1,5 +1,6 @@
 import io
 import itertools
+from collections.abc import Callable
 
 import mir_eval
 import numpy as np
@@ -17,18 +18,20 @@ from emblar.core.analysis.signal.audio import Audio, check_audio, one_channel
 from emblar.core.errors import BadAudioError
 from emblar.core.notes import cents
 from emblar.core.quantities import Measured, Unknown
+from emblar.core.quantities.card import Card
 from emblar.core.synthesis.low_ferry import low_ferry_voices
 from emblar.core.synthesis.song import Performance
 from emblar.core.synthesis.stroke import render_stroke
 from emblar.platform.sound.decode import decode
 
 RATE = 44100
+Change = Callable[[np.ndarray], tuple[np.ndarray, int]]
 MP3_128 = 0.65
 """What the encoder calls 128 kb/s."""
 DRUMS = ("kick", "snare", "tom-1", "tom-2", "tom-3")
 
 
-def card(analysis: Analysis, name: str):
+def card(analysis: Analysis, name: str) -> Card:
     return next(v for v in analysis.voices if v.voice == name)
 
 
@@ -118,7 +121,7 @@ def piece_analysis(song: Performance) -> Analysis:
     ],
 )
 def test_gain_polarity_channels_rate_and_silence_before_do_not_move_the_pitch(
-    song: Performance, piece_analysis: Analysis, change
+    song: Performance, piece_analysis: Analysis, change: Change
 ) -> None:
     samples, rate = change(_piece(song))
     changed = analyse(Audio(samples, rate))
@@ -201,7 +204,7 @@ def test_damped_sinusoids_without_noise_are_fitted_exactly(
         (np.ones((2205, 1)), "50 ms long"),
     ],
 )
-def test_what_cannot_be_measured_is_refused_with_what_to_do(samples, says: str) -> None:
+def test_what_cannot_be_measured_is_refused_with_what_to_do(samples: np.ndarray, says: str) -> None:
     with pytest.raises(BadAudioError, match=says):
         check_audio(Audio(samples, RATE))
 

@@ -63,15 +63,18 @@ def pitch(analysis: Analysis) -> float:
     return told.value
 
 
+Lone = tuple[str, np.ndarray, Analysis]
+
+
 @pytest.fixture(scope="module", params=STROKES, ids=lambda p: f"{p[0]} {p[1]}")
-def lone(request) -> tuple[str, np.ndarray, Analysis]:
+def lone(request: pytest.FixtureRequest) -> Lone:
     kind, seed = request.param
     sound = stroke(kind, seed)
     return kind, sound, heard(sound, kind)
 
 
 @pytest.mark.parametrize("lead", [1, 137, 4410, 34279])
-def test_silence_before_moves_the_stroke_by_itself_and_nothing_else(lone, lead: int) -> None:
+def test_silence_before_moves_the_stroke_by_itself_and_nothing_else(lone: Lone, lead: int) -> None:
     kind, sound, before = lone
     after = heard(np.pad(sound, (lead, 0)), kind)
     assert after.hits[0].time_s - before.hits[0].time_s == pytest.approx(lead / RATE, abs=1e-9)
@@ -80,19 +83,19 @@ def test_silence_before_moves_the_stroke_by_itself_and_nothing_else(lone, lead: 
 
 
 @pytest.mark.parametrize("rate", [22050, 48000, 96000])
-def test_another_sample_rate_moves_the_pitch_by_under_5_cents(lone, rate: int) -> None:
+def test_another_sample_rate_moves_the_pitch_by_under_5_cents(lone: Lone, rate: int) -> None:
     kind, sound, before = lone
     after = heard(soxr.resample(sound, RATE, rate, quality="VHQ"), kind, rate)
     assert abs(cents(pitch(after), pitch(before))) < 5.0
 
 
-def test_gain_polarity_and_channels_move_the_pitch_by_nothing(lone) -> None:
+def test_gain_polarity_and_channels_move_the_pitch_by_nothing(lone: Lone) -> None:
     kind, sound, before = lone
     for changed in (0.1 * sound, -sound, np.stack([sound, sound, -sound, 0.5 * sound], axis=1)):
         assert cents(pitch(heard(changed, kind)), pitch(before)) == pytest.approx(0.0, abs=0.01)
 
 
-def test_mp3_at_128_kb_per_s_moves_the_pitch_by_under_10_cents(lone) -> None:
+def test_mp3_at_128_kb_per_s_moves_the_pitch_by_under_10_cents(lone: Lone) -> None:
     kind, sound, before = lone
     out = io.BytesIO()
     with soundfile.SoundFile(

@@ -11,6 +11,7 @@ from emblar.core.analysis.signal.audio import Audio
 from emblar.core.analysis.signal.band_spectrogram import BANDS, frames_of
 from emblar.core.analysis.signal.low_band import low_band
 from emblar.core.analysis.voices.decide import Candidates, levels_db, name_strokes
+from emblar.core.quantities import Measured
 from emblar.core.synthesis.low_ferry import PLACEMENTS, low_ferry_voices
 from emblar.core.synthesis.song import Event, Room, render_performance
 
@@ -94,6 +95,7 @@ def test_the_drums_decay_is_told_apart_from_the_rooms() -> None:
     dry = low_ferry_voices()["tom-1"].partials[0].t60_s
     wet = analyse(Audio(performance(events, room=Room(share=0.05, t60_s=1.6)), RATE), voice="tom-1")
     decay = wet.voices[0]["sustain"]
+    assert isinstance(decay, Measured)
     assert decay.value == pytest.approx(dry, rel=0.35)
 
 

@@ -30,13 +30,17 @@ def mix(song: Performance) -> tuple[np.ndarray, np.ndarray]:
     return drums, rest
 
 
-def test_drums_and_rest_add_up_to_the_mix(song: Performance, mix) -> None:
+def test_drums_and_rest_add_up_to_the_mix(
+    song: Performance, mix: tuple[np.ndarray, np.ndarray]
+) -> None:
     drums, rest = mix
     parts = TemplateSeparator(hits_of(song, 12.0)).separate(drums + rest, RATE)
     assert np.allclose(parts.drums + parts.rest, drums + rest, atol=1e-9)
 
 
-def test_both_parts_are_nearer_to_what_was_mixed_than_the_mix_is(song: Performance, mix) -> None:
+def test_both_parts_are_nearer_to_what_was_mixed_than_the_mix_is(
+    song: Performance, mix: tuple[np.ndarray, np.ndarray]
+) -> None:
     drums, rest = mix
     parts = TemplateSeparator(hits_of(song, 12.0)).separate(drums + rest, RATE)
     assert ratio_db(drums, parts.drums) > ratio_db(drums, drums + rest) + 6.0

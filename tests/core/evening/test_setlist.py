@@ -23,9 +23,12 @@ PLAIN = Setup("single-clear", "single-clear", 150.0, 160.0)
 
 
 def cost(
-    drums: dict[str, SetDrum], songs: list[Song], order: tuple[int, ...], picked: dict
-) -> float:  # type: ignore[type-arg]
-    total, now = 0.0, {}
+    drums: dict[str, SetDrum],
+    songs: list[Song],
+    order: tuple[int, ...],
+    picked: dict[tuple[int, str], int],
+) -> float:
+    total, now = 0.0, dict[str, Setup]()
     for i in order:
         for name, offers in songs[i].offers.items():
             offer = offers[picked[i, name]]

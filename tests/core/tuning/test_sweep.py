@@ -71,9 +71,9 @@ def test_strokes_of_a_cranked_drum_are_read_one_by_one() -> None:
         clip.append(made.strike(rate=RATE, seconds=1.5))
     found = read_sweep(Audio(np.concatenate(clip)[:, None], RATE), "tom-1")
     assert len(found) == len(pitches)
-    hz = [p.hz for p in found]
-    assert hz == sorted(hz)
-    assert hz[-1] / hz[0] == pytest.approx(pitches[-1] / pitches[0], rel=0.05)
+    read_hz = [p.hz for p in found]
+    assert read_hz == sorted(read_hz)
+    assert read_hz[-1] / read_hz[0] == pytest.approx(pitches[-1] / pitches[0], rel=0.05)
 
 
 def test_a_recording_without_a_stroke_is_refused() -> None:

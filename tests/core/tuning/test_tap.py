@@ -1,6 +1,8 @@
 """Taps: told within a few cents, or not told at all."""
 
 import math
+from collections.abc import Callable
+from functools import partial
 
 import numpy as np
 import pytest
@@ -112,6 +114,17 @@ def test_a_tap_at_20_db_is_read_within_5_cents(kind: str, side: Side) -> None:
     assert max(told) < 5.0
 
 
+def other_drum(seed: int, count: int) -> np.ndarray:
+    """Return the first ``count`` samples of another kind of drum, a little after its stroke."""
+    other = practice(["kick", "tom", "snare"][seed % 3], seed + 50)
+    return other.strike(rate=RATE, seconds=3.0)[8000 : 8000 + count]
+
+
+def other_head(hidden: PracticeDrum, rod: int, count: int) -> np.ndarray:
+    """Return the first ``count`` samples of a tap on the other head."""
+    return clip(hidden, "reso", rod)[:count]
+
+
 @pytest.mark.parametrize("by_db", [0.0, 6.0])
 @pytest.mark.parametrize("what", ["noise", "speech", "other drum", "other head"])
 def test_whatever_else_sounds_no_wrong_note_is_told(what: str, by_db: float) -> None:
@@ -119,13 +132,11 @@ def test_whatever_else_sounds_no_wrong_note_is_told(what: str, by_db: float) -> 
         kind = ["tom", "snare", "kick"][seed % 3]
         hidden, rng = practice(kind, seed), np.random.default_rng(100 + seed)
         sound, rod = clip(hidden, "batter", seed % 6), seed % 6
-        others = {
-            "noise": lambda n, rng=rng: rng.standard_normal(n),
-            "speech": lambda n, rng=rng: syllables(rng, n),
-            "other drum": lambda n, s=seed: practice(
-                ["kick", "tom", "snare"][s % 3], s + 50
-            ).strike(rate=RATE, seconds=3.0)[8000 : 8000 + n],
-            "other head": lambda n, h=hidden, r=rod: clip(h, "reso", r)[:n],
+        others: dict[str, Callable[[int], np.ndarray]] = {
+            "noise": rng.standard_normal,
+            "speech": partial(syllables, rng),
+            "other drum": partial(other_drum, seed),
+            "other head": partial(other_head, hidden, rod),
         }
         mixed = under(sound, others[what](len(sound)), by_db)
         error = off(read(mixed, hidden), hidden, "batter", rod)

@@ -6,6 +6,7 @@ from dataclasses import replace
 import numpy as np
 import pytest
 
+from emblar.core.acoustics.drum import Side
 from emblar.core.acoustics.forward import predict
 from emblar.core.catalogue import constructions_for
 from emblar.core.errors import BadAudioError, InputError
@@ -83,7 +84,8 @@ def test_following_the_bench_brings_a_drum_to_its_plan(planned: int, kind: str) 
 
 
 def test_a_planned_head_that_is_fitted_leaves_the_plan_as_it_is(planned: int) -> None:
-    drum, side = drum_of(planned, "tom"), "batter"
+    drum = drum_of(planned, "tom")
+    side: Side = "batter"
     made = next(c.id for c in constructions_for("tom", "batter") if c.id != drum.owned.batter)
     plan.replan_drum(HERE, planned, drum.id, {"batter": made})
     bench.finish_job(HERE, planned, drum.id, f"mount-{side}")

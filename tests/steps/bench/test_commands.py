@@ -1,6 +1,7 @@
 """``emblar taps`` and ``emblar next-turns``."""
 
 import json
+from collections.abc import Mapping, Sequence
 from pathlib import Path
 
 import numpy as np
@@ -30,7 +31,7 @@ def run(*args: object) -> str:
     return result.output
 
 
-def tuning(tmp_path: Path, steps: list[dict[str, object]], **more: object) -> Path:
+def tuning(tmp_path: Path, steps: Sequence[Mapping[str, object]], **more: object) -> Path:
     file = tmp_path / "tuning.json"
     document = {
         "schema": "emblar.tuning/1",
@@ -71,7 +72,7 @@ def test_a_wrong_reading_and_turns_without_effect_are_told(tmp_path: Path) -> No
     found = json.loads(run("next-turns", tuning(tmp_path, octave)))
     assert (found["why"], found["tap_again"], any(found["turns"])) == ("check reading", [3], False)
     assert "Tap rod 3 again before you turn" in found["says"]
-    same = [{"measured_hz": [150.0] * 6}, {"turned": [0.5] * 6}] * 10
+    same: list[dict[str, list[float]]] = [{"measured_hz": [150.0] * 6}, {"turned": [0.5] * 6}] * 10
     found = json.loads(run("next-turns", tuning(tmp_path, [*same, same[0]])))
     assert (found["why"], any(found["turns"]), found["done"]) == ("no effect", False, False)
     assert "does the key slip" in found["says"]
@@ -94,7 +95,7 @@ def test_a_goal_that_is_not_safe_is_refused(tmp_path: Path, goal_hz: float, says
     ],
 )
 def test_what_is_wrong_with_a_file_is_named(
-    tmp_path: Path, steps: list[dict[str, object]], more: dict[str, object], says: str
+    tmp_path: Path, steps: Sequence[Mapping[str, object]], more: dict[str, object], says: str
 ) -> None:
     file = tuning(tmp_path, steps, **more)
     with pytest.raises(InputError, match=says):

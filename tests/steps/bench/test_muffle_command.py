@@ -30,7 +30,7 @@ def asked(folder: Path, **changes: object) -> Path:
             "card": card(["gel-pad"]),
             "expected_s": struck(["gel-pad"]).expected_s,
         }
-        file |= {"on": ["gel-pad"], "layers": [*file["layers"], after]}  # type: ignore[misc]
+        file |= {"on": ["gel-pad"], "layers": [*file["layers"], after]}
     path = folder / "strokes.json"
     path.write_text(json.dumps(file | changes), encoding="utf-8")
     return path

@@ -5,8 +5,8 @@ from concurrent.futures import ThreadPoolExecutor
 import numpy as np
 import pytest
 
-from emblar.core.catalogue import CatalogueError, damper, use_own
-from emblar.core.errors import BadAudioError, InputError, NotFoundError
+from emblar.core.catalogue import damper, use_own
+from emblar.core.errors import BadAudioError, CatalogueError, InputError, NotFoundError
 from emblar.core.planning.kit import model
 from emblar.formats.setup import SetupFile
 from emblar.platform.scope import HERE, Scope

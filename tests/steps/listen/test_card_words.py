@@ -1,6 +1,7 @@
 """What the card says its numbers stand on."""
 
 from types import SimpleNamespace
+from typing import Any
 
 import numpy as np
 
@@ -18,7 +19,7 @@ def test_a_pitch_told_by_all_strokes_together_says_so_and_one_told_by_a_person_d
     every = [StrokeSpan(float(t), GAP_S) for t in times[::3]]
     mono = np.repeat(low, DECIMATION)
     card = measure_voice("tom-1", mono, [low], [], levels_db=[-10.0] * 6, mix=True, every=every)
-    found = SimpleNamespace(
+    found: Any = SimpleNamespace(
         recording=SimpleNamespace(rest_audio_id=1), analysis=SimpleNamespace(decided=None, hits=[])
     )
     said = how_sure(voice_file(card), found)

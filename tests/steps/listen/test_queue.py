@@ -12,6 +12,7 @@ from sqlalchemy import text
 
 from emblar.core.drum import Setup
 from emblar.core.errors import BadAudioError, ConflictError, InputError, NotFoundError
+from emblar.core.planning.plan_drum import plan_drum
 from emblar.platform.database import transaction
 from emblar.platform.scope import HERE, Scope
 from emblar.steps.bench.actions import hum
@@ -153,7 +154,7 @@ def test_of_two_wishes_at_once_the_later_is_kept(
     planned: int, monkeypatch: pytest.MonkeyPatch
 ) -> None:
     tom = next(d for d in kit.kit(HERE, planned) if d.owned.kind == "tom")
-    quick, begun = plan.plan_drum, threading.Event()
+    quick, begun = plan_drum, threading.Event()
 
     def slow_first(owned: Any, target: Any, request: Any, **more: Any) -> Any:
         if request.pitch_hz == 120.0:

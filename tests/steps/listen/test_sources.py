@@ -7,6 +7,7 @@ from emblar.core.analysis.corrections import Seen
 from emblar.core.errors import InputError
 from emblar.core.synthesis.low_ferry import low_ferry_voices
 from emblar.core.synthesis.stroke import render_stroke
+from emblar.formats.analysis import VoiceFile
 from emblar.platform.scope import HERE
 from emblar.steps.listen.actions import files as listen_files
 from emblar.steps.listen.actions import recordings as listen
@@ -50,8 +51,10 @@ def found(session: int) -> listen.AnalysedRecord:
     return heard
 
 
-def card(session: int, voice: str):
-    return found(session).voice(voice)
+def card(session: int, voice: str) -> VoiceFile:
+    card = found(session).voice(voice)
+    assert card is not None
+    return card
 
 
 def test_a_stem_is_shown_before_the_mix_and_another_record_replaces_both(
@@ -140,11 +143,13 @@ def test_the_first_file_of_a_record_is_taken_away_and_the_others_stay(session: i
 
 def test_a_value_by_hand_is_weighed_in_and_can_be_taken_back(session: int) -> None:
     before = card(session, "kick")
+    assert before.fundamental_hz is not None
     near = before.fundamental_hz * 1.001
     piece = evidence.give_value(
         HERE, session, "kick", "pitch", near, sd=0.2, trust="sure", source="tuning note"
     )
     after = card(session, "kick")
+    assert after.fundamental_hz is not None
     assert before.fundamental_hz < after.fundamental_hz <= near
     assert "tuning note" in after.origins["fundamental_hz"]
     evidence.take_evidence_away(HERE, session, piece.id)

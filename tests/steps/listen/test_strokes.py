@@ -4,6 +4,7 @@ from sqlalchemy import text
 
 from emblar.core.analysis.corrections import Seen
 from emblar.core.errors import InputError, NotFoundError
+from emblar.formats.analysis import VoiceFile
 from emblar.platform.database import transaction
 from emblar.platform.scope import HERE
 from emblar.platform.sound.decode import decode
@@ -30,10 +31,12 @@ def hits(session: int) -> list[tuple[float, str]]:
     return [(h.time_s, h.voice) for h in found.analysis.hits]
 
 
-def card(session: int, voice: str):
+def card(session: int, voice: str) -> VoiceFile:
     found = measured_record(HERE, session)
     assert found is not None
-    return found.voice(voice)
+    card = found.voice(voice)
+    assert card is not None
+    return card
 
 
 def test_a_moved_stroke_changes_both_cards_and_can_be_taken_back(session: int) -> None:

@@ -2,6 +2,7 @@
 
 import json
 from pathlib import Path
+from typing import Any
 
 import pytest
 from typer.testing import CliRunner
@@ -38,7 +39,7 @@ def test_compare_prints_every_quantity_in_steps(sounds: tuple[Path, Path]) -> No
 def test_moves_are_ranked_for_a_drum_and_a_record(
     tmp_path: Path, sounds: tuple[Path, Path]
 ) -> None:
-    wanted = {
+    wanted: dict[str, dict[str, Any]] = {
         n: {"value": q.value, "sd": q.sd, "unit": q.unit}
         for n, q in target(strokes()).values.items()
     }

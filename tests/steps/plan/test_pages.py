@@ -1,6 +1,7 @@
 """Plan as a page: wishes, pitches of the toms, sounds, and parts that are gone."""
 
 from dataclasses import replace
+from typing import Any
 
 import pytest
 from fastapi.testclient import TestClient
@@ -85,7 +86,7 @@ def test_a_plan_with_a_damper_that_was_taken_off_the_shelf_says_so(
     ],
 )
 def test_a_wrong_brief_is_told_and_nothing_is_changed(
-    client: TestClient, planned: int, change: dict, says: str
+    client: TestClient, planned: int, change: dict[str, Any], says: str
 ) -> None:
     url = f"/sessions/{planned}/brief"
     client.post(url, data={"name": "Low Ferry", "tempo_bpm": "108", "may_cut": "true"})
@@ -146,7 +147,7 @@ def test_a_head_of_ones_own_is_planned_with_and_kept_while_it_is_on_a_drum(
     ],
 )
 def test_a_head_that_cannot_be_is_told_and_not_added(
-    client: TestClient, planned: int, change: dict, says: str
+    client: TestClient, planned: int, change: dict[str, Any], says: str
 ) -> None:
     before = shelf.own_parts(HERE)
     answer = client.post("/shelf/constructions", data={**HEAD, **change}, headers=HTMX)

@@ -8,6 +8,7 @@ from emblar.core.errors import InputError, NotFoundError
 from emblar.formats.brief import AskFile
 from emblar.platform.scope import HERE
 from emblar.steps.kit.actions import drums as kit
+from emblar.steps.kit.queries.slots import KitDrum
 from emblar.steps.plan.actions import planning as plan
 from emblar.steps.plan.actions import ways
 from emblar.steps.plan.actions.versions import plan_version, undo_plan, use_version, versions
@@ -19,7 +20,7 @@ from tests.drums import OWNED_TOM
 pytestmark = pytest.mark.usefixtures("database")
 
 
-def tom_of(session: int):
+def tom_of(session: int) -> KitDrum:
     return next(d for d in kit.kit(HERE, session) if d.owned.kind == "tom")
 
 

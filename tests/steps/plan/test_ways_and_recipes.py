@@ -128,7 +128,7 @@ def test_recipes_for_no_drum_of_this_kit_are_refused(client: TestClient, planned
 
 def test_recipes_go_by_name_then_by_size(planned: int) -> None:
     tom = drums_of(planned)["tom"]
-    recipe = {
+    recipe: dict[str, object] = {
         "batter": "double-clear",
         "reso": "single-clear",
         "port_in": None,

@@ -9,6 +9,7 @@ from emblar.platform.scope import HERE, Scope
 from emblar.platform.tables import RecordingRow
 from emblar.steps.kit.actions.drums import kit
 from emblar.steps.kit.actions.saved import bring_kit
+from emblar.steps.kit.queries import slots
 from emblar.steps.listen import queries as recordings
 from emblar.steps.plan.actions import planning as plan
 from emblar.steps.sessions.actions.editing import Brief, start_session
@@ -31,7 +32,7 @@ def another_song(first: int, name: str, wish: dict[str, object]) -> int:
     parts = {d.drum_id: d.voice for d in kit(HERE, first)}
     with transaction() as db:
         for drum in kit(HERE, session):
-            plan.kit_store.assign(db, drum.id, parts[drum.drum_id])
+            slots.assign(db, drum.id, parts[drum.drum_id])
     plan.plan_kit(HERE, session)
     for drum in kit(HERE, session):
         plan.replan_drum(HERE, session, drum.id, wish)

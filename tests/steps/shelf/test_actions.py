@@ -1,5 +1,8 @@
 """The shelf: loose heads spare a purchase, own dampers join the catalogue and the search."""
 
+from collections.abc import Iterator
+from typing import Any
+
 import pytest
 
 from emblar.core import catalogue
@@ -19,7 +22,7 @@ NUMBERS = {"radius": 0.75, "resistance": 2.0, "mass_kg": 0.004, "minutes": 2.0}
 
 
 @pytest.fixture(autouse=True)
-def _empty(database: None):
+def _empty(database: None) -> Iterator[None]:
     yield
     catalogue.use_own([])
 
@@ -42,7 +45,7 @@ def test_heads_are_put_on_taken_off_and_brought_back() -> None:
         (("woven", 12.0, 1, "new"), "“new” is not possible. Choose fresh, used, worn"),
     ],
 )
-def test_a_wrong_head_is_refused_and_nothing_is_kept(values: tuple, says: str) -> None:
+def test_a_wrong_head_is_refused_and_nothing_is_kept(values: tuple[Any, ...], says: str) -> None:
     with pytest.raises(EmblarError, match=says):
         shelf.add_head(HERE, *values)
     assert shelf.loose_heads(HERE) == []
