@@ -2,7 +2,7 @@
 PORT_ARG = $(if $(EMBLAR_PORT),EMBLAR_PORT=$(EMBLAR_PORT),)
 BIN = .venv/bin
 
-.PHONY: setup demo serve test lint bench faults load more fuzz supply train screenshots schemas clean
+.PHONY: setup demo serve test test-all lint bench faults load more fuzz supply train screenshots schemas clean
 
 setup:
 	@sh scripts/setup.sh
@@ -14,6 +14,9 @@ serve: setup
 	@$(PORT_ARG) $(BIN)/emblar serve
 
 test: setup lint
+	@$(BIN)/python -m pytest -m "not slow"
+
+test-all: setup lint
 	@$(BIN)/python -m pytest
 
 lint: setup

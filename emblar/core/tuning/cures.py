@@ -1,10 +1,10 @@
-"""What to do when a drum chokes, and the tricks that make one fatter or smack (``cures.toml``).
+"""What to do when a drum chokes or rings too long, and tricks for a fat or a hard sound.
 
 Conventions
 -----------
-Cures come in the order a tech tries them, the cheapest first. What each does is the model's card
-after it less that before it, in audible steps. The reso goes down by ``LOOSENED`` semitones, the
-batter up so that the drum pitch stays.
+The words are in ``cures.toml``. Cures come in the order a tech tries them, the cheapest first. What
+each does is the model's card after it less that before it, in audible steps. The reso goes down by
+``LOOSENED`` semitones, the batter up so that the drum pitch stays.
 """
 
 import math
@@ -25,10 +25,9 @@ from emblar.core.matching.moves import drum_of, effect_of
 from emblar.core.naming import lower_first
 from emblar.core.planning.kit import OwnedDrum
 
-Purpose = Literal["choke", "fat", "smack"]
+Purpose = Literal["choke", "dry", "fat", "smack"]
 LOOSENED = 2.0
 LEAST_RELATION = -3.0
-PURPOSES: dict[str, Purpose] = {"choke": "choke", "fat": "fat", "smack": "smack"}
 LOOSER = {"tight": "medium", "medium": "loose"}
 
 
@@ -48,13 +47,13 @@ class Cure:
 
 
 @lru_cache(maxsize=1)
-def _rows() -> dict[str, dict[str, str]]:
+def _rows() -> dict[str, dict[str, Any]]:
     text = (resources.files(__package__) / "cures.toml").read_text(encoding="utf-8")
     return tomllib.loads(text)
 
 
 def cures(owned: OwnedDrum, setup: Setup) -> tuple[Cure, ...]:
-    """Return what cures a drum that chokes, in order, then the tricks; none for a kick.
+    """Return what cures a drum that chokes, in order, then what dries it, then the tricks.
 
     Parameters
     ----------
@@ -66,8 +65,6 @@ def cures(owned: OwnedDrum, setup: Setup) -> tuple[Cure, ...]:
 
 def _all(owned: OwnedDrum, setup: Setup) -> Iterator[Cure]:
     kind = owned.kind
-    if kind == "kick":
-        return
     if kind == "snare" and setup.wires in LOOSER:
         yield _wires("wires-looser", owned, setup)
     loosened = _loosened(owned, setup)
@@ -84,8 +81,10 @@ def _all(owned: OwnedDrum, setup: Setup) -> Iterator[Cure]:
             now=lower_first(damper(gone).name),
         )
     for name, row in _rows().items():
-        fits = row["for"] == ("fat" if kind == "snare" else "smack")
-        if fits and name not in setup.dampers:
+        if kind not in row.get("kinds", ()) or name in setup.dampers:
+            continue
+        part = damper(name)
+        if owned.diameter_in >= part.least_in and (part.side != "reso" or setup.reso is not None):
             on = (*setup.dampers, name)
             yield _cure(name, owned, setup, replace(setup, dampers=on), {"dampers": list(on)})
 
@@ -144,7 +143,7 @@ def _cure(
     what = row["what"].format(**words)
     return Cure(
         id=name,
-        purpose=PURPOSES[row["for"]],
+        purpose=row["for"],
         title=row["title"].format(**words),
         what=what[:1].upper() + what[1:],
         source=row["source"],

@@ -198,12 +198,68 @@ def read_taps(samples: Samples, rate_hz: int, head: TappedHead) -> tuple[Tap, ..
         for onset_s, until in zip(onsets, _ends(samples, rate_hz, onsets), strict=True)
     ]
     rings = [piece for piece in pieces if isinstance(piece, _Piece)]
-    # One or two strokes on the whole drum may look like taps: those are held to the model.
-    if len(rings) >= ROUND:
-        readings = iter(_read_together(rings, head))
-    else:
-        readings = iter([_read_piece(piece, head) for piece in rings])
+    readings = iter(_read_rings(rings, head))
     return tuple(next(readings) if isinstance(piece, _Piece) else piece for piece in pieces)
+
+
+def read_separate_taps(clips: Sequence[Samples], rate_hz: int, head: TappedHead) -> tuple[Tap, ...]:
+    """Return the first tap of each clip, all of them on one head and read together.
+
+    Parameters
+    ----------
+    clips
+        Mono, shape (n,) each, full scale 1.0.
+    rate_hz
+        Samples per second of all of them, 8000 or more.
+    head
+        What is tapped.
+
+    Returns
+    -------
+    taps
+        One a clip; times are from its start. A clip without a tap has one that was not read.
+    """
+    sounds = [np.asarray(clip, np.float64) for clip in clips]
+    firsts = [next(iter(find_taps(clip, rate_hz)), None) for clip in sounds]
+    tapped = [(clip, t) for clip, t in zip(sounds, firsts, strict=True) if t is not None]
+    if not tapped:
+        return tuple(Tap(0.0, None, None, "cannot tell") for _ in clips)
+    whole = np.concatenate([clip for clip, _ in tapped])
+    starts = np.cumsum([0, *(len(clip) for clip, _ in tapped)])[:-1] / rate_hz
+    places = [float(start + t) for start, (_, t) in zip(starts, tapped, strict=True)]
+    low_rate = _low_rate(whole, rate_hz, places, head)
+    pieces: list[_Piece | Tap] = []
+    for clip, first in zip(sounds, firsts, strict=True):
+        if first is None:
+            pieces.append(Tap(0.0, None, None, "cannot tell"))
+        else:
+            pieces.append(_piece(clip, rate_hz, first, len(clip) / rate_hz, head, low_rate))
+    readings = iter(_read_rings([p for p in pieces if isinstance(p, _Piece)], head))
+    return tuple(next(readings) if isinstance(piece, _Piece) else piece for piece in pieces)
+
+
+def _read_rings(rings: Sequence[_Piece], head: TappedHead) -> list[Tap]:
+    """Return what taps tell: a round of them as a whole, one or two only if the model agrees.
+
+    One or two strokes on the whole drum may look like taps, and the model's ratios alone take
+    another mode for the lug note on heads that it does not know.
+    """
+    together = _read_together(rings, head) if rings else []
+    if len(rings) >= ROUND:
+        return together
+    result = []
+    for piece, other in zip(rings, together, strict=True):
+        tap = _read_piece(piece, head)
+        if tap.hz is not None and not _agree(tap, other):
+            tap = Tap(tap.time_s, None, None, "wrong mode")
+        result.append(tap)
+    return result
+
+
+def _agree(tap: Tap, other: Tap) -> bool:
+    if tap.hz is None or other.hz is None:
+        return False
+    return 1200.0 * abs(math.log2(tap.hz / other.hz)) < parameter("tap_same_within")
 
 
 def _ends(samples: Samples, rate_hz: int, onsets: Sequence[float]) -> list[float]:

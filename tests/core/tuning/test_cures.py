@@ -65,6 +65,20 @@ def test_tricks_are_those_of_the_drum_and_none_that_is_on_it() -> None:
     assert "paper" not in {c.id for c in cures(OWNED_SNARE, on) if c.purpose == "fat"}
     down = next(c for c in cures(OWNED_SNARE, CHOKED) if c.id == "two-lugs-down")
     assert down.effect["pitch"] < -1.0
-    assert {c.purpose for c in cures(OWNED_TOM, TOM)} == {"choke", "smack"}
-    kick = Setup(OWNED_KICK.batter, OWNED_KICK.reso, 40.0, 60.0, (), "beater-felt", "medium")
-    assert cures(OWNED_KICK, kick) == ()
+    assert {c.purpose for c in cures(OWNED_TOM, TOM)} == {"choke", "dry", "smack"}
+
+
+def test_a_kick_has_cures_of_its_own_and_what_dries_a_drum_shortens_it() -> None:
+    kick = Setup(
+        OWNED_KICK.batter, OWNED_KICK.reso, 40.0, 60.0, ("towel",), "beater-felt", "medium"
+    )
+    found = cures(OWNED_KICK, kick)
+    assert [c.id for c in found if c.purpose == "choke"] == ["reso-lower", "take-off"]
+    assert {c.id for c in found if c.purpose == "smack"} == {"patch", "alternate-lugs"}
+    for owned, setup in ((OWNED_KICK, kick), (OWNED_TOM, TOM)):
+        dry = [c for c in cures(owned, setup) if c.purpose == "dry"]
+        assert dry
+        assert all(c.effect["sustain"] < 0.0 for c in dry), [(c.id, c.effect) for c in dry]
+    open_kick = replace(OWNED_KICK, reso=None)
+    ids = {c.id for c in cures(open_kick, replace(kick, reso=None, reso_hz=None))}
+    assert not ids & {"reso-lower", "tissue-front"}

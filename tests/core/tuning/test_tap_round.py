@@ -7,7 +7,7 @@ import pytest
 
 from emblar.core.acoustics.drum import METRES_PER_INCH, Drum
 from emblar.core.catalogue import construction
-from emblar.core.tuning.tap import Tap, read_taps, tapped_head
+from emblar.core.tuning.tap import Tap, read_separate_taps, read_taps, tapped_head
 from emblar.core.tuning.tap_round import Prior, read_round
 
 RATE = 44100
@@ -107,3 +107,33 @@ def test_where_the_note_is_expected_decides_between_two_that_fit() -> None:
 def test_taps_without_partials_tell_nothing() -> None:
     assert read_round([np.zeros((0, 2))] * 3, Prior(80.0, 400.0, None, 12.0)) is None
     assert read_round([], Prior(80.0, 400.0, None, 12.0)) is None
+
+
+def separate(kind: str, seed: int) -> tuple[list[np.ndarray], list[float]]:
+    """Return a round of taps, each a clip of its own, and the true lug pitches."""
+    sound, true = played(kind, seed)
+    size = round(GAP_S * RATE)
+    start = round(0.15 * RATE)
+    return [sound[start + rod * size :][:size] for rod in range(RODS)], true
+
+
+@pytest.mark.parametrize("kind", list(HEADS))
+def test_taps_that_come_one_by_one_are_read_together_from_the_third_on(kind: str) -> None:
+    head = tapped_head(DRUM, "batter")
+    read = 0
+    for seed in range(3):
+        clips, true = separate(kind, seed)
+        for count in range(1, RODS + 1):
+            for tap, hz in zip(read_separate_taps(clips[:count], RATE, head), true, strict=False):
+                assert tap.hz is None or abs(1200.0 * math.log2(tap.hz / hz)) < 20.0, (count, seed)
+                read += count >= 3 and tap.hz is not None
+    assert read >= 0.9 * 3 * sum(range(3, RODS + 1))
+
+
+def test_a_clip_without_a_tap_is_not_read_and_leaves_the_others_alone() -> None:
+    clips, _ = separate("open", 1)
+    quiet = 1e-3 * np.random.default_rng(0).standard_normal(RATE)
+    head = tapped_head(DRUM, "batter")
+    taps = read_separate_taps([*clips[:3], quiet], RATE, head)
+    assert [tap.hz is not None for tap in taps] == [True, True, True, False]
+    assert read_separate_taps([quiet], RATE, head)[0].why_not == "cannot tell"

@@ -5,6 +5,7 @@ from dataclasses import replace
 
 import numpy as np
 import pytest
+from fastapi.testclient import TestClient
 
 from emblar.core.acoustics.drum import Side
 from emblar.core.acoustics.forward import predict
@@ -13,8 +14,9 @@ from emblar.core.errors import BadAudioError, InputError
 from emblar.core.notes import cents
 from emblar.platform.scope import HERE
 from emblar.platform.sound.decode import decode
+from emblar.platform.sound.encode import wav_bytes
 from emblar.steps.bench.actions import tuning as bench
-from emblar.steps.bench.actions.sound import goal_sound, read_clip, read_stroke
+from emblar.steps.bench.actions.sound import goal_sound, read_clip, read_live, read_stroke
 from emblar.steps.bench.actions.state import TOLERANCE_CENTS, Bench
 from emblar.steps.bench.actions.undo import undo
 from emblar.steps.bench.page.drum import bench_page
@@ -26,6 +28,7 @@ from emblar.steps.sessions.actions.editing import Brief, start_session
 from emblar.steps.sessions.actions.home import home
 from emblar.steps.workspace.actions import workspace
 from emblar.steps.workspace.routes import load
+from tests.core.tuning.test_tap_round import RATE, separate
 from tests.drums import OWNED_TOM
 from tests.practice import DrumInTheRoom
 
@@ -57,7 +60,7 @@ def work(session: int, drum: KitDrum, room: DrumInTheRoom, *, until: str = "") -
             if at(session, drum).heads[head.side].unread:
                 # A tap that could not be read is tapped once more.
                 rod = at(session, drum).heads[head.side].unread[0]
-                read_clip(HERE, session, drum.id, head.side, room.tap(head.side, rod), rod=rod)
+                read_live(HERE, session, drum.id, head.side, [(rod, room.tap(head.side, rod))])
         elif head.advice is not None and head.advice.why == "turn":
             for rod in head.advice.order:
                 room.turn(head.side, rod, head.advice.turns[rod])
@@ -209,6 +212,31 @@ def test_more_taps_than_rods_are_refused_and_nothing_is_kept(planned: int) -> No
     with pytest.raises(InputError, match="Tap once beside each rod"):
         read_clip(HERE, planned, drum.id, "batter", room.taps("batter", (*rods, 0)))
     assert len(at(planned, drum).heads["batter"].unread) == drum.owned.rods
+
+
+def test_taps_of_an_unknown_head_are_kept_as_soon_as_others_explain_them(
+    client: TestClient, planned: int
+) -> None:
+    drum = drum_of(planned, "tom")
+    address = f"/sessions/{planned}/bench"
+    clips, true = separate("close modes", 2)
+    files: list[tuple[str, tuple[str, bytes]]] = []
+    for rod, clip in enumerate(clips[:3]):
+        files.append(("file", ("tap.wav", wav_bytes(0.3 * clip, RATE))))
+        data = {"side": "batter", "rod": [str(r) for r in range(rod + 1)]}
+        answer = client.post(f"{address}/{drum.id}/tap", data=data, files=files).json()
+        if not answer["read"]:
+            assert answer["says"] == f"Rod {rod + 1}: heard. Its pitch follows with the next taps."
+            tapped = ".".join(str(r) for r in range(rod + 1))
+            page = client.get(f"{address}?sel=d{drum.id}&tapped={tapped}").text
+            assert f'data-rod="{rod + 1}"' in page, "on to the next rod"
+    read = at(planned, drum).heads["batter"].readings[:3]
+    told = [reading.hz for reading in read if reading is not None]
+    assert told == pytest.approx(true[:3], rel=0.005)
+    data = {"side": "batter", "rod": ["0", "1"]}
+    refused = client.post(f"{address}/{drum.id}/tap", data=data, files=files)
+    assert refused.status_code == 422
+    assert "Each tap needs its rod" in refused.text
 
 
 @pytest.mark.parametrize(

@@ -54,7 +54,9 @@ def test_what_is_not_offered_any_more_is_told(client: TestClient, planned: int) 
     assert done.status_code == 422
     assert "not offered any more" in done.text
     kick = drum_of(planned, "kick")
-    assert "Nothing of the kind" in client.get(f"/sessions/{planned}/bench/{kick.id}/cures").text
+    shown = client.get(f"/sessions/{planned}/bench/{kick.id}/cures").text
+    assert "If it rings too long" in shown
+    assert "A small pad that touches the batter" in shown
 
 
 def test_the_shell_prints_the_same_list(tmp_path: Path) -> None:

@@ -1,6 +1,7 @@
 """Bench by ear of the microphone: taps and strokes read of a clip, and how the goal sounds."""
 
 import math
+from collections.abc import Sequence
 from dataclasses import dataclass
 
 import numpy as np
@@ -19,14 +20,14 @@ from emblar.core.quantities import Measured
 from emblar.core.quantities.card import Card
 from emblar.core.synthesis.practice import PracticeDrum
 from emblar.core.tuning.diagnosis import Expected, diagnose
-from emblar.core.tuning.tap import Tap, TappedHead, read_taps, tapped_head
+from emblar.core.tuning.tap import Tap, TappedHead, read_separate_taps, read_taps, tapped_head
 from emblar.core.tuning.wires import WiresHeard, read_wires
 from emblar.formats.setup import SetupFile
 from emblar.formats.stored import lenient
 from emblar.platform.scope import Scope
 from emblar.platform.sound.clips import clip_samples, read_clip_sound
 from emblar.platform.sound.encode import wav_bytes
-from emblar.steps.bench.actions.state import Bench
+from emblar.steps.bench.actions.state import Bench, HeadWork
 from emblar.steps.bench.actions.tuning import bench, keep_readings, keep_stroke
 
 LEAST_SD_CENTS = 4.0
@@ -39,9 +40,9 @@ GOAL_PEAK = 0.6
 
 @dataclass(frozen=True, slots=True)
 class Read:
-    """What a clip told: each tap with the rod it was taken for, counted from 0, or None."""
+    """What was read: each tap with the rod it was taken for, from 0, and how many were kept."""
 
-    taps: tuple[tuple[Tap, int | None], ...]
+    taps: tuple[tuple[Tap, int], ...]
     kept: int
 
 
@@ -51,10 +52,8 @@ def read_clip(
     slot_id: int,
     side: Side,
     data: bytes,
-    *,
-    rod: int | None = None,
 ) -> Read:
-    """Read taps of a clip and keep what they told.
+    """Read the taps of a clip and keep what they told; they go round the rods not read yet.
 
     Parameters
     ----------
@@ -62,9 +61,6 @@ def read_clip(
         The head tapped, the other silenced.
     data
         The clip as a sound file.
-    rod
-        The rod tapped beside, from 0, if the clip is of one tap; else the clip goes round the
-        rods that were not read yet, in order.
 
     Raises
     ------
@@ -73,29 +69,72 @@ def read_clip(
     BadAudioError
         No tap can be found.
     """
-    current = bench(scope, session_id, slot_id)
-    head = current.heads.get(side)
-    if head is None:
-        raise InputError("There is no such head on this drum.", field="side")
+    current, head = _head_at(scope, session_id, slot_id, side)
     taps = _taps(data, _listening_for(current, side))
     rods = list(head.unread) or list(range(current.drum.owned.rods))
-    if rod is not None:
-        taps, rods = taps[:1], [rod]
-    elif len(taps) > len(rods):
+    if len(taps) > len(rods):
         raise InputError(
             f"{len(taps)} taps were heard, but {len(rods)} rods are to be read. Tap once beside "
             "each rod, in order, and use the new recording. Nothing was kept."
         )
     rows = tuple(zip(taps, rods, strict=False))
-    known = [
-        (position, tap.hz, _cents(tap.hz, tap.sd_hz))
-        for tap, position in rows
+    known = _readings(rows)
+    if known:
+        keep_readings(scope, session_id, slot_id, side, known, how="clip")
+    return Read(rows, len(known))
+
+
+def read_live(
+    scope: Scope, session_id: int, slot_id: int, side: Side, taps: Sequence[tuple[int, bytes]]
+) -> Read:
+    """Read the last of some taps together with those before it, and keep what they told.
+
+    A tap that told nothing by itself is kept as soon as others on the same head explain it.
+
+    Parameters
+    ----------
+    side
+        The head tapped, the other silenced.
+    taps
+        The rod tapped beside, from 0, and a sound file of one tap; the newest last, all since the
+        head was last turned.
+
+    Raises
+    ------
+    InputError
+        There is no such head, or no tap.
+    BadAudioError
+        A sound file cannot be read.
+    """
+    if not taps:
+        raise InputError("There is no tap in this.", field="file")
+    current, head = _head_at(scope, session_id, slot_id, side)
+    clips = [clip_samples(data) for _, data in taps]
+    read = read_separate_taps(clips, ANALYSIS_RATE_HZ, _listening_for(current, side))
+    rows = tuple(zip(read, [rod for rod, _ in taps], strict=True))
+    newest = len(rows) - 1
+    fresh = [row for i, row in enumerate(rows) if i == newest or row[1] in head.unread]
+    known = _readings(fresh)
+    if known:
+        keep_readings(scope, session_id, slot_id, side, known, how="microphone")
+    return Read(rows, len(known))
+
+
+def _head_at(scope: Scope, session_id: int, slot_id: int, side: Side) -> tuple[Bench, HeadWork]:
+    current = bench(scope, session_id, slot_id)
+    head = current.heads.get(side)
+    if head is None:
+        raise InputError("There is no such head on this drum.", field="side")
+    return current, head
+
+
+def _readings(rows: Sequence[tuple[Tap, int]]) -> list[tuple[int, float, float]]:
+    """Return rod, Hz and uncertainty in cents of what was read."""
+    return [
+        (rod, tap.hz, _cents(tap.hz, tap.sd_hz))
+        for tap, rod in rows
         if tap.hz is not None and tap.sd_hz is not None
     ]
-    if known:
-        how = "microphone" if rod is not None else "clip"
-        keep_readings(scope, session_id, slot_id, side, known, how=how)
-    return Read(rows, len(known))
 
 
 def _taps(data: bytes, head: TappedHead) -> tuple[Tap, ...]:

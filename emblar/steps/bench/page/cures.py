@@ -1,4 +1,4 @@
-"""Cures: when a drum chokes, and tricks, each with what it does by the model."""
+"""Cures: when a drum chokes or rings too long, and tricks, each with what it does by the model."""
 
 from dataclasses import dataclass
 
@@ -10,6 +10,7 @@ HEARD = 0.5
 MOST_TOLD = 4
 HEADINGS: dict[Purpose, str] = {
     "choke": "If it chokes, the cheapest first",
+    "dry": "If it rings too long",
     "fat": "To make it fatter",
     "smack": "For more smack",
 }

@@ -32,6 +32,9 @@ AGAIN = ("check reading", "tap again", "no effect")
 """Reasons of the next turns to tap again before anything is turned."""
 OWN_WAY = {"listen": "strike", "wires": "wires", "dampers": "muffle"}
 """Jobs that are done in another way than by turning and tapping."""
+LEAST_SPAN_S = 0.36
+SPAN_PERIODS = 14.0
+"""How much of a tap is recorded: so many periods of the goal, as a slack head is far below it."""
 FIRST_ROD = {False: "rod 1 nearest you", True: "rod 1 at the badge"}
 SLACK_NEIGHBOURS = (
     "Before each pass take up by finger what fell slack: a tight rod frees its neighbours."
@@ -101,6 +104,8 @@ class BenchPage:
     word: str
     """The note on the drum, for the log."""
     span_s: float
+    round: str
+    """Names the work since the head was last turned: taps within it are read together."""
     goal_says: str
     cures: str
     """What the page of cures is called for this drum; empty for a kick."""
@@ -109,7 +114,12 @@ class BenchPage:
 
 
 def bench_page(
-    current: Bench, around: Frame, *, head: str = "", from_badge: bool = False
+    current: Bench,
+    around: Frame,
+    *,
+    head: str = "",
+    from_badge: bool = False,
+    tapped: tuple[int, ...] = (),
 ) -> BenchPage:
     """Return the Bench screen of a drum.
 
@@ -119,12 +129,17 @@ def bench_page(
         The head chosen in the first job.
     from_badge
         Whether rods are counted from the badge rather than from the player.
+    tapped
+        Rods tapped since the head was last turned, from 0, the first first; some not read yet.
     """
     job, owned = current.job, current.drum.owned
     side = _side_at(current, head)
     tuned_head = current.heads.get(side) if side else None
     text = _text(current, job)
     doing, rod = _doing(job, tuned_head)
+    if doing == "tap" and tuned_head is not None and tuned_head.unread:
+        # On to the next rod also where a tap was not read yet; at the end those come again.
+        rod = min(tuned_head.unread, key=lambda r: tapped.index(r) if r in tapped else -1)
     big, then, also = instruction(current, job, tuned_head, doing, rod, text)
     first = FIRST_ROD[from_badge]
     then = then.format(first=first) if doing == "tap" else then
@@ -162,7 +177,8 @@ def bench_page(
         pair=f"{base}/share/phone",
         from_badge=from_badge,
         word=current.setup.note,
-        span_s=max(0.2, 8.0 / goal) if goal else 0.3,
+        span_s=max(LEAST_SPAN_S, SPAN_PERIODS / goal) if goal else LEAST_SPAN_S,
+        round=f"{job.id if job else ''}/{side}/{tuned_head.rounds if tuned_head else 0}",
         goal_says=f"{goal:.0f} Hz" if goal else "",
         cures=CURES.get(owned.kind, ""),
         back_to=_back_to(current),

@@ -40,13 +40,14 @@ def instruction(
     ):
         return _again_words(tuned_head, tuned_head.advice, rod)
     if doing == "tap" and tuned_head is not None and rod is not None:
-        if len(tuned_head.unread) == state.drum.owned.rods:
+        if len(tuned_head.unread) == state.drum.owned.rods and rod == 0:
             return (
                 "Tap round",
                 f"the {head_words(state, tuned_head.side)}, {{first}} first",
                 text.what,
             )
-        return f"Tap rod {rod + 1}", f"{counted(len(tuned_head.unread), 'rod')} to go", ""
+        left = sum(other >= rod for other in tuned_head.unread)
+        return f"Tap rod {rod + 1}", f"{counted(left, 'rod')} to go", ""
     if doing == "there" and tuned_head is not None:
         return _there_words(state, job, tuned_head)
     if doing == "strike":

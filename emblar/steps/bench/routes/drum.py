@@ -3,11 +3,12 @@
 import re
 from typing import Annotated, Literal
 
-from fastapi import APIRouter, File, Form, Request, Response, UploadFile
+from fastapi import APIRouter, File, Form, Query, Request, Response, UploadFile
 from fastapi.concurrency import run_in_threadpool
-from pydantic import BaseModel
+from pydantic import BaseModel, Field
 
 from emblar.core.errors import InputError
+from emblar.core.tuning.tap import ROUND, Tap
 from emblar.formats.turn_words import WHY_NO_TAP
 from emblar.formats.wires import wires_say
 from emblar.frame.fields import Id, Text, as_number
@@ -18,7 +19,13 @@ from emblar.frame.templating import render
 from emblar.platform.scope import check_session
 from emblar.steps.bench.actions import tuning as actions
 from emblar.steps.bench.actions.hum import hum_map, read_hum_stroke
-from emblar.steps.bench.actions.sound import Read, goal_sound, hear_wires, read_clip, read_stroke
+from emblar.steps.bench.actions.sound import (
+    goal_sound,
+    hear_wires,
+    read_clip,
+    read_live,
+    read_stroke,
+)
 from emblar.steps.bench.actions.sweep import sweep_stroke, swept, take_sweep_back
 from emblar.steps.bench.actions.undo import undo as undo_last
 from emblar.steps.bench.actions.way_back import to_the_plan
@@ -30,6 +37,11 @@ from emblar.steps.workspace.routes import go, load
 router = APIRouter(prefix="/sessions/{session_id}/bench", route_class=ReadAtOnce)
 Side = Literal["batter", "reso"]
 MOST_RODS = 20
+MOST_TOGETHER = 8
+"""Taps that are sent and read together."""
+NEEDS_OTHERS = ("cannot tell", "wrong mode", "other head")
+"""Why one tap by itself is not read, though a round of them may be."""
+Rod = Annotated[int, Field(ge=0, lt=MOST_RODS)]
 HZ = re.compile(r"\s*hz$", re.IGNORECASE)
 """A unit typed behind a pitch."""
 COUNTED = "emblar-rods"
@@ -44,10 +56,11 @@ def show(
     session_id: Id,
     sel: str = "",
     head: str = "",
+    tapped: Annotated[str, Query(max_length=80, pattern=r"^[0-9.]*$")] = "",
     done: Text = "",
     mark: Text = "",
 ) -> Response:
-    """Show the next thing to do on a drum."""
+    """Show the next thing to do on a drum; ``tapped`` are rods tapped by now, the first first."""
     _, around = load(scope, session_id, "bench", sel)
     page, problem = None, ""
     if around.drum is None:
@@ -56,7 +69,8 @@ def show(
         try:
             current = actions.bench(scope, session_id, around.drum.id)
             badge = request.cookies.get(COUNTED) == "badge"
-            page = bench_page(current, around, head=head, from_badge=badge)
+            rods = tuple(int(rod) for rod in tapped.split(".") if rod)
+            page = bench_page(current, around, head=head, from_badge=badge, tapped=rods)
         except InputError as error:
             problem = str(error)
     return render(
@@ -100,22 +114,17 @@ def _side(text: str) -> Side:
 
 
 class TapAnswer(BaseModel):
-    """What one tap told, for the screen and for the voice."""
+    """What the last tap told, for the screen and for the voice."""
 
     read: bool
     says: str
     kept: int
 
 
-def _answer(read: Read) -> TapAnswer:
-    rows = []
-    for tap, rod in read.taps:
-        name = "" if rod is None else f"Rod {rod + 1}: "
-        if tap.hz is not None:
-            rows.append(f"{name}{tap.hz:.1f} Hz")
-        elif tap.why_not is not None:
-            rows.append(f"{name}{WHY_NO_TAP[tap.why_not]}")
-    return TapAnswer(read=read.kept > 0, says="; ".join(rows), kept=read.kept)
+def _tap_words(tap: Tap, rod: int) -> str:
+    if tap.hz is not None:
+        return f"Rod {rod + 1}: {tap.hz:.1f} Hz"
+    return f"Rod {rod + 1}: {WHY_NO_TAP[tap.why_not or 'cannot tell']}"
 
 
 @router.post("/{slot_id}/tap")
@@ -124,12 +133,19 @@ def tap(
     session_id: Id,
     slot_id: Id,
     side: Annotated[Side, Form()],
-    rod: Annotated[int, Form(ge=0, lt=MOST_RODS)],
-    file: Annotated[UploadFile, File()],
+    rod: Annotated[list[Rod], Form(max_length=MOST_TOGETHER)],
+    file: Annotated[list[UploadFile], File(max_length=MOST_TOGETHER)],
 ) -> TapAnswer:
-    """Read one tap that the microphone caught."""
-    read = read_clip(scope, session_id, slot_id, side, file.file.read(), rod=rod)
-    return _answer(read)
+    """Read the tap that the microphone caught last, with those before it on the same head."""
+    if len(rod) != len(file):
+        raise InputError("Each tap needs its rod.", field="rod")
+    taps = [(number, one.file.read()) for number, one in zip(rod, file, strict=True)]
+    read = read_live(scope, session_id, slot_id, side, taps)
+    last, number = read.taps[-1]
+    says = _tap_words(last, number)
+    if last.hz is None and len(taps) < ROUND and last.why_not in NEEDS_OTHERS:
+        says = f"Rod {number + 1}: heard. Its pitch follows with the next taps."
+    return TapAnswer(read=last.hz is not None, says=says, kept=read.kept)
 
 
 @router.post("/{slot_id}/clip")
@@ -142,7 +158,7 @@ def clip(
 ) -> Response:
     """Read a clip of taps all round."""
     read = read_clip(scope, session_id, slot_id, side, file.file.read())
-    return _back(session_id, slot_id, done=_answer(read).says)
+    return _back(session_id, slot_id, done="; ".join(_tap_words(*row) for row in read.taps))
 
 
 @router.post("/{slot_id}/turned")

@@ -20,9 +20,15 @@ const say = (text) => {
   speechSynthesis.speak(new SpeechSynthesisUtterance(text));
 };
 
+// Taps since the head was last turned, the newest last: they are read together.
+const TOGETHER = 5;
+let round = { key: "", taps: [] };
+
 // The page as it is after a reading; what listens goes on listening.
 const refresh = async () => {
-  await htmx.ajax("GET", window.location.href.replace(/&(done|mark)=[^&]*/g, ""), {
+  const address = window.location.href.replace(/&(done|mark|tapped)=[^&]*/g, "");
+  const tapped = round.key === bench()?.dataset.round ? round.taps.map((tap) => tap.rod).join(".") : "";
+  await htmx.ajax("GET", address + (tapped && `&tapped=${tapped}`), {
     target: "#workspace",
     select: "#workspace",
     swap: "outerHTML",
@@ -42,35 +48,49 @@ const gotTap = async (samples, rate) => {
     await gotStroke(samples, rate);
     return;
   }
-  if (doing !== "tap" || rod === "" || live?.busy) return;
+  if (doing !== "tap" || rod === "" || !live) return;
+  if (live.busy) {
+    // Whoever taps before the answer is there has gone on to the next rod.
+    live.next = [samples, rate];
+    return;
+  }
   live.busy = true;
-  const from = performance.now();
-  const form = new FormData();
-  form.append("side", side);
-  form.append("rod", rod);
-  form.append("file", wav([samples], rate), "tap.wav");
   try {
-    const answer = await send(`${base}/tap`, form);
-    if (!answer.ok) {
-      heard(await answer.text());
-      return;
-    }
-    const told = await answer.json();
-    heard(told.says);
-    // From the tap itself to its pitch on the screen: what came after it was waited for, too.
-    performance.measure("tap", { start: from - 1000 * Number(bench().dataset.span), end: performance.now() });
-    if (told.read) {
-      await refresh();
-      heard(told.says);
-      const big = document.querySelector("[data-big]")?.textContent ?? "";
-      say(big);
-      if (bench()?.dataset.doing !== "tap") stop();
-    } else {
-      say("Again");
-    }
+    await readTap(`${base}/tap`, side, rod, samples, rate);
   } finally {
     if (live) live.busy = false;
   }
+  const next = live?.next;
+  if (next) {
+    live.next = null;
+    await gotTap(...next);
+  }
+};
+
+const readTap = async (href, side, rod, samples, rate) => {
+  const from = performance.now();
+  const key = bench().dataset.round;
+  const others = round.key === key ? round.taps.filter((tap) => tap.rod !== rod) : [];
+  round = { key, taps: [...others, { rod, clip: wav([samples], rate) }] };
+  const form = new FormData();
+  form.append("side", side);
+  for (const tap of round.taps.slice(-TOGETHER)) {
+    form.append("rod", tap.rod);
+    form.append("file", tap.clip, "tap.wav");
+  }
+  const answer = await send(href, form);
+  if (!answer.ok) {
+    heard(await answer.text());
+    return;
+  }
+  const told = await answer.json();
+  heard(told.says);
+  // From the tap itself to its pitch on the screen: what came after it was waited for, too.
+  if (told.read) performance.measure("tap", { start: from - 1000 * Number(bench().dataset.span), end: performance.now() });
+  await refresh();
+  heard(told.says);
+  say(document.querySelector("[data-big]")?.textContent ?? "");
+  if (bench()?.dataset.doing !== "tap") stop();
 };
 
 const gotStroke = async (samples, rate) => {
@@ -117,7 +137,7 @@ const start = async (button) => {
     numberOfOutputs: 0,
   });
   context.createMediaStreamSource(stream).connect(catcher);
-  live = { stream, context, busy: false };
+  live = { stream, context, busy: false, next: null };
   navigator.wakeLock?.request("screen").then(
     (awake) => {
       if (live) live.awake = awake;
