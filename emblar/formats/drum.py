@@ -5,9 +5,11 @@ from typing import Annotated, Any, Literal, Self
 from pydantic import Field, model_validator
 
 from emblar.core.acoustics.calibration import Take
+from emblar.core.acoustics.coefficients import prior_coefficients
 from emblar.core.acoustics.drum import METRES_PER_INCH, METRES_PER_MIL, Drum, Film, PlacedDamper
 from emblar.core.acoustics.forward import Mode, Prediction
 from emblar.core.acoustics.inverse import LugPitches
+from emblar.core.acoustics.strike import heard_inside
 from emblar.core.catalogue import (
     USUAL_EDGE,
     USUAL_STRIKER,
@@ -187,6 +189,10 @@ class DrumFile(Strict):
             A hoop, shell, edge, damper, striker or setting of the wires is not known.
         """
         named = [damper(d.id) for d in self.dampers if d.id is not None]
+        striker = self.striker or USUAL_STRIKER[self.kind]
+        struck = strike(striker, named, hoop=self.hoop, shell=self.shell)
+        if self.kind == "kick" and (self.reso is None or self.port_in is not None):
+            struck = heard_inside(struck, prior_coefficients())
         return Drum(
             kind=self.kind,
             diameter_m=self.diameter_in * METRES_PER_INCH,
@@ -198,9 +204,7 @@ class DrumFile(Strict):
             shell_hole_m=self.shell_hole_in * METRES_PER_INCH / 2.0 if self.shell_hole_in else None,
             dampers=tuple(place for d in self.dampers for place in d.placed()),
             shell_loss_share=loss_share(self.hoop, self.shell, self.edge, named),
-            strike=strike(
-                self.striker or USUAL_STRIKER[self.kind], named, hoop=self.hoop, shell=self.shell
-            ),
+            strike=struck,
             wires=wires(self.wires),
             eased=eased_by(named),
         )

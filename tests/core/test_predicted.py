@@ -96,3 +96,13 @@ def test_tight_wires_choke_a_snare_and_loose_ones_rustle_on(lug_hz: float) -> No
     assert tight["body"].value < medium["body"].value
     assert tight["sustain"].value < 0.75 * medium["sustain"].value
     assert loose["length"].value > medium["length"].value
+
+
+def test_a_kicks_click_is_brighter_the_harder_the_beater_and_never_its_note() -> None:
+    beaters = ("beater-fleece", "beater-felt", "beater-wood", "beater-plastic")
+    clicks = []
+    for beater in beaters:
+        prediction = predict(model(OWNED_KICK, striker=beater), 50.0, 60.0)
+        clicks.append(predicted_card(prediction, "kick")["click"].value)
+    assert clicks == sorted(clicks)
+    assert 1000.0 < clicks[0] < clicks[-1] < 6000.0

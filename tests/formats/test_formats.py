@@ -184,3 +184,20 @@ def test_lug_pitches_rod_by_rod_give_their_mean_and_the_warble() -> None:
     assert warbling.warble_hz.batter == pytest.approx(6.0)
     with pytest.raises(ValidationError, match="5 pitches for 6 rods"):
         DrumFile.model_validate(TOM | {"batter": head | {"rods_hz": [lug] * 5}})
+
+
+def test_a_kick_with_a_port_is_struck_as_a_microphone_inside_hears_it() -> None:
+    head = {"plies_mil": [10], "lug_hz": 60.0}
+    kick = {
+        "schema": "emblar.drum/1",
+        "kind": "kick",
+        "diameter_in": 22,
+        "depth_in": 16,
+        "rods": 8,
+        "batter": head,
+        "reso": head,
+    }
+    closed = DrumFile.model_validate(kick).drum().strike
+    ported = DrumFile.model_validate(kick | {"port_in": 5.0}).drum().strike
+    assert ported.noise > closed.noise
+    assert ported.brightness > closed.brightness

@@ -14,7 +14,11 @@ from emblar.core.acoustics.drum import Film, Kind, Strike
 
 def heard_inside(strike: Strike, k: Coefficients) -> Strike:
     """Return a kick's stroke as a microphone inside hears it, through a port or an open front."""
-    return replace(strike, noise=strike.noise * k["inside_noise"])
+    return replace(
+        strike,
+        noise=strike.noise * k["inside_noise"],
+        brightness=strike.brightness * k["inside_brightness"],
+    )
 
 
 def on_surface(strike: Strike, film: Film, k: Coefficients) -> Strike:

@@ -46,7 +46,7 @@ from emblar.core.quantities.card import Card
 from emblar.core.voices import voice_order
 
 Array = NDArray[np.float64]
-ANALYSIS_VERSION = 23
+ANALYSIS_VERSION = 24
 """Counts whenever a number can change: what was analysed before is offered anew."""
 Progress = Callable[[str, float], None]
 PEAK_BINS_PER_S = 200

@@ -15,7 +15,10 @@ ONSET_S = (0.015, 0.060)
 """*Bend*: the mean over this, over the settled pitch."""
 ATTACK_S = (0.0, 0.010)
 AFTER_S = (0.030, 0.120)
-"""*Attack*: energy of the first over that of the second; *click*: centroid of the first."""
+"""*Attack*: energy of the first over that of the second."""
+CLICK_FROM_HZ = 500.0
+LEAST_CLICK_DB = -40.0
+"""*Click*: centroid of the first 10 ms above the notes of drums, where more than this of it is."""
 BODY_S = (0.0, 0.300)
 BODY_OCTAVES = 1.0 / 3.0
 BODY_HZ = (20.0, 20000.0)
@@ -31,5 +34,3 @@ WIRES_S = (0.030, 0.150)
 WIRES_HZ = (2000.0, 10000.0)
 TONAL_HZ = (80.0, 1200.0)
 """*Wires*: energy in the first band over that in the second."""
-LEAST_CLICK_HZ = 200.0
-"""Below this the first moment of a kick is its note, and not a click."""

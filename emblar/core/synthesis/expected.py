@@ -22,6 +22,7 @@ from emblar.core.quantities.spans import (
     ATTACK_S,
     BODY_OCTAVES,
     BODY_S,
+    CLICK_FROM_HZ,
     GLIDING_CENTS_PER_S,
     LENGTH_DROP_DB,
     LENGTH_FRAME_S,
@@ -100,8 +101,8 @@ class Noises:
         """Return ``_noise_attack`` of each drum: frames of shape (2, drums), the rest (drums,)."""
         rows = [_noise_attack(tuple(one)) for one in self.sets]
         frames, *rest = (np.array(column)[self.of] for column in zip(*rows, strict=True))
-        energy, windowed, moment = rest
-        return frames.T, energy, windowed, moment
+        energy, bright, moment = rest
+        return frames.T, energy, bright, moment
 
 
 def expected_card(
@@ -135,7 +136,7 @@ def expected_card(
         gliding = partials.bend * (first - last) > GLIDING_CENTS_PER_S * (settle_s[1] - settle_s[0])
         settled = np.where(gliding, _mean_share(rate, SETTLE_LATE_S), settled)
     pitch = hz * 2.0 ** (partials.bend * settled / 1200.0)
-    first_frames, attack_energy, attack_moment = _attack(partials, noises)
+    first_frames, attack_energy, click_hz = _attack(partials, noises)
     after = _energy(partials, *AFTER_S).sum(axis=0) + noises.energy(*AFTER_S)
     whole = _energy(partials, *BODY_S)
     near = _in_third(partials, pitch)
@@ -146,7 +147,7 @@ def expected_card(
         "sustain": 3.0 * np.log(10.0) / rate,
         "length": _length(partials, noises, first_frames),
         "attack": 10.0 * np.log10(attack_energy / after),
-        "click": attack_moment / attack_energy,
+        "click": click_hz,
         "body": 10.0 * np.log10((near * whole).sum(axis=0) / total + 1e-12),
         "ring": _ring(partials, hz),
     }
@@ -240,9 +241,9 @@ def _in_band(noise: Noise, band_hz: tuple[float, float]) -> float:
 
 @lru_cache(maxsize=1024)
 def _noise_attack(noises: tuple[Noise, ...]) -> tuple[Array, float, float, float]:
-    """Return noise power of the first two frames, energy, windowed energy and its moment."""
+    """Return noise power of the first two frames, energy, that above the notes and its moment."""
     frames = np.zeros(2)
-    energy = windowed = moment = 0.0
+    energy = bright = moment = 0.0
     time = np.linspace(0.0, ATTACK_LENGTH_S, 400)
     window = np.sin(np.pi * time / ATTACK_LENGTH_S) ** 4
     for noise in noises:
@@ -256,13 +257,14 @@ def _noise_attack(noises: tuple[Noise, ...]) -> tuple[Array, float, float, float
             envelope = envelope * (1.0 - np.exp(-time / noise.rise_s))
         bins, power = _spectrum(noise)
         envelope_energy = noise.amplitude**2 * float(np.trapezoid(window * envelope**2, time))
-        windowed += envelope_energy * float(power.sum())
-        moment += envelope_energy * float((bins * power).sum())
-    return frames, energy, windowed, moment
+        above = bins >= CLICK_FROM_HZ
+        bright += envelope_energy * float(power[above].sum())
+        moment += envelope_energy * float((bins * power)[above].sum())
+    return frames, energy, bright, moment
 
 
 def _attack(partials: Partials, noises: Noises) -> tuple[Array, Array, Array]:
-    """Return the louder of the first two frames' power, the first 10 ms' energy, energy × centroid.
+    """Return the louder of the first two frames' power, the first 10 ms' energy, and its click.
 
     The partials' own wave is worked out point by point: within 10 ms they have not yet parted.
     """
@@ -277,16 +279,17 @@ def _attack(partials: Partials, noises: Noises) -> tuple[Array, Array, Array]:
     for index in range(ATTACK_POINTS):
         wave[index] = state.imag.sum(axis=0)
         state *= turn
-    noise_frames, noise_energy, noise_windowed, noise_moment = noises.attack()
+    noise_frames, noise_energy, noise_bright, noise_moment = noises.attack()
     half = ATTACK_POINTS // 2
     basis, bins = _window_basis()
     frames = np.stack([(wave[:half] ** 2).mean(axis=0), (wave[half:] ** 2).mean(axis=0)])
     energy = (wave**2).mean(axis=0) * ATTACK_LENGTH_S + noise_energy
     power = (basis.real @ wave) ** 2 + (basis.imag @ wave) ** 2
-    windowed = power.sum(axis=0) * ATTACK_LENGTH_S + noise_windowed
-    moment = (bins[:, None] * power).sum(axis=0) * ATTACK_LENGTH_S + noise_moment
+    above = bins >= CLICK_FROM_HZ
+    bright = power[above].sum(axis=0) * ATTACK_LENGTH_S + noise_bright
+    moment = (bins[above, None] * power[above]).sum(axis=0) * ATTACK_LENGTH_S + noise_moment
     loudest = (frames + noise_frames).max(axis=0)
-    return loudest, energy, moment / windowed * energy
+    return loudest, energy, moment / bright
 
 
 @lru_cache(maxsize=1)

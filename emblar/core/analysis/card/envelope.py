@@ -7,6 +7,7 @@ does not matter. ``available_s`` is the time until the next stroke of anything.
 """
 
 from dataclasses import dataclass
+from typing import Any
 
 import numpy as np
 from numpy.typing import NDArray
@@ -18,6 +19,8 @@ from emblar.core.quantities.spans import (
     BODY_HZ,
     BODY_OCTAVES,
     BODY_S,
+    CLICK_FROM_HZ,
+    LEAST_CLICK_DB,
     LENGTH_DROP_DB,
     LENGTH_FRAME_S,
     TONAL_HZ,
@@ -105,8 +108,7 @@ def stroke_shape(
         attack = _ratio_db(_energy(first), _energy(_piece(mono, time_s, *AFTER_S)))
     spectrum = np.abs(np.fft.rfft(first * np.hanning(len(first)))) ** 2
     bins = np.fft.rfftfreq(len(first), 1.0 / ANALYSIS_RATE_HZ) if len(first) else np.zeros(1)
-    total = float(spectrum.sum())
-    click = float((bins * spectrum).sum() / total) if total > 0 else None
+    click = _click_hz(spectrum, bins)
     body = wires = None
     if available_s > 0.15:
         span = _piece(mono, time_s, BODY_S[0], min(available_s, BODY_S[1]))
@@ -119,6 +121,15 @@ def stroke_shape(
             body = _ratio_db(inside, _band_energy(span, *BODY_HZ))
     length = _length_s(mono, time_s, available_s)
     return StrokeShape(attack, click, body, length, wires, _wires_t60_s(mono, time_s, available_s))
+
+
+def _click_hz(spectrum: Samples, bins: NDArray[np.floating[Any]]) -> float | None:
+    """Return the centroid of a spectrum above the drums' notes, Hz; None if hardly anything is."""
+    above = bins >= CLICK_FROM_HZ
+    bright, total = float(spectrum[above].sum()), float(spectrum.sum())
+    if bright <= total * 10.0 ** (LEAST_CLICK_DB / 10.0):
+        return None
+    return float((bins * spectrum)[above].sum()) / bright
 
 
 def _wires_t60_s(mono: Samples, time_s: float, available_s: float) -> float | None:

@@ -39,7 +39,6 @@ from emblar.core.analysis.voices.pitch_posterior import Tuned, tuned, weighed
 from emblar.core.notes import cents, spread_hz
 from emblar.core.quantities import Measured, Quantity, Unknown
 from emblar.core.quantities.card import Alternative, Card, Part, Ring
-from emblar.core.quantities.spans import LEAST_CLICK_HZ
 from emblar.core.voices import VoiceName
 
 Array = NDArray[np.float64]
@@ -454,8 +453,7 @@ def _shape_quantities(
         wires = of([s.wires_db for s in shapes], "dB", 0.7, 2.0, cut)
         wires_decay = of([s.wires_t60_s for s in shapes], "s", 0.03, 0.08, cut)
     clicks = [s.click_hz for s in shapes]
-    measured = [c for c in clicks if c is not None]
-    if kind == "kick" and measured and float(np.median(measured)) < LEAST_CLICK_HZ:
+    if clicks and not any(clicks):
         click: Quantity = Unknown(NO_CLICK)
     else:
         click = of(clicks, "Hz", 80.0, 300.0, cut)
