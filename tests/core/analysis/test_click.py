@@ -3,8 +3,11 @@
 import numpy as np
 import pytest
 
+from emblar.core.analysis.card.clean import AnalysedHit, clean_strokes, mark_clean
+from emblar.core.analysis.card.measure import UNDER_HATS, measure_voice
 from emblar.core.analysis.pipeline import analyse
 from emblar.core.analysis.signal.audio import Audio
+from emblar.core.analysis.signal.low_band import low_band
 from emblar.core.quantities import Measured, Unknown
 
 RATE = 44100
@@ -30,3 +33,28 @@ def test_a_click_is_measured_only_where_one_stands_out(click_level: float, measu
         assert isinstance(click, Measured) and click.value > 1000.0
     else:
         assert isinstance(click, Unknown) and "no click stands out" in click.reason
+
+
+@pytest.mark.parametrize(("with_hats", "measured"), [(4, False), (2, True)])
+def test_a_click_under_a_hat_is_not_taken_for_the_drums(with_hats: int, measured: bool) -> None:
+    sound = kick(3.0)
+    times = [0.5 + i for i in range(4)]
+    hat = np.diff(np.random.default_rng(1).standard_normal(4001), n=1) * np.linspace(1.0, 0.0, 4000)
+    for time in times[:with_hats]:
+        start = round(time * RATE)
+        sound[start : start + len(hat), 0] += 0.3 * hat
+    hits = [AnalysedHit(time, "kick", -6.0, 1.0, False) for time in times]
+    hits += [AnalysedHit(time, "hat", -12.0, 1.0, False) for time in times[:with_hats]]
+    marked = mark_clean(sorted(hits, key=lambda hit: hit.time_s), 4.5)
+    strokes = clean_strokes(marked, "kick", 4.5)
+    card = measure_voice(
+        "kick", sound[:, 0], [low_band(sound[:, 0])], strokes, levels_db=[-6.0] * 4
+    )
+    click = card["click"]
+    alone = analyse(Audio(kick(3.0), RATE), kind="hit", voice="kick").voices[0]["click"]
+    assert isinstance(alone, Measured)
+    if measured:
+        assert isinstance(click, Measured)
+        assert click.value == pytest.approx(alone.value, rel=0.1)
+    else:
+        assert click == Unknown(UNDER_HATS)

@@ -29,6 +29,8 @@ CLEAN_S = {"tom": 0.30, "hat": 0.06, "cymbal": 0.06}
 """How long no drum may be struck after it, s: as long as its shortest reading takes."""
 CLEAN_SHORT_S = 0.16
 """The same of kick and snare, s."""
+WITH_METAL_S = 0.015
+"""A hat or cymbal this near colours the first moment of a drum, s."""
 TIDY_S = 0.004
 """Strokes nearer than this are struck together, s."""
 LEAD_S = 0.008
@@ -109,12 +111,15 @@ def clean_strokes(hits: Sequence[AnalysedHit], voice: str, duration_s: float) ->
         Length of the recording, s.
     """
     drums, every = _drum_times(hits), np.array(sorted({h.time_s for h in hits}))
+    metal = np.array([h.time_s for h in hits if h.voice in HIGH_VOICES])
+    metal = metal[:0] if voice in HIGH_VOICES else metal
     strokes = [
         CleanStroke(
             hit.time_s,
             hit.level_db,
             _next(drums, hit.time_s, duration_s) - hit.time_s - LEAD_S,
             _next(every, hit.time_s, duration_s) - hit.time_s - LEAD_S,
+            bool(np.any(np.abs(metal - hit.time_s) < WITH_METAL_S)),
         )
         for hit in hits
         if hit.voice == voice and hit.clean

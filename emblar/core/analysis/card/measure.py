@@ -55,6 +55,7 @@ OVER_BED = (
     "stem or single hits"
 )
 NO_CLICK = "the first moment is the drum's note: no click stands out of it"
+UNDER_HATS = "a hat or cymbal is struck with every clean stroke: its brightness would be theirs"
 CLIPPED = "the recording is clipped: its loud strokes were cut to the level of softer ones"
 LEAST_FIRM = 0.15
 """A decay under others is pitched if its uncertainty is at most this share of it."""
@@ -89,6 +90,8 @@ class CleanStroke:
     level_db: float
     drum_gap_s: float
     any_gap_s: float
+    under_metal: bool = False
+    """Whether a hat or cymbal is struck with it."""
 
     def undisturbed(self) -> StrokeSpan:
         """Return the stroke with the time until anything else is struck."""
@@ -208,14 +211,21 @@ def _card(
     """Return what is pitched of a voice whose note is known, or why it is not."""
     kind = VoiceName(voice).kind
     known = note.pitch.value if isinstance(note.pitch, Measured) else None
-    shapes = [stroke_shape(mono, s.time_s, known, s.any_gap_s) for s in chosen]
+    shapes = [_shape(mono, s, known) for s in chosen]
+    no_click = UNDER_HATS if all(s.under_metal for s in chosen) else NO_CLICK
     rings = voice_ring(note.low, note.spans, known) if known else []
     pitched = _pitch_quantities(note.strokes, rings, known, note.why, SUSTAIN_FLOOR.get(kind, 0.0))
     if mix and _pitched(kind):
         pitched |= _over_others(pitched["bend"], pitched["sustain"], kind)
     rest = {
         **pitched,
-        **_shape_quantities(shapes, cut=NOT_TOLD if chosen else NO_CLEAN, why=note.why, kind=kind),
+        **_shape_quantities(
+            shapes,
+            cut=NOT_TOLD if chosen else NO_CLEAN,
+            why=note.why,
+            no_click=no_click,
+            kind=kind,
+        ),
         **_dynamics(chosen, shapes, note.settled),
     }
     return Card(
@@ -440,8 +450,14 @@ def _together(
     return pitch, pitched.sd_cents, both is not None
 
 
+def _shape(mono: Samples, stroke: CleanStroke, pitch_hz: float | None) -> StrokeShape:
+    """Return a stroke's shape; a hat or cymbal struck with it is brighter than its own click."""
+    shape = stroke_shape(mono, stroke.time_s, pitch_hz, stroke.any_gap_s)
+    return replace(shape, click_hz=None) if stroke.under_metal else shape
+
+
 def _shape_quantities(
-    shapes: list[StrokeShape], *, cut: str, why: str, kind: str
+    shapes: list[StrokeShape], *, cut: str, why: str, no_click: str, kind: str
 ) -> dict[str, Quantity]:
     def of(values: list[float | None], unit: str, floor: float, lone: float, no: str) -> Quantity:
         return combined(values, unit, floor=floor, lone=lone, reason=no)
@@ -454,7 +470,7 @@ def _shape_quantities(
         wires_decay = of([s.wires_t60_s for s in shapes], "s", 0.03, 0.08, cut)
     clicks = [s.click_hz for s in shapes]
     if clicks and not any(clicks):
-        click: Quantity = Unknown(NO_CLICK)
+        click: Quantity = Unknown(no_click)
     else:
         click = of(clicks, "Hz", 80.0, 300.0, cut)
     return {
