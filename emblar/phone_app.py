@@ -2,7 +2,7 @@
 
 Conventions
 -----------
-It runs beside the application for shared links, over HTTPS with this machine's own certificate:
+It runs next to the application for shared links, over HTTPS with this machine's own certificate:
 without it no browser gives a page the microphone. The link that pairs leaves a cookie; ending the
 link ends the phone's access.
 """

@@ -50,7 +50,7 @@ class RingFile(Strict):
 
 
 class VoiceFile(Strict):
-    """The card of one voice. A number that cannot be told is null, with a reason beside it."""
+    """The card of one voice. A number that cannot be told is null, with a reason next to it."""
 
     voice: str
     hits: int

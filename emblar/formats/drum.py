@@ -52,7 +52,7 @@ class HeadFile(Strict):
     patch: bool = False
     lug_hz: LugHz | None = None
     rods_hz: list[LugHz] | None = Field(default=None, min_length=4, max_length=20)
-    """Lug pitch beside each rod in order round the head, instead of ``lug_hz``."""
+    """Lug pitch next to each rod in order round the head, instead of ``lug_hz``."""
 
     @model_validator(mode="after")
     def _plies_in_range(self) -> Self:

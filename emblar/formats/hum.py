@@ -21,7 +21,7 @@ class HumAsked(Strict):
 
 
 class HumMapFile(Strict):
-    """What the drums beside a struck one answer."""
+    """What the drums next to a struck one answer."""
 
     schema_: Literal["emblar.hum/1"] = Field(default="emblar.hum/1", alias="schema")
     answers: list[Answer]

@@ -97,7 +97,7 @@ class PadsFile(Strict):
 
 
 class RoundDrumFile(Strict):
-    """A drum beside the others: dB against the middle of the toms, or of the kit."""
+    """A drum compared with the others: dB against the middle of the toms, or of the kit."""
 
     name: str
     lufs: float

@@ -29,7 +29,7 @@ class PracticeFile(Strict):
     numbers: bool = False
     """Whether readings and advice are shown."""
     readings: list[float | None] = Field(default_factory=list)
-    """Hz read beside each rod since the last turn, where numbers were asked for."""
+    """Hz read next to each rod since the last turn, where numbers were asked for."""
     steps: list[MeasuredStep | TurnedStep] = Field(default_factory=list)
     done: PracticeDone | None = None
 

@@ -11,7 +11,7 @@ publish(Sung)
 
 
 class SungFile(Strict):
-    """What the second sound is beside the first; ``wished`` in steps by quantity."""
+    """What the second sound is next to the first; ``wished`` in steps by quantity."""
 
     schema_: Literal["emblar.sung/1"] = Field(default="emblar.sung/1", alias="schema")
     before: Sung

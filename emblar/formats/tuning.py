@@ -31,7 +31,7 @@ Turn = Annotated[float, Field(ge=-12.0, le=12.0)]
 
 
 class MeasuredStep(Strict):
-    """A round of taps: the lug pitch read beside each rod, rod 1 first; null where none was."""
+    """A round of taps: the lug pitch read next to each rod, rod 1 first; null where none was."""
 
     measured_hz: list[LugHz | None] = Field(min_length=4, max_length=20)
     sd_cents: float = Field(default=USUAL_SD_CENTS, gt=0.0, le=100.0)

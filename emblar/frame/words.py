@@ -55,5 +55,5 @@ def semitones(value: float) -> str:
 
 
 def inches(value: float) -> str:
-    """Return a length in inches with millimetres beside it."""
+    """Return a length in inches with millimetres next to it."""
     return f"{value:g} in ({value * MM_PER_INCH:.0f} mm)"

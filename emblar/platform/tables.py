@@ -282,7 +282,7 @@ class SetupRow(Timed, Base):
 
 
 class PadRow(Timed, Base):
-    """What is struck beside the planned drums: a cymbal, a stack, a drum with something laid on."""
+    """What is hit besides the planned drums: a cymbal, a stack, a drum with something laid on."""
 
     __tablename__ = "pad"
     __table_args__ = (Index("ix_pad_session_id", "session_id"),)

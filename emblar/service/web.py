@@ -82,7 +82,7 @@ def answer(listening: socket.socket, cert: str | None, key: str | None) -> None:
 
 
 def main() -> None:
-    """Answer beside the process that started this one: its socket, certificate and key."""
+    """Answer next to the process that started this one: its socket, certificate and key."""
     fileno, *paths = sys.argv[1:]
     cert, key = paths or (None, None)
     answer(socket.socket(fileno=int(fileno)), cert, key)

@@ -176,7 +176,7 @@ class MadeUpLog:
         self.db.execute(insert(MeasurementRow), sorted(rows, key=lambda r: str(r["created_at"])))
 
     def _setup(self, session_id: int, drum_id: int, time: datetime) -> int:
-        """Keep what is on a drum that evening; return the setup's id."""
+        """Save the drum's setup for that evening and return its id."""
         owned = self.owned[drum_id]
         unknown: list[float | None] = [None] * owned.rods
         file = SetupFile(
@@ -198,7 +198,7 @@ class MadeUpLog:
 def _reading(
     setup_id: int, time: datetime, hz: float, *, side: str | None = None, rod: int | None = None
 ) -> dict[str, Any]:
-    """Return a row: a lug pitch next to a rod, or without one the whole drum's."""
+    """Return a reading: the lug pitch at a rod, or the drum's pitch if no rod is given."""
     return {
         "setup_id": setup_id,
         "what": "drum" if side is None else "lug",

@@ -42,7 +42,7 @@ def turns_in(text: str) -> tuple[int, float] | None:
 
 
 def type_round(page: Page, room: DrumInTheRoom, side: Side) -> None:
-    """Type what a clip-on reading would say beside each rod."""
+    """Type what a clip-on reading would say next to each rod."""
     page.keyboard.press("e")
     pitches = room.hidden.rod_pitches_hz(side)
     for rod, hz in enumerate(pitches, start=1):

@@ -36,9 +36,9 @@ class UnknownHead:
         self.goal_hz = goal_hz
 
     def lug_hz(self) -> np.ndarray:
-        """Return what is heard beside each rod: half of it its own, the rest the whole head."""
-        heard = 0.45 * self.tensions + 0.25 * np.roll(self.tensions, len(self.tensions) // 2)
-        return np.asarray(self.goal_hz * np.sqrt(heard + 0.3 * self.tensions.mean()))
+        """Return the pitch near each rod: partly its own tension, partly the whole head's."""
+        mixed = 0.45 * self.tensions + 0.25 * np.roll(self.tensions, len(self.tensions) // 2)
+        return np.asarray(self.goal_hz * np.sqrt(mixed + 0.3 * self.tensions.mean()))
 
     def turn(self, rod: int, turns: float) -> None:
         real = turns * (1.0 + 0.15 * self.rng.standard_normal())
@@ -58,12 +58,12 @@ def listen(page: Page, clip: Path, sound: bytes) -> None:
     """Play a clip into the microphone and wait until it is over."""
     clip.write_bytes(sound)
     page.keyboard.press(" ")
-    heard = page.locator("[data-listen-says]", has_text="Listening: stop")
-    expect(heard).to_be_visible()
+    stop = page.locator("[data-listen-says]", has_text="Listening: stop")
+    expect(stop).to_be_visible()
     page.wait_for_timeout(1000.0 * (BEFORE_S + APART_S + 0.6))
-    if heard.count():
+    if stop.count():
         page.keyboard.press(" ")
-        expect(heard).to_have_count(0)
+        expect(stop).to_have_count(0)
 
 
 @pytest.mark.slow

@@ -1,4 +1,4 @@
-"""One head tapped beside a rod, the other silenced: what is heard while tuning.
+"""One head tapped next to a rod, the other silenced: what is heard while tuning.
 
 Conventions
 -----------
@@ -26,7 +26,7 @@ from emblar.core.acoustics.forward import Mode
 from emblar.core.acoustics.uneven import split
 
 TAP_PLACE = 0.85
-"""Where a head is tapped beside a rod: over the radius (assumption: about an inch in)."""
+"""Where a head is tapped next to a rod: over the radius (assumption: about an inch in)."""
 RADIAL = 2
 
 Row = tuple[int, float, float, float]
@@ -35,7 +35,7 @@ Row = tuple[int, float, float, float]
 def tapped_modes(
     drum: Drum, side: Side, rods_n_per_m: Sequence[float], rod: int, k: Coefficients
 ) -> tuple[Mode, ...]:
-    """Return what a tap beside a rod lets sound, the other head silenced.
+    """Return what a tap next to a rod lets sound, the other head silenced.
 
     Parameters
     ----------

@@ -77,9 +77,9 @@ def split(tensions: Sequence[float], m: int, even_hz: float) -> Split:
 
 
 def rod_pitches_hz(tensions: Sequence[float], even_hz: float) -> Array:
-    """Return the lug pitch heard beside each rod in Hz, shape (rods,).
+    """Return the lug pitch heard next to each rod in Hz, shape (rods,).
 
-    A tap beside a rod stirs both halves of the split (1,1) mode by cos² and sin² of the angle to
+    A tap next to a rod stirs both halves of the split (1,1) mode by cos² and sin² of the angle to
     each; the ear hears the mean weighted by that.
     """
     pair = split(tensions, 1, even_hz)

@@ -1,4 +1,4 @@
-"""What heads, hoops, shells, dampers and strikers there are, read from the data files beside this.
+"""What heads, hoops, shells, dampers and strikers there are, read from the data files next to this.
 
 Conventions
 -----------

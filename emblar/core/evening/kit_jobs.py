@@ -3,7 +3,7 @@
 Conventions
 -----------
 Nobody works on a drum that somebody else works on: each drum is a resource of its own. What may be
-left out (``evening.toml``) hangs beside the chain of what must be done, so that leaving it out
+left out (``evening.toml``) hangs next to the chain of what must be done, so that leaving it out
 takes nothing else with it but what makes no sense without it.
 """
 

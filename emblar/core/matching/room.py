@@ -3,7 +3,7 @@
 Conventions
 -----------
 Mono float64. A room is its reverberation: noise that dies away by 60 dB in its T60, duller as it
-dies, from a first reflection on; how much of it beside the dry sound is told in dB of energy.
+dies, from a first reflection on; its energy over the dry sound is in dB.
 Sizes are rows of ``rooms.toml``. Nothing is measured of what has a room on it.
 """
 

@@ -39,7 +39,7 @@ class Loudness:
 
 @dataclass(frozen=True, slots=True)
 class Standing:
-    """A drum beside the others.
+    """A drum next to the others.
 
     Parameters
     ----------
@@ -122,7 +122,7 @@ def standings(
     toms: Sequence[str],
     feel: Mapping[str, float] | None = None,
 ) -> tuple[Standing, ...]:
-    """Return how every drum stands beside the others, in the order they were played.
+    """Return how every drum compares with the others, in the order they were played.
 
     Parameters
     ----------

@@ -98,7 +98,7 @@ def pooled_card(sources: Sequence[Source], text: Sequence[Evidence]) -> tuple[Ca
             changed |= {company: getattr(other, company) for company in PITCH_COMPANY}
     pitch = quantities["pitch"]
     if any(e.quantity == "pitch" and e.confidence >= SURE for e in text):
-        # What was measured is another reading beside what a person is sure of.
+        # What was measured is another reading next to what a person is sure of.
         readings = changed.get("alternatives", best.card.alternatives)
         read = first_told([(s.name, s.card["pitch"]) for s in ranked]).quantity
         changed["pitch_chosen"] = True

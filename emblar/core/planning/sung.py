@@ -45,7 +45,7 @@ class Sung:
 
 @dataclass(frozen=True, slots=True)
 class SungWish:
-    """What the second sound is beside the first.
+    """What the second sound is next to the first.
 
     ``wished`` is steps by quantity, only what clearly differs; ``falls_more_cents`` is None where
     either has no pitch, 0 where they fall alike.

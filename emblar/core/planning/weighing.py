@@ -233,7 +233,7 @@ class Weigher:
     ) -> list[Weighed]:
         """Weigh all candidates at once; return the best of them that the heads bear.
 
-        The best of those marked by ``also``, of shape (candidates,), are kept beside them.
+        The best of those marked by ``also``, of shape (candidates,), are kept next to them.
 
         Parameters
         ----------

@@ -58,7 +58,7 @@ class Entry:
     sd_field: str
     sd_unit: str
     note: str | None
-    """What is said beside its number; None where the card does not show it."""
+    """What is said next to its number; None where the card does not show it."""
     step: Step | None
     """None where it is shown but not planned for."""
 

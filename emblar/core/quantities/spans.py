@@ -18,7 +18,7 @@ AFTER_S = (0.030, 0.120)
 """*Attack*: energy of the first over that of the second."""
 CLICK_FROM_HZ = 500.0
 LEAST_CLICK_DB = -40.0
-"""*Click*: centroid of the first 10 ms above the notes of drums, where more than this of it is."""
+"""*Click*: spectral centroid of the first 10 ms from there up; none if the share is lower."""
 BODY_S = (0.0, 0.300)
 BODY_OCTAVES = 1.0 / 3.0
 BODY_HZ = (20.0, 20000.0)

@@ -3,7 +3,7 @@
 Conventions
 -----------
 Samples are float64, 1.0 full scale, at ``sample_rate_hz``: shape (n,). A tom hums along with what
-is struck beside it: its fundamental is a resonator driven by the other drum's sound, so that it
+is struck next to it: its fundamental is a resonator driven by the other drum's sound, so that it
 hums the more the nearer the other lies in pitch and the longer the tom rings.
 """
 

@@ -97,7 +97,7 @@ class PracticeDrum:
         return rod_pitches_hz(self._rods(side).tolist(), self._lug_hz(side))
 
     def tap(self, side: Side, rod: int, *, rate: int = 44100, seconds: float = 1.2) -> Samples:
-        """Tap beside a rod with the other head silenced; returns samples of shape (n,).
+        """Tap next to a rod with the other head silenced; returns samples of shape (n,).
 
         Parameters
         ----------

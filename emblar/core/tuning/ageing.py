@@ -26,7 +26,7 @@ TICKED_SHARE = 0.1
 
 @dataclass(frozen=True, slots=True)
 class Tapped:
-    """A lug pitch in Hz that was read: when, on which setup and head, beside which rod."""
+    """A lug pitch in Hz that was read: when, on which setup and head, next to which rod."""
 
     time: datetime
     setup_id: int

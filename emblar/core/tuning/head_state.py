@@ -4,7 +4,7 @@ Conventions
 -----------
 Tensions are over the tension at the goal, so 1 is there; rods count from 0. Cents are from the
 goal. What differs from head to head is drawn once per sample: what a turn does (*strength*, over
-the prior), how a turn spreads along the hoop (*spread*, in rods), and what a tap hears beside the
+the prior), how a turn spreads along the hoop (*spread*, in rods), and what a tap hears next to the
 mean: the rod itself (*own*), the one facing it (*facing*), and how much finer unevenness counts
 (*taper*). Given these, tension is linear in turns and squared pitch is linear in tension, so each
 sample holds a Kalman filter of the rods' tensions; the samples are weighted by likelihood. Draws
@@ -73,7 +73,7 @@ class HeadState:
         Readings that are not used because the head could hardly sound so: rod and cents. They are
         to be read again.
     last
-        The last reading beside each rod before the last turns, cents; empty before any.
+        The last reading next to each rod before the last turns, cents; empty before any.
     moved
         By how many cents the turns since then should have moved each reading.
     stuck
@@ -137,7 +137,7 @@ class HeadState:
         return np.maximum((self.hearing() @ tensions[:, :, None])[:, :, 0], LEAST_TENSION)
 
     def cents(self) -> Array:
-        """Return what a tap beside each rod is expected to read in cents, shape (rods,)."""
+        """Return what a tap next to each rod is expected to read in cents, shape (rods,)."""
         return np.asarray(self.weight @ to_cents(self.apparent_tensions()))
 
     def mean_cents(self) -> float:
@@ -273,7 +273,7 @@ def after_readings(
     cents: Sequence[float | None],
     sd_cents: Sequence[float] | float,
 ) -> HeadState:
-    """Return what is known after taps were read beside some of the rods.
+    """Return what is known after taps were read next to some of the rods.
 
     A reading that the head could hardly give is not used: it is a suspect, to be read again. Read
     again, and again the same, it counts if a slack or a tight rod can explain it.
@@ -283,7 +283,7 @@ def after_readings(
     state
         What was known before.
     cents
-        Lug pitch read beside each rod in cents from the goal; None where there is no reading.
+        Lug pitch read next to each rod in cents from the goal; None where there is no reading.
     sd_cents
         Uncertainty of each reading, or of all.
     """

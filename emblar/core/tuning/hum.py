@@ -43,7 +43,7 @@ class Ringing:
 
 @dataclass(frozen=True, slots=True)
 class Beside:
-    """A drum beside the struck one: its pitch in Hz and how well that is known, in cents."""
+    """A drum next to the struck one: its pitch in Hz and how well that is known, in cents."""
 
     name: Annotated[str, Len(1, 80)]
     hz: Annotated[float, Interval(ge=15, le=1000)]
@@ -86,7 +86,7 @@ def read_hum(
     modes
         The struck drum's modes; the more are given, the surer nothing of it is taken for a hum.
     others
-        The drums beside it.
+        The drums next to it.
     rate_hz
         Sample rate, Hz.
 
@@ -161,7 +161,7 @@ def _answer(
     floor = float(np.median(height[(hz > other.hz / around) & (hz < other.hz * around)]))
     top = near[int(np.argmax(height[near]))]
     least = floor * 10.0 ** (parameter("hum_over_floor") / 20.0)
-    # A peak at the end of what is looked through belongs to something beside it.
+    # A peak at the end of what is looked through belongs to something next to it.
     peak = 0 < top < len(height) - 1 and height[top] >= max(height[top - 1], height[top + 1])
     masked = max(
         (db for position, width, db in matching if abs(position - hz[top]) < width),

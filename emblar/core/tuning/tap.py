@@ -1,4 +1,4 @@
-"""Taps beside the rods, the other head silenced: when, how high, how sure, or why not.
+"""Taps next to the rods, the other head silenced: when, how high, how sure, or why not.
 
 Conventions
 -----------
@@ -83,7 +83,7 @@ class TappedHead:
     Parameters
     ----------
     ratios, levels_db
-        Its modes over the lug pitch, and their levels beside a rod, dB re the loudest.
+        Its modes over the lug pitch, and their levels next to a rod, dB re the loudest.
     low_hz, high_hz
         Between which its lug pitch can lie.
     about_hz, sd_semitones
@@ -197,9 +197,7 @@ def read_taps(samples: Samples, rate_hz: int, head: TappedHead) -> tuple[Tap, ..
         _piece(samples, rate_hz, onset_s, until, head, low_rate)
         for onset_s, until in zip(onsets, _ends(samples, rate_hz, onsets), strict=True)
     ]
-    rings = [piece for piece in pieces if isinstance(piece, _Piece)]
-    readings = iter(_read_rings(rings, head))
-    return tuple(next(readings) if isinstance(piece, _Piece) else piece for piece in pieces)
+    return _read_pieces(pieces, head)
 
 
 def read_separate_taps(clips: Sequence[Samples], rate_hz: int, head: TappedHead) -> tuple[Tap, ...]:
@@ -234,6 +232,11 @@ def read_separate_taps(clips: Sequence[Samples], rate_hz: int, head: TappedHead)
             pieces.append(Tap(0.0, None, None, "cannot tell"))
         else:
             pieces.append(_piece(clip, rate_hz, first, len(clip) / rate_hz, head, low_rate))
+    return _read_pieces(pieces, head)
+
+
+def _read_pieces(pieces: Sequence[_Piece | Tap], head: TappedHead) -> tuple[Tap, ...]:
+    """Return the reading of each ring; taps that already have a reason stay as they are."""
     readings = iter(_read_rings([p for p in pieces if isinstance(p, _Piece)], head))
     return tuple(next(readings) if isinstance(piece, _Piece) else piece for piece in pieces)
 
@@ -531,7 +534,7 @@ def _own_hz(sinusoids: Sequence[DampedSinusoid], about_hz: float) -> float | Non
 
 
 def _is_loud(sinusoids: Sequence[DampedSinusoid], hz: float) -> bool:
-    """Whether (1,1) is about the loudest, as it is beside a rod."""
+    """Whether (1,1) is about the loudest, as it is next to a rod."""
     near = parameter("mode_near")
     members = sum(s.energy for s in sinusoids if abs(math.log2(s.frequency_hz / hz)) * 12.0 < near)
     top = max(s.energy for s in sinusoids)

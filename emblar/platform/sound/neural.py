@@ -3,7 +3,7 @@
 Conventions
 -----------
 Nothing is fetched: the weights are a folder that the user brings (``EMBLAR_SEPARATOR_WEIGHTS``), in
-the form the ``demucs`` package keeps them in, ``NAME.yaml`` beside its ``.th`` files. Parts add up
+the form the ``demucs`` package keeps them in, ``NAME.yaml`` next to its ``.th`` files. Parts add up
 to what was given: the rest is the recording less the drums.
 
 Source: Défossez 2021, Rouard et al. 2023 (hybrid spectrogram and waveform separation).

@@ -22,7 +22,7 @@ class Head(StrEnum):
 
 
 def taps_command(
-    recording: Annotated[Path, typer.Argument(help="A clip of taps beside the rods")],
+    recording: Annotated[Path, typer.Argument(help="A clip of taps next to the rods")],
     drum: Annotated[Path, typer.Option(help="The drum as emblar.drum/1 JSON")],
     side: Annotated[Head, typer.Option(help="Head tapped, the other silenced")] = Head.BATTER,
     about: Annotated[

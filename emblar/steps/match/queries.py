@@ -1,4 +1,4 @@
-"""Pads: what is struck beside the planned drums, and their takes."""
+"""Pads: what is struck next to the planned drums, and their takes."""
 
 from dataclasses import dataclass
 from datetime import UTC, datetime

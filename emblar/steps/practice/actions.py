@@ -90,7 +90,7 @@ def practised(scope: Scope, practice_id: int) -> Practised:
 
 
 def tap_rod(scope: Scope, practice_id: int, rod: int) -> bytes:
-    """Tap beside a rod: return the sound as WAV; where numbers are asked for it is read, too."""
+    """Tap next to a rod: return the sound as WAV; where numbers are asked for it is read, too."""
     with transaction() as db:
         file = _file(store.get(db, scope.studio_id, practice_id, lock=True))
         hidden = _hidden(file)

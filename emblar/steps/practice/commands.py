@@ -114,4 +114,6 @@ def practice_command(
     pieces = [hidden.tap(side.value, rod, rate=RATE_HZ) for rod in range(file.rods)]
     pieces += [hidden.strike(rate=RATE_HZ) for _ in range(strikes)]
     write(np.concatenate(pieces), out)
-    sys.stdout.write(f"{out}: {file.rods} taps beside the {side.value}'s rods, {strikes} strokes\n")
+    sys.stdout.write(
+        f"{out}: {file.rods} taps next to the {side.value}'s rods, {strikes} strokes\n"
+    )

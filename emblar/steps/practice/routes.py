@@ -43,7 +43,7 @@ def drum(scope: Here, request: Request, practice_id: Id) -> Response:
 
 @router.post("/drums/{practice_id}/tap.wav")
 def tap(scope: Here, practice_id: Id, rod: Rod) -> Response:
-    """Tap beside a rod."""
+    """Tap next to a rod."""
     return Response(actions.tap_rod(scope, practice_id, rod), media_type="audio/wav")
 
 

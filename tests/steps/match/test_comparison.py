@@ -216,7 +216,7 @@ def test_what_cannot_be_compared_says_so(planned: int) -> None:
     drum = drum_of(planned, "tom")
     with pytest.raises(BadAudioError):
         match.bring_take(HERE, planned, drum.id, "x.wav", b"not a sound")
-    with pytest.raises(InputError, match="no take to hear"):
+    with pytest.raises(InputError, match="No take yet"):
         pair_sounds(HERE, planned, drum.id)
 
 

@@ -124,7 +124,7 @@ def stroke_shape(
 
 
 def _click_hz(spectrum: Samples, bins: NDArray[np.floating[Any]]) -> float | None:
-    """Return the centroid of a spectrum above the drums' notes, Hz; None if hardly anything is."""
+    """Return the spectral centroid in Hz from ``CLICK_FROM_HZ`` up; None if too little is there."""
     above = bins >= CLICK_FROM_HZ
     bright, total = float(spectrum[above].sum()), float(spectrum.sum())
     if bright <= total * 10.0 ** (LEAST_CLICK_DB / 10.0):

@@ -55,7 +55,7 @@ OVER_BED = (
     "stem or single hits"
 )
 NO_CLICK = "the first moment is the drum's note: no click stands out of it"
-UNDER_HATS = "a hat or cymbal is struck with every clean stroke: its brightness would be theirs"
+UNDER_HATS = "a hat or cymbal is hit with every clean stroke and would be measured instead"
 CLIPPED = "the recording is clipped: its loud strokes were cut to the level of softer ones"
 LEAST_FIRM = 0.15
 """A decay under others is pitched if its uncertainty is at most this share of it."""
@@ -91,7 +91,7 @@ class CleanStroke:
     drum_gap_s: float
     any_gap_s: float
     under_metal: bool = False
-    """Whether a hat or cymbal is struck with it."""
+    """Whether a hat or cymbal is hit at the same time."""
 
     def undisturbed(self) -> StrokeSpan:
         """Return the stroke with the time until anything else is struck."""
@@ -451,7 +451,7 @@ def _together(
 
 
 def _shape(mono: Samples, stroke: CleanStroke, pitch_hz: float | None) -> StrokeShape:
-    """Return a stroke's shape; a hat or cymbal struck with it is brighter than its own click."""
+    """Return a stroke's shape, without a click where a hat or cymbal is hit at the same time."""
     shape = stroke_shape(mono, stroke.time_s, pitch_hz, stroke.any_gap_s)
     return replace(shape, click_hz=None) if stroke.under_metal else shape
 

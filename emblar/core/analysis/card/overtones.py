@@ -75,7 +75,7 @@ def voice_ring(low: Array, strokes: Sequence[StrokeSpan], pitch_hz: float) -> li
 
 
 def strongest_of_each(rows: Array) -> Array:
-    """Return each stroke's strongest row: beside a partial the fit leaves faint ghosts of it."""
+    """Return each stroke's strongest row: next to a partial the fit leaves faint ghosts of it."""
     order = rows[np.lexsort((-rows[:, 1], rows[:, 3]))]
     _, first = np.unique(order[:, 3], return_index=True)
     return np.asarray(order[first])

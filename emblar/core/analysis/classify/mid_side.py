@@ -1,11 +1,11 @@
-"""What the side of a stereo mix says of its strokes, beside its middle.
+"""What the side of a stereo mix says of its strokes, next to its middle.
 
 Conventions
 -----------
 The *middle* is the first component of the channels, the *side* the second (``audio``): bass and
 voice are mostly not in it, toms, hats and cymbals often are. The classifier hears both; a small
 network (family ``both``) weighs what it says of each, shape (candidates, KINDS), with how loud the
-side is beside the middle and how much either rises in each of ``APART_HZ``. It was fitted on
+side is next to the middle and how much either rises in each of ``APART_HZ``. It was fitted on
 made-up stereo mixes, kits in their middle among them (``training``): a side with nothing of the
 drums in it has no say.
 """

@@ -32,7 +32,7 @@ AFTER_S = (0.05, 0.1, 0.2, 0.3)
 MULTIPLES = np.array([0.5, 1.5, 2.0, 2.5, 3.0, 3.5, 4.0, 4.5, 5.0, 5.5, 6.0])
 """Multiples of the peak at which partials are looked for: whole ones are a string's."""
 REACH_BINS = 1
-"""So many bins beside a place count as it."""
+"""So many bins next to a place count as it."""
 FLAT_EDGES_HZ = (60.0, 300.0, 700.0, 1800.0)
 """Bands in which flatness is read, Hz."""
 FLOOR_DB = -50.0

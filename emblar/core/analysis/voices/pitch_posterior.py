@@ -39,7 +39,7 @@ OWN_CENTS = 45.0
 """How much sharper than settled a tom is heard so early, and how far this is off all the same: 31
 ct in the median on 13 sampled kits under backings, whose toms bend long, none on model drums."""
 TRACKED_CENTS = 60.0
-"""How far the partial of a tom is off under a backing beside its own uncertainty (as above)."""
+"""How far the partial of a tom is off under a backing over its own uncertainty (as above)."""
 AGREEING_SD = 1.5
 """Strokes and partial agree within so many standard deviations."""
 LEAST_CHANCE = 0.02

@@ -53,7 +53,7 @@ def read_clip(
     side: Side,
     data: bytes,
 ) -> Read:
-    """Read the taps of a clip and keep what they told; they go round the rods not read yet.
+    """Read the taps in a clip, rod by rod from the first unread one, and keep the pitches.
 
     Parameters
     ----------
@@ -74,7 +74,7 @@ def read_clip(
     rods = list(head.unread) or list(range(current.drum.owned.rods))
     if len(taps) > len(rods):
         raise InputError(
-            f"{len(taps)} taps were heard, but {len(rods)} rods are to be read. Tap once beside "
+            f"{len(taps)} taps were heard, but {len(rods)} rods are to be read. Tap once next to "
             "each rod, in order, and use the new recording. Nothing was kept."
         )
     rows = tuple(zip(taps, rods, strict=False))
@@ -87,17 +87,17 @@ def read_clip(
 def read_live(
     scope: Scope, session_id: int, slot_id: int, side: Side, taps: Sequence[tuple[int, bytes]]
 ) -> Read:
-    """Read the last of some taps together with those before it, and keep what they told.
+    """Read the newest tap together with the ones before it, and keep the pitches.
 
-    A tap that told nothing by itself is kept as soon as others on the same head explain it.
+    A tap that could not be read alone gets its pitch once later taps on the same head explain it.
 
     Parameters
     ----------
     side
         The head tapped, the other silenced.
     taps
-        The rod tapped beside, from 0, and a sound file of one tap; the newest last, all since the
-        head was last turned.
+        Rod number from 0 and a sound file of one tap, newest last, all since the head was last
+        turned.
 
     Raises
     ------

@@ -55,7 +55,7 @@ class HeadWork:
         Its lug pitch by the plan, and the one to go for: the plan's as this drum's own readings
         moved it, or what it stood at in the setup it is brought back to.
     readings
-        What was read beside each rod since it was last turned, or None.
+        What was read next to each rod since it was last turned, or None.
     state
         What is known of it; None before the first reading of a head that was not let down.
     found
@@ -290,7 +290,7 @@ def _taps(rows: Sequence[MeasurementInfo], side: Side, rods: int) -> tuple[int, 
 def _readings(
     rows: Sequence[MeasurementInfo], side: Side, rods: int
 ) -> tuple[MeasurementInfo | None, ...]:
-    """Return the last reading beside each rod."""
+    """Return the last reading next to each rod."""
     last: dict[int, MeasurementInfo] = {
         row.rod - 1: row for row in rows if row.side == side and row.rod is not None
     }

@@ -136,10 +136,7 @@ def bench_page(
     side = _side_at(current, head)
     tuned_head = current.heads.get(side) if side else None
     text = _text(current, job)
-    doing, rod = _doing(job, tuned_head)
-    if doing == "tap" and tuned_head is not None and tuned_head.unread:
-        # On to the next rod also where a tap was not read yet; at the end those come again.
-        rod = min(tuned_head.unread, key=lambda r: tapped.index(r) if r in tapped else -1)
+    doing, rod = _doing(job, tuned_head, tapped)
     big, then, also = instruction(current, job, tuned_head, doing, rod, text)
     first = FIRST_ROD[from_badge]
     then = then.format(first=first) if doing == "tap" else then
@@ -212,7 +209,9 @@ def _side_at(current: Bench, head: str) -> Side | None:
     return chosen or (open_heads[0] if open_heads else "batter")
 
 
-def _doing(job: Job | None, tuned_head: HeadWork | None) -> tuple[str, int | None]:
+def _doing(
+    job: Job | None, tuned_head: HeadWork | None, tapped: tuple[int, ...]
+) -> tuple[str, int | None]:
     """Return what is to be done, and at which rod, from 0."""
     if job is None:
         return "done", None
@@ -223,7 +222,9 @@ def _doing(job: Job | None, tuned_head: HeadWork | None) -> tuple[str, int | Non
     if tuned_head.turning is not None and job.tunes:
         return "turn", tuned_head.turning.left[0]
     if tuned_head.unread:
-        return "tap", tuned_head.unread[0]
+        # Move on after each tap, read or not; unread rods come again at the end.
+        waiting = {rod: order for order, rod in enumerate(tapped)}
+        return "tap", min(tuned_head.unread, key=lambda rod: waiting.get(rod, -1))
     if job.tunes and tuned_head.refusal:
         return "refused", None
     if job.tunes and tuned_head.advice is not None and tuned_head.advice.why in AGAIN:

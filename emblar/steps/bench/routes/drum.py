@@ -40,7 +40,7 @@ MOST_RODS = 20
 MOST_TOGETHER = 8
 """Taps that are sent and read together."""
 NEEDS_OTHERS = ("cannot tell", "wrong mode", "other head")
-"""Why one tap by itself is not read, though a round of them may be."""
+"""Reasons why a single tap cannot be read although several together may be."""
 Rod = Annotated[int, Field(ge=0, lt=MOST_RODS)]
 HZ = re.compile(r"\s*hz$", re.IGNORECASE)
 """A unit typed behind a pitch."""
@@ -114,7 +114,7 @@ def _side(text: str) -> Side:
 
 
 class TapAnswer(BaseModel):
-    """What the last tap told, for the screen and for the voice."""
+    """What to show and say about the last tap."""
 
     read: bool
     says: str
@@ -144,7 +144,7 @@ def tap(
     last, number = read.taps[-1]
     says = _tap_words(last, number)
     if last.hz is None and len(taps) < ROUND and last.why_not in NEEDS_OTHERS:
-        says = f"Rod {number + 1}: heard. Its pitch follows with the next taps."
+        says = f"Rod {number + 1}: tap recorded. Its pitch will come with the next taps."
     return TapAnswer(read=last.hz is not None, says=says, kept=read.kept)
 
 

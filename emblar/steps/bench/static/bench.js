@@ -9,7 +9,7 @@ let live = null;
 const bench = () => document.querySelector("[data-bench]");
 // On a sweep one stroke follows the other: the microphone stays on.
 const goesOn = () => bench()?.hasAttribute("data-goes-on");
-const heard = (text) => {
+const showStatus = (text) => {
   const line = document.querySelector("[data-heard]");
   if (line) line.textContent = text;
 };
@@ -37,7 +37,7 @@ const refresh = async () => {
 
 const send = (href, form) =>
   sendUntilAnswered(href, form, { accept: "application/json" }, () =>
-    heard("Not sent yet: the server does not answer. The tap is kept and sent again."),
+    showStatus("Not sent yet: the server does not answer. The tap is kept and sent again."),
   );
 
 const gotTap = async (samples, rate) => {
@@ -80,15 +80,15 @@ const readTap = async (href, side, rod, samples, rate) => {
   }
   const answer = await send(href, form);
   if (!answer.ok) {
-    heard(await answer.text());
+    showStatus(await answer.text());
     return;
   }
-  const told = await answer.json();
-  heard(told.says);
+  const result = await answer.json();
+  showStatus(result.says);
   // From the tap itself to its pitch on the screen: what came after it was waited for, too.
-  if (told.read) performance.measure("tap", { start: from - 1000 * Number(bench().dataset.span), end: performance.now() });
+  if (result.read) performance.measure("tap", { start: from - 1000 * Number(bench().dataset.span), end: performance.now() });
   await refresh();
-  heard(told.says);
+  showStatus(result.says);
   say(document.querySelector("[data-big]")?.textContent ?? "");
   if (bench()?.dataset.doing !== "tap") stop();
 };
@@ -96,12 +96,12 @@ const readTap = async (href, side, rod, samples, rate) => {
 const gotStroke = async (samples, rate) => {
   const form = new FormData();
   form.append("file", wav([samples], rate), "stroke.wav");
-  heard("Reading the stroke …");
+  showStatus("Reading the stroke …");
   if (live) live.busy = true;
   const { base, doing } = bench().dataset;
   const answer = await send(`${base}/${doing === "wires" ? "wires" : "stroke"}`, form);
   if (live) live.busy = false;
-  if (!answer.ok) heard(await answer.text());
+  if (!answer.ok) showStatus(await answer.text());
   else if (!goesOn()) window.location.assign(answer.url);
   else {
     await refresh();
@@ -122,7 +122,7 @@ const stop = () => {
 
 const start = async (button) => {
   if (!navigator.mediaDevices) {
-    heard("This browser gives no microphone here. Use a recording of taps instead, or type the pitches.");
+    showStatus("This browser gives no microphone here. Use a recording of taps instead, or type the pitches.");
     return;
   }
   const stream = await navigator.mediaDevices.getUserMedia({
@@ -162,7 +162,7 @@ document.addEventListener("click", (event) => {
   const button = event.target.closest("[data-listen]");
   if (button) {
     if (live) stop();
-    else start(button).catch((error) => heard(`No microphone: ${error.message}. Use a recording or type the pitches.`));
+    else start(button).catch((error) => showStatus(`No microphone: ${error.message}. Use a recording or type the pitches.`));
   }
   const voice = event.target.closest("[data-voice]");
   if (voice) {

@@ -123,7 +123,7 @@ def change(
 def assign(db: Session, slot_id: int, voice: str | None, *, also: bool = False) -> KitDrum:
     """Let a drum play a voice; the drum that played it before plays none.
 
-    With ``also`` it plays the voice beside the drum that does, or as a candidate for it.
+    With ``also`` it plays the voice next to the drum that does, or as a candidate for it.
     """
     row = _slot(db, slot_id)
     if voice is not None and not also:

@@ -1,4 +1,4 @@
-"""A reading of a drum's pitch as a tone, beside the record's stroke: which note is it?"""
+"""A reading of a drum's pitch as a tone, next to the record's stroke: which note is it?"""
 
 import numpy as np
 

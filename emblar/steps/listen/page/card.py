@@ -77,7 +77,7 @@ def card_rows(card: VoiceFile) -> tuple[CardRow, ...]:
 
 
 def _words(card: VoiceFile) -> dict[str, str]:
-    """Return what is said beside a number where it depends on the drum."""
+    """Return what is said next to a number where it depends on the drum."""
     return {
         "pitch": note_text(card.fundamental_hz) if card.fundamental_hz else "",
         "bend": "" if card.glide_cents is None else _bend_word(card.glide_cents),
@@ -185,7 +185,7 @@ class ReadingRow:
     hz: str
     planned: bool
     sound: str
-    """Where it is played as a tone beside the record's stroke."""
+    """Where it is played as a tone next to the record's stroke."""
     key: str
     """The key that chooses it: that of the first other one."""
 

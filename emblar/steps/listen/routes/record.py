@@ -299,7 +299,7 @@ def evidence_value(
 
 @router.get("/reading.wav")
 def reading_heard(scope: Here, session_id: Id, voice: Text, hz: AskedNumber) -> Response:
-    """Return a reading of a drum's pitch as a tone beside its stroke on the record."""
+    """Return a reading of a drum's pitch as a tone next to its stroke on the record."""
     return Response(reading_sound(scope, session_id, voice, hz or 0.0), media_type="audio/wav")
 
 

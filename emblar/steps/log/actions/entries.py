@@ -254,7 +254,7 @@ def _rounds(readings: Iterable[ReadingInfo]) -> tuple[Round, ...]:
         by_setup[reading.setup_id].append(reading)
     result = []
     for setup_id, rows in by_setup.items():
-        # What was read last beside each rod.
+        # What was read last next to each rod.
         lugs = {
             side: list({r.rod: r.hz for r in rows if r.what == "lug" and r.side == side}.values())
             for side in ("batter", "reso")

@@ -1,4 +1,4 @@
-"""Round the kit: every drum struck in turn, how it stands beside the others, kept with its work."""
+"""Round the kit: every drum hit in turn and compared with the others, kept with its work."""
 
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
@@ -27,7 +27,7 @@ from emblar.steps.kit.actions.drums import kit
 from emblar.steps.kit.queries.slots import KitDrum
 from emblar.steps.listen.actions.recordings import AnalysedRecord, analysed_record
 
-TWO_DRUMS = "There have to be two drums in the kit to hold beside one another."
+TWO_DRUMS = "The kit needs two drums to compare."
 
 
 @dataclass(frozen=True, slots=True)

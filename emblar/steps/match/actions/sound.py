@@ -29,7 +29,7 @@ BEFORE_S = 0.1
 AFTER_S = 1.6
 SONG_S = 10.0
 Samples = NDArray[np.float64]
-NO_TAKE = "There is no take to hear yet. Record one, or upload a file."
+NO_TAKE = "No take yet. Record one or upload a file."
 
 
 def pair_sounds(

@@ -1,4 +1,4 @@
-"""``emblar journey``, ``pads`` and ``round``: takes of a drum, what is beside it, is it even."""
+"""``emblar journey``, ``pads`` and ``round``: takes of a drum, what is next to it, is it even."""
 
 from pathlib import Path
 from typing import TYPE_CHECKING, Annotated
@@ -169,7 +169,7 @@ def round_command(
     tom: Annotated[list[str] | None, typer.Option("--tom", help="Which of them are toms")] = None,
     strikes: Annotated[int, typer.Option("--strikes", help="Strokes on each drum")] = 3,
 ) -> None:
-    """Say how loud each drum of a kit is beside the others."""
+    """Say how loud each drum of a kit is next to the others."""
     from emblar.core.analysis.signal.audio import ANALYSIS_RATE_HZ
     from emblar.core.matching.round import MOST_STRIKES, read_round, standings
     from emblar.formats.journey import round_file

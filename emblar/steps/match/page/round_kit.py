@@ -1,4 +1,4 @@
-"""Round the kit: how every drum stands beside the others, in words and on one ruler."""
+"""Round the kit: how every drum compares with the others, in words and on one ruler."""
 
 from collections.abc import Sequence
 from dataclasses import dataclass

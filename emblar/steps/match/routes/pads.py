@@ -1,4 +1,4 @@
-"""Cymbals and pads: what is struck beside the planned drums, against the record."""
+"""Cymbals and pads: what is struck next to the planned drums, against the record."""
 
 from typing import Annotated, Literal
 

@@ -7,7 +7,7 @@ const LONGEST_S = 30;
 let pair = null;
 let taking = null;
 
-const heard = (text) => {
+const showStatus = (text) => {
   const line = document.querySelector("[data-heard]");
   if (line) line.textContent = text;
 };
@@ -92,7 +92,7 @@ const record = async () => {
   context.createMediaStreamSource(stream).connect(node);
   taking = { stream, context, blocks, rate: context.sampleRate, until: setTimeout(() => finish(), LONGEST_S * 1000) };
   document.querySelector("[data-take-says]").textContent = "Recording: stop";
-  heard(document.querySelector("[data-match]").dataset.how ?? "Recording. A few strokes, soft to loud, then n again.");
+  showStatus(document.querySelector("[data-match]").dataset.how ?? "Recording. A few strokes, soft to loud, then n again.");
 };
 
 const finish = async () => {
@@ -104,13 +104,13 @@ const finish = async () => {
   document.querySelector("[data-take-says]").textContent = document.querySelector("[data-match]").dataset.usual ?? "Record a take";
   const form = new FormData();
   form.append("file", wav(blocks, rate), "take.wav");
-  heard("Listening to it …");
+  showStatus("Listening to it …");
   const base = document.querySelector("[data-match]").dataset.match;
   const answer = await sendUntilAnswered(`${base}/take`, form, { "HX-Request": "true" }, () =>
-    heard("Not sent yet: the server does not answer. The take is kept and sent again."),
+    showStatus("Not sent yet: the server does not answer. The take is kept and sent again."),
   );
   if (answer.ok) window.location.assign(answer.url);
-  else heard(await answer.text());
+  else showStatus(await answer.text());
 };
 
 document.addEventListener("click", (event) => {
@@ -133,7 +133,7 @@ document.addEventListener("click", (event) => {
   if (event.target.closest("[data-hear], [data-stop]")) stopPair();
   if (event.target.closest("[data-take]")) {
     stopPair();
-    (taking ? finish() : record()).catch((error) => heard(`No microphone: ${error.message}. Upload a take as a file.`));
+    (taking ? finish() : record()).catch((error) => showStatus(`No microphone: ${error.message}. Upload a take as a file.`));
   }
 });
 document.addEventListener("keydown", (event) => {

@@ -161,7 +161,7 @@ def task_of(drum: KitDrum, matches: AnalysedRecord | None) -> Task:
 
 
 def _as_on_record(plan: DrumPlan, matches: AnalysedRecord | None, task: Task) -> DrumPlanFile:
-    """Return a plan to keep; beside it stands the record as it is, not as it is wished."""
+    """Return a plan to keep; it holds the record as it is, not as it is wished."""
     target = target_of(matches, task.target.voice)
     return drum_plan_file(replace(plan, target=dict(target.values) if target else {}))
 

@@ -1,4 +1,4 @@
-"""Plan versions: listed, looked at beside each other, and taken back."""
+"""Plan versions: listed, looked at next to each other, and taken back."""
 
 from emblar.core.errors import InputError
 from emblar.formats.stored import by_id

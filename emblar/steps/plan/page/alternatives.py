@@ -40,7 +40,7 @@ class SchoolTable:
 
 @dataclass(frozen=True, slots=True)
 class OtherRow:
-    """Another way to plan the drum, and what to send to take it."""
+    """An alternative plan for the drum, and the form values that select it."""
 
     name: str
     says: str
@@ -60,7 +60,7 @@ class Alternative:
 
 
 def school_tables(file: DrumPlanFile) -> tuple[SchoolTable, ...]:
-    """Return the disagreements that matter on this drum, each with its sides."""
+    """Return what players disagree about for this drum, with the choices for each."""
     tables: dict[str, list[SchoolRow]] = {}
     for school in file.schools:
         row = SchoolRow(school.name, school.text, school.chosen, school.favoured)

@@ -46,7 +46,7 @@ class WishRow:
 
 @dataclass(frozen=True, slots=True)
 class PlanForm:
-    """What can be asked of the selected drum by hand."""
+    """The choices to make by hand for the selected drum."""
 
     action: str
     relations: tuple[Option, ...]
@@ -58,7 +58,7 @@ class PlanForm:
     resos: tuple[Option, ...]
     dampers: tuple[Option, ...]
     more_dampers: tuple[tuple[str, tuple[Option, ...]], ...]
-    """Further dampers beside the first: the field's name and its options."""
+    """Further dampers next to the first: the field's name and its options."""
     strikers: tuple[Option, ...]
     wires: tuple[Option, ...]
     ports: tuple[Option, ...]
@@ -86,7 +86,7 @@ def _damper_options(
 def _more_dampers(
     drum: KitDrum, chosen: tuple[str, ...] | None
 ) -> tuple[tuple[str, tuple[Option, ...]], ...]:
-    """Return as many further fields as are filled, and one more, up to three dampers in all."""
+    """Return a field for each further damper and an empty one, three dampers at most."""
     count = min(len(chosen or ()), 2)
     return tuple((f"damper_{i + 1}", _damper_options(drum, chosen, i)) for i in range(1, count + 1))
 

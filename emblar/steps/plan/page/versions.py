@@ -1,4 +1,4 @@
-"""Versions of the plan: which there are, and two of them beside each other."""
+"""Versions of the plan: which there are, and two of them next to each other."""
 
 from collections.abc import Sequence
 from dataclasses import dataclass
@@ -37,7 +37,7 @@ class DrumPair:
 
 @dataclass(frozen=True, slots=True)
 class VersionsPage:
-    """Two versions of the plan beside each other."""
+    """Two versions of the plan next to each other."""
 
     frame: Frame
     left: int

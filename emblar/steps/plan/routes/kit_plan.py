@@ -127,7 +127,7 @@ def voices(scope: Here, session_id: Id, sel: Annotated[str, Form()] = "") -> Res
 
 @router.get("/versions/{version}")
 def version(scope: Here, request: Request, session_id: Id, version: Id, sel: str = "") -> Response:
-    """Show a version beside the newest one."""
+    """Show a version next to the newest one."""
     _, around = load(scope, session_id, "plan", sel)
     newest = versions(scope, session_id)[0].version
     one, other = (plan_version(scope, session_id, v) for v in (version, newest))

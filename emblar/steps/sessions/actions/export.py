@@ -78,7 +78,6 @@ ZIP_ERRORS = (
     zlib.error,
     struct.error,
     lzma.LZMAError,
-    NotImplementedError,
     RuntimeError,
     OSError,
     EOFError,
