@@ -27,7 +27,7 @@ from emblar.core.drum import Setup, Wish
 from emblar.core.errors import EmblarError
 from emblar.core.matching.differences import Comparison, compare
 from emblar.core.matching.learned import Trial, learned_shares
-from emblar.core.matching.moves import Move, drum_of, effect_of, next_moves
+from emblar.core.matching.moves import LEARNED_AS, Move, drum_of, effect_of, next_moves
 from emblar.core.planning.brief import Brief
 from emblar.core.planning.kit import OwnedDrum
 from emblar.core.planning.plan_drum import plan_drum
@@ -178,7 +178,8 @@ def follow(seed: int, choose: Choose, world: World = "own") -> Came:
         move, moves, before = choose(offered, result, rng), moves + 1, take
         take = rendered(owned, move.setup, seed + 1000 * (moves + 1), our_own)
         did = {n: (d.steps, d.sd_steps) for n, d in compare(before, take).differences.items()}
-        tried.append(Trial(move.kind, effect_of(owned, ours, move.setup), did))
+        kind_of = LEARNED_AS.get(move.kind, move.kind)
+        tried.append(Trial(kind_of, effect_of(owned, ours, move.setup), did))
         ours = move.setup
     left = {
         n: round(d.steps, 1)
