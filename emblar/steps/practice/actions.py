@@ -27,6 +27,8 @@ MOST_TURNS = 4.0
 """One rod is turned this far at a time at most, turns: as far as the next turns go."""
 MOST_LISTED = 400
 READ_SD_CENTS = 4.0
+MOST_UNREAD = 0.2
+"""Share of the rods that may be unread: their neighbours tell enough for the next turns."""
 PEAK = 0.6
 
 
@@ -67,9 +69,9 @@ def progress(scope: Scope) -> Progress:
     return Progress(best, ear)
 
 
-def begin_drum(scope: Scope, level_id: str) -> int:
-    """Begin a practice drum and return its id."""
-    seed = secrets.randbelow(1 << 30)
+def begin_drum(scope: Scope, level_id: str, seed: int | None = None) -> int:
+    """Begin a practice drum, one of many unless a seed says which, and return its id."""
+    seed = secrets.randbelow(1 << 30) if seed is None else seed
     hidden = begin(level_id, seed)
     rods = [None] * hidden.drum.rods
     file = PracticeFile(
@@ -192,8 +194,9 @@ def _check_rod(hidden: PracticeDrum, rod: int) -> None:
 
 
 def _advice(exercise_level: Level, file: PracticeFile, goal_hz: float) -> NextTurns | None:
-    """Return the next turns from what was read, where numbers are asked for."""
-    if not file.numbers or any(hz is None for hz in file.readings):
+    """Return the next turns where numbers are asked for and most rods were read."""
+    unread = file.readings.count(None)
+    if not file.numbers or unread > len(file.readings) * MOST_UNREAD:
         return None
     state = head_at(
         exercise_level.rods,

@@ -20,9 +20,10 @@ def tapped(number: int, rod: int) -> None:
             return
 
 
+@pytest.mark.parametrize("seed", [1, 2, 23758])
 @pytest.mark.parametrize("level", list(levels()))
-def test_following_the_numbers_brings_every_level_in_tune(level: str) -> None:
-    number = practice.begin_drum(HERE, level)
+def test_following_the_numbers_brings_every_level_in_tune(level: str, seed: int) -> None:
+    number = practice.begin_drum(HERE, level, seed)
     practice.show_numbers(HERE, number, on=True)
     for _ in range(8):
         found = practice.practised(HERE, number)
