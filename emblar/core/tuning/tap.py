@@ -247,22 +247,24 @@ def _read_rings(rings: Sequence[_Piece], head: TappedHead) -> list[Tap]:
     One or two strokes on the whole drum may look like taps, and the model's ratios alone take
     another mode for the lug note on heads that it does not know.
     """
-    together = _read_together(rings, head) if rings else []
+    if not rings:
+        return []
+    together, lug_hz = _read_together(rings, head)
     if len(rings) >= ROUND:
         return together
     result = []
-    for piece, other in zip(rings, together, strict=True):
+    for i, piece in enumerate(rings):
         tap = _read_piece(piece, head)
-        if tap.hz is not None and not _agree(tap, other):
+        if tap.hz is not None and not _agree(tap.hz, lug_hz.get(i)):
             tap = Tap(tap.time_s, None, None, "wrong mode")
         result.append(tap)
     return result
 
 
-def _agree(tap: Tap, other: Tap) -> bool:
-    if tap.hz is None or other.hz is None:
+def _agree(hz: float, other_hz: float | None) -> bool:
+    if other_hz is None:
         return False
-    return 1200.0 * abs(math.log2(tap.hz / other.hz)) < parameter("tap_same_within")
+    return 1200.0 * abs(math.log2(hz / other_hz)) < parameter("tap_same_within")
 
 
 def _ends(samples: Samples, rate_hz: int, onsets: Sequence[float]) -> list[float]:
@@ -377,8 +379,10 @@ def _piece(
     return _Piece(begin_s, ring, before, low_rate)
 
 
-def _read_together(rings: Sequence[_Piece], head: TappedHead) -> list[Tap]:
-    """Return what taps on one head tell, read as a whole (``tap_round``)."""
+def _read_together(
+    rings: Sequence[_Piece], head: TappedHead
+) -> tuple[list[Tap], dict[int, float]]:
+    """Return the taps read as a whole (``tap_round``), and where the lug note surely is, Hz."""
     fits = [_sinusoids(piece.ring, piece.rate_hz, PARTIALS) for piece in rings]
     partials = [
         np.array(
@@ -391,17 +395,18 @@ def _read_together(rings: Sequence[_Piece], head: TappedHead) -> list[Tap]:
         for fit in fits
     ]
     reading = read_round(partials, head.prior())
+    is_sure = reading is not None and _is_sure(reading, len(rings), head)
     taps = []
     for i, (piece, fit) in enumerate(zip(rings, fits, strict=True)):
         if reading is None:
             taps.append(Tap(piece.time_s, None, None, "cannot tell"))
         elif i not in reading.lug_hz:
             taps.append(Tap(piece.time_s, None, None, "something else sounds"))
-        elif not _is_sure(reading, len(rings), head):
+        elif not is_sure:
             taps.append(Tap(piece.time_s, None, None, "wrong mode"))
         else:
             taps.append(_checked(piece, fit, reading.lug_hz[i]))
-    return taps
+    return taps, (reading.lug_hz if reading is not None and is_sure else {})
 
 
 def _is_sure(reading: RoundReading, rings: int, head: TappedHead) -> bool:
@@ -468,14 +473,13 @@ def _sinusoids(piece: Samples, rate: float, count: int = 8) -> list[DampedSinuso
     longest = round(parameter("fit_samples"))
     fit = piece[:longest]
     result = fit_damped_sinusoids(fit, rate, count=min(count, len(fit) // 8))
-    top = max((s.energy for s in result), default=0.0)
-    return [
+    result = [
         s
         for s in result
-        if s.energy > top * 10.0 ** (-parameter("partial_range") / 10.0)
-        and s.frequency_hz < 0.45 * rate
-        and -1.0 < s.decay_rate < parameter("fastest_decay")
+        if s.frequency_hz < 0.45 * rate and -1.0 < s.decay_rate < parameter("fastest_decay")
     ]
+    top = max((s.energy for s in result), default=0.0)
+    return [s for s in result if s.energy > top * 10.0 ** (-parameter("partial_range") / 10.0)]
 
 
 def _best_two(

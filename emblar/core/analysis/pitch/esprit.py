@@ -100,11 +100,12 @@ def _amplitudes(pieces: Array, poles: NDArray[np.complex128]) -> NDArray[np.comp
         ),
         axis=2,
     )
-    gram = basis.conj() @ basis.transpose(0, 2, 1)
-    diagonal = np.einsum("pii->pi", gram).real.max(axis=1)
-    gram = gram + (RIDGE * diagonal)[:, None, None] * np.eye(poles.shape[1])
+    # Every pole at unit length: next to one that grows, the others would drown in the ridge.
+    length = np.linalg.norm(basis, axis=2)
+    basis /= length[:, :, None]
+    gram = basis.conj() @ basis.transpose(0, 2, 1) + RIDGE * np.eye(poles.shape[1])
     right = basis.conj() @ pieces[:, :, None].astype(np.complex128)
-    return np.asarray(np.linalg.solve(gram, right)[:, :, 0])
+    return np.asarray(np.linalg.solve(gram, right)[:, :, 0] / length)
 
 
 def fit_damped_sinusoids(
