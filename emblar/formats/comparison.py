@@ -110,6 +110,13 @@ class MovesAsked(Strict):
         )
 
 
+class ThenFile(Strict):
+    """The second of two changes of which neither helps alone."""
+
+    kind: str
+    what: str
+
+
 class MoveFile(Strict):
     """One change: what, what it does in steps by the model, what it brings and costs."""
 
@@ -122,6 +129,11 @@ class MoveFile(Strict):
     back: str
     tried: int = Field(
         default=0, description="earlier changes like it that its effect is scaled by"
+    )
+    then: ThenFile | None = Field(
+        default=None,
+        description="the change to make after it where neither helps alone; effect, gain and "
+        "minutes are of both",
     )
 
 
@@ -193,6 +205,7 @@ def moves_file(moves: list[Move], comparison: Comparison) -> MovesFile:
                 minutes=m.minutes,
                 back=m.back,
                 tried=m.tried,
+                then=None if m.then is None else ThenFile(kind=m.then[0], what=m.then[1]),
             )
             for m in moves
         ],

@@ -21,6 +21,6 @@ def no_move_words(comparison: Comparison) -> str:
             "Plan."
         )
     return (
-        "No single change brings it clearly nearer. What is left may be the room, the processing "
-        "or the player's hand."
+        "Neither one change nor two would bring it clearly nearer. What is left may be the room, "
+        "the processing or the player's hand."
     )

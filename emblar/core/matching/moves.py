@@ -8,11 +8,14 @@ What earlier changes of its kind did on this drum scales it (``learned``).
 What nobody hears counts for nothing (``differences.score``).
 """
 
+import math
 import tomllib
 from collections.abc import Callable, Iterator, Mapping, Sequence
+from contextlib import suppress
 from dataclasses import dataclass, replace
 from functools import lru_cache
 from importlib import resources
+from itertools import combinations
 from typing import Literal
 
 from emblar.core.acoustics.coefficients import prior_coefficients
@@ -46,6 +49,12 @@ LEAST_GAIN = 0.15
 MISSING_COSTS = 0.5
 TUNE_FIRST_STEPS = 1.5
 AS_MODELLED = Share()
+BOUGHT = ("damper", "strike", "head")
+"""Kinds of change for which something has to be at hand."""
+TWICE = ("damper", "undamp")
+"""Kinds of change of which two at once are two changes."""
+PAIRS_TRIED = 12
+"""Pairs that are worked out exactly, of all that promise something by adding their effects."""
 LEARNED_AS: dict[str, str] = {"undamp": "damper"}
 """Changes that are learned of together with another kind."""
 
@@ -80,6 +89,9 @@ class Move:
         The setup after it.
     effect
         What it does, in steps per quantity, by the model; only what moves noticeably.
+    then
+        The change to make after it, kind and id, where neither helps alone; effect, gain and
+        minutes are of both, the setup is that between them.
     gain
         How much nearer the record it brings the take in all, steps.
     gain_sd
@@ -99,11 +111,13 @@ class Move:
     back: str
     tried: int = 0
     """How many earlier changes of its kind on this drum its effect is scaled by."""
+    then: tuple[Kind, str] | None = None
 
     @property
     def worth(self) -> float:
         """What it brings less what its kind has to bring, steps."""
-        return self.gain - float(_rows()[self.kind]["weight"])
+        kinds = (self.kind, *(self.then or ())[:1])
+        return self.gain - sum(float(_rows()[kind]["weight"]) for kind in kinds)
 
 
 @lru_cache(maxsize=1)
@@ -170,15 +184,109 @@ def next_moves(
     def tried(changes: Sequence[Change], weigh: Weigh) -> list[Move]:
         moves = []
         for kind, what, after in changes:
-            missing = have is not None and kind in ("damper", "strike", "head") and what not in have
-            share = (learned or {}).get(LEARNED_AS.get(kind, kind), AS_MODELLED)
+            missing = have is not None and kind in BOUGHT and what not in have
+            share = (learned or {}).get(_learned_as(kind), AS_MODELLED)
             move = _move(kind, what, owned, setup, after, apart, share, weigh)
             if move is not None:
                 moves.append(replace(move, buys=missing))
         return _ordered(moves, apart.get("pitch", 0.0))
 
     # Where nothing counts any more because it is so far off, coming nearer has to count.
-    return tried(near, _gain) or tried([*near, *_turns(owned, setup, FAR_TURNS)], _far_gain)
+    return (
+        tried(near, _gain)
+        or tried([*near, *_turns(owned, setup, FAR_TURNS)], _far_gain)
+        or (_pairs(owned, setup, near, apart, learned or {}, have) if comparison.audible else [])
+    )
+
+
+def _pairs(
+    owned: OwnedDrum,
+    setup: Setup,
+    changes: Sequence[Change],
+    apart: Mapping[str, float],
+    learned: Mapping[str, Share],
+    have: frozenset[str] | None,
+) -> list[Move]:
+    """Return two changes of which neither helps alone, the best first.
+
+    Effects are added to find them; what both do together is then asked of the model.
+    """
+    usable = [c for c in changes if have is None or c[0] not in BOUGHT or c[1] in have]
+    effects, shares = list[tuple[Change, dict[str, float]]](), dict[Kind, Share]()
+    for change in usable:
+        share = shares.setdefault(change[0], learned.get(_learned_as(change[0]), AS_MODELLED))
+        with suppress(EmblarError):
+            effect = effect_of(owned, setup, change[2])
+            effects.append((change, {n: share.mean * effect.get(n, 0.0) for n in apart}))
+    ranked = []
+    for (one, by_one), (other, by_other) in combinations(effects, 2):
+        if _go_together(one, other):
+            after = score({n: s + by_one[n] + by_other[n] for n, s in apart.items()})
+            weight = float(_rows()[one[0]]["weight"]) + float(_rows()[other[0]]["weight"])
+            ranked.append((after + weight, one, other))
+    ranked.sort(key=lambda row: row[0])
+    moves = (_pair(owned, setup, row[1:], apart, shares) for row in ranked[:PAIRS_TRIED])
+    return sorted((m for m in moves if m is not None), key=lambda m: -m.worth)
+
+
+def _pair(
+    owned: OwnedDrum,
+    setup: Setup,
+    pair: tuple[Change, Change],
+    apart: Mapping[str, float],
+    shares: Mapping[Kind, Share],
+) -> Move | None:
+    """Return two changes as one move, the one that does less harm alone first."""
+    with suppress(EmblarError):
+        alone = [
+            score({n: s + effect_of(owned, setup, c[2]).get(n, 0.0) for n, s in apart.items()})
+            for c in pair
+        ]
+        first, second = pair if alone[0] <= alone[1] else pair[::-1]
+        by_first = effect_of(owned, setup, first[2])
+        after = next(
+            (c[2] for c in _changes(owned, first[2], heads=True) if c[:2] == second[:2]), None
+        )
+        if after is None:
+            return None
+        by_second = effect_of(owned, first[2], after)
+        both = {
+            n: shares[first[0]].mean * by_first.get(n, 0.0)
+            + shares[second[0]].mean * by_second.get(n, 0.0)
+            for n in apart
+        }
+        gain = score(apart) - score({n: s + both[n] for n, s in apart.items()})
+        doubt = math.hypot(
+            shares[first[0]].sd * score({n: by_first.get(n, 0.0) for n in apart}),
+            shares[second[0]].sd * score({n: by_second.get(n, 0.0) for n in apart}),
+        )
+        move = Move(
+            first[0],
+            first[1],
+            first[2],
+            {n: e for n, e in both.items() if abs(e) >= FOLLOW_STEPS},
+            gain,
+            doubt,
+            minutes_of(first[0]) + minutes_of(second[0]),
+            buys=False,
+            back=str(_rows()[first[0]]["back"]),
+            tried=min(shares[first[0]].trials, shares[second[0]].trials),
+            then=second[:2],
+        )
+        return move if move.worth > 0.0 and gain >= max(LEAST_GAIN, doubt) else None
+    return None
+
+
+def _go_together(one: Change, other: Change) -> bool:
+    """Whether two changes are two: not two sticks, nor turns of the same head."""
+    if one[0] == other[0] == "turn":
+        heads = {change[1].split(" ")[0] for change in (one, other)}
+        return heads == {"batter", "reso"}
+    return one[0] != other[0] or one[0] in TWICE
+
+
+def _learned_as(kind: Kind) -> str:
+    return LEARNED_AS.get(kind, kind)
 
 
 def _move(

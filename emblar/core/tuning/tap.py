@@ -379,9 +379,7 @@ def _piece(
     return _Piece(begin_s, ring, before, low_rate)
 
 
-def _read_together(
-    rings: Sequence[_Piece], head: TappedHead
-) -> tuple[list[Tap], dict[int, float]]:
+def _read_together(rings: Sequence[_Piece], head: TappedHead) -> tuple[list[Tap], dict[int, float]]:
     """Return the taps read as a whole (``tap_round``), and where the lug note surely is, Hz."""
     fits = [_sinusoids(piece.ring, piece.rate_hz, PARTIALS) for piece in rings]
     partials = [

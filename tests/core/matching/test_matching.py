@@ -13,16 +13,17 @@ from emblar.core.analysis.pipeline import analyse
 from emblar.core.analysis.signal.audio import Audio
 from emblar.core.catalogue import strikers_for
 from emblar.core.drum import Setup
-from emblar.core.matching.differences import compare, score
+from emblar.core.matching.differences import Comparison, Difference, compare, score
 from emblar.core.matching.fair_pair import LEAD_S, cut_strokes, fair_pair, loudness_lufs
 from emblar.core.matching.in_context import over_rest, struck_again
-from emblar.core.matching.moves import drum_of, effect_of, next_moves, turned
+from emblar.core.matching.moves import drum_of, effect_of, minutes_of, next_moves, turned
 from emblar.core.matching.way_back import Node, way_between
 from emblar.core.planning.kit import OwnedDrum, model
 from emblar.core.planning.predicted import predicted_card
 from emblar.core.planning.target import Target, target_from_card
 from emblar.core.quantities import Measured
 from emblar.core.synthesis.stroke import drum_voice, render_stroke
+from emblar.formats.comparison import moves_file
 from emblar.formats.move_words import no_move_words
 from tests.drums import OWNED_KICK, OWNED_SNARE, OWNED_TOM
 
@@ -267,3 +268,31 @@ def test_where_no_change_helps_the_largest_difference_is_named() -> None:
     said = no_move_words(compare(record, take))
     assert said.startswith("The largest difference is sustain: ")
     assert "more than a single change can mend" in said
+
+
+def test_two_changes_are_offered_where_neither_helps_alone() -> None:
+    setup = Setup(OWNED_TOM.batter, OWNED_TOM.reso, 160.0, 160.0, (), "stick-medium", "medium")
+    card = predicted_card(predict(drum_of(OWNED_TOM, setup), 160.0, 160.0), "tom")
+    apart = {"pitch": 0.4, "ring": 0.4, "attack": -2.5}
+    found = Comparison(
+        {name: Difference(name, card[name], card[name], s, 0.3) for name, s in apart.items()}, {}
+    )
+    move = next_moves(OWNED_TOM, setup, found)[0]
+    assert (move.kind, move.what, move.then) == ("damper", "tissue", ("turn", "batter +0.125"))
+    laid_on = replace(setup, dampers=("tissue",))
+    both = turned(OWNED_TOM, laid_on, "batter", 0.125)
+    assert move.setup == laid_on
+
+    def after(changed: Setup) -> float:
+        effect = effect_of(OWNED_TOM, setup, changed)
+        return score({name: s + effect[name] for name, s in apart.items()})
+
+    alone = min(after(laid_on), after(turned(OWNED_TOM, setup, "batter", 0.125)))
+    assert after(both) == pytest.approx(score(apart) - move.gain, abs=0.2)
+    assert after(both) < min(alone, score(apart)) - 0.5
+    assert move.minutes == minutes_of("damper") + minutes_of("turn")
+    file = moves_file([move], found).moves[0].then
+    assert file is not None
+    assert (file.kind, file.what) == move.then
+    without = next_moves(OWNED_TOM, setup, found, have=frozenset())
+    assert all(m.kind != "damper" for m in without)

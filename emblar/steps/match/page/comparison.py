@@ -309,30 +309,33 @@ def _move_row(move: Move, kind: Kind) -> MoveRow:
         else ("By the model")
     )
     text = f"{gain}. {by}, in steps: {effects}. {time}.{buys}"
-    title = _move_title(move, kind)
+    title = _move_title(move.kind, move.what, kind)
+    if move.then is not None:
+        second = lower_first(_move_title(*move.then, kind))
+        text = f"Neither helps alone. The second change: {second}. Both together: {text}"
     return MoveRow(move.kind, move.what, title, text, move.kind not in ("head", "port"))
 
 
-def _move_title(move: Move, kind: Kind) -> str:
-    if move.kind == "force":
-        share = float(move.what)
+def _move_title(move: str, what: str, kind: Kind) -> str:
+    if move == "force":
+        share = float(what)
         much = "a little " if 0.8 < share < 1.3 else ""
         return f"Strike {much}{'harder' if share > 1 else 'softer'}"
-    if move.kind == "strike":
-        return f"Strike with {lower_first(strikers()[move.what].name)}"
-    if move.kind == "wires":
-        return _large(wire_settings()[move.what].name)
-    if move.kind == "damper":
-        return _large(damper(move.what).name)
-    if move.kind == "undamp":
-        return f"Take off: {lower_first(damper(move.what).name)}"
-    if move.kind == "turn":
-        side, turns = move.what.split(" ")
+    if move == "strike":
+        return f"Strike with {lower_first(strikers()[what].name)}"
+    if move == "wires":
+        return _large(wire_settings()[what].name)
+    if move == "damper":
+        return _large(damper(what).name)
+    if move == "undamp":
+        return f"Take off: {lower_first(damper(what).name)}"
+    if move == "turn":
+        side, turns = what.split(" ")
         way = "up" if float(turns) > 0 else "down"
         names = {"both": "both heads", "reso": head_name(kind, "reso")}
         head = _large(names.get(side, side))
         return f"{head} {way} {turn_words(float(turns))} on every rod"
-    return f"Another batter: {lower_first(construction(move.what).name)}"
+    return f"Another batter: {lower_first(construction(what).name)}"
 
 
 def _large(name: str) -> str:
