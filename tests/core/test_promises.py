@@ -250,3 +250,39 @@ def test_a_style_is_not_sold_what_it_shuns() -> None:
         thorough=False,
     )
     assert any("is not what jazz is played on" in text for text in kept.cautions)
+
+
+def test_a_tight_drum_and_a_slack_one_are_warned_of_apart_with_numbers() -> None:
+    slack = plan_drum(OWNED_TOM, target("tom-1", **TOM), Wish(pitch_hz=48.0), thorough=False)
+    tight = plan_drum(OWNED_TOM, target("tom-1", **TOM), Wish(pitch_hz=290.0), thorough=False)
+    assert any("is slack, at " in text for text in slack.cautions)
+    assert not any("N on each rod" in t or "film can take" in t for t in slack.cautions)
+    assert any("N on each rod" in t or "% of the tension" in t for t in tight.cautions)
+    assert not any("slack" in text for text in tight.cautions)
+
+
+def test_style_is_said_of_the_head_that_is_planned() -> None:
+    wish = Wish(batter="opaque-heavy", striker="brushes")
+    plan = plan_drum(OWNED_TOM, target("tom-1", **TOM), wish, thorough=False)
+    said = next(text for text in plan.cautions if "brushes" in text)
+    assert construction("opaque-heavy").name in said
+    assert "clear" not in said
+
+
+@pytest.mark.parametrize(("heads", "get"), [(0, "Borrow a ported"), (2, "Borrow or buy a ported")])
+def test_nobody_is_sent_to_buy_where_nothing_may_be_bought(heads: int, get: str) -> None:
+    plan = planned(CLOSED, KICK, engineer_wants_hole=True, never_cut=True, budget_heads=heads)
+    said = [text for text in plan.cautions if "hole in the front head" in text]
+    if plan.setup.reso is not None and plan.setup.port_in is None:
+        assert said
+        assert get in said[0]
+    else:
+        assert not said
+
+
+def test_a_drum_with_one_head_is_not_struck_with_both_heads_free() -> None:
+    one = replace(CLOSED, reso=None)
+    plan = plan_drum(one, target("kick", **KICK), Wish(reso=NO_FRONT), thorough=False)
+    assert plan.setup.reso is None
+    text = next(reason.text for reason in plan.reasons if reason.about == "pitch")
+    assert "both heads free" not in text

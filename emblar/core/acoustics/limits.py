@@ -175,7 +175,11 @@ def _side_limits(drum: Drum, side: Side, tension: float, coefficients: Coefficie
         text = f"The {name} is too slack to sound. Tune it higher."
         result.append(Limit("slack", "stop", side, tension, slack, text))
     elif tension < papery:
-        text = f"The {name} is slack: it may sound papery, and rods may back out. Use lug locks."
+        text = (
+            f"The {name} is slack, at {100.0 * tension / papery:.0f} % of the tension that keeps a "
+            "firm stroke from wrinkling it: it may sound papery, and rods may back out. Use lug "
+            "locks."
+        )
         result.append(Limit("papery", "note", side, tension, papery, text))
     return result
 

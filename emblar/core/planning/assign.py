@@ -203,7 +203,7 @@ def shared_out(
         str(i): [replace(row, voice=str(i), drum=i) for row in rows] for i, rows in options.items()
     }
     forced = sum(min((len(r.bought) for r in rows), default=0) for rows in matching.values())
-    most = max(0 if brief.only_owned else brief.budget_heads, forced)
+    most = max(brief.most_bought, forced)
     allowed = replace(brief, only_owned=False, budget_heads=most)
     chosen = _assigned(matching, shelf, allowed, _scored)
     if brief.minutes is not None:
@@ -277,7 +277,7 @@ def _assigned(
         if one[0] < other[0] and size[one[1]] > size[other[1]]:
             at_most(places[one] | places[other], 1.0)
     bought = np.array([len(r.bought) for r in rows])
-    at_most(bought, float(0 if brief.only_owned else brief.budget_heads))
+    at_most(bought, float(brief.most_bought))
     result = milp(
         # A voice left without a drum costs more than all the others together.
         price - (1.0 + len(options) * float(np.abs(price).max())),

@@ -89,6 +89,11 @@ class Brief:
             raise InputError(f"hands: {self.hands} is outside 1 to 10.")
         checked_schools(self.schools)
 
+    @property
+    def most_bought(self) -> int:
+        """How many heads may be bought."""
+        return 0 if self.only_owned else self.budget_heads
+
     def gap_s(self, voice: str) -> float | None:
         """Return the time between the fastest notes of a voice in s.
 

@@ -321,7 +321,7 @@ def _hole_may_be_had(request: Wish, owned: OwnedDrum, brief: Brief) -> bool:
     if request.reso is not None:
         current = request.reso == owned.reso and owned.port_in is not None
         return current or construction(request.reso).hole_in is not None
-    return owned.port_in is not None or not (brief.only_owned or brief.budget_heads == 0)
+    return owned.port_in is not None or brief.most_bought > 0
 
 
 def _settled_at(row: Weighed, drum: Drum, kind: Kind, wish_hz: float) -> tuple[Weighed, Prediction]:

@@ -80,22 +80,21 @@ def _front(row: Weighed, owned: OwnedDrum, brief: Brief) -> list[str]:
         return []
     wanted = brief.schools.get(PORT)
     why = "the brief forbids cutting" if brief.never_cut else "it was asked for by hand"
+    get = "Borrow" if brief.most_bought == 0 else "Borrow or buy"
     if setup.port_in is None and brief.engineer_wants_hole:
         return [
             f"{title}: the engineer wants a hole in the front head and this plan has none: {why}. "
-            "Borrow or buy a ported front."
+            f"{get} a ported front."
         ]
     if setup.port_in is None and wanted == "ported front":
-        return [
-            f"{title}: you like a ported front and this plan has none: {why}. Borrow or buy one."
-        ]
+        return [f"{title}: you like a ported front and this plan has none: {why}. {get} one."]
     if setup.port_in is not None and wanted == "closed front":
         return [f"{title}: you like a closed front; this one has a hole. Put another front on."]
     return []
 
 
 def _bought(row: Weighed, title: str, brief: Brief) -> list[str]:
-    most = 0 if brief.only_owned else brief.budget_heads
+    most = brief.most_bought
     if len(row.bought) <= most:
         return []
     heads = ", ".join(f"“{construction(h).name}”" for h in row.bought)

@@ -112,7 +112,7 @@ class DrumSearch(Weigher):
         by_hand = sum(
             h is not None and h != current and self.loose(h) is None for h, current in request
         )
-        self.may_buy = max(0 if brief.only_owned else brief.budget_heads, by_hand)
+        self.may_buy = max(brief.most_bought, by_hand)
         self._schools: Mapping[str, str] = {}
         """The player's schools that apply here and that nothing by hand overrules, while kept."""
 

@@ -193,9 +193,10 @@ class Explainer:
     def _pitch(self) -> Reason:
         setup, hz = self.row.setup, self.row.card["pitch"]
         numbers = {"drum_pitch_hz": hz, "batter_lug_hz": setup.batter_hz}
+        free = " with both heads free" if setup.reso_hz is not None else ""
         text = (
-            f"Lug pitch is not drum pitch. For {hz:.1f} Hz ({note_text(hz)}) with both heads free, "
-            f"the batter alone must give {setup.batter_hz:.0f} Hz at its lugs"
+            f"Lug pitch is not drum pitch. For {hz:.1f} Hz ({note_text(hz)}){free}, the batter "
+            f"alone must give {setup.batter_hz:.0f} Hz at its lugs"
         )
         if setup.reso_hz is not None:
             numbers["reso_lug_hz"] = setup.reso_hz
@@ -362,20 +363,10 @@ def _by_the_drum(row: Weighed, drum: OwnedDrum, brief: Brief) -> list[Reason]:
                 {"length_s": length, "gap_s": gap},
             )
         )
-    if row.setup.striker == "brushes" and not construction(row.setup.batter).coated:
-        result.append(
-            Reason("feel", f"{title}: brushes need a coated batter; this one is clear.", {})
-        )
-    risk = row.costs.get("risk", 0.0)
-    if risk > 0.0:
-        result.append(
-            Reason(
-                "risk",
-                f"{title}: near a limit of its film or rods, or so slack that rods "
-                "back out: lock them, and stop where the key needs force.",
-                {"risk_steps": risk},
-            )
-        )
+    batter = construction(row.setup.batter)
+    if row.setup.striker == "brushes" and not batter.coated:
+        text = f"{title}: brushes need a coated batter, and “{batter.name}” has no coating."
+        result.append(Reason("feel", text, {}))
     for head in (row.setup.batter, row.setup.reso):
         changed = head not in (None, drum.batter, drum.reso)
         if changed and head and not construction(head).may_crack_collar:

@@ -135,9 +135,10 @@ def _by_player_and_place(ask: AskFile) -> list[str]:
     if ask.stage != "studio":
         out.append("Stages and engineers differ: a kick's closed front must be worth a step.")
     if ask.engineer_wants_hole and ask.never_cut:
+        get = "borrow" if ask.brief().most_bought == 0 else "borrow or buy"
         out.append(
-            "The engineer wants a hole and no hole may be cut: borrow or buy a ported front, or "
-            "allow the cut below."
+            f"The engineer wants a hole and no hole may be cut: {get} a ported front, or allow "
+            "the cut below."
         )
     elif ask.engineer_wants_hole:
         out.append("The engineer wants a hole: a closed front gets one.")
