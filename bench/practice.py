@@ -489,7 +489,7 @@ def shells() -> Finding:
         and deep["attack"] > LEAST
     )
     figures = (
-        f"{in_words('hole of 4 in', hole)}; {in_words('beside a port', second)}; "
+        f"{in_words('hole of 4 in', hole)}; {in_words('next to a port', second)}; "
         f"{in_words('12 in deep', shallow)}; {in_words('20 in deep', deep)}"
     )
     return Finding(figures, agrees)
