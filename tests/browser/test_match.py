@@ -65,7 +65,7 @@ def test_a_take_is_compared_moved_and_brought_back(page: Page, planned: int) -> 
     expect(page.get_by_role("status").filter(has_text="The way to take 1")).to_contain_text(
         re.compile(r"every rod down .*, then up")
     )
-    page.get_by_role("button", name="Done: the drum is there").click()
+    page.get_by_role("button", name="Done: the drum is back").click()
     expect(page.locator(".way")).to_have_count(0)
     assert way_to(HERE, planned, drum.id, first.bench.setup.id).nothing
 

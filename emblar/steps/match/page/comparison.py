@@ -104,6 +104,8 @@ class MatchPage:
     soft_loud: str
     at_tempo: str
     journey: tuple[JourneyCard, ...]
+    takes: str
+    """How many takes the journey has, in words."""
     changes: tuple[ChangeGroup, ...]
     """What somebody may have changed of their own, by what it is."""
     rooms: tuple[Option, ...]
@@ -156,6 +158,7 @@ def match_page(
         soft_loud=_soft_loud(shown),
         at_tempo=_at_tempo(matched, shown),
         journey=_journey(matched, base, around),
+        takes=counted(len(matched.takes), "take"),
         changes=_changes(matched),
         rooms=_rooms(room),
         against=_others(others, other),
@@ -195,12 +198,12 @@ def _changes(matched: Match) -> tuple[ChangeGroup, ...]:
 
 
 def match_title(name: str, apart: Comparison | None) -> str:
-    """Return a drum's name with what is most off, or that it is there."""
+    """Return a drum's name with what is most off, or that it matches."""
     if apart is None:
         return name
     audible = apart.audible
     if not audible:
-        return f"{name}: there"
+        return f"{name} matches the record"
     words = list(dict.fromkeys(_word(d) for d in audible))[:2]
     return f"{name}: {' and '.join(words)}"
 
@@ -247,7 +250,7 @@ def _subtitle(shown: Take | None) -> str:
     audible = {d.name for d in shown.comparison.audible}
     available = [name for name in shown.comparison.differences if name not in audible]
     rest = (
-        f" {_listed(available).capitalize()} {'is' if len(available) == 1 else 'are'} there."
+        f" {_listed(available).capitalize()} match{'es' if len(available) == 1 else ''}."
         if available
         else ""
     )
