@@ -110,8 +110,8 @@ class MovesAsked(Strict):
         )
 
 
-class ThenFile(Strict):
-    """The second of two changes of which neither helps alone."""
+class SecondMoveFile(Strict):
+    """The second change of a pair that only helps together."""
 
     kind: str
     what: str
@@ -130,10 +130,10 @@ class MoveFile(Strict):
     tried: int = Field(
         default=0, description="earlier changes like it that its effect is scaled by"
     )
-    then: ThenFile | None = Field(
+    then: SecondMoveFile | None = Field(
         default=None,
-        description="the change to make after it where neither helps alone; effect, gain and "
-        "minutes are of both",
+        description="the second change, where two only help together; effect, gain and minutes "
+        "cover both",
     )
 
 
@@ -205,7 +205,7 @@ def moves_file(moves: list[Move], comparison: Comparison) -> MovesFile:
                 minutes=m.minutes,
                 back=m.back,
                 tried=m.tried,
-                then=None if m.then is None else ThenFile(kind=m.then[0], what=m.then[1]),
+                then=None if m.then is None else SecondMoveFile(kind=m.then[0], what=m.then[1]),
             )
             for m in moves
         ],

@@ -119,7 +119,7 @@ def _pitch_mode(drum: Drum, tensions: Tensions, coefficients: Coefficients) -> C
 
 
 def drum_pitch_hz(drum: Drum, tensions: Tensions, coefficients: Coefficients) -> float:
-    """Return the drum pitch in Hz: both heads free, struck at the centre.
+    """Return the drum pitch in Hz: both heads ringing, struck at the centre.
 
     Parameters
     ----------

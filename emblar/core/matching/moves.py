@@ -50,11 +50,11 @@ MISSING_COSTS = 0.5
 TUNE_FIRST_STEPS = 1.5
 AS_MODELLED = Share()
 BOUGHT = ("damper", "strike", "head")
-"""Kinds of change for which something has to be at hand."""
+"""Kinds of change that need a part."""
 TWICE = ("damper", "undamp")
-"""Kinds of change of which two at once are two changes."""
+"""Kinds of change that a pair may have two of."""
 PAIRS_TRIED = 12
-"""Pairs that are worked out exactly, of all that promise something by adding their effects."""
+"""How many pairs are predicted exactly, the most promising first."""
 LEARNED_AS: dict[str, str] = {"undamp": "damper"}
 """Changes that are learned of together with another kind."""
 
@@ -90,8 +90,8 @@ class Move:
     effect
         What it does, in steps per quantity, by the model; only what moves noticeably.
     then
-        The change to make after it, kind and id, where neither helps alone; effect, gain and
-        minutes are of both, the setup is that between them.
+        Kind and id of the second change of a pair that only helps together; effect, gain and
+        minutes cover both, the setup is the one between them.
     gain
         How much nearer the record it brings the take in all, steps.
     gain_sd
@@ -207,42 +207,41 @@ def _pairs(
     learned: Mapping[str, Share],
     have: frozenset[str] | None,
 ) -> list[Move]:
-    """Return two changes of which neither helps alone, the best first.
+    """Return pairs of changes that only help together, the best first.
 
-    Effects are added to find them; what both do together is then asked of the model.
+    Adding single effects finds the promising ones; the model then predicts each of these exactly.
     """
     usable = [c for c in changes if have is None or c[0] not in BOUGHT or c[1] in have]
-    effects, shares = list[tuple[Change, dict[str, float]]](), dict[Kind, Share]()
+    effects, shares = list[tuple[float, Change, dict[str, float]]](), dict[Kind, Share]()
     for change in usable:
         share = shares.setdefault(change[0], learned.get(_learned_as(change[0]), AS_MODELLED))
         with suppress(EmblarError):
             effect = effect_of(owned, setup, change[2])
-            effects.append((change, {n: share.mean * effect.get(n, 0.0) for n in apart}))
+            scaled = {n: share.mean * effect.get(n, 0.0) for n in apart}
+            effects.append((score({n: s + scaled[n] for n, s in apart.items()}), change, scaled))
+    # The change of a pair that does less harm alone comes first.
+    effects.sort(key=lambda row: row[0])
     ranked = []
-    for (one, by_one), (other, by_other) in combinations(effects, 2):
-        if _go_together(one, other):
+    for (_, one, by_one), (_, other, by_other) in combinations(effects, 2):
+        if _can_be_paired(one, other):
             after = score({n: s + by_one[n] + by_other[n] for n, s in apart.items()})
             weight = float(_rows()[one[0]]["weight"]) + float(_rows()[other[0]]["weight"])
             ranked.append((after + weight, one, other))
     ranked.sort(key=lambda row: row[0])
-    moves = (_pair(owned, setup, row[1:], apart, shares) for row in ranked[:PAIRS_TRIED])
+    moves = (_pair(owned, setup, *row[1:], apart, shares) for row in ranked[:PAIRS_TRIED])
     return sorted((m for m in moves if m is not None), key=lambda m: -m.worth)
 
 
 def _pair(
     owned: OwnedDrum,
     setup: Setup,
-    pair: tuple[Change, Change],
+    first: Change,
+    second: Change,
     apart: Mapping[str, float],
     shares: Mapping[Kind, Share],
 ) -> Move | None:
-    """Return two changes as one move, the one that does less harm alone first."""
+    """Return a pair of changes as one move, or None if it hardly helps."""
     with suppress(EmblarError):
-        alone = [
-            score({n: s + effect_of(owned, setup, c[2]).get(n, 0.0) for n, s in apart.items()})
-            for c in pair
-        ]
-        first, second = pair if alone[0] <= alone[1] else pair[::-1]
         by_first = effect_of(owned, setup, first[2])
         after = next(
             (c[2] for c in _changes(owned, first[2], heads=True) if c[:2] == second[:2]), None
@@ -277,8 +276,8 @@ def _pair(
     return None
 
 
-def _go_together(one: Change, other: Change) -> bool:
-    """Whether two changes are two: not two sticks, nor turns of the same head."""
+def _can_be_paired(one: Change, other: Change) -> bool:
+    """Return whether two changes can be made together: not two sticks, nor two turns of a head."""
     if one[0] == other[0] == "turn":
         heads = {change[1].split(" ")[0] for change in (one, other)}
         return heads == {"batter", "reso"}

@@ -83,13 +83,15 @@ def _front(row: Weighed, owned: OwnedDrum, brief: Brief) -> list[str]:
     get = "Borrow" if brief.most_bought == 0 else "Borrow or buy"
     if setup.port_in is None and brief.engineer_wants_hole:
         return [
-            f"{title}: the engineer wants a hole in the front head and this plan has none: {why}. "
-            f"{get} a ported front."
+            f"{title}: the engineer wants a ported front head, but this plan has none, as {why}. "
+            f"{get} one."
         ]
     if setup.port_in is None and wanted == "ported front":
-        return [f"{title}: you like a ported front and this plan has none: {why}. {get} one."]
+        return [
+            f"{title}: you prefer a ported front head, but this plan has none, as {why}. {get} one."
+        ]
     if setup.port_in is not None and wanted == "closed front":
-        return [f"{title}: you like a closed front; this one has a hole. Put another front on."]
+        return [f"{title}: you prefer a closed front head, but this one has a port. Fit another."]
     return []
 
 

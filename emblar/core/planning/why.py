@@ -193,10 +193,10 @@ class Explainer:
     def _pitch(self) -> Reason:
         setup, hz = self.row.setup, self.row.card["pitch"]
         numbers = {"drum_pitch_hz": hz, "batter_lug_hz": setup.batter_hz}
-        free = " with both heads free" if setup.reso_hz is not None else ""
+        ringing = " with both heads ringing" if setup.reso_hz is not None else ""
         text = (
-            f"Lug pitch is not drum pitch. For {hz:.1f} Hz ({note_text(hz)}){free}, the batter "
-            f"alone must give {setup.batter_hz:.0f} Hz at its lugs"
+            f"Lug pitch is not drum pitch. For {hz:.1f} Hz ({note_text(hz)}){ringing}, tune the "
+            f"batter to {setup.batter_hz:.0f} Hz at the lugs"
         )
         if setup.reso_hz is not None:
             numbers["reso_lug_hz"] = setup.reso_hz
@@ -365,7 +365,7 @@ def _by_the_drum(row: Weighed, drum: OwnedDrum, brief: Brief) -> list[Reason]:
         )
     batter = construction(row.setup.batter)
     if row.setup.striker == "brushes" and not batter.coated:
-        text = f"{title}: brushes need a coated batter, and “{batter.name}” has no coating."
+        text = f"{title}: brushes need a coated batter, but “{batter.name}” is not coated."
         result.append(Reason("feel", text, {}))
     for head in (row.setup.batter, row.setup.reso):
         changed = head not in (None, drum.batter, drum.reso)

@@ -124,7 +124,7 @@ class PracticeDrum:
         return self._sounding(Voice(tuple(partials), (click,), 2.0), rate, 1.0, seconds)
 
     def strike(self, *, force: float = 1.0, rate: int = 44100, seconds: float = 2.5) -> Samples:
-        """Strike the drum, both heads free; returns samples of shape (n,).
+        """Strike the drum, both heads ringing; returns samples of shape (n,).
 
         Parameters
         ----------

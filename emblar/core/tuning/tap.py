@@ -380,7 +380,7 @@ def _piece(
 
 
 def _read_together(rings: Sequence[_Piece], head: TappedHead) -> tuple[list[Tap], dict[int, float]]:
-    """Return the taps read as a whole (``tap_round``), and where the lug note surely is, Hz."""
+    """Return the taps read together (``tap_round``), and each lug pitch that is certain, Hz."""
     fits = [_sinusoids(piece.ring, piece.rate_hz, PARTIALS) for piece in rings]
     partials = [
         np.array(

@@ -137,11 +137,11 @@ def _by_player_and_place(ask: AskFile) -> list[str]:
     if ask.engineer_wants_hole and ask.never_cut:
         get = "borrow" if ask.brief().most_bought == 0 else "borrow or buy"
         out.append(
-            f"The engineer wants a hole and no hole may be cut: {get} a ported front, or allow "
-            "the cut below."
+            f"The engineer wants a port, but you do not allow cutting one: {get} a ported front "
+            "head, or allow the cut below."
         )
     elif ask.engineer_wants_hole:
-        out.append("The engineer wants a hole: a closed front gets one.")
+        out.append("The engineer wants a port: a closed front head gets one.")
     if any(shunned(ask.style)):
         out.append(f"Heads and dampers that {ask.style} is not played on are left out if possible.")
     if ask.leave_room:

@@ -28,7 +28,7 @@ MOST_TURNS = 4.0
 MOST_LISTED = 400
 READ_SD_CENTS = 4.0
 MOST_UNREAD = 0.2
-"""Share of the rods that may be unread: their neighbours tell enough for the next turns."""
+"""Share of the rods that may be unread; the filter estimates them from the others."""
 PEAK = 0.6
 
 
@@ -70,7 +70,7 @@ def progress(scope: Scope) -> Progress:
 
 
 def begin_drum(scope: Scope, level_id: str, seed: int | None = None) -> int:
-    """Begin a practice drum, one of many unless a seed says which, and return its id."""
+    """Start a practice drum, drawn at random unless a seed is given, and return its id."""
     seed = secrets.randbelow(1 << 30) if seed is None else seed
     hidden = begin(level_id, seed)
     rods = [None] * hidden.drum.rods
@@ -194,7 +194,7 @@ def _check_rod(hidden: PracticeDrum, rod: int) -> None:
 
 
 def _advice(exercise_level: Level, file: PracticeFile, goal_hz: float) -> NextTurns | None:
-    """Return the next turns where numbers are asked for and most rods were read."""
+    """Return the next turns if numbers are shown and enough rods have been read."""
     unread = file.readings.count(None)
     if not file.numbers or unread > len(file.readings) * MOST_UNREAD:
         return None

@@ -168,7 +168,7 @@ def _drum(present: Bench) -> Drum:
 
 
 def read_stroke(scope: Scope, session_id: int, slot_id: int, data: bytes) -> float:
-    """Read the drum pitch of a stroke, both heads free, keep it, and return it in Hz.
+    """Read the drum pitch of a stroke, both heads ringing, keep it, and return it in Hz.
 
     Raises
     ------

@@ -141,7 +141,7 @@ def keep_stroke(
     sd_hz: float,
     causes: Sequence[Cause] = (),
 ) -> None:
-    """Keep a drum pitch that was read of a stroke, both heads free, and what it gave away."""
+    """Keep a drum pitch that was read of a stroke, both heads ringing, and what it gave away."""
     check_range("drum_pitch_hz", hz)
     with in_session(scope, session_id) as db:
         drum, file = work_on(db, session_id, slot_id)

@@ -53,8 +53,8 @@ def _then(view: SweepView) -> str:
     points, known = view.points, view.curve
     if not points:
         return (
-            "One firm stroke in the middle, both heads free. Then a quarter turn on every rod, and "
-            "another."
+            "One firm stroke in the middle, both heads ringing. Then a quarter turn on every rod, "
+            "and another stroke."
         )
     last = points[-1]
     current = f"Now {last.hz:.1f} Hz ({note_text(last.hz)}), rings {last.t60_s:.2f} s"

@@ -49,7 +49,7 @@ def way_page(matched: Match, way: WayBack, setup_id: int, from_id: int | None) -
 def way_words(way: WayBack, rods: int) -> tuple[str, ...]:
     """Return the way to a setup of a drum with so many rods a head, a line a step."""
     if way.nothing:
-        return ("The drum is set up like this already.",)
+        return ("The drum is already set up like this.",)
     rows = [
         f"Fit on the {side}: {lower_first(construction(made).name)}."
         for side, made in way.fit.items()

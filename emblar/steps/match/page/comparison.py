@@ -198,7 +198,7 @@ def _changes(matched: Match) -> tuple[ChangeGroup, ...]:
 
 
 def match_title(name: str, apart: Comparison | None) -> str:
-    """Return a drum's name with what is most off, or that it matches."""
+    """Return a drum's name with what differs most, or that it matches."""
     if apart is None:
         return name
     audible = apart.audible
@@ -315,7 +315,7 @@ def _move_row(move: Move, kind: Kind) -> MoveRow:
     title = _move_title(move.kind, move.what, kind)
     if move.then is not None:
         second = lower_first(_move_title(*move.then, kind))
-        text = f"Neither helps alone. The second change: {second}. Both together: {text}"
+        text = f"Helps only together with a second change: {second}. Both: {text}"
     return MoveRow(move.kind, move.what, title, text, move.kind not in ("head", "port"))
 
 
