@@ -113,10 +113,11 @@
     folds[open ? "add" : "delete"](name);
     document.cookie = `folds=${[...folds].join(".")}; path=/; max-age=31536000; samesite=lax`;
   };
-  document.addEventListener("toggle", (event) => {
-    const name = event.target.dataset?.fold;
-    if (name) remember(name, event.target.open);
-  }, true);
+  // The toggle event comes too late for somebody who leaves the page at once.
+  document.addEventListener("click", (event) => {
+    const fold = event.target.closest("summary")?.parentElement;
+    if (fold?.dataset.fold && !event.defaultPrevented) remember(fold.dataset.fold, !fold.open);
+  });
 
   document.addEventListener("click", (event) => {
     const name = event.target.closest("[data-dismiss]")?.dataset.dismiss;
