@@ -12,7 +12,7 @@ from typing import Any
 from bench.independent import SITUATIONS, Read, read
 from bench.kick_readings import kick
 from emblar.core.acoustics.forward import predict
-from emblar.core.catalogue import constructions, dampers, strikers
+from emblar.core.catalogue import SHIPPED
 from emblar.core.drum import Wish
 from emblar.core.planning.alike import family
 from emblar.core.planning.brief import Brief, Shelf
@@ -151,7 +151,7 @@ def styles() -> tuple[str, bool]:
 def one_thing() -> tuple[str, bool]:
     """Change one thing after the other on a tom, and see what else moves."""
     target = _target("tom-1", pitch=120.0, sustain=0.9, length=0.22)
-    before = plan_drum(TOM, target, Wish(), thorough=False)
+    before = plan_drum(SHIPPED, TOM, target, Wish(), thorough=False)
     current = drum_plan_file(before)
     changes = {
         "batter": "double-coated",
@@ -165,7 +165,7 @@ def one_thing() -> tuple[str, bool]:
         wish: dict[str, Any] = {name: value}
         kept: dict[str, Any] = held(wish, changed_by_hand({}, wish), current, TOM) or wish
         request: dict[str, Any] = {**kept, "dampers": tuple(kept["dampers"])}
-        after = plan_drum(TOM, target, Wish(**request), thorough=False)
+        after = plan_drum(SHIPPED, TOM, target, Wish(**request), thorough=False)
         ours, theirs = (asdict(p.setup) for p in (before, after))
         free = {name, "batter_hz", "reso_hz"}
         good += all(ours[key] == theirs[key] for key in ours if key not in free)
@@ -191,9 +191,9 @@ def toms() -> tuple[str, bool]:
             )
             for i, (d, deep, rods, hz) in enumerate(sizes, 1)
         ]
-        shelf = Shelf((), (), tuple(dampers()))
+        shelf = Shelf((), (), tuple(SHIPPED.dampers), catalogue=SHIPPED)
         result = plan_drums(tasks, brief=Brief(budget_heads=0), shelf=shelf, thorough=False)
-        worn = {family(p.setup.dampers) for p in result if isinstance(p, DrumPlan)}
+        worn = {family(SHIPPED, p.setup.dampers) for p in result if isinstance(p, DrumPlan)}
         kits, alike = kits + 1, alike + (len(worn - {frozenset()}) <= 1)
     return f"{alike} of {kits} kits wear one kind; the others gain a clear step", alike * 2 >= kits
 
@@ -222,17 +222,20 @@ def warnings() -> tuple[str, bool]:
 @rule(9, "Everything practitioners reach for can be reached", "`catalogue/data`, `planning/search`")
 def reached() -> tuple[str, bool]:
     """Count what can be chosen, by hand and by the search."""
-    available = [i in dampers() for i in REACHED.values()] + [
-        i in constructions() for i in HEADS.values()
+    available = [i in SHIPPED.dampers for i in REACHED.values()] + [
+        i in SHIPPED.constructions for i in HEADS.values()
     ]
-    available += [i in strikers() for i in BEATERS.values()]
+    available += [i in SHIPPED.strikers for i in BEATERS.values()]
     target = _target("kick", pitch=56.0, length=0.15)
     brief = Brief(never_cut=False)
     for port, off, hole in (("off", True, False), ("ring", False, True), ("cut", False, True)):
-        recipe = plan_drum(KICK, target, Wish(port=port), brief=brief, thorough=False).setup  # type: ignore[arg-type]
+        wish = Wish(port=port)  # type: ignore[arg-type]
+        recipe = plan_drum(SHIPPED, KICK, target, wish, brief=brief, thorough=False).setup
         available.append((recipe.reso is None) == off and (recipe.port_in is not None) == hole)
     holed = replace(KICK, shell_hole_in=4.0)
-    available.append(plan_drum(holed, target, Wish(), thorough=False).setup.batter_hz > 0.0)
+    available.append(
+        plan_drum(SHIPPED, holed, target, Wish(), thorough=False).setup.batter_hz > 0.0
+    )
     return f"{sum(available)} of {len(available)}", all(available)
 
 
@@ -241,7 +244,7 @@ def doubts() -> tuple[str, bool]:
     """Say how sure a pitch is by kind and tension."""
 
     def doubt(owned: OwnedDrum, batter: float, reso: float) -> float:
-        return predict(model(owned), batter, reso).drum_pitch_sd_cents
+        return predict(model(SHIPPED, owned), batter, reso).drum_pitch_sd_cents
 
     tom, kick_ = doubt(TOM, 200.0, 220.0), doubt(KICK, 80.0, 90.0)
     low, high = doubt(SNARE, 250.0, 300.0), doubt(SNARE, 420.0, 480.0)

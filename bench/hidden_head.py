@@ -10,7 +10,7 @@ from emblar.core.acoustics.drum import METRES_PER_INCH, Drum, Kind
 from emblar.core.acoustics.head import lug_pitch_from_tension
 from emblar.core.acoustics.inverse import tension_per_turn
 from emblar.core.acoustics.uneven import rod_pitches_hz
-from emblar.core.catalogue import constructions_for
+from emblar.core.catalogue import SHIPPED
 from emblar.core.tuning.head_response import goal_per_turn
 from emblar.core.tuning.head_state import HeadState, after_readings, after_turns, head_at
 from emblar.core.tuning.next_turns import NextTurns, next_turns
@@ -36,7 +36,7 @@ class HiddenHead:
         self.response = response or Response()
         size = float(rng.choice([8, 10, 12, 13, 14, 16, 18, 20, 22, 24, 26]))
         kind: Kind = "kick" if size >= 18 else "tom"
-        films = [made.film() for made in constructions_for(kind, "batter")]
+        films = [made.film() for made in SHIPPED.constructions_for(kind, "batter")]
         film = films[rng.integers(len(films))]
         rods, depth = int(rng.choice([6, 8, 10])), (0.4 if kind == "kick" else 0.2)
         self.drum = Drum(kind, size * METRES_PER_INCH, depth, rods, film, film)

@@ -20,7 +20,7 @@ from scipy.signal import butter, sosfilt
 from emblar.core.acoustics.drum import Kind
 from emblar.core.analysis.pipeline import analyse
 from emblar.core.analysis.signal.audio import Audio, Samples
-from emblar.core.catalogue import construction, dampers, strikers
+from emblar.core.catalogue import SHIPPED
 from emblar.core.drum import Wish
 from emblar.core.errors import EmblarError
 from emblar.core.planning.brief import Brief, Shelf
@@ -280,14 +280,17 @@ def read(number: int) -> Read:
     voice = "tom-1" if kind == "tom" else kind
     result = analyse(Audio(request.struck.render(number)[:, None], RATE), kind="hit", voice=voice)
     target = target_from_card(result.voices[0])
-    shelf = Shelf((request.drum,), (), tuple(dampers()), tuple(strikers()))
+    shelf = Shelf(
+        (request.drum,), (), tuple(SHIPPED.dampers), tuple(SHIPPED.strikers), catalogue=SHIPPED
+    )
     pitch_hz = target.value("pitch")
     try:
-        plan = plan_drum(request.drum, target, Wish(), brief=request.brief, shelf=shelf)
+        plan = plan_drum(SHIPPED, request.drum, target, Wish(), brief=request.brief, shelf=shelf)
     except EmblarError as error:
         return Read(request.name, pitch_hz, str(error), (0.0, None), 0.0, (), (), ("no plan",))
     recipe, row = plan.setup, plan.weighed
     description = plan_sentence(
+        SHIPPED,
         kind,
         batter=recipe.batter,
         reso=recipe.reso,
@@ -315,7 +318,11 @@ def laughs(situation: Situation, plan: DrumPlan, heard_hz: float | None) -> list
     result = []
     if heard_hz is None or abs(np.log2(heard_hz / situation.struck.hz)) > 1.0 / 12.0:
         result.append(f"the note is read as {heard_hz} Hz, it is {situation.struck.hz:g}")
-    if owned.kind == "snare" and recipe.reso and not construction(recipe.reso).is_snare_side:
+    if (
+        owned.kind == "snare"
+        and recipe.reso
+        and not SHIPPED.construction(recipe.reso).is_snare_side
+    ):
         result.append("no snare-side film under a snare")
     if owned.kind == "kick":
         window = kick_window(owned.diameter_in)

@@ -15,7 +15,7 @@ import numpy as np
 from emblar.core.acoustics.forward import predict
 from emblar.core.analysis.pipeline import analyse
 from emblar.core.analysis.signal.audio import Audio
-from emblar.core.catalogue import constructions_for, dampers_for
+from emblar.core.catalogue import SHIPPED
 from emblar.core.notes import cents
 from emblar.core.planning.kick_window import kick_window
 from emblar.core.planning.kit import OwnedDrum, model
@@ -52,8 +52,10 @@ def kick(seed: int) -> Kick:
     """Render and read one random kick."""
     rng = np.random.default_rng([31, seed])
     diameter, depth = SIZES[int(rng.integers(len(SIZES)))]
-    batter = str(rng.choice([c.id for c in constructions_for("kick", "batter")]))
-    reso = str(rng.choice([c.id for c in constructions_for("kick", "reso") if not c.hole_in]))
+    batter = str(rng.choice([c.id for c in SHIPPED.constructions_for("kick", "batter")]))
+    reso = str(
+        rng.choice([c.id for c in SHIPPED.constructions_for("kick", "reso") if not c.hole_in])
+    )
     front = rng.random() > 0.12
     owned = OwnedDrum(
         "Kick",
@@ -67,10 +69,10 @@ def kick(seed: int) -> Kick:
         reso if front else None,
         PORTS[int(rng.integers(len(PORTS)))] if front else None,
     )
-    free = [d.id for d in dampers_for("kick") if d.side == "batter" or front]
+    free = [d.id for d in SHIPPED.dampers_for("kick") if d.side == "batter" or front]
     count = int(rng.choice([0, 1, 1, 2]))
     on_it = tuple(str(d) for d in rng.choice(free, count, replace=False))
-    drum = model(owned, dampers=on_it)
+    drum = model(SHIPPED, owned, dampers=on_it)
     window = kick_window(diameter)
     lug = float(window.low_hz * (window.high_hz / window.low_hz) ** rng.uniform(0.15, 0.95))
     above = float(rng.integers(0, 5))

@@ -22,7 +22,7 @@ from emblar.core.acoustics.drum import Kind
 from emblar.core.acoustics.forward import predict
 from emblar.core.analysis.pipeline import analyse
 from emblar.core.analysis.signal.audio import Audio
-from emblar.core.catalogue import constructions_for, dampers_for, strikers_for
+from emblar.core.catalogue import SHIPPED
 from emblar.core.drum import Setup, Wish
 from emblar.core.errors import EmblarError
 from emblar.core.matching.differences import Comparison, compare
@@ -74,7 +74,9 @@ def rendered(
 
 
 def _own_strokes(owned: OwnedDrum, setup: Setup, seed: int) -> NDArray[np.float64]:
-    voice = drum_voice(predict(drum_of(owned, setup), setup.batter_hz, setup.reso_hz), owned.kind)
+    voice = drum_voice(
+        predict(drum_of(SHIPPED, owned, setup), setup.batter_hz, setup.reso_hz), owned.kind
+    )
     gap = round(1.8 * RATE)
     rng = np.random.default_rng(seed)
     out = 1e-4 * rng.standard_normal(STROKES * gap + RATE // 2)
@@ -90,7 +92,7 @@ def a_setup(rng: np.random.Generator, kind: Kind, size: int) -> tuple[OwnedDrum,
     """Return a drum of a size, and a setup of it drawn at random."""
     diameter, depth, rods, low, high = SIZES[kind][size]
     batter, reso = (
-        str(rng.choice([c.id for c in constructions_for(kind, side)]))
+        str(rng.choice([c.id for c in SHIPPED.constructions_for(kind, side)]))
         for side in ("batter", "reso")
     )
     owned = OwnedDrum("Drum", kind, diameter, depth, rods, "flanged", "maple-lacquer", batter, reso)
@@ -98,13 +100,13 @@ def a_setup(rng: np.random.Generator, kind: Kind, size: int) -> tuple[OwnedDrum,
     ratio = float(rng.choice([0.0, 0.0, 2.0, 4.0])) if kind == "tom" else 3.0
     available = [
         d.id
-        for d in dampers_for(kind)
+        for d in SHIPPED.dampers_for(kind)
         if d.least_in <= diameter
         and d.on_head
         and d.id not in ("disc", "laid-on-head", "small-cymbal")
     ]
     dampers = tuple(str(d) for d in rng.choice(available, int(rng.random() < 0.5), replace=False))
-    strikers = [s.id for s in strikers_for(kind) if not s.only_if_asked]
+    strikers = [s.id for s in SHIPPED.strikers_for(kind) if not s.only_if_asked]
     wires = str(rng.choice(["medium", "medium", "loose", "tight"])) if kind == "snare" else "medium"
     reso_hz = lug * 2.0 ** (ratio / 12.0)
     striker = str(rng.choice(strikers))
@@ -152,7 +154,7 @@ def follow(seed: int, choose: Choose, world: World = "own") -> Came:
     near = [s for s in (size - 1, size, size + 1) if 0 <= s < len(SIZES[kind])]
     owned, ours = a_setup(rng, kind, int(rng.choice(near)))
     try:
-        recipe = plan_drum(owned, record, Wish(), brief=Brief()).setup
+        recipe = plan_drum(SHIPPED, owned, record, Wish(), brief=Brief()).setup
         off = 2.0 ** (rng.normal(0.0, BENCH_CENTS, 2) / 1200.0)
         ours = replace(
             ours,
@@ -172,14 +174,14 @@ def follow(seed: int, choose: Choose, world: World = "own") -> Came:
         result = compare(record, take)
         if is_close(result) or moves == MOST_MOVES:
             break
-        offered = next_moves(owned, ours, result, learned=learned_shares(tried))
+        offered = next_moves(SHIPPED, owned, ours, result, learned=learned_shares(tried))
         if not offered:
             break
         move, moves, before = choose(offered, result, rng), moves + 1, take
         take = rendered(owned, move.setup, seed + 1000 * (moves + 1), our_own)
         did = {n: (d.steps, d.sd_steps) for n, d in compare(before, take).differences.items()}
         kind_of = LEARNED_AS.get(move.kind, move.kind)
-        tried.append(Trial(kind_of, effect_of(owned, ours, move.setup), did))
+        tried.append(Trial(kind_of, effect_of(SHIPPED, owned, ours, move.setup), did))
         ours = move.setup
     left = {
         n: round(d.steps, 1)

@@ -7,14 +7,7 @@ from dataclasses import replace
 import numpy as np
 
 from emblar.core.acoustics.forward import predict
-from emblar.core.catalogue import (
-    constructions_for,
-    dampers,
-    dampers_for,
-    strikers,
-    strikers_for,
-    use_own,
-)
+from emblar.core.catalogue import SHIPPED, Catalogue
 from emblar.core.drum import Wish
 from emblar.core.planning.assign import plan_kit
 from emblar.core.planning.brief import Brief, OwnedHead, Shelf
@@ -49,7 +42,7 @@ def targets() -> list[Target]:
     ]
 
 
-def shelf(times: int) -> Shelf:
+def shelf(catalogue: Catalogue, times: int) -> Shelf:
     """Return twelve drums and sixty heads, times so many, and every damper."""
     drums: list[OwnedDrum] = []
     for copy in range(times):
@@ -99,17 +92,24 @@ def shelf(times: int) -> Shelf:
     )
     sizes = (10, 12, 13, 14, 16, 18, 20, 22)
     heads = [OwnedHead(c, float(d), times) for c, d in itertools.product(kinds, sizes)][:60]
-    return Shelf(tuple(drums), tuple(heads), tuple(dampers()), tuple(strikers()))
+    return Shelf(
+        tuple(drums),
+        tuple(heads),
+        tuple(catalogue.dampers),
+        tuple(catalogue.strikers),
+        catalogue=catalogue,
+    )
 
 
 def candidates() -> None:
     """Candidates a second, card included, against solving each whole by ``scipy.linalg.eigh``."""
     field = Field(
+        SHIPPED,
         TOM,
-        [c.id for c in constructions_for("tom", "batter")],
-        [c.id for c in constructions_for("tom", "reso")],
-        [(), *((d.id,) for d in dampers_for("tom"))],
-        [s.id for s in strikers_for("tom")][:2],
+        [c.id for c in SHIPPED.constructions_for("tom", "batter")],
+        [c.id for c in SHIPPED.constructions_for("tom", "reso")],
+        [(), *((d.id,) for d in SHIPPED.dampers_for("tom"))],
+        [s.id for s in SHIPPED.strikers_for("tom")][:2],
         ["medium"],
     )
     options = field.grid([-3.0, -1.0, 0.0, 2.0, 5.0])
@@ -121,7 +121,7 @@ def candidates() -> None:
     began = time.perf_counter()
     field.outlook(options, 130.0)
     solved = (time.perf_counter() - began) / len(options)
-    drum = model(TOM)
+    drum = model(SHIPPED, TOM)
     began = time.perf_counter()
     for i in range(40):
         predict(drum, 200.0 + i / 10, 233.0)
@@ -134,7 +134,7 @@ def candidates() -> None:
 
 def rendering() -> None:
     """Render two seconds of a stroke."""
-    voice = drum_voice(predict(model(TOM), 200.0, 230.0), "tom")
+    voice = drum_voice(predict(model(SHIPPED, TOM), 200.0, 230.0), "tom")
     began = time.perf_counter()
     for _ in range(5):
         played(voice, "tom", "stroke", sample_rate_hz=RATE)
@@ -142,33 +142,35 @@ def rendering() -> None:
     print(f"a stroke of 2 s: {1000 * took:.0f} ms, {2.0 / took:.0f} × real time")
 
 
-def enough_dampers() -> None:
-    """Add own dampers to the catalogue's until there are ``DAMPERS``, cut otherwise from them."""
-    shipped = list(dampers().values())
+def enough_dampers() -> Catalogue:
+    """Return a catalogue with own dampers until there are ``DAMPERS``, cut otherwise from them."""
+    shipped = list(SHIPPED.dampers.values())
     more = itertools.islice(itertools.cycle(shipped), DAMPERS - len(shipped))
-    use_own(
-        ("damper", replace(d, id=f"own-{i}", name=f"own {i}", resistance=1.3 * d.resistance))
-        for i, d in enumerate(more)
+    return Catalogue(
+        tuple(
+            ("damper", replace(d, id=f"own-{i}", name=f"own {i}", resistance=1.3 * d.resistance))
+            for i, d in enumerate(more)
+        )
     )
 
 
 def search() -> None:
     """A five-drum kit from shelves of growing size, and one drum planned again by hand."""
     took = []
-    enough_dampers()
+    catalogue = enough_dampers()
     for times in (1, 2, 4):
         began = time.perf_counter()
-        plan = plan_kit(Problem(targets(), shelf(times), Brief(only_owned=True)))
+        plan = plan_kit(Problem(targets(), shelf(catalogue, times), Brief(only_owned=True)))
         took.append(time.perf_counter() - began)
     print(
-        f"five drums from 12 drums, 60 heads and {len(dampers())} dampers: {took[0]:.2f} s; "
-        f"twice, four times the shelf: {took[1] / took[0]:.1f}, {took[2] / took[0]:.1f} × "
-        f"({plan.candidates} finalists)"
+        f"five drums from 12 drums, 60 heads and {len(catalogue.dampers)} dampers: "
+        f"{took[0]:.2f} s; twice, four times the shelf: "
+        f"{took[1] / took[0]:.1f}, {took[2] / took[0]:.1f} × ({plan.candidates} finalists)"
     )
     again = []
     for request in (Wish(relation="equal"), Wish(batter="single-coated")):
         began = time.perf_counter()
-        plan_drum(TOM, targets()[3], request, thorough=False)
+        plan_drum(catalogue, TOM, targets()[3], request, thorough=False)
         again.append(time.perf_counter() - began)
     print(f"one drum planned again: {1000 * float(np.mean(again)):.0f} ms")
 

@@ -33,7 +33,7 @@ from emblar.core.acoustics.forward import predict
 from emblar.core.acoustics.inverse import lug_pitches_for, tension_per_turn
 from emblar.core.acoustics.limits import moved_by_other_head, papery_tension
 from emblar.core.acoustics.uneven import split
-from emblar.core.catalogue import constructions_for, dampers_for
+from emblar.core.catalogue import SHIPPED
 from emblar.core.notes import cents
 from emblar.core.planning.kit import model
 from emblar.core.planning.predicted import predicted_card
@@ -131,7 +131,8 @@ def rings() -> Finding:
     """Compare heads with a built-in ring to bare ones."""
     ring = card("kick", batter="kick-ring-clear")["sustain"] / card("kick")["sustain"]
     lengths = {
-        c.id: card("snare", batter=c.id)["length"] for c in constructions_for("snare", "batter")
+        c.id: card("snare", batter=c.id)["length"]
+        for c in SHIPPED.constructions_for("snare", "batter")
     }
     vented = moved(card("snare", batter="single-vented-ring"), card("snare"), "sustain", "length")
     driest = lengths["single-vented-ring"] <= min(lengths.values())
@@ -198,7 +199,7 @@ def bends() -> Finding:
 
 def _bend(diameter: float, depth: float, rods: int, hz: float, impulse: float = 1.0) -> float:
     owned = replace(DRUMS["tom"], diameter_in=diameter, depth_in=depth, rods=rods)
-    drum = model(owned)
+    drum = model(SHIPPED, owned)
     drum = replace(drum, strike=replace(drum.strike, impulse=impulse))
     lugs = lug_pitches_for(drum, hz, 0.0)
     return predict(drum, lugs.batter_hz, lugs.reso_hz).bend_cents.value
@@ -214,7 +215,7 @@ def cotton() -> Finding:
     bare = card("tom")
     length = {
         d.id: moved(card("tom", dampers=(d.id,)), bare, "length")["length"]
-        for d in dampers_for("tom")
+        for d in SHIPPED.dampers_for("tom")
         if d.on_head
     }
     two, four, eight = (

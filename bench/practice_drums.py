@@ -8,6 +8,7 @@ from typing import Any
 from emblar.core.acoustics.drum import Drum
 from emblar.core.acoustics.forward import Prediction, predict
 from emblar.core.acoustics.inverse import lug_pitches_for
+from emblar.core.catalogue import SHIPPED
 from emblar.core.notes import cents
 from emblar.core.planning.kit import OwnedDrum, model
 from emblar.core.planning.predicted import predicted_card
@@ -52,7 +53,7 @@ def built(kind: str, changes: Mapping[str, Any]) -> Drum:
     owned = replace(DRUMS[kind], **{k: request.pop(k) for k in OWNED if k in request})
     if changes.get("front_off"):
         owned = replace(owned, reso=None)
-    return model(owned, **request)
+    return model(SHIPPED, owned, **request)
 
 
 @lru_cache(maxsize=512)

@@ -16,7 +16,7 @@ from emblar.core.acoustics.drum import Kind
 from emblar.core.acoustics.forward import predict
 from emblar.core.analysis.pipeline import analyse
 from emblar.core.analysis.signal.audio import Audio
-from emblar.core.catalogue import constructions_for, dampers, dampers_for, strikers
+from emblar.core.catalogue import SHIPPED
 from emblar.core.errors import EmblarError
 from emblar.core.planning.brief import Brief, Shelf, Weights, usual_weights
 from emblar.core.planning.kit import OwnedDrum, model
@@ -81,25 +81,27 @@ def recovered(seed: int) -> Found | None:
         *NOW[kind],
         port_in=5.0 if kind == "kick" and rng.random() < 0.5 else None,
     )
-    batter = one([c.id for c in constructions_for(kind, "batter")])
-    reso = one([c.id for c in constructions_for(kind, "reso")])
-    light = [d.id for d in dampers_for(kind) if d.least_in <= owned.diameter_in]
+    batter = one([c.id for c in SHIPPED.constructions_for(kind, "batter")])
+    reso = one([c.id for c in SHIPPED.constructions_for(kind, "reso")])
+    light = [d.id for d in SHIPPED.dampers_for(kind) if d.least_in <= owned.diameter_in]
     on_it = (one(light),) if rng.random() < 0.6 else ()
     semitones = float(rng.choice([s for s in SEMITONES if -2.0 <= s <= 5.0]))
     pitch = float(rng.uniform(size[3], size[4]))
-    beaters = [s.id for s in strikers().values() if "kick" in s.kinds]
+    beaters = [s.id for s in SHIPPED.strikers.values() if "kick" in s.kinds]
     striker = one(beaters) if kind == "kick" else "stick-medium"
-    field = Field(owned, [batter], [reso], [on_it], [striker], ["medium"], port_in=owned.port_in)
+    field = Field(
+        SHIPPED, owned, [batter], [reso], [on_it], [striker], ["medium"], port_in=owned.port_in
+    )
     options = field.grid([semitones])
     known = field.outlook(options, pitch)
     if not known.reached[0] or known.stress_share[0] > 0.98:
         return None
-    drum = model(owned, batter=batter, reso=reso, dampers=on_it, striker=striker)
+    drum = model(SHIPPED, owned, batter=batter, reso=reso, dampers=on_it, striker=striker)
     made = predict(drum, float(known.batter_hz[0]), float(known.reso_hz[0]))
     target = _measured(made, kind, rng)
     if target is None or target.value("pitch") is None:
         return None
-    shelf = Shelf((owned,), (), tuple(dampers()), tuple(strikers()))
+    shelf = Shelf((owned,), (), tuple(SHIPPED.dampers), tuple(SHIPPED.strikers), catalogue=SHIPPED)
     brief = Brief(budget_heads=9, leave_room=False)
     search = DrumSearch(0, target, shelf, brief, no_costs())
     result = search.finalists(search.best())
@@ -127,6 +129,7 @@ def _measured(made: object, kind: Kind, rng: np.random.Generator) -> Target | No
 def _off(row: Weighed, owned: OwnedDrum, target: Target, kind: Kind) -> dict[str, float]:
     recipe = row.setup
     drum = model(
+        SHIPPED,
         owned,
         batter=recipe.batter,
         reso=recipe.reso,

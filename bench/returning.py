@@ -13,6 +13,7 @@ from dataclasses import dataclass, replace
 import numpy as np
 
 from bench.hidden_head import HiddenHead, tune
+from emblar.core.catalogue import SHIPPED
 from emblar.core.drum import Setup
 from emblar.core.matching.moves import effect_of
 from emblar.core.matching.way_back import Node, way_between
@@ -128,7 +129,7 @@ def _apart(heads: dict[str, Head]) -> Apart:
     )
     hz = {side: LUG_HZ[side] * 2.0 ** (float(rods.mean()) / 1200.0) for side, rods in off.items()}
     after = replace(before, batter_hz=hz["batter"], reso_hz=hz["reso"])
-    effect = effect_of(DRUM, before, after)
+    effect = effect_of(SHIPPED, DRUM, before, after)
     return Apart(
         max(abs(float(rods.mean())) for rods in off.values()),
         max(float(np.abs(rods).max()) for rods in off.values()),

@@ -23,7 +23,7 @@ from emblar.core.planning.target import target_from_card
 from emblar.core.quantities.card import Card
 from emblar.core.quantities.registry import steps
 from emblar.core.synthesis.low_ferry import low_ferry_voices
-from emblar.core.synthesis.song import Event, Placement, Room, render_performance
+from emblar.core.synthesis.song import Event, Placement, SongRoom, render_performance
 from emblar.core.synthesis.stroke import Voice, drum_voice
 from training.backings import wide_backing
 from training.sounds import RATE as BACKING_RATE
@@ -103,7 +103,7 @@ def scene(seed: int, behind_db: float | None = None) -> Rows:
     places = {
         v: Placement(0.45 if v in ("hat", "cymbal") else 1.0, rng.uniform(-0.5, 0.5)) for v in kit
     }
-    room = Room(float(10 ** rng.uniform(-3, -1)), float(rng.uniform(0.2, 1.2)))
+    room = SongRoom(float(10 ** rng.uniform(-3, -1)), float(rng.uniform(0.2, 1.2)))
     sound = render_performance(
         kit,
         events,

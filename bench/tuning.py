@@ -14,12 +14,12 @@ from dataclasses import dataclass
 import numpy as np
 
 from bench.hidden_head import HiddenHead, Response, tune
-from emblar.core.acoustics.calibration import Take, calibrate
+from emblar.core.acoustics.calibration import MeasuredTuning, calibrate
 from emblar.core.acoustics.coefficients import prior_coefficients
 from emblar.core.acoustics.drum import METRES_PER_INCH, Drum, Film, Kind, Side
 from emblar.core.acoustics.forward import predict
 from emblar.core.acoustics.head import lug_pitch_from_tension
-from emblar.core.catalogue import constructions_for
+from emblar.core.catalogue import SHIPPED
 from emblar.core.notes import spread_hz
 from emblar.core.quantities import Measured
 
@@ -110,7 +110,7 @@ class Foretold:
 
 
 def _any_film(rng: np.random.Generator, kind: Kind, side: Side) -> Film:
-    films = [made.film() for made in constructions_for(kind, side)]
+    films = [made.film() for made in SHIPPED.constructions_for(kind, side)]
     return films[rng.integers(len(films))]
 
 
@@ -135,7 +135,9 @@ def foretold(seed: int) -> Foretold:
     rods = math.sqrt(8.0)
     known = [read(hz, READ_SD_CENTS / rods) for hz in lugs]
     pitch = read(true_hz(*lugs), STROKE_SD_CENTS)
-    take = Take(drum, known[0], known[1], Measured(pitch, spread_hz(pitch, STROKE_SD_CENTS), "Hz"))
+    take = MeasuredTuning(
+        drum, known[0], known[1], Measured(pitch, spread_hz(pitch, STROKE_SD_CENTS), "Hz")
+    )
     after = [hz * 2.0 ** (float(rng.uniform(-3.0, 3.0)) / 12.0) for hz in lugs]
     real = true_hz(*after)
     prior = predict(drum, after[0], after[1]).drum_pitch.value

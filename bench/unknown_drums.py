@@ -13,7 +13,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from emblar.core.acoustics.forward import Mode, predict
-from emblar.core.catalogue import USUAL_STRIKER
+from emblar.core.catalogue import SHIPPED, USUAL_STRIKER
 from emblar.core.drum import Setup
 from emblar.core.matching.moves import drum_of
 from emblar.core.planning.kit import OwnedDrum
@@ -123,11 +123,11 @@ def strokes(
     """
     rng = np.random.default_rng(seed)
     plain = replace(setup, dampers=())
-    bare = predict(drum_of(owned, plain), setup.batter_hz, setup.reso_hz)
-    worn = predict(drum_of(owned, setup), setup.batter_hz, setup.reso_hz)
+    bare = predict(drum_of(SHIPPED, owned, plain), setup.batter_hz, setup.reso_hz)
+    worn = predict(drum_of(SHIPPED, owned, setup), setup.batter_hz, setup.reso_hz)
     usual = replace(plain, striker=USUAL_STRIKER[owned.kind], force=1.0, wires="medium")
     average = predicted_card(
-        predict(drum_of(owned, usual), setup.batter_hz, setup.reso_hz), owned.kind
+        predict(drum_of(SHIPPED, owned, usual), setup.batter_hz, setup.reso_hz), owned.kind
     )
     card = predicted_card(worn, owned.kind)
     size = round(1.8 * rate)

@@ -20,7 +20,7 @@ from emblar.steps.bench.routes import muffling as muffle
 from emblar.steps.brief import routes as brief
 from emblar.steps.evening import routes as evening
 from emblar.steps.health import routes as patterns
-from emblar.steps.health.metrics import Measured, Metrics
+from emblar.steps.health.metrics import Metrics, RequestMetrics
 from emblar.steps.kit import routes as kit
 from emblar.steps.listen.routes import record as listen
 from emblar.steps.listen.routes import sounds
@@ -83,7 +83,7 @@ def create_app() -> FastAPI:
     app.add_middleware(RequestBodyLimitMiddleware, max_body_size=LARGEST_BODY)
     app.add_middleware(TrustedHostMiddleware, allowed_hosts=hosts, www_redirect=False)
     app.add_middleware(Guard)
-    app.add_middleware(Measured, metrics=app.state.metrics)
+    app.add_middleware(RequestMetrics, metrics=app.state.metrics)
     return app
 
 

@@ -16,16 +16,15 @@ from fastapi.concurrency import run_in_threadpool
 from fastapi.responses import PlainTextResponse, RedirectResponse
 from starlette.middleware.body_limit import RequestBodyLimitMiddleware
 from starlette.requests import HTTPConnection
-from starlette.types import ASGIApp, Receive, Send
-from starlette.types import Scope as ASGIScope
+from starlette.types import ASGIApp, Receive, Scope, Send
 
 from emblar import __version__
 from emblar.core.errors import NotFoundError
 from emblar.frame.errors import add_error_handlers
-from emblar.frame.here import scope_of
+from emblar.frame.here import studio_of
 from emblar.frame.security import LARGEST_BODY, Guard
 from emblar.frame.templating import mount_static
-from emblar.platform.scope import Scope
+from emblar.platform.studio import Studio
 from emblar.steps.bench.routes import cures
 from emblar.steps.bench.routes import drum as bench
 from emblar.steps.bench.routes import muffling as muffle
@@ -53,7 +52,7 @@ class OnlyItsBench:
     def __init__(self, app: ASGIApp) -> None:
         self.app = app
 
-    async def __call__(self, scope: ASGIScope, receive: Receive, send: Send) -> None:
+    async def __call__(self, scope: Scope, receive: Receive, send: Send) -> None:
         """Handle one request."""
         if scope["type"] != "http" or scope["path"].startswith(FREE):
             await self.app(scope, receive, send)
@@ -68,13 +67,13 @@ class OnlyItsBench:
         if requested is None or int(requested.group(1)) != opened.session_id:
             await PlainTextResponse("There is no such page.", 404)(scope, receive, send)
             return
-        scope.setdefault("state", {})["whose"] = opened.scope
+        scope.setdefault("state", {})["studio"] = opened.studio
         await self.app(scope, receive, send)
 
 
-def _phone_scope(request: Request) -> Scope:
-    """Return the scope of the paired phone."""
-    result: Scope = request.state.whose
+def _phone_studio(request: Request) -> Studio:
+    """Return the studio of the paired phone."""
+    result: Studio = request.state.studio
     return result
 
 
@@ -93,7 +92,7 @@ def create_phone_app() -> FastAPI:
     app.include_router(bench.router)
     app.include_router(muffle.router)
     app.include_router(cures.router)
-    app.dependency_overrides[scope_of] = _phone_scope
+    app.dependency_overrides[studio_of] = _phone_studio
     add_error_handlers(app)
     app.add_middleware(OnlyItsBench)
     app.add_middleware(RequestBodyLimitMiddleware, max_body_size=LARGEST_BODY)

@@ -10,11 +10,11 @@ from typing import Any
 from bench.advice import RULES
 from bench.practice import ROWS, WHY_NOT
 from bench.practice_drums import DRUMS, TUNED, card, predicted
-from emblar.core import catalogue
 from emblar.core.acoustics.cavity import coupled_modes
 from emblar.core.acoustics.coefficients import prior_coefficients
 from emblar.core.acoustics.damping import radiation_rate, t60_s
 from emblar.core.acoustics.drum import Kind
+from emblar.core.catalogue import SHIPPED
 from emblar.core.errors import EmblarError
 from emblar.core.planning.kit import model
 from emblar.core.planning.predicted import predicted_card
@@ -37,23 +37,23 @@ def choices(kind: Kind) -> list[tuple[str, dict[str, Any]]]:
     """Return every choice of the catalogue for a kind of drum, with what to call it."""
     rows: list[tuple[str, dict[str, Any]]] = []
     rows += [
-        (f"batter {c.name}", {"batter": c.id}) for c in catalogue.constructions_for(kind, "batter")
+        (f"batter {c.name}", {"batter": c.id}) for c in SHIPPED.constructions_for(kind, "batter")
     ]
-    rows += [(f"reso {c.name}", {"reso": c.id}) for c in catalogue.constructions_for(kind, "reso")]
+    rows += [(f"reso {c.name}", {"reso": c.id}) for c in SHIPPED.constructions_for(kind, "reso")]
     rows += [(f"reso {s:+d} semitones", {"semitones": float(s)}) for s in (-3, 0, 5)]
     if kind == "kick":
         rows += [(f"port {p} in", {"port_in": float(p)}) for p in (4, 5, 6, 10)]
         rows += [("no front head", {"front_off": True})]
         rows += [("hole of 4 in in the shell", {"shell_hole_in": 4.0})]
-    rows += [(f"hoop {h.name}", {"hoop": h.id}) for h in catalogue.hoops().values()]
-    rows += [(f"edge {e.name}", {"edge": e.id}) for e in catalogue.edges().values()]
-    rows += [(f"shell {s.name}", {"shell": s.id}) for s in catalogue.shells().values()]
+    rows += [(f"hoop {h.name}", {"hoop": h.id}) for h in SHIPPED.hoops.values()]
+    rows += [(f"edge {e.name}", {"edge": e.id}) for e in SHIPPED.edges.values()]
+    rows += [(f"shell {s.name}", {"shell": s.id}) for s in SHIPPED.shells.values()]
     depth = DRUMS[kind].depth_in
     rows += [(f"depth {d:g} in", {"depth_in": d}) for d in (0.7 * depth, 1.4 * depth)]
-    rows += [(s.name, {"striker": s.id}) for s in catalogue.strikers_for(kind)]
+    rows += [(s.name, {"striker": s.id}) for s in SHIPPED.strikers_for(kind)]
     if kind == "snare":
-        rows += [(w.name, {"wires_setting": w.id}) for w in catalogue.wire_settings().values()]
-    rows += [(d.name, {"dampers": (d.id,)}) for d in catalogue.dampers_for(kind)]
+        rows += [(w.name, {"wires_setting": w.id}) for w in SHIPPED.wire_settings.values()]
+    rows += [(d.name, {"dampers": (d.id,)}) for d in SHIPPED.dampers_for(kind)]
     return rows
 
 
@@ -105,7 +105,7 @@ def relation_chart() -> str:
     for half in range(-14, 15):
         semitones = half / 2.0
         result = predicted("tom", semitones=semitones)
-        drum = model(DRUMS["tom"])
+        drum = model(SHIPPED, DRUMS["tom"])
         mode = coupled_modes(drum, result.tensions, 0, k)[0]
         points["l"].append((semitones, result.sustain.value))
         points["d"].append((semitones, t60_s(radiation_rate(mode, drum, k))))

@@ -1,6 +1,7 @@
 """Names that say nothing to a stranger: ``python -m scripts.names``.
 
-It fails where such a name is given to a variable, an argument, a function or a class.
+It fails if a variable, argument, function or class has such a name, or if two classes of the
+application share a name.
 """
 
 import ast
@@ -77,11 +78,22 @@ def banned_names() -> list[tuple[str, int, str]]:
     ]
 
 
+def shared_names() -> dict[str, list[str]]:
+    """Return class names that several classes of the application share, with their files."""
+    places: dict[str, list[str]] = {}
+    for path in sorted((ROOT / "emblar").rglob("*.py")):
+        for node in ast.walk(ast.parse(path.read_text(encoding="utf-8"))):
+            if isinstance(node, ast.ClassDef):
+                places.setdefault(node.name, []).append(str(path.relative_to(ROOT)))
+    return {name: files for name, files in places.items() if len(files) > 1}
+
+
 def main() -> None:
     """Fail with the places where there are any."""
-    places = banned_names()
-    if places:
-        sys.exit("Name the thing itself: " + "; ".join(f"{p}:{n} {x}" for p, n, x in places))
+    faults = [f"{p}:{n}: name the thing itself, not {x}" for p, n, x in banned_names()]
+    faults += [f"{name} is in {' and '.join(files)}" for name, files in shared_names().items()]
+    if faults:
+        sys.exit("; ".join(faults))
 
 
 if __name__ == "__main__":

@@ -22,12 +22,12 @@ from emblar.core.synthesis.song import Performance
 from emblar.platform.database import engine
 from emblar.platform.migrate import migrate
 from emblar.platform.postgres import OwnPostgres
-from emblar.platform.scope import HERE
 from emblar.platform.settings import settings
+from emblar.platform.studio import HERE
 from emblar.steps.kit.actions import drums as kit
 from emblar.steps.listen.actions import recordings as listen
 from emblar.steps.plan.actions import planning as plan
-from emblar.steps.sessions.actions.editing import Brief, start_session
+from emblar.steps.sessions.actions.editing import SessionBrief, start_session
 from tests.drums import OWNED_KICK, OWNED_SNARE, OWNED_TOM
 from tests.kept import Once
 from tests.recordings import encoded, short_groove
@@ -96,7 +96,7 @@ def heard(database: None, once: Once, groove: bytes) -> int:
     """A session whose record is the groove, analysed."""
 
     def make() -> int:
-        session = start_session(HERE, Brief("Low Ferry", artist="The Tin Orchard")).id
+        session = start_session(HERE, SessionBrief("Low Ferry", artist="The Tin Orchard")).id
         recording = listen.bring_recording(HERE, session, "groove.flac", groove, "drums")
         listen.run_analysis(recording.id)
         return session
@@ -109,7 +109,7 @@ def planned(database: None, once: Once, groove: bytes) -> int:
     """That session with a kick, a snare and a tom, planned."""
 
     def make() -> int:
-        session = start_session(HERE, Brief("Low Ferry", artist="The Tin Orchard")).id
+        session = start_session(HERE, SessionBrief("Low Ferry", artist="The Tin Orchard")).id
         recording = listen.bring_recording(HERE, session, "groove.flac", groove, "drums")
         listen.run_analysis(recording.id)
         for owned in (OWNED_TOM, OWNED_KICK, OWNED_SNARE):
@@ -128,4 +128,4 @@ def client() -> Iterator[TestClient]:
 
 @pytest.fixture
 def session() -> int:
-    return start_session(HERE, Brief("Low Ferry", artist="The Tin Orchard")).id
+    return start_session(HERE, SessionBrief("Low Ferry", artist="The Tin Orchard")).id

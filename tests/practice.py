@@ -5,6 +5,7 @@ import numpy as np
 from emblar.core.acoustics.coefficients import prior_coefficients
 from emblar.core.acoustics.drum import Side
 from emblar.core.acoustics.head import tension_from_lug_pitch
+from emblar.core.catalogue import SHIPPED
 from emblar.core.planning.kit import model
 from emblar.core.synthesis.practice import PracticeDrum
 from emblar.platform.sound.encode import wav_bytes
@@ -29,7 +30,7 @@ class DrumInTheRoom:
     ) -> None:
         self.rng, self.slack, self.apart = np.random.default_rng(seed), slack, apart
         made: dict[Side, str] = {side: head.made for side, head in now.heads.items()}
-        self.drum = model(now.drum.owned, batter=made["batter"], reso=made.get("reso"))
+        self.drum = model(SHIPPED, now.drum.owned, batter=made["batter"], reso=made.get("reso"))
         self.goals = {side: head.planned_hz for side, head in now.heads.items()}
         tensions = {side: self._slack(side) for side in made}
         strength = {side: float(self.rng.uniform(0.7, 1.4)) for side in made}
@@ -44,7 +45,7 @@ class DrumInTheRoom:
         """Have the head on that the bench fitted just now, its rods finger-tight."""
         made: dict[Side, str] = {s: head.made for s, head in now.heads.items()}
         self.drum = self.hidden.drum = model(
-            now.drum.owned, batter=made["batter"], reso=made.get("reso")
+            SHIPPED, now.drum.owned, batter=made["batter"], reso=made.get("reso")
         )
         self.hidden.tensions[side] = self._slack(side)
 

@@ -4,9 +4,9 @@ from typing import Annotated, Literal, Self
 
 from pydantic import Field, field_validator, model_validator
 
-from emblar.core.catalogue import USUAL_EDGE, construction, damper, dampers, strikers
+from emblar.core.catalogue import USUAL_EDGE, Catalogue
 from emblar.core.drum import Wish
-from emblar.core.errors import EmblarError
+from emblar.core.errors import CatalogueError, EmblarError
 from emblar.core.planning.brief import (
     Brief,
     OwnedHead,
@@ -54,14 +54,26 @@ class ShelfDrumFile(Strict):
     def _is_a_drum(self) -> Self:
         try:
             self.owned()
-            for head in (self.batter, self.reso):
-                if head is not None:
-                    construction(head)
-            for on_it in self.dampers:
-                damper(on_it)
         except EmblarError as error:
             raise ValueError(f"{self.name}: {error}") from error
         return self
+
+    def check_parts(self, catalogue: Catalogue) -> None:
+        """Check what is on the drum.
+
+        Raises
+        ------
+        CatalogueError
+            A head or damper is not in the catalogue.
+        """
+        try:
+            for head in (self.batter, self.reso):
+                if head is not None:
+                    catalogue.construction(head)
+            for on_it in self.dampers:
+                catalogue.damper(on_it)
+        except CatalogueError as error:
+            raise CatalogueError(f"{self.name}: {error}") from error
 
     def owned(self) -> OwnedDrum:
         """Return the drum for the planner."""
@@ -79,25 +91,31 @@ class ShelfFile(Strict):
 
     @model_validator(mode="after")
     def _names_differ(self) -> Self:
-        for head in self.heads:
-            try:
-                construction(head.construction)
-            except EmblarError as error:
-                raise ValueError(str(error)) from error
         names = [d.name for d in self.drums]
         twice = sorted({n for n in names if names.count(n) > 1})
         if twice:
             raise ValueError(f"drums: {', '.join(twice)} is there twice; give each its own name")
         return self
 
-    def shelf(self) -> Shelf:
-        """Return the shelf for the planner."""
+    def shelf(self, catalogue: Catalogue) -> Shelf:
+        """Return the shelf for the planner.
+
+        Raises
+        ------
+        CatalogueError
+            A head or damper is not in the catalogue.
+        """
+        for head in self.heads:
+            catalogue.construction(head.construction)
+        for drum in self.drums:
+            drum.check_parts(catalogue)
         return Shelf(
             tuple(d.owned() for d in self.drums),
             tuple(self.heads),
-            tuple(dampers() if self.dampers is None else self.dampers),
-            tuple(strikers() if self.strikers is None else self.strikers),
+            tuple(catalogue.dampers if self.dampers is None else self.dampers),
+            tuple(catalogue.strikers if self.strikers is None else self.strikers),
             {d.name: tuple(d.dampers) for d in self.drums},
+            catalogue=catalogue,
         )
 
 
@@ -215,11 +233,17 @@ class BriefFile(Strict):
             out.append(moved(Target(voice, dict(values), {}), self.wishes.get(voice, {})))
         return out
 
-    def problem(self) -> Problem:
-        """Return what is to be planned."""
+    def problem(self, catalogue: Catalogue) -> Problem:
+        """Return what is to be planned.
+
+        Raises
+        ------
+        CatalogueError
+            A head or damper is not in the catalogue.
+        """
         return Problem(
             targets=self.targets(),
-            shelf=self.shelf.shelf(),
+            shelf=self.shelf.shelf(catalogue),
             brief=self.ask.brief(),
             weights=self.weights(),
             locks=dict(self.locks),

@@ -4,7 +4,7 @@ from typing import Annotated, Any, Literal, Self
 
 from pydantic import Field, model_validator
 
-from emblar.core.acoustics.calibration import Take
+from emblar.core.acoustics.calibration import MeasuredTuning
 from emblar.core.acoustics.coefficients import prior_coefficients
 from emblar.core.acoustics.drum import METRES_PER_INCH, METRES_PER_MIL, Drum, Film, PlacedDamper
 from emblar.core.acoustics.forward import Mode, Prediction
@@ -14,11 +14,8 @@ from emblar.core.catalogue import (
     USUAL_EDGE,
     USUAL_STRIKER,
     USUAL_WIRES_SETTING,
-    damper,
+    Catalogue,
     eased_by,
-    loss_share,
-    strike,
-    wires,
 )
 from emblar.core.errors import DrumError
 from emblar.core.notes import spread_hz
@@ -95,10 +92,10 @@ class DamperFile(Strict):
     resistance_n_s_per_m: float = Field(default=0.0, ge=0.0, le=200.0)
     mass_kg: float = Field(default=0.0, ge=0.0, le=1.0)
 
-    def placed(self) -> tuple[PlacedDamper, ...]:
+    def placed(self, catalogue: Catalogue) -> tuple[PlacedDamper, ...]:
         """Return the damper for the model, on each head that it touches."""
         if self.id is not None:
-            return damper(self.id).placed()
+            return catalogue.damper(self.id).placed()
         return (PlacedDamper(self.side, self.radius, self.resistance_n_s_per_m, self.mass_kg),)
 
 
@@ -112,7 +109,7 @@ class TakeFile(Strict):
     sustain_s: float | None = Field(default=None, gt=0.0, le=30.0)
     sustain_sd_s: float | None = Field(default=None, gt=0.0, le=30.0)
 
-    def take(self, drum: Drum) -> Take:
+    def take(self, drum: Drum) -> MeasuredTuning:
         """Return the take for the model; a sustain without a spread is trusted to 15 %."""
         pitch = sustain = None
         if self.drum_pitch_hz is not None:
@@ -120,7 +117,7 @@ class TakeFile(Strict):
             pitch = Measured(self.drum_pitch_hz, sd, "Hz")
         if self.sustain_s is not None:
             sustain = Measured(self.sustain_s, self.sustain_sd_s or 0.15 * self.sustain_s, "s")
-        return Take(drum, self.batter_hz, self.reso_hz, pitch, sustain)
+        return MeasuredTuning(drum, self.batter_hz, self.reso_hz, pitch, sustain)
 
 
 class WishFile(Strict):
@@ -180,7 +177,7 @@ class DrumFile(Strict):
                 raise ValueError("takes.reso_hz: give it where the drum has a reso head")
         return self
 
-    def drum(self) -> Drum:
+    def drum(self, catalogue: Catalogue) -> Drum:
         """Return the drum for the model.
 
         Raises
@@ -188,9 +185,9 @@ class DrumFile(Strict):
         CatalogueError
             A hoop, shell, edge, damper, striker or setting of the wires is not known.
         """
-        named = [damper(d.id) for d in self.dampers if d.id is not None]
+        named = [catalogue.damper(d.id) for d in self.dampers if d.id is not None]
         striker = self.striker or USUAL_STRIKER[self.kind]
-        struck = strike(striker, named, hoop=self.hoop, shell=self.shell)
+        struck = catalogue.strike(striker, named, hoop=self.hoop, shell=self.shell)
         if self.kind == "kick" and (self.reso is None or self.port_in is not None):
             struck = heard_inside(struck, prior_coefficients())
         return Drum(
@@ -202,10 +199,10 @@ class DrumFile(Strict):
             reso=self.reso.film() if self.reso else None,
             port_radius_m=self.port_in * METRES_PER_INCH / 2.0 if self.port_in else None,
             shell_hole_m=self.shell_hole_in * METRES_PER_INCH / 2.0 if self.shell_hole_in else None,
-            dampers=tuple(place for d in self.dampers for place in d.placed()),
-            shell_loss_share=loss_share(self.hoop, self.shell, self.edge, named),
+            dampers=tuple(place for d in self.dampers for place in d.placed(catalogue)),
+            shell_loss_share=catalogue.loss_share(self.hoop, self.shell, self.edge, named),
             strike=struck,
-            wires=wires(self.wires),
+            wires=catalogue.wires(self.wires),
             eased=eased_by(named),
         )
 

@@ -7,7 +7,7 @@ from pydantic import Field
 
 from emblar.core.acoustics.forward import predict
 from emblar.core.drum import Setup
-from emblar.core.planning.assign import Alternative, KitPlan, Unmet
+from emblar.core.planning.assign import KitAlternative, PlannedKit, Unmet
 from emblar.core.planning.brief import Brief, Shelf
 from emblar.core.planning.cautions import cautions_of
 from emblar.core.planning.kit import model, wearing
@@ -65,7 +65,7 @@ class KitPlanFile(Strict):
     packing: list[str]
 
 
-def kit_plan_file(plan: KitPlan, problem: Problem) -> KitPlanFile:
+def kit_plan_file(plan: PlannedKit, problem: Problem) -> KitPlanFile:
     """Return a kit's plan as written to a file."""
     shelf, brief = problem.shelf, problem.brief
     result = []
@@ -98,6 +98,7 @@ def kit_plan_file(plan: KitPlan, problem: Problem) -> KitPlanFile:
 def _cautions(row: Weighed, problem: Problem) -> tuple[str, ...]:
     recipe, owned = row.setup, problem.shelf.drums[row.drum]
     drum = model(
+        problem.shelf.catalogue,
         wearing(owned, recipe.reso, recipe.port_in),
         batter=recipe.batter,
         reso=recipe.reso,
@@ -116,7 +117,7 @@ def _counted(names: Iterable[str]) -> list[str]:
 
 
 def _alternative(
-    alternative: Alternative,
+    alternative: KitAlternative,
     voices: dict[str, VoicePlanFile],
     shelf: Shelf,
     brief: Brief,
@@ -151,6 +152,7 @@ def voice_file(row: Weighed, shelf: Shelf) -> VoicePlanFile:
         cut=row.cut,
         missed_cents=row.short_cents,
         sentence=plan_sentence(
+            shelf.catalogue,
             owned.kind,
             batter=recipe.batter,
             reso=recipe.reso,

@@ -11,8 +11,8 @@ from emblar.core.tuning.muffling import (
     Do,
     Effect,
     Layer,
-    Learned,
-    Step,
+    LearnedDamper,
+    MufflingStep,
     effects,
     learned,
     next_step,
@@ -20,7 +20,7 @@ from emblar.core.tuning.muffling import (
 )
 from emblar.formats.codec import Strict, publish
 
-publish(Layer, Learned, Measured)
+publish(Layer, LearnedDamper, Measured)
 
 
 class MufflingFile(Strict):
@@ -50,14 +50,14 @@ class NextMuffleFile(Strict):
     too_long: float | None = Field(description="steps it rings past the wish; null if not told")
     effects: list[dict[str, EffectFile]]
     """Per stroke after the first, by quantity: what lies between it and the one before."""
-    learned: dict[str, Learned]
+    learned: dict[str, LearnedDamper]
 
 
 def next_muffle(file: MufflingFile, prior_sd: float) -> NextMuffleFile:
     """Return what to do next; ``prior_sd`` is how well the model's dampers are known, a share."""
     target = Target("", dict(file.target), {})
     layers = file.layers
-    step: Step = next_step(target, file.planned, file.on, layers)
+    step: MufflingStep = next_step(target, file.planned, file.on, layers)
     between = [effects(one, two) for one, two in pairwise(layers)]
     known = learned(responses(layers), prior_sd)
     return NextMuffleFile(

@@ -11,7 +11,7 @@ from emblar.core.acoustics.forward import Mode, Prediction
 from emblar.core.acoustics.inverse import LugPitches
 from emblar.core.acoustics.limits import Limit
 from emblar.core.acoustics.strike import on_surface
-from emblar.core.catalogue import construction, damper, strike, wires
+from emblar.core.catalogue import Catalogue
 from emblar.core.drum import Setup
 from emblar.core.notes import spread_hz
 from emblar.core.planning.kit import stroke_on, wearing
@@ -76,7 +76,7 @@ class DrumPlanFile(Strict):
     drum: ShelfDrumFile | None = None
     """The drum as it was when it was planned."""
 
-    def predicted(self) -> Prediction:
+    def predicted(self, catalogue: Catalogue) -> Prediction:
         """Return the prediction as it was computed."""
         p = self.prediction
         stress = {"batter": p.film_stress_mpa.batter * 1e6}
@@ -95,8 +95,8 @@ class DrumPlanFile(Strict):
             film_stress_pa=stress,
             rod_load_n=load,
             limits=tuple(Limit(x.code, x.severity, x.side, 0.0, 0.0, x.text) for x in p.limits),
-            strike=self._strike(),
-            wires=wires(self.wires),
+            strike=self._strike(catalogue),
+            wires=catalogue.wires(self.wires),
         )
 
     def setup(self) -> Setup:
@@ -130,11 +130,12 @@ class DrumPlanFile(Strict):
             (),
         )
 
-    def sentence(self) -> str:
+    def sentence(self, catalogue: Catalogue) -> str:
         """Return the plan as it is said in one sentence."""
         known = [n for n in self.card if n in self.target]
         values = {n: (self.card[n].value, self.target[n].value) for n in known}
         return plan_sentence(
+            catalogue,
             self.kind,
             batter=self.batter,
             reso=self.reso,
@@ -145,13 +146,13 @@ class DrumPlanFile(Strict):
             apart={n: steps()[n].apart(*pair) for n, pair in values.items() if n in steps()},
         )
 
-    def _strike(self) -> Strike:
-        on_it = [damper(d) for d in self.dampers]
-        film = construction(self.batter).film()
+    def _strike(self, catalogue: Catalogue) -> Strike:
+        on_it = [catalogue.damper(d) for d in self.dampers]
+        film = catalogue.construction(self.batter).film()
         if self.drum is None:
-            return on_surface(strike(self.striker, on_it), film, prior_coefficients())
+            return on_surface(catalogue.strike(self.striker, on_it), film, prior_coefficients())
         owned = wearing(self.drum.owned(), self.reso, self.port_in)
-        struck = stroke_on(owned, self.striker, on_it, self.port_in)
+        struck = stroke_on(catalogue, owned, self.striker, on_it, self.port_in)
         return on_surface(struck, film, prior_coefficients())
 
 

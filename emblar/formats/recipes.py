@@ -2,9 +2,9 @@
 
 from typing import Literal
 
-from pydantic import Field, ValidationError, field_validator
+from pydantic import Field, ValidationError
 
-from emblar.core.catalogue import constructions, dampers, strikers, wire_settings
+from emblar.core.catalogue import Catalogue
 from emblar.core.drum import Setup
 from emblar.core.errors import InputError
 from emblar.core.planning.kit import LONGEST_READ
@@ -13,7 +13,8 @@ from emblar.formats.errors import wrong_fields
 
 publish(Setup)
 
-NOT_HERE = "“{}” is in no catalogue or shelf here"
+MOST_NAMED = 4
+"""The most faults of a file that one message lists."""
 
 
 class DrumRecipeFile(Strict):
@@ -27,22 +28,16 @@ class DrumRecipeFile(Strict):
     drum_pitch_hz: float = Field(gt=0.0)
     recipe: Setup
 
-    @field_validator("recipe")
-    @classmethod
-    def known(cls, recipe: Setup) -> Setup:
-        """Refuse what the catalogue here does not have."""
-        heads = constructions()
-        for name in (recipe.batter, recipe.reso):
-            if name is not None and name not in heads:
-                raise ValueError(NOT_HERE.format(name))
-        for name in recipe.dampers:
-            if name not in dampers():
-                raise ValueError(NOT_HERE.format(name))
-        if recipe.striker not in strikers():
-            raise ValueError(NOT_HERE.format(recipe.striker))
-        if recipe.wires not in wire_settings():
-            raise ValueError(NOT_HERE.format(recipe.wires))
-        return recipe
+    def unknown_parts(self, catalogue: Catalogue) -> list[str]:
+        """Return what the catalogue does not have, by id."""
+        heads = [head for head in (self.recipe.batter, self.recipe.reso) if head is not None]
+        named = (
+            (heads, catalogue.constructions),
+            (self.recipe.dampers, catalogue.dampers),
+            ([self.recipe.striker], catalogue.strikers),
+            ([self.recipe.wires], catalogue.wire_settings),
+        )
+        return [one for ids, known in named for one in ids if one not in known]
 
 
 class RecipesFile(Strict):
@@ -53,19 +48,29 @@ class RecipesFile(Strict):
     drums: list[DrumRecipeFile]
 
 
-def recipes_of(data: bytes) -> RecipesFile:
-    """Return a file of recipes.
+def recipes_of(data: bytes, catalogue: Catalogue) -> RecipesFile:
+    """Read a file of recipes.
 
     Raises
     ------
     InputError
-        It is none; every wrong field is named.
+        The file is not valid (the message lists wrong fields), or names a part that is not in the
+        catalogue.
     """
     try:
-        return RecipesFile.model_validate_json(data)
+        file = RecipesFile.model_validate_json(data)
     except ValidationError as error:
-        description = "; ".join(wrong_fields(error)[:4])
+        description = "; ".join(wrong_fields(error)[:MOST_NAMED])
         raise InputError(
             f"This is not a file of recipes: {description}. Nothing was changed. Use "
             "the JSON file that “Export the recipes” gives."
         ) from error
+    unknown = [
+        f"{drum.name}: “{part}”" for drum in file.drums for part in drum.unknown_parts(catalogue)
+    ]
+    if unknown:
+        raise InputError(
+            f"These parts are not in your catalogue: {', '.join(unknown[:MOST_NAMED])}. Nothing "
+            "was changed. Add them on the Shelf first, or edit the file."
+        )
+    return file

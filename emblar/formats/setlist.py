@@ -1,11 +1,11 @@
 """``emblar.setlist/1`` in, ``emblar.setlist-plan/1`` out: several songs on one kit."""
 
 from collections.abc import Mapping, Sequence
-from typing import Annotated, Literal, Self
+from typing import Annotated, Literal
 
-from pydantic import Field, model_validator
+from pydantic import Field
 
-from emblar.core.catalogue import dampers, wire_settings
+from emblar.core.catalogue import Catalogue
 from emblar.core.drum import Setup
 from emblar.core.evening.setlist import Offer, SetDrum, Setlist, Song
 from emblar.formats.codec import Strict, publish
@@ -30,19 +30,18 @@ class OfferFile(Strict):
     port_in: float | None = Field(default=None, gt=0.0, le=40.0)
     steps: float = Field(default=0.0, ge=0.0, le=1000.0)
 
-    @model_validator(mode="after")
-    def _known(self) -> Self:
-        for row in self.dampers:
-            if row not in dampers():
-                raise ValueError(f"dampers: there is no “{row}”. Known: {', '.join(dampers())}.")
-        if self.wires and self.wires not in wire_settings():
-            raise ValueError(
-                f"wires: “{self.wires}” is not possible. Choose {', '.join(wire_settings())}."
-            )
-        return self
+    def offer(self, catalogue: Catalogue) -> Offer:
+        """Return the offer for the planner.
 
-    def offer(self) -> Offer:
-        """Return the offer for the planner."""
+        Raises
+        ------
+        CatalogueError
+            A damper or the setting of the wires is not in the catalogue.
+        """
+        for row in self.dampers:
+            catalogue.damper(row)
+        if self.wires:
+            catalogue.wires(self.wires)
         setup = Setup(
             batter=self.batter,
             reso=self.reso,
@@ -73,10 +72,18 @@ class SetlistFile(Strict):
     minute_worth: float | None = Field(default=None, ge=0.0, le=100.0)
     """What a minute between two songs is worth in audible steps."""
 
-    def for_planner(self) -> tuple[dict[str, SetDrum], tuple[Song, ...]]:
-        """Return the drums and songs for the planner."""
+    def for_planner(self, catalogue: Catalogue) -> tuple[dict[str, SetDrum], tuple[Song, ...]]:
+        """Return the drums and songs for the planner.
+
+        Raises
+        ------
+        CatalogueError
+            A damper or a setting of the wires is not in the catalogue.
+        """
         songs = tuple(
-            Song(s.name, {n: tuple(o.offer() for o in rows) for n, rows in s.drums.items()})
+            Song(
+                s.name, {n: tuple(o.offer(catalogue) for o in rows) for n, rows in s.drums.items()}
+            )
             for s in self.songs
         )
         return self.drums, songs

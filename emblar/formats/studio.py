@@ -9,7 +9,7 @@ from emblar.formats.codec import Strict
 from emblar.formats.recipes import RecipesFile
 
 
-class SessionRow(Strict):
+class SessionEntry(Strict):
     """One session."""
 
     id: int
@@ -26,7 +26,7 @@ class SessionsFile(Strict):
     """The studio's sessions, the newest first."""
 
     schema_: Literal["emblar.sessions/1"] = Field(default="emblar.sessions/1", alias="schema")
-    sessions: list[SessionRow]
+    sessions: list[SessionEntry]
 
 
 class KitRow(Strict):

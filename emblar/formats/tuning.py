@@ -6,6 +6,7 @@ from typing import Annotated, Literal, Self
 
 from pydantic import Field, model_validator
 
+from emblar.core.catalogue import Catalogue
 from emblar.core.notes import cents
 from emblar.core.tuning.goals import Goal, tuning_goal
 from emblar.core.tuning.head_response import goal_per_turn
@@ -66,9 +67,9 @@ class TuningFile(Strict):
                 )
         return self
 
-    def state(self) -> HeadState:
+    def state(self, catalogue: Catalogue) -> HeadState:
         """Return what is known of the head after these steps."""
-        drum = self.drum.drum()
+        drum = self.drum.drum(catalogue)
         if not self.steps or isinstance(self.steps[0], TurnedStep):
             state = slack_head(drum, self.side, self.goal_hz)
         else:
@@ -81,9 +82,9 @@ class TuningFile(Strict):
                 state = after_readings(state, off, step.sd_cents)
         return state
 
-    def goal(self) -> Goal:
+    def goal(self, catalogue: Catalogue) -> Goal:
         """Return the lug pitch to go for, with what is safe on this head."""
-        return tuning_goal(self.drum.drum(), self.side, self.goal_hz)
+        return tuning_goal(self.drum.drum(catalogue), self.side, self.goal_hz)
 
 
 class TurnsFile(Strict):

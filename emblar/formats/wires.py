@@ -5,7 +5,7 @@ from typing import Literal
 
 from pydantic import Field
 
-from emblar.core.catalogue import wire_settings
+from emblar.core.catalogue import Catalogue
 from emblar.core.tuning.wires import Verdict, WiresHeard
 from emblar.formats.codec import Strict
 
@@ -27,12 +27,12 @@ class WiresFile(Strict):
     says: str
 
 
-def wires_file(reading: WiresHeard, planned: str = "") -> WiresFile:
+def wires_file(catalogue: Catalogue, reading: WiresHeard, planned: str = "") -> WiresFile:
     """Return what was heard as written to a file; ``planned`` is the setting to go for."""
-    return WiresFile(**asdict(reading), says=wires_say(reading, planned))
+    return WiresFile(**asdict(reading), says=wires_say(catalogue, reading, planned))
 
 
-def wires_say(reading: WiresHeard, planned: str = "") -> str:
+def wires_say(catalogue: Catalogue, reading: WiresHeard, planned: str = "") -> str:
     """Return what to do about the wires in a sentence or two."""
     if reading.verdict == "silent":
         return "The wires do not answer a soft tap: throw them on, and turn the knob until they do."
@@ -54,10 +54,10 @@ def wires_say(reading: WiresHeard, planned: str = "") -> str:
                 f"Try them {LOOSER}; if that does not bring it back, leave them."
             )
         return f"{known}: the rustle outlasts it. Turn the knob {TIGHTER} and tap again."
-    return f"{known}. {_against(reading.setting, planned)}"
+    return f"{known}. {_against(catalogue, reading.setting, planned)}"
 
 
-def _against(setting: str | None, planned: str) -> str:
+def _against(catalogue: Catalogue, setting: str | None, planned: str) -> str:
     """Return how the wires stand to what is planned."""
     if setting is None or setting not in ORDER or planned not in ORDER:
         return "They speak with the head: leave them."
@@ -65,5 +65,5 @@ def _against(setting: str | None, planned: str) -> str:
     if off == 0:
         return "As planned: leave them."
     way = TIGHTER if off > 0 else LOOSER
-    current, then = (wire_settings()[name].name for name in (setting, planned))
+    current, then = (catalogue.wire_settings[name].name for name in (setting, planned))
     return f"About {current}; planned is {then}: {way}."

@@ -1,6 +1,7 @@
 """What commands share: files read and printed in the published formats."""
 
 import sys
+from enum import StrEnum
 from pathlib import Path
 from typing import TYPE_CHECKING, Annotated, TypeVar
 
@@ -13,6 +14,13 @@ if TYPE_CHECKING:
 
 Model = TypeVar("Model", bound="BaseModel")
 SessionId = Annotated[int, typer.Argument(help="The session's number: see emblar sessions")]
+
+
+class Head(StrEnum):
+    """The head that is tapped."""
+
+    BATTER = "batter"
+    RESO = "reso"
 
 
 def read_json(path: Path, model: type[Model]) -> Model:

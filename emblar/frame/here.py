@@ -1,17 +1,17 @@
-"""Whose data a request is about."""
+"""The studio that a request is about."""
 
 from typing import Annotated
 
 from fastapi import Depends, Request
 
-from emblar.platform.scope import HERE, Scope
+from emblar.platform.studio import HERE, Studio
 
 
-def scope_of(request: Request) -> Scope:
-    """Return the scope of whoever came in; where nobody is asked, the one studio there is."""
-    result: Scope = getattr(request.state, "whose", HERE)
+def studio_of(request: Request) -> Studio:
+    """Return the studio of the logged-in user, or the only studio where no login is needed."""
+    result: Studio = getattr(request.state, "studio", HERE)
     return result
 
 
-Here = Annotated[Scope, Depends(scope_of)]
-"""The scope, as a route asks for it."""
+Here = Annotated[Studio, Depends(studio_of)]
+"""The studio, as a route asks for it."""

@@ -1,4 +1,4 @@
-"""Pages are read in one transaction that changes nothing: what they show belongs together."""
+"""A page reads everything in one read-only unit of work, so that what it shows is consistent."""
 
 import functools
 from collections.abc import Callable
@@ -6,14 +6,14 @@ from typing import Any
 
 from fastapi.routing import APIRoute
 
-from emblar.platform.database import reading
+from emblar.platform.studio import Studio
 
 
 class ReadAtOnce(APIRoute):
-    """A route whose GET reads the database in one transaction, in which nothing can be changed."""
+    """A route whose GET opens its ``studio`` in one read-only unit of work."""
 
     def __init__(self, path: str, endpoint: Callable[..., Any], **known: Any) -> None:
-        """Make the route; other methods begin and end their transactions themselves."""
+        """Create the route. Actions behind other methods open their own units of work."""
         if set(known.get("methods") or ()) == {"GET"}:
             endpoint = _at_once(endpoint)
         super().__init__(path, endpoint, **known)
@@ -22,7 +22,10 @@ class ReadAtOnce(APIRoute):
 def _at_once(endpoint: Callable[..., Any]) -> Callable[..., Any]:
     @functools.wraps(endpoint)
     def read(*given: Any, **named: Any) -> Any:
-        with reading():
+        studio = named.get("studio")
+        if not isinstance(studio, Studio):
             return endpoint(*given, **named)
+        with studio.together(read_only=True) as unit:
+            return endpoint(*given, **{**named, "studio": unit})
 
     return read

@@ -1,15 +1,13 @@
 """One engine a process, and transactions on it."""
 
 import functools
-import threading
 from collections.abc import Callable, Iterator
 from contextlib import contextmanager
-from contextvars import ContextVar
 from functools import lru_cache
 from typing import Concatenate, ParamSpec, TypeVar
 
 import psycopg
-from sqlalchemy import Engine, create_engine, text
+from sqlalchemy import Engine, create_engine
 from sqlalchemy.exc import DataError, InterfaceError, OperationalError
 from sqlalchemy.exc import TimeoutError as PoolTimeout
 from sqlalchemy.orm import Session
@@ -21,20 +19,12 @@ P = ParamSpec("P")
 T = TypeVar("T")
 READ = "read"
 """Where a session that only reads keeps what was read."""
-PLANNING = 7041
-"""First half of the advisory locks under which sessions are planned."""
-LONGEST_WAIT_S = 12.0
 POOL_WAIT_S = 10.0
 BUSY = "Too much is being asked of Emblar at once. Nothing was saved; try again in a moment."
 PLANNED_NOW = (
     "This kit is being planned already, perhaps from another window. Nothing was changed; look "
     "again in a moment."
 )
-_turns = [threading.RLock() for _ in range(64)]
-
-
-_shared: ContextVar[Session | None] = ContextVar("shared", default=None)
-"""The session of ``together`` that is open here."""
 
 
 @lru_cache(maxsize=1)
@@ -53,7 +43,10 @@ def engine() -> Engine:
 def transaction(*, read_only: bool = False) -> Iterator[Session]:
     """Open a session; commit at the end, roll back on any error.
 
-    Inside of ``together`` or ``reading`` it is the one that is open, and ends with it.
+    Parameters
+    ----------
+    read_only
+        Whether writing is refused. Queries marked ``read_once`` are then asked only once.
 
     Raises
     ------
@@ -63,10 +56,6 @@ def transaction(*, read_only: bool = False) -> Iterator[Session]:
     InputError
         Something cannot be kept as it is, as text with a NUL in it; nothing was saved.
     """
-    shared = _shared.get()
-    if shared is not None:
-        yield shared
-        return
     committing = False
     try:
         bind = engine().execution_options(postgresql_readonly=True) if read_only else engine()
@@ -87,53 +76,10 @@ def transaction(*, read_only: bool = False) -> Iterator[Session]:
         ) from error
 
 
-@contextmanager
-def together() -> Iterator[Session]:
-    """Let all transactions inside be one: they are kept all together or not at all."""
-    with transaction() as db:
-        token = _shared.set(db)
-        try:
-            yield db
-        finally:
-            _shared.reset(token)
-
-
-@contextmanager
-def reading() -> Iterator[Session]:
-    """Let all transactions inside be one that only reads; what was read is read once.
-
-    Inside of ``together`` it is the one that is open.
-    """
-    with transaction(read_only=True) as db:
-        token = _shared.set(db)
-        try:
-            yield db
-        finally:
-            _shared.reset(token)
-
-
-@contextmanager
-def apart() -> Iterator[None]:
-    """Let the transactions inside be their own where all others are one that only reads.
-
-    What was read before is read anew after it.
-    """
-    shared = _shared.get()
-    if shared is None or READ not in shared.info:
-        yield
-        return
-    token = _shared.set(None)
-    try:
-        yield
-    finally:
-        _shared.reset(token)
-        shared.info[READ].clear()
-
-
 def read_once(
     function: Callable[Concatenate[Session, P], T],
 ) -> Callable[Concatenate[Session, P], T]:
-    """Have a query asked once while ``reading``; its result must not be changed by who gets it."""
+    """Ask a query only once in a read-only unit of work. Callers must not change its result."""
 
     @functools.wraps(function)
     def read(db: Session, /, *args: P.args, **named: P.kwargs) -> T:
@@ -147,29 +93,6 @@ def read_once(
         return result
 
     return read
-
-
-@contextmanager
-def one_at_a_time(session_id: int) -> Iterator[None]:
-    """Let whoever plans a session wait for those who began before: the last asked is kept last.
-
-    Raises
-    ------
-    ServiceError
-        Others are at it for longer than anybody would wait; nothing was done.
-    """
-    turn = _turns[session_id % len(_turns)]
-    # Waiting here first keeps the database's connections free for everybody else.
-    if not turn.acquire(timeout=LONGEST_WAIT_S):
-        raise ServiceError(PLANNED_NOW)
-    try:
-        with together() as db:
-            db.execute(text(f"set local lock_timeout = '{LONGEST_WAIT_S:.0f}s'"))
-            request = {"space": PLANNING, "key": session_id}
-            db.execute(text("select pg_advisory_xact_lock(:space, :key)"), request)
-            yield
-    finally:
-        turn.release()
 
 
 def service_error(cause: BaseException | None, *, unsure: bool = False) -> ServiceError:

@@ -5,13 +5,14 @@ from datetime import datetime, timedelta
 
 import numpy as np
 
+from emblar.core.catalogue import SHIPPED
 from emblar.core.planning.kit import OwnedDrum, model
 from emblar.core.synthesis.low_ferry import TEMPO_BPM, render_low_ferry
 from emblar.core.synthesis.practice import PracticeDrum, practice_drum
 from emblar.formats.brief import AskFile
-from emblar.platform.scope import HERE
 from emblar.platform.settings import current_time
 from emblar.platform.sound.encode import encode
+from emblar.platform.studio import HERE
 from emblar.service.demo_past import ARTIST, STUDIO, make_finished, make_rehearsals
 from emblar.steps.bench.actions.state import Bench
 from emblar.steps.bench.actions.tuning import bench, finish_job, keep_readings
@@ -20,7 +21,12 @@ from emblar.steps.kit.queries.slots import KitDrum
 from emblar.steps.listen.actions.recordings import bring_recording, one_recording, run_analysis
 from emblar.steps.match.actions.comparison import bring_take
 from emblar.steps.plan.actions.planning import plan_kit
-from emblar.steps.sessions.actions.editing import Brief, all_sessions, delete_session, start_session
+from emblar.steps.sessions.actions.editing import (
+    SessionBrief,
+    all_sessions,
+    delete_session,
+    start_session,
+)
 from emblar.steps.shelf.actions import add_head
 
 NAME = "Low Ferry"
@@ -60,7 +66,7 @@ def ensure_demo(say: Callable[[str], None]) -> int:
     say("Making the demo: three made-up sessions (once, about a minute) …")
     session = start_session(
         HERE,
-        Brief(
+        SessionBrief(
             name=NAME,
             artist=ARTIST,
             studio=STUDIO,
@@ -119,7 +125,7 @@ def _room(drum: KitDrum, present: Bench, *, off_cents: float, uneven: float) -> 
     higher = 2.0 ** (off_cents / 1200.0)
     lugs = {side: head.planned_hz * higher for side, head in present.heads.items()}
     return practice_drum(
-        model(drum.owned), lugs["batter"], lugs.get("reso"), uneven=uneven, seed=SEED
+        model(SHIPPED, drum.owned), lugs["batter"], lugs.get("reso"), uneven=uneven, seed=SEED
     )
 
 

@@ -7,15 +7,16 @@ import numpy as np
 from sqlalchemy import func, insert, select, update
 
 from emblar.core.acoustics.drum import Side
+from emblar.core.catalogue import SHIPPED
 from emblar.core.planning.kit import model
 from emblar.core.synthesis.low_ferry import TEMPO_BPM, render_paper_lanterns
 from emblar.core.synthesis.practice import PracticeDrum, practice_drum
 from emblar.core.synthesis.stroke import Samples
 from emblar.formats.brief import AskFile
 from emblar.platform.database import transaction
-from emblar.platform.scope import HERE
 from emblar.platform.settings import current_time
 from emblar.platform.sound.encode import encode
+from emblar.platform.studio import HERE
 from emblar.platform.tables import (
     FittingRow,
     KitSlotRow,
@@ -33,7 +34,7 @@ from emblar.steps.kit.queries.slots import KitDrum
 from emblar.steps.listen.actions.recordings import bring_recording, run_analysis
 from emblar.steps.match.actions.comparison import bring_take, note_change
 from emblar.steps.plan.actions.planning import plan_kit
-from emblar.steps.sessions.actions.editing import Brief, start_session
+from emblar.steps.sessions.actions.editing import SessionBrief, start_session
 from emblar.steps.share.actions import make_share, say_here
 
 ARTIST = "The Tin Orchard"
@@ -56,7 +57,7 @@ def make_finished(kit_of: int) -> int:
     ask = AskFile(style="ballad", key="D minor", tempo_bpm=TEMPO_BPM, only_owned=True)
     session_id = start_session(
         HERE,
-        Brief(
+        SessionBrief(
             name=FINISHED,
             artist=ARTIST,
             studio=STUDIO,
@@ -74,7 +75,7 @@ def make_finished(kit_of: int) -> int:
     suggest_voices(HERE, session_id)
     plan_kit(HERE, session_id)
     for drum in kit(HERE, session_id):
-        _Drum(session_id, drum).tune()
+        _DemoDrum(session_id, drum).tune()
     _takes(session_id)
     make_share(HERE, session_id, "Nell, the engineer", ["sheet", "match", "sounds"], 30)
     snare = _named(session_id, "Snare 14")
@@ -88,7 +89,7 @@ def _named(session_id: int, name: str) -> KitDrum:
 
 
 @dataclass(frozen=True, slots=True)
-class _Drum:
+class _DemoDrum:
     """A drum of the finished session, and the room it stands in."""
 
     session_id: int
@@ -103,7 +104,11 @@ class _Drum:
         higher = 2.0 ** (off_cents / 1200.0)
         lugs = {side: head.planned_hz * higher for side, head in self.state().heads.items()}
         return practice_drum(
-            model(self.slot.owned), lugs["batter"], lugs.get("reso"), uneven=uneven, seed=SEED
+            model(SHIPPED, self.slot.owned),
+            lugs["batter"],
+            lugs.get("reso"),
+            uneven=uneven,
+            seed=SEED,
         )
 
     def tune(self) -> None:
@@ -133,9 +138,9 @@ class _Drum:
 
 def _takes(session_id: int) -> None:
     """Record the drums; on one tom a pad is tried and taken off again."""
-    snare = _Drum(session_id, _named(session_id, "Snare 14"))
+    snare = _DemoDrum(session_id, _named(session_id, "Snare 14"))
     snare.take("snare, tuned.flac", snare.in_the_room(3.0))
-    tom = _Drum(session_id, _named(session_id, "Rack 12"))
+    tom = _DemoDrum(session_id, _named(session_id, "Rack 12"))
     tom.take("rack 12, tuned.flac", tom.in_the_room(-4.0))
     note_setup(HERE, session_id, tom.slot.id, "As planned: sits well under the vocal.")
     for filename, note in (

@@ -14,8 +14,7 @@ from sqlalchemy.orm import Session
 
 from emblar.core.planning.kit import OwnedDrum
 from emblar.formats.setup import SetupFile, SideFile
-from emblar.platform.database import transaction
-from emblar.platform.scope import HERE, Scope
+from emblar.platform.studio import HERE, Studio
 from emblar.platform.tables import (
     DrumRow,
     FittingRow,
@@ -52,16 +51,16 @@ PITCH = {"kick": 70.0, "snare": 280.0, "tom": 160.0}
 FIRST = datetime(2025, 10, 6, 16, 0, tzinfo=UTC)
 
 
-def ensure_year(say: Callable[[str], None], scope: Scope = HERE) -> None:
+def ensure_year(say: Callable[[str], None], studio: Studio = HERE) -> None:
     """Put the year in unless it is there."""
-    with transaction() as db:
+    with studio.work() as db:
         named = select(SessionRow.id).where(
-            SessionRow.studio_id == scope.studio_id, SessionRow.name == f"{NAME} 1"
+            SessionRow.studio_id == studio.studio_id, SessionRow.name == f"{NAME} 1"
         )
         if db.execute(named).first() is not None:
             return
         say("Making a year of log (once, a few seconds) …")
-        MadeUpLog(db, scope.studio_id).make()
+        MadeUpLog(db, studio.studio_id).make()
 
 
 class MadeUpLog:

@@ -5,8 +5,8 @@ from axe_playwright_python.sync_playwright import Axe
 from playwright.sync_api import Page
 
 from emblar.core.analysis.signal.audio import ANALYSIS_RATE_HZ
-from emblar.platform.scope import HERE
 from emblar.platform.sound.encode import wav_bytes
+from emblar.platform.studio import HERE
 from emblar.steps.bench.actions import tuning as bench
 from emblar.steps.kit.actions import drums as kit
 from emblar.steps.listen.actions.recordings import run_analysis

@@ -6,8 +6,8 @@ import pytest
 from axe_playwright_python.sync_playwright import Axe
 from playwright.sync_api import Browser, expect
 
-from emblar.platform.scope import HERE
 from emblar.platform.settings import settings
+from emblar.platform.studio import HERE
 from emblar.steps.accounts.actions import add_account
 from tests.browser.conftest import served
 

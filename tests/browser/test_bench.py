@@ -8,8 +8,8 @@ import numpy as np
 from playwright.sync_api import Browser, FilePayload, Page, expect
 
 from emblar.core.acoustics.drum import Side
-from emblar.platform.scope import HERE
 from emblar.platform.sound.encode import wav_bytes
+from emblar.platform.studio import HERE
 from emblar.steps.bench.actions import tuning as bench
 from emblar.steps.bench.actions.state import TOLERANCE_CENTS
 from emblar.steps.kit.actions.drums import kit

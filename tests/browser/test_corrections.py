@@ -6,9 +6,9 @@ import numpy as np
 import pytest
 from playwright.sync_api import Page, expect
 
-from emblar.platform.scope import HERE
+from emblar.platform.studio import HERE
 from emblar.steps.listen.actions import recordings as listen
-from emblar.steps.sessions.actions.editing import Brief, start_session
+from emblar.steps.sessions.actions.editing import SessionBrief, start_session
 from tests.recordings import encoded, short_groove
 
 
@@ -76,7 +76,7 @@ def test_a_stroke_is_added_by_clicking_its_lane(page: Page, heard: int) -> None:
 def test_the_bar_of_the_whole_recording_jumps_and_the_window_is_in_the_address(
     page: Page, database: None
 ) -> None:
-    session = start_session(HERE, Brief("Long")).id
+    session = start_session(HERE, SessionBrief("Long")).id
     long = encoded(np.concatenate([short_groove()] * 5), "FLAC")
     listen.run_analysis(listen.bring_recording(HERE, session, "long.flac", long, "drums").id)
     page.goto(f"/sessions/{session}/listen?sel=snare")

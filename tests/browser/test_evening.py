@@ -5,9 +5,9 @@ from datetime import timedelta
 from axe_playwright_python.sync_playwright import Axe
 from playwright.sync_api import Page, expect
 
-from emblar.platform.scope import HERE
 from emblar.platform.settings import current_time
-from emblar.steps.sessions.actions.editing import Brief, change_brief, one_session
+from emblar.platform.studio import HERE
+from emblar.steps.sessions.actions.editing import SessionBrief, change_brief, one_session
 
 
 def test_the_evening_is_planned_from_the_sheet_and_shrinks_with_the_work(
@@ -19,7 +19,7 @@ def test_the_evening_is_planned_from_the_sheet_and_shrinks_with_the_work(
     expect(page.get_by_role("alert")).to_contain_text("Say in Brief when the downbeat is")
     info = one_session(HERE, planned)
     soon = current_time().astimezone() + timedelta(hours=5)
-    change_brief(HERE, planned, Brief(info.name, artist=info.artist, downbeat_at=soon))
+    change_brief(HERE, planned, SessionBrief(info.name, artist=info.artist, downbeat_at=soon))
     page.reload()
     expect(page.get_by_text("everything is done by the downbeat")).to_be_visible()
     rows = page.locator(".evening-jobs tbody tr")

@@ -6,10 +6,10 @@ import pytest
 from axe_playwright_python.sync_playwright import Axe
 from playwright.sync_api import Browser, Page, expect
 
-from emblar.platform.scope import HERE
+from emblar.platform.studio import HERE
 from emblar.steps.kit.actions import drums as kit
 from emblar.steps.listen.actions import recordings as listen
-from emblar.steps.sessions.actions.editing import Brief, start_session
+from emblar.steps.sessions.actions.editing import SessionBrief, start_session
 
 
 def test_a_wrong_number_in_the_brief_is_told_at_its_field_and_nothing_typed_is_lost(
@@ -124,7 +124,7 @@ def test_another_reading_is_planned_for_with_one_press(page: Page, planned: int)
 def test_cancelling_says_so_and_offers_to_begin_again(
     page: Page, database: None, groove: bytes
 ) -> None:
-    session = start_session(HERE, Brief("Low Ferry")).id
+    session = start_session(HERE, SessionBrief("Low Ferry")).id
     listen.bring_recording(HERE, session, "groove.flac", groove, "drums")
     page.goto(f"/sessions/{session}/listen")
     page.keyboard.press("Escape")

@@ -5,7 +5,7 @@ import re
 import pytest
 from playwright.sync_api import Browser, expect
 
-from emblar.platform.scope import HERE
+from emblar.platform.studio import HERE
 from emblar.steps.kit.actions.drums import kit
 
 

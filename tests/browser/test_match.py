@@ -7,8 +7,8 @@ import numpy as np
 import pytest
 from playwright.sync_api import FilePayload, Page, expect
 
-from emblar.platform.scope import HERE
 from emblar.platform.sound.decode import decode
+from emblar.platform.studio import HERE
 from emblar.steps.bench.actions import tuning as bench
 from emblar.steps.bench.actions.way_back import way_to
 from emblar.steps.match.actions import comparison as match

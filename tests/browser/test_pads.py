@@ -6,8 +6,8 @@ import pytest
 from playwright.sync_api import FilePayload, Page, expect
 
 from emblar.core.analysis.signal.audio import ANALYSIS_RATE_HZ
-from emblar.platform.scope import HERE
 from emblar.platform.sound.encode import wav_bytes
+from emblar.platform.studio import HERE
 from emblar.steps.kit.actions.drums import kit
 from emblar.steps.match.actions import comparison as match
 from tests.browser.test_match import bring

@@ -4,8 +4,8 @@ import numpy as np
 from axe_playwright_python.sync_playwright import Axe
 from playwright.sync_api import Page, expect
 
-from emblar.platform.scope import HERE
 from emblar.platform.sound.encode import wav_bytes
+from emblar.platform.studio import HERE
 from emblar.steps.bench.actions.tuning import bench
 from emblar.steps.kit.actions.drums import kit
 from tests.practice import DrumInTheRoom

@@ -6,8 +6,8 @@ import numpy as np
 import pytest
 from playwright.sync_api import Page, expect
 
-from emblar.platform.scope import HERE
 from emblar.platform.sound.encode import wav_bytes
+from emblar.platform.studio import HERE
 from emblar.steps.bench.actions import tuning as bench
 from emblar.steps.kit.actions.drums import kit
 from tests.browser.test_bench import BIG

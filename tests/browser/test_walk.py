@@ -8,11 +8,11 @@ import pytest
 from playwright.sync_api import Page, Route, expect
 
 from emblar.core.planning.plan_drum import DrumPlan, plan_drum
-from emblar.platform.scope import HERE
+from emblar.platform.studio import HERE
 from emblar.steps.kit.actions import drums as kit
 from emblar.steps.listen.actions import recordings as listen
 from emblar.steps.plan.actions import planning as plan
-from emblar.steps.sessions.actions.editing import Brief, start_session
+from emblar.steps.sessions.actions.editing import SessionBrief, start_session
 from tests.drums import OWNED_TOM
 from tests.recordings import bad_recordings, encoded, short_groove
 
@@ -302,7 +302,7 @@ def test_record_and_plan_are_swapped_by_a_key(page: Page, planned: int) -> None:
 
 
 def test_bad_files_are_told_on_the_page_and_the_form_stays(page: Page, tmp_path: Path) -> None:
-    session = start_session(HERE, Brief("Bad files")).id
+    session = start_session(HERE, SessionBrief("Bad files")).id
     page.goto(f"/sessions/{session}/listen")
     for name, (data, says) in bad_recordings().items():
         if name == "noise.wav":
@@ -324,7 +324,7 @@ def test_bad_files_are_told_on_the_page_and_the_form_stays(page: Page, tmp_path:
 def test_an_analysis_can_be_cancelled_and_the_page_reloaded_meanwhile(
     page: Page, groove_file: Path
 ) -> None:
-    session = start_session(HERE, Brief("Cancelled")).id
+    session = start_session(HERE, SessionBrief("Cancelled")).id
     page.goto(f"/sessions/{session}/listen")
     page.locator("input[type=file]").set_input_files(groove_file)
     page.get_by_role("button", name="Listen to it").click()
@@ -336,7 +336,7 @@ def test_an_analysis_can_be_cancelled_and_the_page_reloaded_meanwhile(
 
 
 def test_a_wrong_drum_is_told_and_what_was_typed_stays(page: Page) -> None:
-    session = start_session(HERE, Brief("Typing")).id
+    session = start_session(HERE, SessionBrief("Typing")).id
     page.goto(f"/sessions/{session}/kit?add=tom")
     page.get_by_label("Name").fill("Big one")
     page.get_by_label("Diameter").fill("99")
@@ -393,7 +393,10 @@ def test_a_stroke_is_dragged_to_another_lane(page: Page, planned: int) -> None:
 def test_a_recording_can_be_brought_while_another_is_analysed(
     page: Page, worker: None, groove_file: Path
 ) -> None:
-    first, second = start_session(HERE, Brief("First")).id, start_session(HERE, Brief("Second")).id
+    first, second = (
+        start_session(HERE, SessionBrief("First")).id,
+        start_session(HERE, SessionBrief("Second")).id,
+    )
     for session in (first, second):
         page.goto(f"/sessions/{session}/listen")
         page.locator("input[type=file]").set_input_files(groove_file)

@@ -13,11 +13,7 @@ from emblar.core.acoustics.coefficients import prior_coefficients
 from emblar.core.acoustics.forward import predict
 from emblar.core.acoustics.limits import safe_range
 from emblar.core.catalogue import (
-    constructions,
-    constructions_for,
-    damper,
-    dampers_for,
-    strikers_for,
+    SHIPPED,
 )
 from emblar.core.drum import Setup, Wish
 from emblar.core.errors import NoSolutionError
@@ -63,8 +59,8 @@ def test_toms_wear_one_kind_of_damper_unless_two_bring_a_clear_step(
     def weigh(name: str, recipes: Sequence[Setup]) -> list[Weighed | None]:
         return [_row(name, r.dampers, 5.0 + worse) for r in recipes]
 
-    found = alike_toms(chosen, weigh)
-    worn = {family(r.setup.dampers) for r in found.values() if r.voice.startswith("tom")}
+    found = alike_toms(SHIPPED, chosen, weigh)
+    worn = {family(SHIPPED, r.setup.dampers) for r in found.values() if r.voice.startswith("tom")}
     assert (len(worn - {frozenset()}) == 1) == alike
     assert found["tom-3"].setup.dampers == (), "a tom that needs none stays bare"
     assert found["snare"] == chosen["snare"]
@@ -73,8 +69,10 @@ def test_toms_wear_one_kind_of_damper_unless_two_bring_a_clear_step(
 @pytest.mark.parametrize("wires", [-4.0, 0.0, 3.0])
 def test_wires_stay_at_medium_unless_the_record_is_clear(wires: float) -> None:
     asked = target("snare", pitch=190.0, length=0.13, click=4800.0, wires=wires)
-    plan = plan_drum(OWNED_SNARE, asked, Wish(), brief=Brief(budget_heads=0))
-    medium = plan_drum(OWNED_SNARE, asked, Wish(wires="medium"), brief=Brief(budget_heads=0))
+    plan = plan_drum(SHIPPED, OWNED_SNARE, asked, Wish(), brief=Brief(budget_heads=0))
+    medium = plan_drum(
+        SHIPPED, OWNED_SNARE, asked, Wish(wires="medium"), brief=Brief(budget_heads=0)
+    )
     if plan.setup.wires != "medium":
         off = medium.weighed.apart["wires"]
         assert abs(off) >= 4.0
@@ -82,7 +80,7 @@ def test_wires_stay_at_medium_unless_the_record_is_clear(wires: float) -> None:
 
 
 def test_everything_that_practitioners_reach_for_can_be_reached() -> None:
-    kick, snare, tom = ({d.id for d in dampers_for(k)} for k in ("kick", "snare", "tom"))
+    kick, snare, tom = ({d.id for d in SHIPPED.dampers_for(k)} for k in ("kick", "snare", "tom"))
     assert {
         "patch",
         "gel-pad-kick",
@@ -107,33 +105,33 @@ def test_everything_that_practitioners_reach_for_can_be_reached() -> None:
         "tape-both",
         "eased-lug",
     } <= tom
-    resos = {c.id for c in constructions_for("tom", "reso")}
-    batters = {c.id for c in constructions_for("tom", "batter")}
+    resos = {c.id for c in SHIPPED.constructions_for("tom", "reso")}
+    batters = {c.id for c in SHIPPED.constructions_for("tom", "batter")}
     assert "double-reso-clear" in resos
     assert {"double-dot-clear", "double-vented-coated"} <= batters
-    assert constructions()["front-ported-opaque"].hole_in == 5.0
-    assert {"beater-felt-taped", "beater-wood-pad"} <= {s.id for s in strikers_for("kick")}
+    assert SHIPPED.constructions["front-ported-opaque"].hole_in == 5.0
+    assert {"beater-felt-taped", "beater-wood-pad"} <= {s.id for s in SHIPPED.strikers_for("kick")}
     for name in (*kick, *snare, *tom):
         owned = next(
             o
             for o in (OWNED_KICK, OWNED_SNARE, replace(OWNED_TOM, diameter_in=16, depth_in=16))
-            if o.kind in damper(name).kinds
+            if o.kind in SHIPPED.damper(name).kinds
         )
         asked = target("x", pitch={"kick": 56.0, "snare": 190.0, "tom": 78.0}[owned.kind])
-        plan = plan_drum(owned, asked, Wish(dampers=(name,)), thorough=False)
+        plan = plan_drum(SHIPPED, owned, asked, Wish(dampers=(name,)), thorough=False)
         assert plan.setup.dampers == (name,)
 
 
 def test_a_hole_in_the_shell_is_part_of_the_drum() -> None:
     dried = replace(OWNED_KICK, port_in=None, shell_hole_in=4.0)
     closed = replace(OWNED_KICK, port_in=None)
-    whole, holed = (predict(model(d), 80.0, 90.0).sustain.value for d in (closed, dried))
+    whole, holed = (predict(model(SHIPPED, d), 80.0, 90.0).sustain.value for d in (closed, dried))
     assert holed < whole
 
 
 def test_the_doubt_of_a_pitch_is_least_of_toms_and_most_of_kicks() -> None:
     def doubt(owned: OwnedDrum, batter: float, reso: float) -> float:
-        return predict(model(owned), batter, reso).drum_pitch_sd_cents
+        return predict(model(SHIPPED, owned), batter, reso).drum_pitch_sd_cents
 
     tom, kick = doubt(OWNED_TOM, 200.0, 220.0), doubt(OWNED_KICK, 80.0, 90.0)
     low, high = doubt(OWNED_SNARE, 250.0, 300.0), doubt(OWNED_SNARE, 420.0, 480.0)
@@ -143,6 +141,7 @@ def test_the_doubt_of_a_pitch_is_least_of_toms_and_most_of_kicks() -> None:
 
 def test_a_plan_is_said_in_one_sentence() -> None:
     said = plan_sentence(
+        SHIPPED,
         "tom",
         batter="double-coated",
         reso="single-clear",
@@ -157,6 +156,7 @@ def test_a_plan_is_said_in_one_sentence() -> None:
         "edge: 132 Hz, a little longer than the record."
     )
     kick = plan_sentence(
+        SHIPPED,
         "kick",
         batter="single-clear",
         reso=None,
@@ -173,7 +173,7 @@ def test_a_plan_is_said_in_one_sentence() -> None:
     )
 
 
-@pytest.mark.parametrize("row", constructions().values(), ids=lambda c: c.id)
+@pytest.mark.parametrize("row", SHIPPED.constructions.values(), ids=lambda c: c.id)
 def test_every_head_of_the_catalogue_can_be_said(row: object) -> None:
     assert getattr(row, "spoken", ""), "a head is said by how it is made"
 
@@ -189,7 +189,7 @@ def test_how_far_off_is_said_as_an_interval() -> None:
 def test_one_tuning_has_other_sounds_without_a_key(owned: OwnedDrum) -> None:
     pitch = {"kick": 56.0, "snare": 190.0, "tom": 125.0}[owned.kind]
     asked = target("tom-1" if owned.kind == "tom" else owned.kind, pitch=pitch, length=0.2)
-    plan = plan_drum(owned, asked, Wish(), thorough=False)
+    plan = plan_drum(SHIPPED, owned, asked, Wish(), thorough=False)
     assert plan.sounds
     lengths = {s.name: s.weighed.card["length"] for s in plan.sounds}
     for sound in plan.sounds:
@@ -219,7 +219,7 @@ def test_no_plan_goes_past_the_ceiling_unless_by_hand() -> None:
         hz = float(rng.uniform(low, high))
         asked = Target(voice, {"pitch": Measured(hz, 1.0, "Hz")}, {})
         try:
-            plan = plan_drum(owned, asked, Wish(), thorough=False)
+            plan = plan_drum(SHIPPED, owned, asked, Wish(), thorough=False)
         except NoSolutionError:
             continue
         planned += 1
@@ -230,7 +230,9 @@ def test_no_plan_goes_past_the_ceiling_unless_by_hand() -> None:
             if tension is None:
                 continue
             drum = model(
-                wearing(owned, plan.setup.reso, plan.setup.port_in), batter=plan.setup.batter
+                SHIPPED,
+                wearing(owned, plan.setup.reso, plan.setup.port_in),
+                batter=plan.setup.batter,
             )
             safe = safe_range(drum, "batter" if side == "batter" else "reso", k)
             assert tension <= 1.001 * safe.high_n_per_m, (owned.name, hz, side)
@@ -241,6 +243,6 @@ def test_what_is_entered_by_hand_goes_past_the_ceiling_and_the_number_is_stated(
     asked = Target("snare", {"pitch": Measured(300.0, 1.0, "Hz")}, {})
     snare = replace(OWNED_SNARE, rods=8)
     with pytest.raises(NoSolutionError, match="nearest safe pitch"):
-        plan_drum(snare, asked, Wish())
-    plan = plan_drum(snare, asked, Wish(pitch_hz=300.0))
+        plan_drum(SHIPPED, snare, asked, Wish())
+    plan = plan_drum(SHIPPED, snare, asked, Wish(pitch_hz=300.0))
     assert any(re.search(r"\d+ N on each rod|\d+ % of the tension", c) for c in plan.cautions)

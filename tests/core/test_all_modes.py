@@ -7,14 +7,14 @@ import pytest
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
-from emblar.core.acoustics.batch import KICK_MODES, Batch, Choice, table
+from emblar.core.acoustics.batch import KICK_MODES, Batch, HeadChoice, table
 from emblar.core.acoustics.cavity import CoupledMode, coupled_modes, drum_pitch_mode
 from emblar.core.acoustics.coefficients import prior_coefficients
 from emblar.core.acoustics.damping import decay_rate
 from emblar.core.acoustics.dressed import HeadKey, Shell
 from emblar.core.acoustics.drum import Drum, PlacedDamper, Tensions
 from emblar.core.acoustics.forward import close_level, drum_pitch_hz
-from emblar.core.catalogue import constructions_for
+from emblar.core.catalogue import SHIPPED
 from emblar.core.planning.kit import model
 from emblar.core.planning.outlook import Field
 from tests.drums import OWNED_KICK, film, kick
@@ -37,7 +37,7 @@ def batch_of(drum: Drum, pairs: list[tuple[float, float]]) -> Batch:
     reso: tuple[HeadKey, ...] = ()
     if drum.reso is not None:
         reso = (HeadKey(drum.kind, "reso", drum.reso, on("reso"), drum.port_radius_m),)
-    choice = Choice(
+    choice = HeadChoice(
         drum.kind,
         Shell(drum.radius_m(PRIOR), drum.depth_m),
         drum.rods,
@@ -125,16 +125,23 @@ def test_an_outlook_tunes_every_kick_to_the_pitch_and_neighbours_do_not_matter(
     port_in: float | None,
 ) -> None:
     owned = replace(OWNED_KICK, port_in=port_in)
-    batters = [c.id for c in constructions_for("kick", "batter")][:4]
-    resos = [c.id for c in constructions_for("kick", "reso")][:3]
+    batters = [c.id for c in SHIPPED.constructions_for("kick", "batter")][:4]
+    resos = [c.id for c in SHIPPED.constructions_for("kick", "reso")][:3]
     field = Field(
-        owned, batters, resos, [(), ("pad-batter",)], ["beater-felt"], ["medium"], port_in=port_in
+        SHIPPED,
+        owned,
+        batters,
+        resos,
+        [(), ("pad-batter",)],
+        ["beater-felt"],
+        ["medium"],
+        port_in=port_in,
     )
     told = field.outlook(field.grid([-3.0, 0.0, 4.0]), 55.0)
     assert told.reached.all()
     assert told.card["pitch"] == pytest.approx(np.full(len(told.reached), 55.0), rel=0.001)
     alone = Field(
-        owned, batters[1:2], resos[2:3], [()], ["beater-felt"], ["medium"], port_in=port_in
+        SHIPPED, owned, batters[1:2], resos[2:3], [()], ["beater-felt"], ["medium"], port_in=port_in
     )
     one = alone.outlook(alone.grid([4.0]), 55.0)
     options = field.grid([-3.0, 0.0, 4.0])
@@ -147,6 +154,6 @@ def test_an_outlook_tunes_every_kick_to_the_pitch_and_neighbours_do_not_matter(
     assert len(place) == 1
     for name, values in one.card.items():
         assert told.card[name][place[0]] == pytest.approx(values[0], rel=1e-3, abs=1e-3)
-    drum = model(owned, batter=batters[1], reso=resos[2])
+    drum = model(SHIPPED, owned, batter=batters[1], reso=resos[2])
     tensions = Tensions(float(one.batter_n_per_m[0]), float(one.reso_n_per_m[0]))
     assert drum_pitch_hz(drum, tensions, PRIOR) < 55.0 * 1.01, "a medium stroke starts sharper"

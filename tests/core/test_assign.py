@@ -10,7 +10,7 @@ from scipy.signal import butter, sosfreqz
 
 from emblar.core.acoustics.coefficients import prior_coefficients
 from emblar.core.acoustics.dressed import HeadKey, Shell, dressed, dressed_heads
-from emblar.core.catalogue import constructions_for, dampers_for
+from emblar.core.catalogue import SHIPPED
 from emblar.core.drum import Setup
 from emblar.core.planning.assign import _assigned
 from emblar.core.planning.brief import Brief, OwnedHead, Shelf
@@ -79,7 +79,7 @@ def test_no_combination_is_better_than_the_one_assigned(seed: int) -> None:
         OwnedHead("woven", 16.0, 1),
         OwnedHead("single-coated", 10.0, 1),
     )
-    shelf, brief = Shelf(drums, loose, (), ()), Brief(budget_heads=1)
+    shelf, brief = Shelf(drums, loose, (), (), catalogue=SHIPPED), Brief(budget_heads=1)
     rows = some_rows(rng)
 
     def price(chosen: tuple[Weighed | None, ...]) -> float:
@@ -97,8 +97,8 @@ def test_heads_dressed_together_are_what_each_is_alone() -> None:
     shell, other, k = Shell(0.15, 0.2), Shell(0.1500001, 0.2), prior_coefficients()
     keys = [
         HeadKey("tom", "batter", construction.film(), damper.placed())
-        for construction in constructions_for("tom", "batter")[:4]
-        for damper in dampers_for("tom")[:3]
+        for construction in SHIPPED.constructions_for("tom", "batter")[:4]
+        for damper in SHIPPED.dampers_for("tom")[:3]
     ]
     together = dressed_heads(keys, shell, k)
     for key, head in zip(keys, together, strict=True):

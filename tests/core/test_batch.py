@@ -7,7 +7,7 @@ import pytest
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
-from emblar.core.acoustics.batch import Batch, Choice, table
+from emblar.core.acoustics.batch import Batch, HeadChoice, table
 from emblar.core.acoustics.cavity import coupled_modes
 from emblar.core.acoustics.coefficients import prior_coefficients
 from emblar.core.acoustics.damping import T60_FACTOR, decay_rate
@@ -41,7 +41,7 @@ def batch_of(drum: Drum, tensions: list[tuple[float, float]]) -> Batch:
         return tuple(d for d in drum.dampers if d.side == side)
 
     assert drum.reso is not None
-    choice = Choice(
+    choice = HeadChoice(
         drum.kind,
         Shell(drum.radius_m(PRIOR), drum.depth_m),
         drum.rods,

@@ -5,7 +5,7 @@ import itertools
 import numpy as np
 import pytest
 
-from emblar.core.acoustics.calibration import Take, calibrate
+from emblar.core.acoustics.calibration import MeasuredTuning, calibrate
 from emblar.core.acoustics.coefficients import Coefficients, prior_coefficients
 from emblar.core.acoustics.drum import Drum
 from emblar.core.acoustics.forward import predict
@@ -27,11 +27,13 @@ def another_world(seed: int) -> tuple[Coefficients, float]:
     return k, float(rng.normal(0.0, 60.0))
 
 
-def take(drum: Drum, lugs: tuple[float, float], world: tuple[Coefficients, float]) -> Take:
+def take(
+    drum: Drum, lugs: tuple[float, float], world: tuple[Coefficients, float]
+) -> MeasuredTuning:
     k, offset = world
     found = predict(drum, *lugs, coefficients=k)
     hz = found.drum_pitch.value * 2.0 ** (offset / 1200.0)
-    return Take(
+    return MeasuredTuning(
         drum,
         *lugs,
         Measured(hz, hz * 0.003, "Hz"),

@@ -12,6 +12,7 @@ import pytest
 
 from emblar.core.acoustics.forward import predict
 from emblar.core.acoustics.inverse import lug_pitches_for
+from emblar.core.catalogue import SHIPPED
 from emblar.core.planning.kit import OwnedDrum, model
 from emblar.core.planning.predicted import predicted_card
 from emblar.core.quantities.registry import steps
@@ -36,7 +37,7 @@ def card(kind: str, changes: tuple[tuple[str, Any], ...]) -> dict[str, float]:
     asked = dict(changes)
     semitones = asked.pop("semitones", TUNED[kind][1])
     drum = replace(DRUMS[kind], **{k: asked.pop(k) for k in OWNED if k in asked})
-    built = model(drum, **asked)
+    built = model(SHIPPED, drum, **asked)
     lugs = lug_pitches_for(built, TUNED[kind][0], semitones)
     found = predicted_card(predict(built, lugs.batter_hz, lugs.reso_hz), kind)
     return {name: quantity.value for name, quantity in found.items()}

@@ -4,7 +4,7 @@ from dataclasses import replace
 
 import pytest
 
-from emblar.core.catalogue import dampers
+from emblar.core.catalogue import SHIPPED
 from emblar.core.drum import Wish
 from emblar.core.errors import DrumError
 from emblar.core.planning.assign import plan_kit
@@ -43,25 +43,25 @@ def test_of_two_like_drums_the_sound_one_plays() -> None:
     sound = replace(OWNED_TOM, name="Sound")
     for drums in ((dented, sound), (sound, dented)):
         chosen = plan_kit(
-            Problem([TARGET], Shelf(drums, (), tuple(dampers())), Brief())
+            Problem([TARGET], Shelf(drums, (), tuple(SHIPPED.dampers), catalogue=SHIPPED), Brief())
         ).best.chosen
         assert drums[chosen["tom-1"].drum].name == "Sound"
     alone = plan_kit(
-        Problem([TARGET], Shelf((dented,), (), tuple(dampers())), Brief())
+        Problem([TARGET], Shelf((dented,), (), tuple(SHIPPED.dampers), catalogue=SHIPPED), Brief())
     ).best.chosen["tom-1"]
     assert alone.costs["inspection"] == 1.5
 
 
 def test_what_was_found_is_the_first_thing_a_plan_says() -> None:
-    plan = plan_drum(replace(OWNED_TOM, findings=("rattle", "walks")), TARGET, Wish())
+    plan = plan_drum(SHIPPED, replace(OWNED_TOM, findings=("rattle", "walks")), TARGET, Wish())
     assert plan.cautions[0].startswith("Rack 12 has a lug, spring or spur that rattles: tighten it")
     assert "it walks" in plan.cautions[1]
 
 
 def test_a_spent_head_is_said_while_it_stays_and_not_once_it_is_changed() -> None:
     spent = replace(OWNED_TOM, findings=("batter-pitted",))
-    kept = plan_drum(spent, TARGET, Wish(batter=OWNED_TOM.batter))
-    changed = plan_drum(spent, TARGET, Wish(batter="double-coated"))
+    kept = plan_drum(SHIPPED, spent, TARGET, Wish(batter=OWNED_TOM.batter))
+    changed = plan_drum(SHIPPED, spent, TARGET, Wish(batter="double-coated"))
     assert any("pits or a stretched collar" in c for c in kept.cautions)
     assert not any("pits or a stretched collar" in c for c in changed.cautions)
     assert kept.weighed.costs["head life"] == changed.weighed.costs["head life"] + 1.0

@@ -7,6 +7,7 @@ from typing import Any
 import pytest
 
 from emblar.core.acoustics.forward import predict
+from emblar.core.catalogue import SHIPPED
 from emblar.core.drum import Wish
 from emblar.core.planning.brief import Brief, Shelf, usual_weights
 from emblar.core.planning.kit import OwnedDrum, model
@@ -27,14 +28,14 @@ KICK_TARGET = Target(
 
 def best(owned: OwnedDrum, target: Target, **asked: Any) -> Weighed:
     brief = Brief(keep_heads=True, leave_room=False, **asked)
-    search = DrumSearch(0, target, Shelf((owned,)), brief, usual_weights())
+    search = DrumSearch(0, target, Shelf((owned,), catalogue=SHIPPED), brief, usual_weights())
     return search.best()[0]
 
 
 def batter_tension(row: Weighed) -> float:
     """Return what is worked out again from the recipe alone."""
     recipe = row.setup
-    drum = model(OWNED_TOM, batter=recipe.batter, reso=recipe.reso, dampers=recipe.dampers)
+    drum = model(SHIPPED, OWNED_TOM, batter=recipe.batter, reso=recipe.reso, dampers=recipe.dampers)
     return predict(drum, recipe.batter_hz, recipe.reso_hz).tensions.batter_n_per_m
 
 
@@ -75,9 +76,9 @@ def test_an_engineer_and_stages_make_a_closed_front_dearer() -> None:
 def test_what_a_closed_front_has_against_the_brief_is_said(
     asked: dict[str, Any], says: str
 ) -> None:
-    plan = plan_drum(CLOSED, KICK_TARGET, Wish(), brief=Brief(keep_heads=True, **asked))
+    plan = plan_drum(SHIPPED, CLOSED, KICK_TARGET, Wish(), brief=Brief(keep_heads=True, **asked))
     assert any(says in text for text in plan.cautions)
-    quiet = plan_drum(CLOSED, KICK_TARGET, Wish(), brief=Brief(keep_heads=True))
+    quiet = plan_drum(SHIPPED, CLOSED, KICK_TARGET, Wish(), brief=Brief(keep_heads=True))
     assert not any(says in text for text in quiet.cautions)
 
 

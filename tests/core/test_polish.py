@@ -4,7 +4,7 @@ from dataclasses import replace
 
 import pytest
 
-from emblar.core.catalogue import constructions_for, dampers, strikers
+from emblar.core.catalogue import SHIPPED
 from emblar.core.drum import AS_PLANNED, Setup, Wish
 from emblar.core.planning.assign import plan_kit, searched
 from emblar.core.planning.brief import Brief, OwnedHead, Shelf, usual_weights
@@ -23,7 +23,7 @@ RECORDS = {
     "kick": {"pitch": 58.0, "sustain": 0.4, "length": 0.15, "click": 250.0, "body": -3.0},
 }
 DRUMS = (OWNED_TOM, OWNED_SNARE, OWNED_KICK)
-ALL = Shelf((), (), tuple(dampers()), tuple(strikers()))
+ALL = Shelf((), (), tuple(SHIPPED.dampers), tuple(SHIPPED.strikers), catalogue=SHIPPED)
 BUYS = Brief(budget_heads=9, leave_room=False)
 
 
@@ -75,9 +75,9 @@ def test_a_second_look_ends_where_no_single_choice_betters_it(owned: OwnedDrum) 
     found = one.finalists(one.best(), 1)
     best = min(found, key=lambda w: w.total)
     recipe = best.setup
-    others = [replace(recipe, batter=c.id) for c in constructions_for(owned.kind, "batter")] + [
-        replace(recipe, dampers=(d,)) for d in recipe.dampers[:1]
-    ]
+    others = [
+        replace(recipe, batter=c.id) for c in SHIPPED.constructions_for(owned.kind, "batter")
+    ] + [replace(recipe, dampers=(d,)) for d in recipe.dampers[:1]]
     weighed = [w for w in one.exactly(others, best.card["pitch"]) if w is not None]
     assert weighed
     assert best_score(weighed) > best.total - 0.25
@@ -160,7 +160,9 @@ def test_recipes_weighed_by_name_score_as_in_the_search() -> None:
 
 def test_a_kick_without_front_head_is_offered_nothing_that_lies_on_one() -> None:
     bare = replace(OWNED_KICK, reso=None, port_in=None)
-    sides = {dampers()[name].side for row in search(bare).single_dampers() for name in row}
+    sides = {SHIPPED.dampers[name].side for row in search(bare).single_dampers() for name in row}
     assert sides == {"batter"}
-    with_front = {dampers()[n].side for row in search(OWNED_KICK).single_dampers() for n in row}
+    with_front = {
+        SHIPPED.dampers[n].side for row in search(OWNED_KICK).single_dampers() for n in row
+    }
     assert with_front > sides

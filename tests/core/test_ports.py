@@ -10,6 +10,7 @@ from hypothesis import strategies as st
 
 from emblar.core.acoustics.forward import predict
 from emblar.core.acoustics.port import hole
+from emblar.core.catalogue import SHIPPED
 from emblar.core.notes import cents
 from emblar.core.planning.kit import OwnedDrum, model
 from emblar.core.planning.outlook import Field
@@ -22,7 +23,7 @@ OPEN = replace(OWNED_KICK, reso=None, port_in=None)
 
 def pitches(owned: OwnedDrum) -> list[float]:
     reso = [None] * len(LUGS) if owned.reso is None else LUGS.tolist()
-    drum = model(owned)
+    drum = model(SHIPPED, owned)
     return [predict(drum, hz, r).drum_pitch.value for hz, r in zip(LUGS, reso, strict=True)]
 
 
@@ -37,7 +38,7 @@ def test_the_pitch_moves_steadily_with_tension(size: float, port: float | None) 
 
 
 def test_a_kick_without_a_front_does_not_jump_an_octave() -> None:
-    at_70, at_80 = (predict(model(OPEN), hz, None).drum_pitch.value for hz in (70.0, 80.0))
+    at_70, at_80 = (predict(model(SHIPPED, OPEN), hz, None).drum_pitch.value for hz in (70.0, 80.0))
     assert 100.0 < cents(at_80, at_70) < 300.0
 
 
@@ -53,26 +54,30 @@ def test_any_port_gives_finite_numbers(
     size: float, depth: float, port: float, batter: float, front: float
 ) -> None:
     owned = replace(OWNED_KICK, diameter_in=size, depth_in=depth, port_in=min(port, size - 0.01))
-    found = predict(model(owned), batter, front)
+    found = predict(model(SHIPPED, owned), batter, front)
     numbers = [found.drum_pitch.value, found.drum_pitch.sd, found.sustain.value]
+    numbers.append(found.bend_cents.value)
     assert np.all(np.isfinite(numbers))
     assert min(numbers) > 0.0
-    assert 0.0 <= found.bend_cents.value <= 200.0
 
 
 @pytest.mark.parametrize("port", [None, 5.0, 13.0, 18.0])
 def test_the_search_and_the_whole_model_hear_the_same_note(port: float | None) -> None:
     owned = replace(OWNED_KICK, port_in=port) if port else OPEN
     resos = [owned.reso] if owned.reso else []
-    field = Field(owned, [owned.batter], resos, [()], ["beater-felt"], ["medium"], port_in=port)
+    field = Field(
+        SHIPPED, owned, [owned.batter], resos, [()], ["beater-felt"], ["medium"], port_in=port
+    )
     told = field.outlook(field.grid([0.0]), 45.0)
     reso = float(told.reso_hz[0]) if owned.reso else None
-    found = predict(model(owned), float(told.batter_hz[0]), reso)
+    found = predict(model(SHIPPED, owned), float(told.batter_hz[0]), reso)
     assert drum_voice(found, "kick").settled_hz() == pytest.approx(45.0, rel=0.012)
 
 
 def test_a_large_port_says_that_its_note_is_uncertain() -> None:
-    small, large = (predict(model(replace(OWNED_KICK, port_in=p)), 70.0, 70.0) for p in (5.0, 14.0))
+    small, large = (
+        predict(model(SHIPPED, replace(OWNED_KICK, port_in=p)), 70.0, 70.0) for p in (5.0, 14.0)
+    )
     assert large.drum_pitch_sd_cents > 3.0 * small.drum_pitch_sd_cents
 
 
@@ -87,7 +92,7 @@ def test_a_hole_takes_away_no_more_film_than_there_is() -> None:
 
 def test_a_cymbal_laid_on_a_snare_sounds_higher_and_an_old_head_lower() -> None:
     bare, cymbal, head = (
-        predict(model(OWNED_SNARE, dampers=on), 280.0, 380.0).drum_pitch.value
+        predict(model(SHIPPED, OWNED_SNARE, dampers=on), 280.0, 380.0).drum_pitch.value
         for on in ((), ("small-cymbal",), ("laid-on-head",))
     )
     assert 100.0 < cents(cymbal, bare) < 700.0

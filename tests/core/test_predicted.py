@@ -6,6 +6,7 @@ import pytest
 from emblar.core.acoustics.forward import predict, settling
 from emblar.core.analysis.card.envelope import StrokeShape, stroke_shape
 from emblar.core.analysis.signal.audio import ANALYSIS_RATE_HZ as RATE
+from emblar.core.catalogue import SHIPPED
 from emblar.core.planning.kit import OwnedDrum, model
 from emblar.core.planning.predicted import predicted_card
 from emblar.core.quantities.registry import steps
@@ -32,7 +33,7 @@ def measured(voice: Voice, pitch_hz: float, seed: int) -> StrokeShape:
 
 @pytest.mark.parametrize("owned", DRUMS, ids=lambda o: o.kind)
 def test_click_and_attack_are_what_strokes_measure_on_the_whole(owned: OwnedDrum) -> None:
-    told = predict(model(owned), *LUGS[owned.kind])
+    told = predict(model(SHIPPED, owned), *LUGS[owned.kind])
     card = predicted_card(told, owned.kind)
     voice = drum_voice(told, owned.kind)
     shapes = [measured(voice, told.drum_pitch.value, seed) for seed in range(40)]
@@ -47,13 +48,13 @@ def test_click_and_attack_are_what_strokes_measure_on_the_whole(owned: OwnedDrum
 
 @pytest.mark.parametrize("owned", DRUMS, ids=lambda o: o.kind)
 def test_the_same_prediction_gives_the_same_card(owned: OwnedDrum) -> None:
-    told = predict(model(owned), *LUGS[owned.kind])
+    told = predict(model(SHIPPED, owned), *LUGS[owned.kind])
     assert predicted_card(told, owned.kind) == predicted_card(told, owned.kind)
 
 
 @pytest.mark.parametrize("owned", DRUMS, ids=lambda o: o.kind)
 def test_where_a_stroke_settles_needs_no_overtones(owned: OwnedDrum) -> None:
-    drum = model(owned)
+    drum = model(SHIPPED, owned)
     whole, quick = predict(drum, *LUGS[owned.kind]), settling(drum, *LUGS[owned.kind])
     assert quick.drum_pitch_hz == pytest.approx(whole.drum_pitch.value, rel=1e-6)
     assert quick.sustain_s == pytest.approx(whole.sustain.value, rel=1e-6)
@@ -90,7 +91,9 @@ def test_a_burst_has_its_level_whatever_its_length() -> None:
 @pytest.mark.parametrize("lug_hz", [240.0, 280.0, 330.0])
 def test_tight_wires_choke_a_snare_and_loose_ones_rustle_on(lug_hz: float) -> None:
     tight, medium, loose = (
-        predicted_card(predict(model(OWNED_SNARE, wires_setting=setting), lug_hz, 380.0), "snare")
+        predicted_card(
+            predict(model(SHIPPED, OWNED_SNARE, wires_setting=setting), lug_hz, 380.0), "snare"
+        )
         for setting in ("tight", "medium", "loose")
     )
     assert tight["body"].value < medium["body"].value
@@ -102,7 +105,7 @@ def test_a_kicks_click_is_brighter_the_harder_the_beater_and_never_its_note() ->
     beaters = ("beater-fleece", "beater-felt", "beater-wood", "beater-plastic")
     clicks = []
     for beater in beaters:
-        prediction = predict(model(OWNED_KICK, striker=beater), 50.0, 60.0)
+        prediction = predict(model(SHIPPED, OWNED_KICK, striker=beater), 50.0, 60.0)
         clicks.append(predicted_card(prediction, "kick")["click"].value)
     assert clicks == sorted(clicks)
     assert 1000.0 < clicks[0] < clicks[-1] < 6000.0

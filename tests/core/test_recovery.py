@@ -13,7 +13,7 @@ from emblar.core.acoustics.forward import predict
 from emblar.core.acoustics.inverse import lug_pitches_for
 from emblar.core.analysis.pipeline import analyse
 from emblar.core.analysis.signal.audio import Audio
-from emblar.core.catalogue import constructions_for, dampers_for
+from emblar.core.catalogue import SHIPPED
 from emblar.core.notes import cents
 from emblar.core.planning.kit import OwnedDrum, model
 from emblar.core.quantities import Measured
@@ -49,17 +49,17 @@ def measured_back(kind: Kind, seed: int) -> tuple[float, float, float, float]:
         RODS[kind],
         "flanged",
         "maple-lacquer",
-        one(constructions_for(kind, "batter")),
-        one(constructions_for(kind, "reso")),
+        one(SHIPPED.constructions_for(kind, "batter")),
+        one(SHIPPED.constructions_for(kind, "reso")),
         port_in=5.0 if kind == "kick" and seed % 2 else None,
     )
     light = [
         d
-        for d in dampers_for(kind)
+        for d in SHIPPED.dampers_for(kind)
         if d.resistance <= 2.5 and d.least_in <= diameter and not d.only_if_asked
     ]
     on_it = (one(light),) if rng.random() < 0.6 and light else ()
-    drum = model(owned, dampers=on_it)
+    drum = model(SHIPPED, owned, dampers=on_it)
     lugs = lug_pitches_for(drum, pitch * float(rng.uniform(0.85, 1.25)), float(rng.uniform(-1, 4)))
     voice = drum_voice(predict(drum, lugs.batter_hz, lugs.reso_hz), kind)
     stroke = render_stroke(voice, sample_rate_hz=RATE, force=1.0, rng=rng, length_s=4.0)

@@ -4,7 +4,7 @@ import itertools
 
 import pytest
 
-from emblar.core.catalogue import constructions, dampers
+from emblar.core.catalogue import SHIPPED
 from emblar.core.errors import InputError
 from emblar.core.planning.brief import Brief, OwnedHead, Shelf
 from emblar.core.planning.kit import OwnedDrum
@@ -33,7 +33,7 @@ DRY = [
 ]
 
 
-def told(budget: float, shelf: Shelf = Shelf(())) -> Rescue:  # noqa: B008
+def told(budget: float, shelf: Shelf = Shelf((), catalogue=SHIPPED)) -> Rescue:  # noqa: B008
     return rescue(DRY, shelf, Brief(), budget=budget, plain_head=20.0)
 
 
@@ -75,23 +75,25 @@ def test_what_lies_on_the_shelf_costs_nothing() -> None:
     )
     lying = tuple(d for f in bought.fixes for d in f.lays_on)
     assert heads
-    free = told(0.0, Shelf((), heads, lying))
+    free = told(0.0, Shelf((), heads, lying, catalogue=SHIPPED))
     assert sum(f.gain for f in free.fixes) >= sum(f.gain for f in bought.fixes) - 0.3
     assert free.price == 0.0
 
 
 def test_a_head_costs_more_the_larger_and_the_more_it_is_made() -> None:
-    assert head_price("single-clear", 14, "tom") == pytest.approx(1.0)
-    sizes = [head_price("single-clear", d, "tom") for d in (8, 12, 14, 18)]
+    assert head_price(SHIPPED, "single-clear", 14, "tom") == pytest.approx(1.0)
+    sizes = [head_price(SHIPPED, "single-clear", d, "tom") for d in (8, 12, 14, 18)]
     assert sizes == sorted(sizes)
-    assert head_price("double-clear", 14, "tom") > 1.0
-    assert head_price("single-clear", 22, "kick") > head_price("single-clear", 22, "tom")
-    for head, kind in itertools.product(constructions(), ("kick", "snare", "tom")):
-        assert 0.3 < head_price(head, 14, kind) < 6.0  # type: ignore[arg-type]
-    assert all(0.0 <= damper_price(d) < 4.0 for d in dampers())
+    assert head_price(SHIPPED, "double-clear", 14, "tom") > 1.0
+    assert head_price(SHIPPED, "single-clear", 22, "kick") > head_price(
+        SHIPPED, "single-clear", 22, "tom"
+    )
+    for head, kind in itertools.product(SHIPPED.constructions, ("kick", "snare", "tom")):
+        assert 0.3 < head_price(SHIPPED, head, 14, kind) < 6.0  # type: ignore[arg-type]
+    assert all(0.0 <= damper_price(d) < 4.0 for d in SHIPPED.dampers)
 
 
 @pytest.mark.parametrize(("budget", "head"), [(-1.0, 20.0), (1e9, 20.0), (50.0, 0.0)])
 def test_what_makes_no_sense_is_said(budget: float, head: float) -> None:
     with pytest.raises(InputError):
-        rescue(DRY, Shelf(()), Brief(), budget=budget, plain_head=head)
+        rescue(DRY, Shelf((), catalogue=SHIPPED), Brief(), budget=budget, plain_head=head)

@@ -10,10 +10,10 @@ from emblar.core.acoustics.coefficients import prior_coefficients
 from emblar.core.acoustics.drum import Side
 from emblar.core.acoustics.forward import predict
 from emblar.core.acoustics.limits import stress_limits_pa
-from emblar.core.catalogue import constructions_for, dampers, strikers
+from emblar.core.catalogue import SHIPPED
 from emblar.core.drum import Wish
 from emblar.core.errors import InputError
-from emblar.core.planning.assign import KitPlan, plan_kit, searched
+from emblar.core.planning.assign import PlannedKit, plan_kit, searched
 from emblar.core.planning.brief import Brief, OwnedHead, Shelf, usual_weights
 from emblar.core.planning.kit import OwnedDrum, model
 from emblar.core.planning.outlook import Field
@@ -32,8 +32,9 @@ CLOSED = replace(OWNED_KICK, name="Kick 20", diameter_in=20.0, port_in=None)
 SHELF = Shelf(
     (OWNED_KICK, OWNED_SNARE, SMALL, OWNED_TOM, FLOOR),
     (OwnedHead("double-coated", 12.0), OwnedHead("single-coated", 10.0)),
-    tuple(dampers()),
+    tuple(SHIPPED.dampers),
     ("stick-medium", "beater-felt", "beater-wood"),
+    catalogue=SHIPPED,
 )
 FREE = Brief(never_cut=False)
 STRICT = Brief(only_owned=True)
@@ -54,12 +55,12 @@ TARGETS = [
 
 
 @pytest.fixture(scope="module")
-def strict() -> KitPlan:
+def strict() -> PlannedKit:
     return plan_kit(Problem(TARGETS, SHELF, STRICT))
 
 
 @pytest.fixture(scope="module")
-def free() -> KitPlan:
+def free() -> PlannedKit:
     return plan_kit(Problem(TARGETS, SHELF, FREE))
 
 
@@ -69,9 +70,10 @@ def free() -> KitPlan:
 def test_the_outlook_of_a_candidate_is_what_the_whole_model_predicts(
     owned: OwnedDrum, wish: float
 ) -> None:
-    heads = [c.id for c in constructions_for(owned.kind, "batter")][:6]
+    heads = [c.id for c in SHIPPED.constructions_for(owned.kind, "batter")][:6]
     assert owned.reso is not None
     field = Field(
+        SHIPPED,
         owned,
         heads,
         [owned.reso],
@@ -85,6 +87,7 @@ def test_the_outlook_of_a_candidate_is_what_the_whole_model_predicts(
     assert told.reached.all()
     for i in range(0, len(options), 5):
         drum = model(
+            SHIPPED,
             owned,
             batter=heads[options.batter[i]],
             dampers=field.damper_sets[options.dampers[i]],
@@ -104,7 +107,7 @@ def test_the_outlook_of_a_candidate_is_what_the_whole_model_predicts(
         assert told.stress_share[i] == pytest.approx(share, rel=0.02)
 
 
-def test_every_voice_gets_a_drum_of_its_kind_and_no_drum_two_voices(strict: KitPlan) -> None:
+def test_every_voice_gets_a_drum_of_its_kind_and_no_drum_two_voices(strict: PlannedKit) -> None:
     for way in strict.alternatives:
         assert set(way.chosen) == {t.voice for t in TARGETS}
         numbers = [w.drum for w in way.chosen.values()]
@@ -117,7 +120,7 @@ def test_every_voice_gets_a_drum_of_its_kind_and_no_drum_two_voices(strict: KitP
     assert sizes == sorted(sizes)
 
 
-def test_nothing_forbidden_is_proposed(strict: KitPlan) -> None:
+def test_nothing_forbidden_is_proposed(strict: PlannedKit) -> None:
     for way in strict.alternatives:
         for row in way.chosen.values():
             assert not row.bought
@@ -131,7 +134,7 @@ def test_nothing_forbidden_is_proposed(strict: KitPlan) -> None:
             assert row.setup.port_in == drum.port_in
 
 
-def test_loose_heads_are_used_no_more_often_than_there_are(free: KitPlan) -> None:
+def test_loose_heads_are_used_no_more_often_than_there_are(free: PlannedKit) -> None:
     for way in free.alternatives:
         used = [key for w in way.chosen.values() for key in w.shelf_heads]
         for key in used:
@@ -139,7 +142,7 @@ def test_loose_heads_are_used_no_more_often_than_there_are(free: KitPlan) -> Non
         assert sum(len(w.bought) for w in way.chosen.values()) <= FREE.budget_heads
 
 
-def test_each_alternative_is_best_at_what_it_is_called(free: KitPlan) -> None:
+def test_each_alternative_is_best_at_what_it_is_called(free: PlannedKit) -> None:
     by = {way.name: way for way in free.alternatives}
     assert by["best"].total == min(way.total for way in free.alternatives)
     assert by["closest"].distance == min(way.distance for way in free.alternatives)
@@ -170,7 +173,7 @@ def test_brushes_are_played_on_coated_heads() -> None:
     row = plan.best.chosen["snare"]
     assert row.setup.striker == "brushes"
     assert row.setup.batter != "double-clear"
-    assert strikers()["brushes"].only_if_asked
+    assert SHIPPED.strikers["brushes"].only_if_asked
 
 
 def test_a_pitch_far_outside_is_missed_by_what_is_said() -> None:
@@ -185,7 +188,7 @@ def test_a_pitch_far_outside_is_missed_by_what_is_said() -> None:
 
 
 def test_an_empty_shelf_and_a_pitch_nobody_knows_are_said() -> None:
-    plan = plan_kit(Problem(TARGETS, Shelf(()), STRICT))
+    plan = plan_kit(Problem(TARGETS, Shelf((), catalogue=SHIPPED), STRICT))
     assert plan.best.chosen == {}
     assert {u.voice for u in plan.unmet} == {t.voice for t in TARGETS}
     assert all("Add a drum" in u.text for u in plan.unmet)
@@ -193,7 +196,7 @@ def test_an_empty_shelf_and_a_pitch_nobody_knows_are_said() -> None:
     assert "does not tell its pitch (too soft)" in unknown.unmet[0].text
 
 
-def test_every_number_of_a_reason_can_be_worked_out_again(free: KitPlan) -> None:
+def test_every_number_of_a_reason_can_be_worked_out_again(free: PlannedKit) -> None:
     checked = 0
     for row in free.best.chosen.values():
         explain = Explainer(row, Problem(TARGETS, SHELF, FREE))
@@ -216,7 +219,7 @@ def test_every_number_of_a_reason_can_be_worked_out_again(free: KitPlan) -> None
     assert checked >= 3
 
 
-def test_the_schools_show_both_sides_and_mark_the_chosen_one(free: KitPlan) -> None:
+def test_the_schools_show_both_sides_and_mark_the_chosen_one(free: PlannedKit) -> None:
     row = free.best.chosen["tom-1"]
     schools = Explainer(row, Problem(TARGETS, SHELF, FREE)).schools()
     relation = [s for s in schools if s.about == "relation of the heads"]

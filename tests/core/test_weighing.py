@@ -7,7 +7,7 @@ import pytest
 
 from emblar.core.acoustics.coefficients import prior_coefficients
 from emblar.core.acoustics.forward import predict
-from emblar.core.catalogue import construction, damper, dampers, strikers
+from emblar.core.catalogue import SHIPPED
 from emblar.core.drum import Setup
 from emblar.core.planning.brief import LEAVE_ROOM_STEPS, Brief, OwnedHead, Shelf, usual_weights
 from emblar.core.planning.kit import OwnedDrum, model
@@ -47,7 +47,14 @@ def weigh(
     now: tuple[str, ...] = (),
     **values: float,
 ) -> Weighed:
-    shelf = Shelf((owned,), heads, tuple(dampers()), tuple(strikers()), {owned.name: now})
+    shelf = Shelf(
+        (owned,),
+        heads,
+        tuple(SHIPPED.dampers),
+        tuple(SHIPPED.strikers),
+        {owned.name: now},
+        catalogue=SHIPPED,
+    )
     weigher = Weigher(0, target(owned.kind, **values), shelf, brief, WEIGHTS)
     (row,) = weigher.exactly([recipe], PITCH[owned.kind])
     assert row is not None
@@ -102,7 +109,7 @@ def test_dampers_cost_their_work_and_staying_costs_none() -> None:
     on = weigh(OWNED_TOM, replace(BARE["tom"], dampers=("gel-pad",)))
     there = weigh(OWNED_TOM, replace(BARE["tom"], dampers=("gel-pad",)), now=("gel-pad",))
     off = weigh(OWNED_TOM, BARE["tom"], now=("gel-pad",))
-    assert on.minutes == stay.minutes + damper("gel-pad").minutes
+    assert on.minutes == stay.minutes + SHIPPED.damper("gel-pad").minutes
     assert there.minutes == stay.minutes
     assert off.minutes == stay.minutes + WEIGHTS.work["take_off_damper"]
     assert on.costs["dampers"] == there.costs["dampers"] == WEIGHTS.cost["damper"]
@@ -125,7 +132,7 @@ def test_brushes_want_a_coated_head() -> None:
     for batter in ("single-clear", "single-coated"):
         recipe = replace(BARE["tom"], batter=batter, striker="brushes")
         row = weigh(OWNED_TOM, recipe, brief=brushed)
-        expected = 0.0 if construction(batter).coated else WEIGHTS.cost["brushes_on_clear"]
+        expected = 0.0 if SHIPPED.construction(batter).coated else WEIGHTS.cost["brushes_on_clear"]
         assert row.costs["feel"] == expected
 
 
@@ -153,7 +160,9 @@ def test_too_short_counts_double_and_far_off_no_more_than_the_cap() -> None:
 
 
 def test_what_the_record_tells_badly_counts_less() -> None:
-    shelf = Shelf((OWNED_TOM,), (), tuple(dampers()), tuple(strikers()))
+    shelf = Shelf(
+        (OWNED_TOM,), (), tuple(SHIPPED.dampers), tuple(SHIPPED.strikers), catalogue=SHIPPED
+    )
     found = []
     for sd in (0.01, 0.2, 1.0):
         told = target("tom").values | {"sustain": Measured(0.4, sd, "s")}
@@ -177,9 +186,14 @@ def test_a_brief_that_leaves_room_aims_higher_where_the_desk_can_take_away() -> 
 
 
 def test_slack_heads_and_films_near_their_limit_are_a_risk() -> None:
+    floor = replace(OWNED_TOM, diameter_in=16.0, depth_in=14.0)
     slack = Weigher(
-        0, target("tom"), Shelf((OWNED_TOM,), (), tuple(dampers()), ()), PLAIN, WEIGHTS
-    ).exactly([BARE["tom"]], 58.0)[0]
+        0,
+        target("tom"),
+        Shelf((floor,), (), tuple(SHIPPED.dampers), (), catalogue=SHIPPED),
+        PLAIN,
+        WEIGHTS,
+    ).exactly([BARE["tom"]], 38.0)[0]
     usual = weigh(OWNED_TOM, BARE["tom"])
     assert slack is not None
     assert usual.costs["risk"] == 0.0
@@ -191,13 +205,13 @@ def test_a_pitch_that_needs_a_head_hanging_in_its_hoop_is_out_of_reach() -> None
     weigher = DrumSearch(
         0,
         Target("tom-1", {"pitch": Measured(30.0, 0.5, "Hz")}, {}),
-        Shelf((owned,)),
+        Shelf((owned,), catalogue=SHIPPED),
         Brief(keep_heads=True),
         WEIGHTS,
     )
     nearest = weigher.best()[0]
     assert nearest.short_cents > 600.0
-    drum = model(owned, dampers=nearest.setup.dampers)
+    drum = model(SHIPPED, owned, dampers=nearest.setup.dampers)
     tensions = predict(drum, nearest.setup.batter_hz, nearest.setup.reso_hz).tensions
     slackest = min(tensions.batter_n_per_m, tensions.reso_n_per_m or math.inf)
     assert slackest > 0.95 * prior_coefficients()["slack_stop"]

@@ -8,7 +8,7 @@ from hypothesis import strategies as st
 from pydantic import ValidationError
 
 from emblar.core.acoustics.drum import Kind
-from emblar.core.catalogue import dampers_for
+from emblar.core.catalogue import SHIPPED
 from emblar.core.errors import EmblarError
 from emblar.core.planning.kit import RANGES
 from emblar.formats.drum import DrumFile
@@ -45,7 +45,7 @@ def drums(draw: st.DrawFn) -> dict[str, Any]:
         made["port_in"] = draw(within("port_in"))
     if draw(st.booleans()):
         made["shell_hole_in"] = draw(within("shell_hole_in"))
-    names = draw(st.lists(st.sampled_from([d.id for d in dampers_for(kind)]), max_size=3))
+    names = draw(st.lists(st.sampled_from([d.id for d in SHIPPED.dampers_for(kind)]), max_size=3))
     made["dampers"] = [{"id": name} for name in names]
     if draw(st.booleans()):
         made["wish"] = {

@@ -8,6 +8,7 @@ import pytest
 from pydantic import ValidationError
 
 from emblar.core.analysis.pipeline import Analysis
+from emblar.core.catalogue import SHIPPED
 from emblar.core.drum import Wish
 from emblar.core.planning.plan_drum import plan_drum
 from emblar.core.planning.target import Target
@@ -103,11 +104,11 @@ def test_a_wrong_field_is_named_with_value_and_range(change: dict[str, Any], say
 
 def test_a_plan_survives_being_written_and_read_and_predicts_the_same() -> None:
     target = Target("tom-1", {"pitch": Measured(128.0, 1.0, "Hz")}, {"wires": "none"})
-    plan = plan_drum(OWNED_TOM, target, Wish())
+    plan = plan_drum(SHIPPED, OWNED_TOM, target, Wish())
     file = drum_plan_file(plan)
     again = DrumPlanFile.model_validate_json(file.model_dump_json(by_alias=True))
     assert again == file
-    back, made = again.predicted(), plan.prediction
+    back, made = again.predicted(SHIPPED), plan.prediction
     assert back.modes == made.modes
     assert back.drum_pitch.value == made.drum_pitch.value
 
@@ -197,7 +198,7 @@ def test_a_kick_with_a_port_is_struck_as_a_microphone_inside_hears_it() -> None:
         "batter": head,
         "reso": head,
     }
-    closed = DrumFile.model_validate(kick).drum().strike
-    ported = DrumFile.model_validate(kick | {"port_in": 5.0}).drum().strike
+    closed = DrumFile.model_validate(kick).drum(SHIPPED).strike
+    ported = DrumFile.model_validate(kick | {"port_in": 5.0}).drum(SHIPPED).strike
     assert ported.noise > closed.noise
     assert ported.brightness > closed.brightness

@@ -8,7 +8,7 @@ from markupsafe import Markup
 from emblar.frame.drawing.decay import decay
 from emblar.frame.drawing.kit_strip import StripDrum, kit_strip
 from emblar.frame.drawing.ladder import Ladder, ladder
-from emblar.frame.drawing.overtones import Partial, overtones
+from emblar.frame.drawing.overtones import DrawnPartial, overtones
 from emblar.frame.drawing.pitch_track import pitch_track
 from emblar.frame.drawing.rulers import RulerRow, rulers
 from emblar.frame.drawing.scale import Linear, Log, round_steps
@@ -135,7 +135,9 @@ def test_the_decay_draws_a_curve_a_stroke_and_says_how_long_it_rings() -> None:
 
 
 def test_partials_are_stems_named_where_a_mode_fits() -> None:
-    svg = overtones(120.0, [Partial(191.0, -6.0, 0.4, "(1,1)"), Partial(480.0, -20.0, None, "")])
+    svg = overtones(
+        120.0, [DrawnPartial(191.0, -6.0, 0.4, "(1,1)"), DrawnPartial(480.0, -20.0, None, "")]
+    )
     assert svg.count('class="record-mark"') == 3
     assert "mode (1,1), 191 Hz, -6 dB, rings 0.40 s" in svg
     assert "480 Hz, -20 dB" in svg

@@ -9,7 +9,7 @@ from hypothesis import strategies as st
 
 from emblar.app import create_app
 from emblar.frame.notice import checked_notice, notice_query
-from emblar.platform.scope import HERE
+from emblar.platform.studio import HERE
 from emblar.steps.kit.actions.drums import kit
 
 

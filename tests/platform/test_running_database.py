@@ -14,8 +14,8 @@ from argon2 import PasswordHasher
 from emblar.core.errors import ServiceError
 from emblar.platform import running_database
 from emblar.platform.postgres import LARGEST_LOG_BYTES, LOG, OwnPostgres
-from emblar.platform.scope import HERE
 from emblar.platform.settings import settings
+from emblar.platform.studio import HERE
 from emblar.service.address import check_accounts
 from emblar.steps.accounts.actions import add_account
 

@@ -7,8 +7,9 @@ from sqlalchemy import text
 
 from emblar.core.errors import NotFoundError, ServiceError
 from emblar.platform import audio, sessions
-from emblar.platform.database import engine, service_error, together, transaction
+from emblar.platform.database import engine, service_error, transaction
 from emblar.platform.migrate import downgrade, migrate
+from emblar.platform.studio import HERE, Studio
 from emblar.steps.kit.queries import slots as kit
 from emblar.steps.listen import queries as recordings
 from emblar.steps.listen.queue import defer_measuring
@@ -21,6 +22,11 @@ pytestmark = pytest.mark.usefixtures("database")
 def new_session(name: str = "Low Ferry") -> int:
     with transaction() as db:
         return sessions.create(db, 1, name=name).id
+
+
+def add_session(studio: Studio, name: str) -> int:
+    with studio.work() as db:
+        return sessions.create(db, studio.studio_id, name=name).id
 
 
 def test_a_deleted_session_is_gone_from_the_list_and_can_be_brought_back() -> None:
@@ -144,16 +150,16 @@ def test_an_error_in_a_transaction_saves_nothing() -> None:
 
 def test_what_is_done_together_is_kept_together_or_not_at_all() -> None:
     kept = new_session()
-    with pytest.raises(ValueError, match="half way"), together():
-        new_session("Gone")
-        with transaction() as db:
+    with pytest.raises(ValueError, match="half way"), HERE.together() as unit:
+        add_session(unit, "Gone")
+        with unit.together() as inner, inner.work() as db:
             # What was done before in the same whole is seen.
             assert len(sessions.listing(db, 1)) == 2
         raise ValueError("half way")
     with transaction() as db:
         assert [s.id for s in sessions.listing(db, 1)] == [kept]
-    with together():
-        more = [new_session("One"), new_session("Two")]
+    with HERE.together() as unit:
+        more = [add_session(unit, name) for name in ("One", "Two")]
     with transaction() as db:
         assert {s.id for s in sessions.listing(db, 1)} == {kept, *more}
 

@@ -17,7 +17,7 @@ from sqlalchemy import text
 
 from emblar.platform.database import engine
 from emblar.platform.migrate import downgrade, migrate
-from emblar.platform.scope import HERE
+from emblar.platform.studio import HERE
 from emblar.steps.kit.actions import drums as kit
 from emblar.steps.listen.actions import recordings as listen
 from emblar.steps.listen.actions import strokes

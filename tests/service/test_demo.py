@@ -5,8 +5,8 @@ from datetime import datetime, timedelta
 import pytest
 from fastapi.testclient import TestClient
 
-from emblar.platform.scope import HERE
 from emblar.platform.settings import current_time
+from emblar.platform.studio import HERE
 from emblar.service.demo import ensure_demo
 from emblar.steps.kit.actions.drums import kit
 from emblar.steps.match.actions.comparison import match

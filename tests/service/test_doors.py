@@ -16,14 +16,14 @@ from sqlalchemy import text
 from emblar.app import create_app
 from emblar.frame import security
 from emblar.platform.database import transaction
-from emblar.platform.scope import HERE
 from emblar.platform.sound.decode import MOST_CHANNELS
+from emblar.platform.studio import HERE
 from emblar.steps.bench.actions import tuning as bench
 from emblar.steps.kit.actions import drums as kit
 from emblar.steps.listen.actions import recordings as listen
 from emblar.steps.listen.actions import strokes
 from emblar.steps.plan.actions import planning as plan
-from emblar.steps.sessions.actions.editing import Brief, all_sessions, start_session
+from emblar.steps.sessions.actions.editing import SessionBrief, all_sessions, start_session
 from tests.drums import OWNED_TOM
 
 HTMX = {"HX-Request": "true"}
@@ -79,7 +79,7 @@ def test_what_another_site_sends_is_not_done(calm: TestClient, origin: str) -> N
 def test_a_body_without_a_length_is_counted(
     calm: TestClient, monkeypatch: pytest.MonkeyPatch
 ) -> None:
-    session = start_session(HERE, Brief("X")).id
+    session = start_session(HERE, SessionBrief("X")).id
 
     def endless() -> Iterator[bytes]:
         for _ in range(300):
@@ -121,12 +121,12 @@ def test_an_error_of_ours_carries_the_security_headers(
     ],
 )
 def test_an_id_that_is_none_is_not_found(calm: TestClient, path: str, number: int) -> None:
-    start_session(HERE, Brief("X"))
+    start_session(HERE, SessionBrief("X"))
     assert calm.get(path.format(number)).status_code == 404
 
 
 def test_what_cannot_be_kept_is_told(calm: TestClient) -> None:
-    session = start_session(HERE, Brief("X")).id
+    session = start_session(HERE, SessionBrief("X")).id
     base = f"/sessions/{session}"
     for url, data in (
         ("/sessions", {"name": "a\0b"}),
@@ -150,7 +150,7 @@ def test_what_cannot_be_kept_is_told(calm: TestClient) -> None:
 
 
 def test_numbers_are_taken_as_people_type_them(calm: TestClient) -> None:
-    session = start_session(HERE, Brief("X")).id
+    session = start_session(HERE, SessionBrief("X")).id
     calm.post(f"/sessions/{session}/kit/drums", data=TOM | {"diameter_in": "13,5"})
     assert kit.kit(HERE, session)[0].owned.diameter_in == 13.5
     calm.post("/shelf/heads", data={"construction": "woven", "diameter_in": "13,5", "count": "2"})
@@ -159,7 +159,7 @@ def test_numbers_are_taken_as_people_type_them(calm: TestClient) -> None:
 
 
 def test_an_error_says_at_which_field_it_stands(calm: TestClient) -> None:
-    session = start_session(HERE, Brief("X")).id
+    session = start_session(HERE, SessionBrief("X")).id
     for url, data, field in (
         ("/sessions", {"name": " "}, "name"),
         (f"/sessions/{session}/kit/drums", TOM | {"depth_in": "99"}, "depth_in"),
@@ -178,7 +178,7 @@ def test_an_error_says_at_which_field_it_stands(calm: TestClient) -> None:
 def test_a_drums_name_that_may_be_given_may_be_planned_and_exported(
     calm: TestClient, letters: int
 ) -> None:
-    session = start_session(HERE, Brief("X")).id
+    session = start_session(HERE, SessionBrief("X")).id
     drum = kit.add_drum(
         HERE,
         session,
@@ -235,7 +235,7 @@ def test_the_same_form_sent_twice_makes_one_thing(calm: TestClient) -> None:
 
 
 def test_ids_are_found_in_their_own_session_only(planned: int, calm: TestClient) -> None:
-    other = start_session(HERE, Brief("Other")).id
+    other = start_session(HERE, SessionBrief("Other")).id
     before = [(d.owned, d.voice, d.wish) for d in kit.kit(HERE, planned)]
     recording = listen.recording_of(HERE, planned)
     assert recording is not None
@@ -276,7 +276,7 @@ def test_ids_are_found_in_their_own_session_only(planned: int, calm: TestClient)
 def test_many_plans_at_once_end_in_plans_or_in_a_clear_answer(
     planned: int, calm: TestClient, monkeypatch: pytest.MonkeyPatch
 ) -> None:
-    monkeypatch.setattr("emblar.platform.database.LONGEST_WAIT_S", 0.5)
+    monkeypatch.setattr("emblar.platform.studio.LONGEST_WAIT_S", 0.5)
     answers = []
 
     def press() -> None:
@@ -312,7 +312,7 @@ def flac(channels: int, seconds: float, rate: int) -> bytes:
 def test_a_small_file_that_unpacks_to_gigabytes_is_refused_in_words(
     calm: TestClient, channels: int, seconds: int, rate: int, says: str
 ) -> None:
-    session = start_session(HERE, Brief("X")).id
+    session = start_session(HERE, SessionBrief("X")).id
     data = flac(channels, seconds, rate)
     assert len(data) < 30 * 2**20
     answer = calm.post(
@@ -369,7 +369,7 @@ def test_a_picture_cut_off_is_refused_also_after_a_sheet_was_printed(
 
 
 def test_more_channels_than_are_read_are_refused_in_words(calm: TestClient) -> None:
-    session = start_session(HERE, Brief("X")).id
+    session = start_session(HERE, SessionBrief("X")).id
     out = io.BytesIO()
     soundfile.write(out, 0.1 * np.ones((4410, MOST_CHANNELS + 1)), 44100, format="WAV")
     answer = calm.post(

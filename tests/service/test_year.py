@@ -3,14 +3,14 @@
 import pytest
 
 from emblar.platform.database import transaction
-from emblar.platform.scope import HERE
+from emblar.platform.studio import HERE
 from emblar.service.year import FRESH_CENTS, LIFE, NIGHT_CENTS, SESSIONS, ensure_year
 from emblar.steps.kit.actions.saved import use_drum
 from emblar.steps.kit.queries.slots import set_wish
 from emblar.steps.log.actions.entries import DrumLog, log
 from emblar.steps.log.queries.entries import readings
 from emblar.steps.plan.actions.planning import plan_kit, replan_drum
-from emblar.steps.sessions.actions.editing import Brief, delete_session, start_session
+from emblar.steps.sessions.actions.editing import SessionBrief, delete_session, start_session
 from emblar.steps.sheet.actions import sheet
 from tests.kept import Once
 
@@ -66,7 +66,7 @@ def test_a_head_that_is_nearly_spent_is_due(year: list[DrumLog]) -> None:
 
 def test_a_head_that_is_due_is_told_in_the_plan_and_bought_anew(year: list[DrumLog]) -> None:
     row = next(r for r in year if any(h.side == "batter" for h in r.due))
-    session = start_session(HERE, Brief("Due")).id
+    session = start_session(HERE, SessionBrief("Due")).id
     slot = use_drum(HERE, session, row.drum.id)
     same = {"pitch_hz": 190.0, "batter": row.drum.owned.batter}
     with transaction() as db:

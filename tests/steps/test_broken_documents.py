@@ -12,7 +12,7 @@ from sqlalchemy.dialects.postgresql import JSONB
 
 from emblar.app import create_app
 from emblar.platform.database import transaction
-from emblar.platform.scope import HERE
+from emblar.platform.studio import HERE
 from emblar.steps.bench.actions import tuning as bench
 from emblar.steps.kit.actions import drums as kit
 from emblar.steps.kit.actions import saved as kits

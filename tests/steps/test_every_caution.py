@@ -16,7 +16,7 @@ from typer.testing import CliRunner
 from emblar.core.planning.findings import findings
 from emblar.core.planning.kit import OwnedDrum
 from emblar.main import app
-from emblar.platform.scope import HERE
+from emblar.platform.studio import HERE
 from emblar.steps.kit.actions import drums as kit
 from emblar.steps.plan.actions import planning as plan
 from tests.briefs import brief

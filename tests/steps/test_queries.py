@@ -9,12 +9,12 @@ from fastapi.testclient import TestClient
 from sqlalchemy import event, text
 
 from emblar.app import create_app
-from emblar.platform.database import engine, reading, transaction
-from emblar.platform.scope import HERE
+from emblar.platform.database import engine, transaction
+from emblar.platform.studio import HERE
 from emblar.platform.tables import Base
 from emblar.steps.kit.actions import drums as kit
 from emblar.steps.kit.actions import saved as kits
-from emblar.steps.sessions.actions.editing import Brief, start_session
+from emblar.steps.sessions.actions.editing import SessionBrief, start_session
 from tests.drums import OWNED_TOM
 
 MOST = 22
@@ -66,7 +66,7 @@ def test_no_page_asks_more_often_the_more_there_is(client: TestClient, planned: 
     ]
 
     def one_more(number: int) -> None:
-        more = start_session(HERE, Brief(f"Song {number}")).id
+        more = start_session(HERE, SessionBrief(f"Song {number}")).id
         kits.bring_kit(HERE, more, f"session-{planned}")
         kit.add_drum(HERE, planned, replace(OWNED_TOM, name=f"Rack {20 + number}"))
 
@@ -84,8 +84,9 @@ def test_looking_writes_nothing(client: TestClient, planned: int) -> None:
         for step in STEPS:
             client.get(f"/sessions/{planned}/{step}")
     assert not [one for one in asked if one.lstrip()[:6].lower() in ("insert", "update", "delete")]
-    with reading() as db, pytest.raises(Exception, match="read-only"):
-        db.execute(text("update session set name = 'x'"))
+    with HERE.together(read_only=True) as unit, pytest.raises(Exception, match="read-only"):
+        assert unit.db is not None
+        unit.db.execute(text("update session set name = 'x'"))
 
 
 def test_what_belongs_to_a_session_is_found_by_an_index(planned: int) -> None:

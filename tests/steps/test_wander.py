@@ -12,7 +12,7 @@ from sqlalchemy import text
 
 from emblar.app import create_app
 from emblar.platform.database import transaction
-from emblar.platform.scope import HERE
+from emblar.platform.studio import HERE
 from emblar.steps.kit.actions import drums as kit
 from emblar.steps.listen.actions.recordings import run_analysis
 from tests.steps.match.test_comparison import a_take

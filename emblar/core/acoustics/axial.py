@@ -33,7 +33,7 @@ RAYLEIGH_STEPS = 2
 
 
 @dataclass(frozen=True, slots=True, eq=False)
-class Side:
+class HeadModes:
     """One head of every candidate: tension, λ and s of its m = 0 shapes, (SHAPES, candidates)."""
 
     tension: Array
@@ -75,8 +75,8 @@ class Axial:
     def __init__(
         self,
         shell: Shell,
-        batter: Side,
-        reso: Side | None,
+        batter: HeadModes,
+        reso: HeadModes | None,
         shared: Array,
         plug: float,
         k: Coefficients,
@@ -114,7 +114,7 @@ class Axial:
         )
 
     @staticmethod
-    def _compliance(side: Side, n: int, square: Array) -> Array:
+    def _compliance(side: HeadModes, n: int, square: Array) -> Array:
         others = [i for i in range(SHAPES) if i != n]
         rows = side.swept[others] ** 2 / (side.tension * side.eigenvalue[others] - square)
         return np.asarray(rows.sum(axis=0))
@@ -225,7 +225,7 @@ class Axial:
 
     @staticmethod
     def _unfolded(
-        side: Side, n: int, amplitude: Array, pressure: Array, square: Array
+        side: HeadModes, n: int, amplitude: Array, pressure: Array, square: Array
     ) -> tuple[Array, Array]:
         """Return a head's amplitudes, (SHAPES, candidates), and the mass of the folded ones."""
         out = np.empty_like(side.swept)

@@ -16,8 +16,9 @@ from dataclasses import dataclass
 import numpy as np
 from numpy.typing import NDArray
 
-from emblar.core.acoustics.axial import Axial, Motion, Side
+from emblar.core.acoustics.axial import Axial, HeadModes, Motion
 from emblar.core.acoustics.basis import SHAPES, Array, basis
+from emblar.core.acoustics.bend import bend_cents, stretch_stiffness
 from emblar.core.acoustics.cavity import COMPARED, TAKES_PART
 from emblar.core.acoustics.coefficients import Coefficients
 from emblar.core.acoustics.damping import edge_loss, lifted_share, rate_with_lifting
@@ -40,7 +41,7 @@ KICK_MODES = 5
 
 
 @dataclass(frozen=True, slots=True, eq=False)
-class Choice:
+class HeadChoice:
     """The heads to choose from on one shell.
 
     ``reso`` is empty for a drum without a front head; ``port_radius_m`` is one hole for all, as is
@@ -68,7 +69,7 @@ class Choice:
 class Table:
     """A choice's dressed heads stacked, ready to be indexed by candidates."""
 
-    choice: Choice
+    choice: HeadChoice
     batter: dict[str, Array]
     reso: dict[str, Array]
     shared: Array
@@ -115,7 +116,7 @@ class Modes:
 Row = tuple[Array, Array, Array, Array, Array, Array]
 
 
-def table(choice: Choice, k: Coefficients) -> Table:
+def table(choice: HeadChoice, k: Coefficients) -> Table:
     """Return the dressed heads of a choice, stacked."""
     batter = dressed_heads(choice.batter, choice.shell, k)
     reso = dressed_heads(choice.reso, choice.shell, k)
@@ -218,8 +219,8 @@ class Batch:
     def _axial(self) -> Axial:
         return Axial(
             self.choice.shell,
-            Side(self.stiff_b, self.b["eigenvalue"][0], self.b["swept"]),
-            Side(self.tension_r, self.r["eigenvalue"][0], self.r["swept"]) if self.r else None,
+            HeadModes(self.stiff_b, self.b["eigenvalue"][0], self.b["swept"]),
+            HeadModes(self.tension_r, self.r["eigenvalue"][0], self.r["swept"]) if self.r else None,
             self.shared[0],
             self.plug,
             self.k,
@@ -296,7 +297,7 @@ class Batch:
         centre = np.stack([(self.b["centre"] * m.batter).sum(axis=0) for m in motions])
         given = self.b["impulse"] * self.shares.impulse
         amplitude = given * centre[pitch, columns] / omega[pitch, columns]
-        stiffness = k["pet_youngs_modulus"] / (1.0 - k["pet_poisson_ratio"] ** 2)
+        stiffness = stretch_stiffness(k)
         area = np.pi * self.choice.shell.radius_m**2
         added, total = np.zeros(len(self)), np.zeros(len(self))
         sides = ((self.b, self.tension_b, part_b), (self.r, self.tension_r, part_r))
@@ -307,7 +308,7 @@ class Batch:
             slope_square = part / tension * amplitude**2 / area
             added += part * 0.25 * stiffness * side["thickness"] * slope_square / tension
             total += part
-        return np.minimum(600.0 * np.log2(1.0 + added / total), k["most_bend"])
+        return bend_cents(added / total)
 
     def _axial_row(self, motion: Motion) -> Row:
         k, shell, omega = self.k, self.choice.shell, motion.omega
@@ -430,7 +431,7 @@ def _pair(k_b: Array, k_r: Array, shared: Array) -> tuple[Array, Array, Array]:
     return square, x * scale, y * scale
 
 
-def hole_inertance(choice: Choice, k: Coefficients) -> float:
+def hole_inertance(choice: HeadChoice, k: Coefficients) -> float:
     """Return the inertance in kg/m⁴ of the air in a drum's openings; 0 for a closed drum."""
     return plug_inertance(
         choice.port_radius_m,

@@ -34,7 +34,7 @@ STEP = 0.05
 
 
 @dataclass(frozen=True, slots=True)
-class Take:
+class MeasuredTuning:
     """One tuning of a drum as measured; lug pitches in Hz, pitch in Hz, sustain in s."""
 
     drum: Drum
@@ -162,7 +162,7 @@ def _rows(
     return np.stack(columns, axis=1)
 
 
-def calibrate(takes: Sequence[Take]) -> Calibration:
+def calibrate(takes: Sequence[MeasuredTuning]) -> Calibration:
     """Update a drum's coefficients by its takes.
 
     Parameters

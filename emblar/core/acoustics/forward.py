@@ -12,6 +12,7 @@ from dataclasses import dataclass
 import numpy as np
 
 from emblar.core.acoustics.basis import Array, basis
+from emblar.core.acoustics.bend import bend_cents, stretch_stiffness
 from emblar.core.acoustics.cavity import (
     CoupledMode,
     coupled_modes,
@@ -270,14 +271,14 @@ def _per_side(drum: Drum, tensions: Tensions, what: str, k: Coefficients) -> dic
 def _bend(mode: CoupledMode, drum: Drum, tensions: Tensions, k: Coefficients) -> Measured:
     """Return how many cents sharp a medium stroke starts.
 
-    The stroke's slope stretches the film: ΔT = Eh/(2(1−ν²)) · mean slope², halved again for the
-    mean over a cycle. More than ``most_bend`` is not claimed.
+    The swing stretches the film equally in all directions: ΔT = Eh/(1−ν) · ¼ mean slope² at the
+    largest amplitude (``bend``).
     """
     shapes, radius = basis(0), drum.radius_m(k)
     omega = 2.0 * math.pi * mode.frequency_hz
     given = _given_n_s(drum, drum.strike, k)
     amplitude = given * float(shapes.evaluate(0.0) @ mode.batter) / omega
-    stiffness = k["pet_youngs_modulus"] / (1.0 - k["pet_poisson_ratio"] ** 2)
+    stiffness = stretch_stiffness(k)
     added, total = 0.0, 0.0
     films = (
         (drum.batter, tensions.batter_n_per_m, mode.batter),
@@ -292,7 +293,7 @@ def _bend(mode: CoupledMode, drum: Drum, tensions: Tensions, k: Coefficients) ->
         stretched = 0.25 * stiffness * film.thickness_m * mean_square
         added += energy_share * stretched / tension
         total += energy_share
-    value = min(600.0 * math.log2(1.0 + added / total), k["most_bend"])
+    value = float(bend_cents(added / total))
     return Measured(value, 0.6 * value, "ct")
 
 

@@ -8,9 +8,7 @@ user adds comes after them. Every number has its unit, spread and source in its 
 
 import math
 import tomllib
-from collections.abc import Iterable, Iterator, Mapping
-from contextlib import contextmanager
-from contextvars import ContextVar
+from collections.abc import Iterable, Mapping
 from dataclasses import dataclass, field, fields, replace
 from functools import lru_cache
 from importlib import resources
@@ -243,15 +241,162 @@ class Catalogue:
         """Return a table's rows by id, a studio's own after the shipped ones."""
         return self._tables.get(table) or _shipped(table)
 
+    def as_shipped(self) -> "Catalogue":
+        """Return the catalogue with the shipped damper strengths, without what was learned."""
+        return Catalogue(self.own_parts)
 
-SHIPPED = Catalogue()
-_in_use: ContextVar[Catalogue] = ContextVar("catalogue", default=SHIPPED)
-"""The catalogue of whoever asks: each request and each job has its own."""
+    @property
+    def constructions(self) -> dict[str, Construction]:
+        """Every head construction by id."""
+        return self.rows("construction")
 
+    @property
+    def dampers(self) -> dict[str, Damper]:
+        """Every damper by id."""
+        return self.rows("damper")
 
-def catalogue() -> Catalogue:
-    """Return the catalogue in use here."""
-    return _in_use.get()
+    @property
+    def hoops(self) -> dict[str, ShellPart]:
+        """Every hoop by id."""
+        return self.rows("hoop")
+
+    @property
+    def shells(self) -> dict[str, ShellPart]:
+        """Every shell by id."""
+        return self.rows("shell")
+
+    @property
+    def edges(self) -> dict[str, ShellPart]:
+        """Every bearing edge by id."""
+        return self.rows("edge")
+
+    @property
+    def strikers(self) -> dict[str, Striker]:
+        """Every stick and beater by id."""
+        return self.rows("striker")
+
+    @property
+    def wire_settings(self) -> dict[str, WireSetting]:
+        """Every setting of a snare's wires by id."""
+        return self.rows("wires")
+
+    def construction(self, construction_id: str) -> Construction:
+        """Return one construction.
+
+        Raises
+        ------
+        CatalogueError
+            There is no construction of that id.
+        """
+        return _known(self.constructions, "head", construction_id)
+
+    def damper(self, damper_id: str) -> Damper:
+        """Return one damper.
+
+        Raises
+        ------
+        CatalogueError
+            There is no damper of that id.
+        """
+        return _known(self.dampers, "damper", damper_id)
+
+    def constructions_for(self, kind: Kind, side: Side) -> list[Construction]:
+        """Return the constructions made for one side of one kind of drum.
+
+        Under a snare that is snare-side film only.
+        """
+        under = kind == "snare" and side == "reso"
+        return [
+            row
+            for row in self.constructions.values()
+            if kind in row.kinds and side in row.sides and (row.is_snare_side or not under)
+        ]
+
+    def dampers_for(self, kind: Kind) -> list[Damper]:
+        """Return the dampers used on one kind of drum."""
+        return [row for row in self.dampers.values() if kind in row.kinds]
+
+    def strikers_for(self, kind: Kind) -> list[Striker]:
+        """Return what one kind of drum is struck with."""
+        return [row for row in self.strikers.values() if kind in row.kinds]
+
+    def loss_share(
+        self, hoop_id: str, shell_id: str, edge_id: str = USUAL_EDGE, on_it: Iterable[Damper] = ()
+    ) -> float:
+        """Return the loss at edge, hoop and shell over the prior's, with what lies on the shell.
+
+        Parameters
+        ----------
+        hoop_id
+            Hoop, an id of the catalogue.
+        shell_id
+            Shell, an id of the catalogue.
+        edge_id
+            Bearing edge, an id of the catalogue.
+        on_it
+            What lies on the head.
+
+        Raises
+        ------
+        CatalogueError
+            The hoop, shell or edge is not in the catalogue.
+        """
+        share = _known(self.hoops, "hoop", hoop_id).loss_share
+        share *= _known(self.shells, "shell", shell_id).loss_share
+        share *= _known(self.edges, "edge", edge_id).loss_share
+        for row in on_it:
+            share *= row.edge
+        return share
+
+    def strike(
+        self,
+        striker_id: str,
+        on_it: Iterable[Damper] = (),
+        place: float | None = None,
+        *,
+        hoop: str | None = None,
+        shell: str | None = None,
+    ) -> Strike:
+        """Return a stroke with a stick or beater on a head with dampers, on a hoop and shell.
+
+        Parameters
+        ----------
+        striker_id
+            Stick or beater, an id of the catalogue.
+        on_it
+            What lies on the head.
+        place
+            Where, distance from the centre over the radius; the usual if left out.
+        hoop
+            Hoop, where the stroke is a rimshot or cross-stick.
+        shell
+            Shell, likewise.
+
+        Raises
+        ------
+        CatalogueError
+            The striker, hoop or shell is not in the catalogue.
+        """
+        result = _known(self.strikers, "stick or beater", striker_id)
+        contact, noise, brightness = result.contact, result.noise, result.brightness
+        for part_id, rows, what in ((hoop, self.hoops, "hoop"), (shell, self.shells, "shell")):
+            if part_id is not None:
+                part = _known(rows, what, part_id)
+                noise, brightness = noise * part.noise, brightness * part.brightness
+        for row in on_it:
+            contact, noise = contact * row.contact, noise * row.noise
+            brightness *= row.brightness
+        return Strike(result.impulse, contact, noise, brightness, place)
+
+    def wires(self, setting_id: str) -> Wires:
+        """Return a setting of a snare's wires.
+
+        Raises
+        ------
+        CatalogueError
+            The setting is not in the catalogue.
+        """
+        return _known(self.wire_settings, "setting of the wires", setting_id).wires()
 
 
 @lru_cache(maxsize=8)
@@ -291,68 +436,6 @@ def _shipped(table: str) -> dict[str, Any]:
     return {row.id: row for row in rows}
 
 
-def _rows(table: str) -> dict[str, Any]:
-    return _in_use.get().rows(table)
-
-
-def use_own(rows: Iterable[tuple[str, Any]], learned: Iterable[tuple[str, float]] = ()) -> None:
-    """Use a studio's own rows, as (table, row), from here on; others' are not touched.
-
-    ``learned`` is how many times the shipped loss its dampers take, by id.
-
-    Raises
-    ------
-    CatalogueError
-        A row has the id of a shipped one.
-    """
-    _in_use.set(Catalogue(tuple(rows), tuple(learned)))
-
-
-@contextmanager
-def as_shipped() -> Iterator[None]:
-    """Take dampers to be as strong as shipped for a while, whatever was learned of them."""
-    token = _in_use.set(Catalogue(catalogue().own_parts))
-    try:
-        yield
-    finally:
-        _in_use.reset(token)
-
-
-def constructions() -> dict[str, Construction]:
-    """Return every head construction by id."""
-    return _rows("construction")
-
-
-def dampers() -> dict[str, Damper]:
-    """Return every damper by id."""
-    return _rows("damper")
-
-
-def hoops() -> dict[str, ShellPart]:
-    """Return every hoop by id."""
-    return _rows("hoop")
-
-
-def shells() -> dict[str, ShellPart]:
-    """Return every shell by id."""
-    return _rows("shell")
-
-
-def edges() -> dict[str, ShellPart]:
-    """Return every bearing edge by id."""
-    return _rows("edge")
-
-
-def strikers() -> dict[str, Striker]:
-    """Return every stick and beater by id."""
-    return _rows("striker")
-
-
-def wire_settings() -> dict[str, WireSetting]:
-    """Return every setting of a snare's wires by id."""
-    return _rows("wires")
-
-
 def _known(rows: Mapping[str, Row], what: str, row_id: str) -> Row:
     result = rows.get(row_id)
     if result is None:
@@ -360,131 +443,10 @@ def _known(rows: Mapping[str, Row], what: str, row_id: str) -> Row:
     return result
 
 
-def construction(construction_id: str) -> Construction:
-    """Return one construction.
-
-    Raises
-    ------
-    CatalogueError
-        There is no construction of that id.
-    """
-    return _known(constructions(), "head", construction_id)
-
-
-def damper(damper_id: str) -> Damper:
-    """Return one damper.
-
-    Raises
-    ------
-    CatalogueError
-        There is no damper of that id.
-    """
-    return _known(dampers(), "damper", damper_id)
-
-
-def constructions_for(kind: Kind, side: Side) -> list[Construction]:
-    """Return the constructions made for one side of one kind of drum.
-
-    Under a snare that is snare-side film only.
-    """
-    under = kind == "snare" and side == "reso"
-    return [
-        row
-        for row in constructions().values()
-        if kind in row.kinds and side in row.sides and (row.is_snare_side or not under)
-    ]
-
-
-def dampers_for(kind: Kind) -> list[Damper]:
-    """Return the dampers used on one kind of drum."""
-    return [row for row in dampers().values() if kind in row.kinds]
-
-
-def strikers_for(kind: Kind) -> list[Striker]:
-    """Return what one kind of drum is struck with."""
-    return [row for row in strikers().values() if kind in row.kinds]
-
-
-def loss_share(
-    hoop_id: str, shell_id: str, edge_id: str = USUAL_EDGE, on_it: Iterable[Damper] = ()
-) -> float:
-    """Return the loss at edge, hoop and shell over the prior's, with what lies on the shell.
-
-    Parameters
-    ----------
-    hoop_id
-        Hoop, an id of the catalogue.
-    shell_id
-        Shell, an id of the catalogue.
-    edge_id
-        Bearing edge, an id of the catalogue.
-    on_it
-        What lies on the head.
-
-    Raises
-    ------
-    CatalogueError
-        The hoop, shell or edge is not in the catalogue.
-    """
-    share = _known(hoops(), "hoop", hoop_id).loss_share
-    share *= _known(shells(), "shell", shell_id).loss_share
-    share *= _known(edges(), "edge", edge_id).loss_share
-    for row in on_it:
-        share *= row.edge
-    return share
-
-
 def eased_by(on_it: Iterable[Damper]) -> float:
     """Return the batter's tension over that at its tuned lugs, with lugs let down or without."""
     return math.prod(row.eased for row in on_it)
 
 
-def strike(
-    striker_id: str,
-    on_it: Iterable[Damper] = (),
-    place: float | None = None,
-    *,
-    hoop: str | None = None,
-    shell: str | None = None,
-) -> Strike:
-    """Return a stroke with a stick or beater on a head with dampers, on a hoop and shell.
-
-    Parameters
-    ----------
-    striker_id
-        Stick or beater, an id of the catalogue.
-    on_it
-        What lies on the head.
-    place
-        Where, distance from the centre over the radius; the usual if left out.
-    hoop
-        Hoop, where the stroke is a rimshot or cross-stick.
-    shell
-        Shell, likewise.
-
-    Raises
-    ------
-    CatalogueError
-        The striker, hoop or shell is not in the catalogue.
-    """
-    result = _known(strikers(), "stick or beater", striker_id)
-    contact, noise, brightness = result.contact, result.noise, result.brightness
-    for part_id, rows, what in ((hoop, hoops(), "hoop"), (shell, shells(), "shell")):
-        if part_id is not None:
-            part = _known(rows, what, part_id)
-            noise, brightness = noise * part.noise, brightness * part.brightness
-    for row in on_it:
-        contact, noise = contact * row.contact, noise * row.noise
-        brightness *= row.brightness
-    return Strike(result.impulse, contact, noise, brightness, place)
-
-
-def wires(setting_id: str) -> Wires:
-    """Return a setting of a snare's wires.
-
-    Raises
-    ------
-    CatalogueError
-        The setting is not in the catalogue.
-    """
-    return _known(wire_settings(), "setting of the wires", setting_id).wires()
+SHIPPED = Catalogue()
+"""The catalogue without a studio's own parts."""

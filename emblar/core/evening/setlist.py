@@ -22,7 +22,7 @@ from annotated_types import Interval
 from numpy.typing import NDArray
 
 from emblar.core.acoustics.drum import Kind, Side
-from emblar.core.catalogue import damper, wire_settings
+from emblar.core.catalogue import Catalogue
 from emblar.core.drum import Setup
 from emblar.core.errors import InputError
 from emblar.core.notes import cents
@@ -103,11 +103,13 @@ def minute_worth() -> float:
     return _numbers()["minute"]
 
 
-def change(drum: SetDrum, before: Setup, after: Setup) -> Change:
+def change(catalogue: Catalogue, drum: SetDrum, before: Setup, after: Setup) -> Change:
     """Return what brings a drum from one setup to another, and how long it takes.
 
     Parameters
     ----------
+    catalogue
+        The catalogue of parts.
     drum
         The drum.
     before
@@ -133,16 +135,17 @@ def change(drum: SetDrum, before: Setup, after: Setup) -> Change:
     wires = after.wires if drum.kind == "snare" and after.wires != before.wires else ""
     minutes = len(heads) * sum(job_texts()[name].minutes for name in NEW_HEAD)
     minutes += len(tuned) * (k["retune_head"] + drum.rods * k["retune_rod"])
-    minutes += sum(damper(d).minutes for d in on) + k["undamp"] * sum(
-        damper(d).minutes for d in off
+    minutes += sum(catalogue.damper(d).minutes for d in on) + k["undamp"] * sum(
+        catalogue.damper(d).minutes for d in off
     )
     if wires:
-        minutes += wire_settings()[wires].minutes
+        minutes += catalogue.wire_settings[wires].minutes
     striker = after.striker if after.striker != before.striker else ""
     return Change(minutes, tuple(heads), tuned, on, off, wires, striker)
 
 
 def plan_setlist(
+    catalogue: Catalogue,
     drums: Mapping[str, SetDrum],
     songs: Sequence[Song],
     *,
@@ -153,6 +156,8 @@ def plan_setlist(
 
     Parameters
     ----------
+    catalogue
+        The catalogue of parts.
     drums
         Every drum that a song names.
     songs
@@ -169,7 +174,7 @@ def plan_setlist(
         to put in order.
     """
     _check(drums, songs, free_order=free_order)
-    problem = _Problem(drums, songs, minute_worth() if worth is None else worth)
+    problem = _Problem(catalogue, drums, songs, minute_worth() if worth is None else worth)
     order = problem.best_order() if free_order else tuple(range(len(songs)))
     return problem.result(order)
 
@@ -191,7 +196,14 @@ def _check(drums: Mapping[str, SetDrum], songs: Sequence[Song], *, free_order: b
 class _Problem:
     """Costs between all offers of a drum, and the search over orders."""
 
-    def __init__(self, drums: Mapping[str, SetDrum], songs: Sequence[Song], worth: float) -> None:
+    def __init__(
+        self,
+        catalogue: Catalogue,
+        drums: Mapping[str, SetDrum],
+        songs: Sequence[Song],
+        worth: float,
+    ) -> None:
+        self.catalogue = catalogue
         self.drums, self.songs, self.worth = drums, songs, worth
         self.steps = {
             (name, i): np.array([offer.steps for offer in song.offers[name]])
@@ -210,7 +222,10 @@ class _Problem:
     def _minutes(self, name: str, drum: SetDrum, i: int, j: int) -> Array:
         present, available = self.songs[i].offers[name], self.songs[j].offers[name]
         return np.array(
-            [[change(drum, a.setup, b.setup).minutes for b in available] for a in present]
+            [
+                [change(self.catalogue, drum, a.setup, b.setup).minutes for b in available]
+                for a in present
+            ]
         )
 
     def _least(self, j: int) -> float:
@@ -273,7 +288,7 @@ class _Problem:
             for name, index in offers.items():
                 setup = self.songs[i].offers[name][index].setup
                 if name in current:
-                    row[name] = change(self.drums[name], current[name], setup)
+                    row[name] = change(self.catalogue, self.drums[name], current[name], setup)
                 current[name] = setup
             changes.append(row)
         minutes = sum(c.minutes for row in changes for c in row.values())

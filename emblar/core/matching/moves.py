@@ -23,14 +23,7 @@ from emblar.core.acoustics.drum import Drum, Side
 from emblar.core.acoustics.forward import predict
 from emblar.core.acoustics.head import lug_pitch_from_tension, tension_from_lug_pitch
 from emblar.core.acoustics.inverse import tension_per_turn
-from emblar.core.catalogue import (
-    Catalogue,
-    catalogue,
-    constructions_for,
-    dampers_for,
-    strikers_for,
-    wire_settings,
-)
+from emblar.core.catalogue import Catalogue
 from emblar.core.drum import Setup
 from emblar.core.errors import EmblarError
 from emblar.core.matching.differences import FAR_SHARE, Comparison, score
@@ -44,6 +37,8 @@ Kind = Literal["force", "strike", "wires", "damper", "undamp", "turn", "head", "
 FORCES = (0.7, 0.85, 1.2, 1.4)
 TURNS = (0.125, 0.25, 0.5, 1.0)
 FAR_TURNS = (*TURNS, 2.0, 4.0)
+FAR_PITCH_STEPS = 12.0
+"""With the pitch further off than this (about a minor third), it is tuned first."""
 FOLLOW_STEPS = 0.3
 LEAST_GAIN = 0.15
 MISSING_COSTS = 0.5
@@ -59,9 +54,10 @@ LEARNED_AS: dict[str, str] = {"undamp": "damper"}
 """Changes that are learned of together with another kind."""
 
 
-def drum_of(owned: OwnedDrum, setup: Setup) -> Drum:
+def drum_of(catalogue: Catalogue, owned: OwnedDrum, setup: Setup) -> Drum:
     """Return a drum as it is set up, for the model."""
     drum = model(
+        catalogue,
         wearing(owned, setup.reso, setup.port_in),
         batter=setup.batter,
         dampers=setup.dampers,
@@ -131,20 +127,17 @@ def minutes_of(kind: str) -> float:
     return float(_rows()[kind]["minutes"])
 
 
-def _card(owned: OwnedDrum, setup: Setup) -> Mapping[str, Measured]:
-    return _card_by(catalogue(), owned, setup)
-
-
 @lru_cache(maxsize=512)
-def _card_by(_: Catalogue, owned: OwnedDrum, setup: Setup) -> Mapping[str, Measured]:
-    # The same ids mean other parts in another catalogue.
-    prediction = predict(drum_of(owned, setup), setup.batter_hz, setup.reso_hz)
+def _card(catalogue: Catalogue, owned: OwnedDrum, setup: Setup) -> Mapping[str, Measured]:
+    prediction = predict(drum_of(catalogue, owned, setup), setup.batter_hz, setup.reso_hz)
     return predicted_card(prediction, owned.kind)
 
 
-def effect_of(owned: OwnedDrum, before: Setup, after: Setup) -> dict[str, float]:
+def effect_of(
+    catalogue: Catalogue, owned: OwnedDrum, before: Setup, after: Setup
+) -> dict[str, float]:
     """Return what a change does, in steps per quantity, by the model."""
-    was, current = _card(owned, before), _card(owned, after)
+    was, current = _card(catalogue, owned, before), _card(catalogue, owned, after)
     result = {}
     for name, step in steps().items():
         if name in was and name in current:
@@ -155,6 +148,7 @@ def effect_of(owned: OwnedDrum, before: Setup, after: Setup) -> dict[str, float]
 
 
 def next_moves(
+    catalogue: Catalogue,
     owned: OwnedDrum,
     setup: Setup,
     comparison: Comparison,
@@ -167,6 +161,8 @@ def next_moves(
 
     Parameters
     ----------
+    catalogue
+        The catalogue of parts.
     owned, setup
         The drum, and how it was set up when the take was made.
     comparison
@@ -179,27 +175,36 @@ def next_moves(
         What earlier changes did over what the model says, by kind (``learned.learned_shares``).
     """
     apart = {name: d.steps for name, d in comparison.differences.items()}
-    near = [*_changes(owned, setup, heads=heads)]
+    near = [*_changes(catalogue, owned, setup, heads=heads)]
 
-    def tried(changes: Sequence[Change], weigh: Weigh) -> list[Move]:
+    # Bend follows from the pitch, so it only counts once the pitch is near.
+    untuned = abs(apart.get("pitch", 0.0)) > FAR_PITCH_STEPS
+    coarse = {n: s for n, s in apart.items() if not (untuned and n == "bend")}
+
+    def tried(changes: Sequence[Change], apart: Mapping[str, float], weigh: Weigh) -> list[Move]:
         moves = []
         for kind, what, after in changes:
             missing = have is not None and kind in BOUGHT and what not in have
             share = (learned or {}).get(_learned_as(kind), AS_MODELLED)
-            move = _move(kind, what, owned, setup, after, apart, share, weigh)
+            move = _move(catalogue, kind, what, owned, setup, after, apart, share, weigh)
             if move is not None:
                 moves.append(replace(move, buys=missing))
         return _ordered(moves, apart.get("pitch", 0.0))
 
     # Where nothing counts any more because it is so far off, coming nearer has to count.
     return (
-        tried(near, _gain)
-        or tried([*near, *_turns(owned, setup, FAR_TURNS)], _far_gain)
-        or (_pairs(owned, setup, near, apart, learned or {}, have) if comparison.audible else [])
+        tried(near, apart, _gain)
+        or tried([*near, *_turns(catalogue, owned, setup, FAR_TURNS)], coarse, _far_gain)
+        or (
+            _pairs(catalogue, owned, setup, near, apart, learned or {}, have)
+            if comparison.audible
+            else []
+        )
     )
 
 
 def _pairs(
+    catalogue: Catalogue,
     owned: OwnedDrum,
     setup: Setup,
     changes: Sequence[Change],
@@ -216,7 +221,7 @@ def _pairs(
     for change in usable:
         share = shares.setdefault(change[0], learned.get(_learned_as(change[0]), AS_MODELLED))
         with suppress(EmblarError):
-            effect = effect_of(owned, setup, change[2])
+            effect = effect_of(catalogue, owned, setup, change[2])
             scaled = {n: share.mean * effect.get(n, 0.0) for n in apart}
             effects.append((score({n: s + scaled[n] for n, s in apart.items()}), change, scaled))
     # The change of a pair that does less harm alone comes first.
@@ -228,11 +233,14 @@ def _pairs(
             weight = float(_rows()[one[0]]["weight"]) + float(_rows()[other[0]]["weight"])
             ranked.append((after + weight, one, other))
     ranked.sort(key=lambda row: row[0])
-    moves = (_pair(owned, setup, *row[1:], apart, shares) for row in ranked[:PAIRS_TRIED])
+    moves = (
+        _pair(catalogue, owned, setup, *row[1:], apart, shares) for row in ranked[:PAIRS_TRIED]
+    )
     return sorted((m for m in moves if m is not None), key=lambda m: -m.worth)
 
 
 def _pair(
+    catalogue: Catalogue,
     owned: OwnedDrum,
     setup: Setup,
     first: Change,
@@ -242,13 +250,14 @@ def _pair(
 ) -> Move | None:
     """Return a pair of changes as one move, or None if it hardly helps."""
     with suppress(EmblarError):
-        by_first = effect_of(owned, setup, first[2])
+        by_first = effect_of(catalogue, owned, setup, first[2])
         after = next(
-            (c[2] for c in _changes(owned, first[2], heads=True) if c[:2] == second[:2]), None
+            (c[2] for c in _changes(catalogue, owned, first[2], heads=True) if c[:2] == second[:2]),
+            None,
         )
         if after is None:
             return None
-        by_second = effect_of(owned, first[2], after)
+        by_second = effect_of(catalogue, owned, first[2], after)
         both = {
             n: shares[first[0]].mean * by_first.get(n, 0.0)
             + shares[second[0]].mean * by_second.get(n, 0.0)
@@ -289,6 +298,7 @@ def _learned_as(kind: Kind) -> str:
 
 
 def _move(
+    catalogue: Catalogue,
     kind: Kind,
     what: str,
     owned: OwnedDrum,
@@ -300,7 +310,7 @@ def _move(
 ) -> Move | None:
     """Return what a change brings, or None if it may as well do harm: that is no advice."""
     try:
-        description = effect_of(owned, before, after)
+        description = effect_of(catalogue, owned, before, after)
     except EmblarError:
         return None
     effect = {name: share.mean * e for name, e in description.items()}
@@ -365,31 +375,35 @@ def _ordered(moves: Sequence[Move], off: float) -> list[Move]:
     return list(best.values())
 
 
-def _changes(owned: OwnedDrum, setup: Setup, *, heads: bool) -> Iterator[Change]:
+def _changes(
+    catalogue: Catalogue, owned: OwnedDrum, setup: Setup, *, heads: bool
+) -> Iterator[Change]:
     kind = owned.kind
     for share in FORCES:
         yield "force", f"{share:g}", replace(setup, force=setup.force * share)
-    for striker in strikers_for(kind):
+    for striker in catalogue.strikers_for(kind):
         if striker.id != setup.striker and not striker.only_if_asked:
             yield "strike", striker.id, replace(setup, striker=striker.id)
     if kind == "snare":
-        for name in wire_settings():
+        for name in catalogue.wire_settings:
             if name != setup.wires:
                 yield "wires", name, replace(setup, wires=name)
     for gone in setup.dampers:
         left = tuple(d for d in setup.dampers if d != gone)
         yield "undamp", gone, replace(setup, dampers=left)
-    for row in dampers_for(kind):
+    for row in catalogue.dampers_for(kind):
         needs_front = row.side == "reso" and setup.reso is None
         too_small = owned.diameter_in < row.least_in
         if row.id not in setup.dampers and not needs_front and not too_small:
             yield "damper", row.id, replace(setup, dampers=(*setup.dampers, row.id))
-    yield from _turns(owned, setup)
+    yield from _turns(catalogue, owned, setup)
     if heads:
-        yield from _heads(owned, setup)
+        yield from _heads(catalogue, owned, setup)
 
 
-def _turns(owned: OwnedDrum, setup: Setup, sizes: Sequence[float] = TURNS) -> Iterator[Change]:
+def _turns(
+    catalogue: Catalogue, owned: OwnedDrum, setup: Setup, sizes: Sequence[float] = TURNS
+) -> Iterator[Change]:
     groups: tuple[tuple[str, tuple[Side, ...]], ...] = (("batter", ("batter",)),)
     if setup.reso is not None:
         groups += (("reso", ("reso",)), ("both", ("batter", "reso")))
@@ -398,17 +412,19 @@ def _turns(owned: OwnedDrum, setup: Setup, sizes: Sequence[float] = TURNS) -> It
             after = setup
             try:
                 for side in sides:
-                    after = turned(owned, after, side, turns)
+                    after = turned(catalogue, owned, after, side, turns)
             except EmblarError:
                 continue
             yield "turn", f"{name} {turns:+g}", after
 
 
-def turned(owned: OwnedDrum, setup: Setup, side: Side, turns: float) -> Setup:
+def turned(catalogue: Catalogue, owned: OwnedDrum, setup: Setup, side: Side, turns: float) -> Setup:
     """Return a setup with every rod of a head turned, tightening positive.
 
     Parameters
     ----------
+    catalogue
+        The catalogue of parts.
     owned, setup
         The drum, and how it is set up.
     side
@@ -417,7 +433,7 @@ def turned(owned: OwnedDrum, setup: Setup, side: Side, turns: float) -> Setup:
         Turns of the key, tightening positive.
     """
     k = prior_coefficients()
-    drum = model(wearing(owned, setup.reso, setup.port_in), batter=setup.batter)
+    drum = model(catalogue, wearing(owned, setup.reso, setup.port_in), batter=setup.batter)
     hz = setup.batter_hz if side == "batter" else setup.reso_hz
     if hz is None:
         return setup
@@ -427,7 +443,7 @@ def turned(owned: OwnedDrum, setup: Setup, side: Side, turns: float) -> Setup:
     return replace(setup, batter_hz=after) if side == "batter" else replace(setup, reso_hz=after)
 
 
-def _heads(owned: OwnedDrum, setup: Setup) -> Iterator[Change]:
-    for row in constructions_for(owned.kind, "batter"):
+def _heads(catalogue: Catalogue, owned: OwnedDrum, setup: Setup) -> Iterator[Change]:
+    for row in catalogue.constructions_for(owned.kind, "batter"):
         if row.id != setup.batter:
             yield "head", row.id, replace(setup, batter=row.id)

@@ -9,7 +9,7 @@ need none stay bare. Heads stay as they are chosen, so that shelf and budget sti
 from collections.abc import Callable, Mapping, Sequence
 from dataclasses import replace
 
-from emblar.core.catalogue import damper, dampers_for
+from emblar.core.catalogue import Catalogue
 from emblar.core.drum import Setup
 from emblar.core.planning.weighing import Weighed
 from emblar.core.voices import is_tom
@@ -20,16 +20,20 @@ Weigh = Callable[[str, Sequence[Setup]], Sequence[Weighed | None]]
 """Weighs recipes for the drum that plays a part, by the part's name."""
 
 
-def family(dampers: Sequence[str]) -> frozenset[str]:
+def family(catalogue: Catalogue, dampers: Sequence[str]) -> frozenset[str]:
     """Return of which kinds some dampers are; empty for none."""
-    return frozenset(damper(one).family or one for one in dampers)
+    return frozenset(catalogue.damper(one).family or one for one in dampers)
 
 
-def alike_toms(chosen: Mapping[str, Weighed], weigh: Weigh) -> dict[str, Weighed]:
+def alike_toms(
+    catalogue: Catalogue, chosen: Mapping[str, Weighed], weigh: Weigh
+) -> dict[str, Weighed]:
     """Return the kit's recipes with one kind of damper on its toms, where that costs no clear step.
 
     Parameters
     ----------
+    catalogue
+        The catalogue of parts.
     chosen
         One recipe a part.
     weigh
@@ -37,10 +41,12 @@ def alike_toms(chosen: Mapping[str, Weighed], weigh: Weigh) -> dict[str, Weighed
     """
     toms = {name: row for name, row in chosen.items() if is_tom(row.voice)}
     worn = list(dict.fromkeys(r.setup.dampers for r in toms.values() if r.setup.dampers))
-    if len({family(row) for row in worn}) < 2:
+    if len({family(catalogue, row) for row in worn}) < 2:
         return dict(chosen)
-    kinds = list(dict.fromkeys([*map(family, worn), *_in_several_amounts()]))
-    amounts = {kind: _amounts(kind, worn) for kind in kinds}
+    kinds = list(
+        dict.fromkeys([*(family(catalogue, row) for row in worn), *_in_several_amounts(catalogue)])
+    )
+    amounts = {kind: _amounts(catalogue, kind, worn) for kind in kinds}
     every = list(dict.fromkeys([(), *(one for sets in amounts.values() for one in sets)]))
     rows = {name: _weighed(name, row, every, weigh) for name, row in toms.items()}
     whole = [way for sets in amounts.values() if (way := _with(toms, rows, sets)) is not None]
@@ -52,17 +58,21 @@ def alike_toms(chosen: Mapping[str, Weighed], weigh: Weigh) -> dict[str, Weighed
     return {**chosen, **best} if worse <= CLEAR_STEP * len(changed) else dict(chosen)
 
 
-def _in_several_amounts() -> list[frozenset[str]]:
-    families = [d.family for d in dampers_for("tom") if d.family]
+def _in_several_amounts(catalogue: Catalogue) -> list[frozenset[str]]:
+    families = [d.family for d in catalogue.dampers_for("tom") if d.family]
     return [frozenset([name]) for name in dict.fromkeys(families) if families.count(name) > 1]
 
 
-def _amounts(kind: frozenset[str], worn: Sequence[tuple[str, ...]]) -> list[tuple[str, ...]]:
+def _amounts(
+    catalogue: Catalogue, kind: frozenset[str], worn: Sequence[tuple[str, ...]]
+) -> list[tuple[str, ...]]:
     """Return what may be worn of one kind: what is, and every single damper of it."""
     single = [
-        (d.id,) for d in dampers_for("tom") if kind == family((d.id,)) and not d.only_if_asked
+        (d.id,)
+        for d in catalogue.dampers_for("tom")
+        if kind == family(catalogue, (d.id,)) and not d.only_if_asked
     ]
-    return list(dict.fromkeys([*(row for row in worn if family(row) == kind), *single]))
+    return list(dict.fromkeys([*(row for row in worn if family(catalogue, row) == kind), *single]))
 
 
 def _weighed(

@@ -50,7 +50,7 @@ class Unmet:
 
 
 @dataclass(frozen=True, slots=True)
-class Alternative:
+class KitAlternative:
     """One way of planning the kit."""
 
     name: str
@@ -74,15 +74,15 @@ class Alternative:
 
 
 @dataclass(frozen=True, slots=True)
-class KitPlan:
+class PlannedKit:
     """The alternatives, the best first, and what cannot be met."""
 
-    alternatives: tuple[Alternative, ...]
+    alternatives: tuple[KitAlternative, ...]
     unmet: tuple[Unmet, ...]
     candidates: int
 
     @property
-    def best(self) -> Alternative:
+    def best(self) -> KitAlternative:
         """Return the alternative with the best score."""
         return self.alternatives[0]
 
@@ -101,7 +101,7 @@ def _search_voices(
     return rows
 
 
-def plan_kit(problem: Problem, *, measure: bool = False) -> KitPlan:
+def plan_kit(problem: Problem, *, measure: bool = False) -> PlannedKit:
     """Plan a whole kit.
 
     Parameters
@@ -124,8 +124,8 @@ def plan_kit(problem: Problem, *, measure: bool = False) -> KitPlan:
     result = _alternatives(options, searches, shelf, brief)
     unmet = _unmet(problem.targets, options, result[0].chosen if result else {})
     if not result:
-        result.append(Alternative("best", "nearest for its cost", {}))
-    return KitPlan(tuple(result), tuple(unmet), sum(len(rows) for rows in options.values()))
+        result.append(KitAlternative("best", "closest to the record for its cost", {}))
+    return PlannedKit(tuple(result), tuple(unmet), sum(len(rows) for rows in options.values()))
 
 
 def _alternatives(
@@ -133,10 +133,10 @@ def _alternatives(
     searches: Mapping[tuple[str, int], DrumSearch],
     shelf: Shelf,
     brief: Brief,
-) -> list[Alternative]:
+) -> list[KitAlternative]:
     """Return the ways the whole kit can be planned, the best first."""
     ways: list[tuple[str, str, Cost, Callable[[Weighed], bool]]] = [
-        ("best", "nearest for its cost", _scored, lambda _: True),
+        ("best", "closest to the record for its cost", _scored, lambda _: True),
         ("closest", "closest sound, any cost", lambda w: w.distance, lambda _: True),
         (
             "least work",
@@ -150,7 +150,7 @@ def _alternatives(
         ("reso higher", "toms with the reso above", _scored, _toms(1)),
         ("reso lower", "toms with the reso below", _scored, _toms(-1)),
     ]
-    result: list[Alternative] = []
+    result: list[KitAlternative] = []
     alike: dict[frozenset[tuple[str, int, Setup]], dict[str, Weighed]] = {}
     for name, says, cost, allowed in ways:
         if cost is _scored and result and all(map(allowed, result[0].chosen.values())):
@@ -162,10 +162,12 @@ def _alternatives(
         if cost is _scored:
             key = frozenset((v, w.drum, w.setup) for v, w in chosen.items())
             if key not in alike:
-                alike[key] = alike_toms(chosen, partial(_weighed_for, chosen, searches))
+                alike[key] = alike_toms(
+                    shelf.catalogue, chosen, partial(_weighed_for, chosen, searches)
+                )
             chosen = alike[key]
         if chosen and (name == "best" or len(chosen) == len(result[0].chosen)):
-            result.append(Alternative(name, says, chosen))
+            result.append(KitAlternative(name, says, chosen))
     return result
 
 

@@ -14,7 +14,7 @@ from typing import Annotated, Literal
 
 from annotated_types import Interval
 
-from emblar.core.catalogue import USUAL_STRIKER, strikers_for
+from emblar.core.catalogue import USUAL_STRIKER, Catalogue
 from emblar.core.errors import InputError
 from emblar.core.planning.kit import OwnedDrum
 from emblar.core.planning.microphones import KickMicrophone
@@ -48,6 +48,8 @@ class Shelf:
     strikers: tuple[str, ...] = ()
     now_on: Mapping[str, tuple[str, ...]] = field(default_factory=dict)
     """Dampers that are on a drum now, by its name."""
+    catalogue: Catalogue = field(kw_only=True)
+    """The catalogue that ids of heads, dampers, sticks and beaters refer to."""
 
 
 @dataclass(frozen=True, slots=True)
@@ -148,7 +150,11 @@ def strikers_of(shelf: Shelf, kind: Literal["kick", "snare", "tom"]) -> tuple[st
 
     Beaters are chosen from; one pair of sticks plays the whole kit.
     """
-    members = [s.id for s in strikers_for(kind) if s.id in shelf.strikers and not s.only_if_asked]
+    members = [
+        s.id
+        for s in shelf.catalogue.strikers_for(kind)
+        if s.id in shelf.strikers and not s.only_if_asked
+    ]
     usual = USUAL_STRIKER[kind]
     if kind != "kick":
         members = [usual] if usual in members or not members else members[:1]

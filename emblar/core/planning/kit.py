@@ -16,13 +16,9 @@ from emblar.core.catalogue import (
     USUAL_EDGE,
     USUAL_STRIKER,
     USUAL_WIRES_SETTING,
+    Catalogue,
     Damper,
-    construction,
-    damper,
     eased_by,
-    loss_share,
-    strike,
-    wires,
 )
 from emblar.core.errors import DrumError
 from emblar.core.planning.findings import check_findings, findings
@@ -181,12 +177,18 @@ def wearing(owned: OwnedDrum, reso: str | None, port_in: float | None) -> OwnedD
 
 
 def stroke_on(
-    owned: OwnedDrum, striker: str, on_it: Sequence[Damper], port_in: float | None
+    catalogue: Catalogue,
+    owned: OwnedDrum,
+    striker: str,
+    on_it: Sequence[Damper],
+    port_in: float | None,
 ) -> Strike:
     """Return a stroke on a drum as its microphone hears it, with dampers and a port or without.
 
     Parameters
     ----------
+    catalogue
+        The catalogue of parts.
     owned
         The drum as it stands in the kit.
     striker
@@ -201,12 +203,13 @@ def stroke_on(
     CatalogueError
         The striker, hoop or shell is not in the catalogue.
     """
-    result = strike(striker, on_it, hoop=owned.hoop, shell=owned.shell)
+    result = catalogue.strike(striker, on_it, hoop=owned.hoop, shell=owned.shell)
     inside = owned.kind == "kick" and (owned.reso is None or port_in is not None)
     return heard_inside(result, prior_coefficients()) if inside else result
 
 
 def model(
+    catalogue: Catalogue,
     owned: OwnedDrum,
     *,
     batter: str | None = None,
@@ -219,6 +222,8 @@ def model(
 
     Parameters
     ----------
+    catalogue
+        The catalogue of parts.
     owned
         The drum as it stands in the kit.
     batter
@@ -238,19 +243,21 @@ def model(
         An id is not in the catalogue.
     """
     reso_id = reso or owned.reso
-    on_it = [damper(d) for d in dampers]
+    on_it = [catalogue.damper(d) for d in dampers]
     return Drum(
         kind=owned.kind,
         diameter_m=owned.diameter_in * METRES_PER_INCH,
         depth_m=owned.depth_in * METRES_PER_INCH,
         rods=owned.rods,
-        batter=construction(batter or owned.batter).film(),
-        reso=construction(reso_id).film() if reso_id else None,
+        batter=catalogue.construction(batter or owned.batter).film(),
+        reso=catalogue.construction(reso_id).film() if reso_id else None,
         port_radius_m=owned.port_in * METRES_PER_INCH / 2.0 if owned.port_in else None,
         shell_hole_m=owned.shell_hole_in * METRES_PER_INCH / 2.0 if owned.shell_hole_in else None,
         dampers=tuple(place for row in on_it for place in row.placed()),
-        shell_loss_share=loss_share(owned.hoop, owned.shell, owned.edge_now, on_it),
-        strike=stroke_on(owned, striker or USUAL_STRIKER[owned.kind], on_it, owned.port_in),
-        wires=wires(wires_setting),
+        shell_loss_share=catalogue.loss_share(owned.hoop, owned.shell, owned.edge_now, on_it),
+        strike=stroke_on(
+            catalogue, owned, striker or USUAL_STRIKER[owned.kind], on_it, owned.port_in
+        ),
+        wires=catalogue.wires(wires_setting),
         eased=eased_by(on_it),
     )

@@ -16,7 +16,7 @@ from dataclasses import dataclass, replace
 import numpy as np
 from numpy.typing import NDArray
 
-from emblar.core.acoustics.batch import Batch, Choice, Modes, Shares, table
+from emblar.core.acoustics.batch import Batch, HeadChoice, Modes, Shares, table
 from emblar.core.acoustics.coefficients import Coefficients, prior_coefficients
 from emblar.core.acoustics.dressed import HeadKey, Shell
 from emblar.core.acoustics.drum import Drum, Side, Strike
@@ -24,12 +24,9 @@ from emblar.core.acoustics.head import lug_pitch_from_tension
 from emblar.core.acoustics.limits import stress_limits_pa
 from emblar.core.acoustics.strike import on_surface
 from emblar.core.catalogue import (
+    Catalogue,
     Damper,
-    construction,
-    damper,
     eased_by,
-    loss_share,
-    wires,
 )
 from emblar.core.planning.kit import OwnedDrum, model, stroke_on, wearing
 from emblar.core.synthesis.expected import Noises, Partials, expected_card
@@ -119,6 +116,7 @@ class Field:
 
     def __init__(
         self,
+        catalogue: Catalogue,
         owned: OwnedDrum,
         batters: Sequence[str],
         resos: Sequence[str],
@@ -135,28 +133,31 @@ class Field:
         self.strikers, self.wire_settings = tuple(strikers), tuple(wire_settings)
         self.k = k = coefficients or prior_coefficients()
         # The port of the model is the drum's; the films, dampers and strikers come from the lists.
-        drum = model(owned)
+        self.catalogue = catalogue
+        drum = model(catalogue, owned)
         self.radius_m = drum.radius_m(k)
         self._kind = owned.kind
-        rows = [[damper(d) for d in ids] for ids in self.damper_sets]
+        rows = [[catalogue.damper(d) for d in ids] for ids in self.damper_sets]
         self._batter_keys, self._batter_of = self._keys("batter", self.batters, rows, drum)
         self._reso_keys, self._reso_of = self._keys("reso", self.resos, rows, drum)
-        choice = Choice(
+        choice = HeadChoice(
             owned.kind,
             Shell(self.radius_m, drum.depth_m),
             owned.rods,
             tuple(self._batter_keys),
             tuple(self._reso_keys),
-            loss_share(owned.hoop, owned.shell, owned.edge_now),
+            catalogue.loss_share(owned.hoop, owned.shell, owned.edge_now),
             port_in * 0.0254 / 2.0 if port_in is not None else None,
             drum.shell_hole_m,
         )
         self._table = table(choice, k)
         self._edge = np.array([np.prod([d.edge for d in row]) for row in rows])
         self._set_strikes(rows)
-        self._thickness_b = np.array([construction(b).film().thickness_m for b in self.batters])
+        self._thickness_b = np.array(
+            [catalogue.construction(b).film().thickness_m for b in self.batters]
+        )
         self._thickness_r = np.array(
-            [construction(r).film().thickness_m for r in self.resos] or [1.0]
+            [catalogue.construction(r).film().thickness_m for r in self.resos] or [1.0]
         )
         self._per_hz_b = self._lug_constants("batter", self.batters, drum)
         self._per_hz_r = self._lug_constants("reso", self.resos, drum)
@@ -164,9 +165,12 @@ class Field:
     def _set_strikes(self, rows: Sequence[Sequence[Damper]]) -> None:
         """Work out what every striker does over every set of dampers, on every batter."""
         struck = wearing(self.owned, self.owned.reso if self.resos else None, self.port_in)
-        strikes = [[stroke_on(struck, s, row, self.port_in) for row in rows] for s in self.strikers]
+        strikes = [
+            [stroke_on(self.catalogue, struck, s, row, self.port_in) for row in rows]
+            for s in self.strikers
+        ]
         self._eased = np.array([eased_by(row) for row in rows])
-        films = [construction(b).film() for b in self.batters]
+        films = [self.catalogue.construction(b).film() for b in self.batters]
         on = [
             [[on_surface(modes, film, self.k) for film in films] for modes in row]
             for row in strikes
@@ -190,7 +194,7 @@ class Field:
             tuple(place for x in row for place in x.placed() if place.side == side) for row in rows
         ]
         for h, head in enumerate(heads):
-            film = construction(head).film()
+            film = self.catalogue.construction(head).film()
             for d, placed in enumerate(on_it):
                 key = HeadKey(drum.kind, side, film, placed, radius)
                 of[h, d] = keys.setdefault(key, len(keys))
@@ -200,7 +204,7 @@ class Field:
         """Return (lug pitch in Hz)² per N/m of each head."""
         out = []
         for head in heads:
-            film = construction(head).film()
+            film = self.catalogue.construction(head).film()
             one = replace(drum, batter=film) if side == "batter" else replace(drum, reso=film)
             out.append(lug_pitch_from_tension(one, side, 1.0, self.k) ** 2)
         return np.array(out or [1.0])
@@ -364,6 +368,6 @@ class Field:
             which, setting = divmod(code, len(self.wire_settings))
             noise, brightness = self._sounds[which].tolist()
             stroke = Strike(noise=noise, brightness=brightness)
-            on_it = wires(self.wire_settings[setting])
+            on_it = self.catalogue.wires(self.wire_settings[setting])
             sets.append(stroke_noises(self._kind, LEVEL, stroke, on_it))
         return Noises(sets, of)

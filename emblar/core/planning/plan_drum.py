@@ -5,7 +5,7 @@ from dataclasses import dataclass, replace
 
 from emblar.core.acoustics.drum import Drum, Kind
 from emblar.core.acoustics.forward import Prediction, predict, settling
-from emblar.core.catalogue import construction, dampers
+from emblar.core.catalogue import Catalogue
 from emblar.core.drum import Relation, Setup, Wish
 from emblar.core.errors import EmblarError, InputError, NoSolutionError
 from emblar.core.planning.alike import alike_toms
@@ -80,6 +80,7 @@ class Task:
 
 
 def plan_drum(
+    catalogue: Catalogue,
     owned: OwnedDrum,
     target: Target,
     request: Wish,
@@ -92,6 +93,8 @@ def plan_drum(
 
     Parameters
     ----------
+    catalogue
+        The catalogue of parts.
     owned
         The drum with what is on it.
     target
@@ -112,7 +115,11 @@ def plan_drum(
     NoSolutionError
         The drum cannot reach the pitch; what it can is in the message.
     """
-    available = shelf or Shelf((owned,), (), tuple(dampers()), ())
+    available = (
+        Shelf((owned,), (), tuple(catalogue.dampers), catalogue=catalogue)
+        if shelf is None
+        else replace(shelf, catalogue=catalogue)
+    )
     one = _Search(Task(owned, target, request), available, brief)
     return one.explain(one.candidates(thorough=thorough))
 
@@ -151,7 +158,9 @@ def plan_drums(
         except EmblarError as error:
             results[i] = error
     chosen = _alike(
-        shared_out({i: result for i, (_, result) in options.items()}, shelf, brief), options
+        shelf.catalogue,
+        shared_out({i: result for i, (_, result) in options.items()}, shelf, brief),
+        options,
     )
     left, budget = _after(chosen.values(), shelf, brief)
     for i, (one, result) in options.items():
@@ -171,7 +180,9 @@ def plan_drums(
 
 
 def _alike(
-    chosen: Mapping[int, Weighed], options: Mapping[int, tuple["_Search", list[Weighed]]]
+    catalogue: Catalogue,
+    chosen: Mapping[int, Weighed],
+    options: Mapping[int, tuple["_Search", list[Weighed]]],
 ) -> dict[int, Weighed]:
     """Return the drums' recipes with one kind of damper on the toms, unless two bring more."""
 
@@ -179,7 +190,7 @@ def _alike(
         row = chosen[int(name)]
         return options[int(name)][0].search.dressed_alike(setups, row.card["pitch"])
 
-    result = alike_toms({str(i): row for i, row in chosen.items()}, weigh)
+    result = alike_toms(catalogue, {str(i): row for i, row in chosen.items()}, weigh)
     return {int(name): row for name, row in result.items()}
 
 
@@ -212,10 +223,11 @@ class _Search:
     def __init__(self, task: Task, shelf: Shelf, brief: Brief) -> None:
         self.owned, self.request, self.brief = task.owned, task.request, brief
         self.target = task.target
-        self.pitch = _wished_pitch(task, brief)
+        self.pitch = _wished_pitch(shelf.catalogue, task, brief)
         known = _wished(task.target, self.pitch)
         self.asked = replace(task.target, values={**task.target.values, "pitch": known})
         self.shelf = replace(shelf, drums=(self.owned,))
+        self.catalogue = shelf.catalogue
         self.problem = self._problem(self.request)
         self.search = self.problem.search(self.asked.voice, 0)
 
@@ -252,6 +264,7 @@ class _Search:
             )
         setup = best.setup
         drum = model(
+            self.catalogue,
             wearing(owned, setup.reso, setup.port_in),
             batter=setup.batter,
             reso=setup.reso,
@@ -284,7 +297,7 @@ class _Search:
         )
 
 
-def _wished_pitch(task: Task, brief: Brief) -> float:
+def _wished_pitch(catalogue: Catalogue, task: Task, brief: Brief) -> float:
     """Return the pitch in Hz to plan for, everything asked by hand checked."""
     owned, target, request = task.owned, task.target, task.request
     pitch = request.pitch_hz or target.value("pitch")
@@ -297,22 +310,26 @@ def _wished_pitch(task: Task, brief: Brief) -> float:
     check_range("drum_pitch_hz", pitch)
     if request.semitones is not None:
         check_range("relation_semitones", request.semitones)
-    if request.port in ("cut", "ring") and not _hole_may_be_had(request, owned, brief):
+    if request.port in ("cut", "ring") and not _hole_may_be_had(catalogue, request, owned, brief):
         raise InputError(
             f"{owned.name}: the brief forbids cutting. Allow it there first, or allow a front head "
             "bought with a port; a cut cannot be undone.",
             field="port",
         )
     reso = request.reso
-    if owned.kind == "snare" and reso is not None and not construction(reso).is_snare_side:
+    if (
+        owned.kind == "snare"
+        and reso is not None
+        and not catalogue.construction(reso).is_snare_side
+    ):
         raise InputError(
-            f"{owned.name}: “{construction(reso).name}” is no snare-side film; wires do not answer "
-            "on it. Choose a snare-side head there."
+            f"{owned.name}: “{catalogue.construction(reso).name}” is no snare-side film; "
+            "wires do not answer on it. Choose a snare-side head there."
         )
     return pitch
 
 
-def _hole_may_be_had(request: Wish, owned: OwnedDrum, brief: Brief) -> bool:
+def _hole_may_be_had(catalogue: Catalogue, request: Wish, owned: OwnedDrum, brief: Brief) -> bool:
     """Whether the hole asked for may be cut, is there, or comes with a head that may be bought."""
     if not brief.never_cut:
         return True
@@ -320,7 +337,7 @@ def _hole_may_be_had(request: Wish, owned: OwnedDrum, brief: Brief) -> bool:
         return False
     if request.reso is not None:
         current = request.reso == owned.reso and owned.port_in is not None
-        return current or construction(request.reso).hole_in is not None
+        return current or catalogue.construction(request.reso).hole_in is not None
     return owned.port_in is not None or brief.most_bought > 0
 
 

@@ -1,7 +1,7 @@
 """What is to be planned, as one value: every way to a plan searches and settles such a problem.
 
 A single drum is a shelf with that drum alone; what stays by hand is a lock. The parts that can be
-had are those of the catalogue in use (``catalogue.catalogue``).
+had are those of the shelf's catalogue.
 """
 
 from collections.abc import Mapping, Sequence

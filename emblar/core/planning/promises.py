@@ -10,7 +10,7 @@ bought and the style are promises. The search keeps them as long as any head bea
 from collections.abc import Mapping
 
 from emblar.core.acoustics.drum import Kind
-from emblar.core.catalogue import construction, damper, strikers
+from emblar.core.catalogue import Catalogue
 from emblar.core.drum import Setup
 from emblar.core.naming import voice_title
 from emblar.core.planning.brief import Brief
@@ -50,11 +50,13 @@ def schools_broken(schools: Mapping[str, str], kind: Kind, setup: Setup) -> list
     return broken
 
 
-def broken(row: Weighed, owned: OwnedDrum, brief: Brief) -> list[str]:
+def broken(catalogue: Catalogue, row: Weighed, owned: OwnedDrum, brief: Brief) -> list[str]:
     """Return, in words, which promises of a brief a recipe does not keep, and why.
 
     Parameters
     ----------
+    catalogue
+        The catalogue of parts.
     row
         The recipe, weighed.
     owned
@@ -71,7 +73,12 @@ def broken(row: Weighed, owned: OwnedDrum, brief: Brief) -> list[str]:
             f"{title}: your school is “{brief.schools[about]}” ({about}); this plan breaks it. "
             "It was chosen by hand, or no head bears this pitch that way."
         )
-    return text + _front(row, owned, brief) + _bought(row, title, brief) + _style(row, title, brief)
+    return (
+        text
+        + _front(row, owned, brief)
+        + _bought(catalogue, row, title, brief)
+        + _style(catalogue, row, title, brief)
+    )
 
 
 def _front(row: Weighed, owned: OwnedDrum, brief: Brief) -> list[str]:
@@ -95,23 +102,23 @@ def _front(row: Weighed, owned: OwnedDrum, brief: Brief) -> list[str]:
     return []
 
 
-def _bought(row: Weighed, title: str, brief: Brief) -> list[str]:
+def _bought(catalogue: Catalogue, row: Weighed, title: str, brief: Brief) -> list[str]:
     most = brief.most_bought
     if len(row.bought) <= most:
         return []
-    heads = ", ".join(f"“{construction(h).name}”" for h in row.bought)
+    heads = ", ".join(f"“{catalogue.construction(h).name}”" for h in row.bought)
     allowed = "buy nothing" if most == 0 else f"buy {most} at most"
     return [
         f"{title}: the brief says {allowed}, but {heads} was chosen by hand and must be bought."
     ]
 
 
-def _style(row: Weighed, title: str, brief: Brief) -> list[str]:
+def _style(catalogue: Catalogue, row: Weighed, title: str, brief: Brief) -> list[str]:
     heads, dampers, by = shunned(brief.style)
     setup = row.setup
-    result = [construction(h).name for h in (setup.batter, setup.reso) if h in heads]
-    result += [damper(d).name for d in setup.dampers if d in dampers]
-    result += [strikers()[setup.striker].name] if setup.striker in by else []
+    result = [catalogue.construction(h).name for h in (setup.batter, setup.reso) if h in heads]
+    result += [catalogue.damper(d).name for d in setup.dampers if d in dampers]
+    result += [catalogue.strikers[setup.striker].name] if setup.striker in by else []
     if setup.reso is None and NO_FRONT in heads:
         result.append("no front head")
     if not result:

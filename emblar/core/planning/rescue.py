@@ -16,7 +16,7 @@ from importlib import resources
 from typing import Any, Literal
 
 from emblar.core.acoustics.drum import Kind
-from emblar.core.catalogue import construction, dampers
+from emblar.core.catalogue import Catalogue
 from emblar.core.drum import Setup, Wish
 from emblar.core.errors import InputError
 from emblar.core.planning.brief import Brief, Shelf, Weights, usual_weights
@@ -67,11 +67,13 @@ def usual_head_price() -> float:
     return float(_prices()["head"]["usual_price"])
 
 
-def head_price(construction_id: str, diameter_in: float, kind: Kind) -> float:
+def head_price(catalogue: Catalogue, construction_id: str, diameter_in: float, kind: Kind) -> float:
     """Return what a head costs over a plain 14 in one.
 
     Parameters
     ----------
+    catalogue
+        The catalogue of parts.
     construction_id
         What it is made of, an id of the catalogue.
     diameter_in
@@ -79,7 +81,7 @@ def head_price(construction_id: str, diameter_in: float, kind: Kind) -> float:
     kind
         ``"kick"``, ``"snare"`` or ``"tom"``.
     """
-    row, made = _prices()["head"], construction(construction_id)
+    row, made = _prices()["head"], catalogue.construction(construction_id)
     price = (diameter_in / 14.0) ** row["size"]
     flags = {
         "kick": kind == "kick",
@@ -140,7 +142,9 @@ def rescue(
     before: dict[str, float] = {}
     options: list[list[Fix]] = []
     for number, (owned, target) in enumerate(pairs):
-        one = _Drum(number, owned, target, replace(shelf, drums=tuple(d for d, _ in pairs)), brief)
+        one = _RescueDrum(
+            number, owned, target, replace(shelf, drums=tuple(d for d, _ in pairs)), brief
+        )
         if one.now is not None:
             before[owned.name] = one.now
             options.append([f for f in one.fixes(coin) if f.price <= budget])
@@ -167,13 +171,14 @@ def _best(options: Sequence[Sequence[Fix]], budget: float) -> list[Fix]:
     return best[1]
 
 
-class _Drum:
+class _RescueDrum:
     """One drum as it is, and with one thing changed."""
 
     def __init__(
         self, number: int, owned: OwnedDrum, target: Target, shelf: Shelf, brief: Brief
     ) -> None:
         self.number, self.owned, self.target, self.shelf = number, owned, target, shelf
+        self.catalogue = shelf.catalogue
         self.brief = replace(brief, only_owned=False, keep_heads=False, budget_heads=2)
         self.weights: Weights = usual_weights().changed(purchase=0.0, minute=0.0)
         self.on = shelf.now_on.get(owned.name, ())
@@ -184,7 +189,9 @@ class _Drum:
     def _search(self, locks: Wish, *, bought_dampers: bool) -> list[Weighed]:
         available = set(self.shelf.dampers) | set(self.on)
         muffling = tuple(
-            d for d in dampers() if bought_dampers or d in available or damper_price(d) == 0.0
+            d
+            for d in self.catalogue.dampers
+            if bought_dampers or d in available or damper_price(d) == 0.0
         )
         shelf = replace(self.shelf, dampers=muffling)
         held = {self.owned.name: locks}
@@ -214,7 +221,9 @@ class _Drum:
     def _fix(self, what: What, row: Weighed, current: float, coin: float) -> Fix:
         matching = self.owned
         lays_on = tuple(d for d in row.setup.dampers if d not in self.on)
-        price = sum(head_price(h, matching.diameter_in, matching.kind) for h in row.bought)
+        price = sum(
+            head_price(self.catalogue, h, matching.diameter_in, matching.kind) for h in row.bought
+        )
         price += sum(damper_price(d) for d in lays_on if d not in self.shelf.dampers)
         return Fix(
             matching.name,

@@ -20,10 +20,6 @@ from emblar.core.acoustics.forward import predict
 from emblar.core.catalogue import (
     USUAL_STRIKER,
     USUAL_WIRES_SETTING,
-    construction,
-    constructions_for,
-    damper,
-    dampers_for,
 )
 from emblar.core.drum import AS_PLANNED, Setup, Wish
 from emblar.core.planning.brief import Brief, Shelf, Weights, strikers_of
@@ -209,7 +205,14 @@ class DrumSearch(Weigher):
         batters, resos, by, settings = (tuple(dict.fromkeys(c)) for c in zip(*best, strict=True))
         available = tuple(r for r in resos if r is not None)
         field = field_of(
-            self.owned, batters, available, self._damper_sets(front), by, settings, front.port_in
+            self.catalogue,
+            self.owned,
+            batters,
+            available,
+            self._damper_sets(front),
+            by,
+            settings,
+            front.port_in,
         )
         rows = [
             (batters.index(b), resos.index(r) if r else 0, on_it, by.index(s), settings.index(w), t)
@@ -224,6 +227,7 @@ class DrumSearch(Weigher):
         setup = row.setup
         owned = wearing(self.owned, setup.reso, setup.port_in)
         drum = model(
+            self.catalogue,
             owned,
             batter=setup.batter,
             reso=setup.reso,
@@ -288,7 +292,7 @@ class DrumSearch(Weigher):
     def _hole_fits(self, made: str, front: Front) -> bool:
         """Whether a front head has the hole that is asked for, or may have it cut."""
         as_it_is = made == self.owned.reso and front.port_in == self.owned.port_in
-        if as_it_is or construction(made).hole_in == front.port_in:
+        if as_it_is or self.catalogue.construction(made).hole_in == front.port_in:
             return True
         return front.port_in is not None and not self.brief.never_cut
 
@@ -307,12 +311,14 @@ class DrumSearch(Weigher):
             return (locked,)
         if self.brief.keep_heads:
             return (current,)
-        rows = constructions_for(self.owned.kind, "batter" if side == "batter" else "reso")
+        rows = self.catalogue.constructions_for(
+            self.owned.kind, "batter" if side == "batter" else "reso"
+        )
         available = [c.id for c in rows if self.may_buy > 0 or self.loose(c.id) is not None]
         if (
             side == "reso"
             and self.owned.kind == "snare"
-            and not construction(current).is_snare_side
+            and not self.catalogue.construction(current).is_snare_side
         ):
             # Whatever is there now does not belong there; it stays only for want of another.
             return tuple(available) or (current,)
@@ -335,6 +341,7 @@ class DrumSearch(Weigher):
             else (self.locks.dampers,)
         )
         field = field_of(
+            self.catalogue,
             self.owned,
             self._choices("batter"),
             self._choices("reso", front),
@@ -398,7 +405,14 @@ class DrumSearch(Weigher):
         by = (self._usual_striker(),) if self.brief.brushes or self.locks.striker else matching
         settings = (self.locks.wires,) if self.locks.wires else self._settings(chosen[0])
         field = field_of(
-            self.owned, batters, resos, self._damper_sets(front), by, settings, front.port_in
+            self.catalogue,
+            self.owned,
+            batters,
+            resos,
+            self._damper_sets(front),
+            by,
+            settings,
+            front.port_in,
         )
 
         def place(setup: Setup) -> tuple[int, int, float]:
@@ -430,6 +444,7 @@ class DrumSearch(Weigher):
         by = tuple(dict.fromkeys(r.striker for r in best))
         settings = tuple(dict.fromkeys(r.wires for r in best))
         field = field_of(
+            self.catalogue,
             self.owned,
             self._choices("batter"),
             self._choices("reso", front),
@@ -452,7 +467,11 @@ class DrumSearch(Weigher):
     def single_dampers(self) -> tuple[tuple[str, ...], ...]:
         """Return nothing, and every damper by itself that may lie on this drum."""
         kind, size = self.owned.kind, self.owned.diameter_in
-        members = [d for d in dampers_for(kind) if not d.only_if_asked and d.least_in <= size]
+        members = [
+            d
+            for d in self.catalogue.dampers_for(kind)
+            if not d.only_if_asked and d.least_in <= size
+        ]
         two = self.owned.reso is not None
         free = [d for d in members if d.eased == 1.0 and (d.side == "batter" or two)]
         return ((), *((d.id,) for d in free))
@@ -465,7 +484,7 @@ class DrumSearch(Weigher):
             r
             for r in setups
             if (held is None or r.dampers == held)
-            and all(d in has and damper(d).least_in <= size for d in r.dampers)
+            and all(d in has and self.catalogue.damper(d).least_in <= size for d in r.dampers)
         ]
         return self.exactly(free, wish) if free else []
 
@@ -477,14 +496,16 @@ class DrumSearch(Weigher):
         two = self.owned.reso is not None and not front.off
         single = [
             d.id
-            for d in dampers_for(kind)
+            for d in self.catalogue.dampers_for(kind)
             if d.id in has
             and not d.only_if_asked
             and (d.side == "batter" or two)
             and d.least_in <= self.owned.diameter_in
         ]
         pairs = [pair for pair in PAIRS[kind] if set(pair) <= set(single)]
-        present = tuple(d for d in self.now if not front.off or damper(d).side == "batter")
+        present = tuple(
+            d for d in self.now if not front.off or self.catalogue.damper(d).side == "batter"
+        )
         sets = dict.fromkeys([(), present, *((d,) for d in single), *pairs])
         return tuple(row for row in sets if self._keeps(MUFFLING, 0.0, bool(row)))
 

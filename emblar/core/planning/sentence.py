@@ -8,7 +8,7 @@ from collections.abc import Mapping, Sequence
 
 from emblar.core.acoustics.drum import Kind
 from emblar.core.acoustics.limits import head_name
-from emblar.core.catalogue import Construction, construction, damper
+from emblar.core.catalogue import Catalogue, Construction
 from emblar.core.quantities.registry import steps
 
 INTERVALS = {
@@ -38,6 +38,7 @@ NEARLY_SEMITONES = 0.2
 
 
 def plan_sentence(
+    catalogue: Catalogue,
     kind: Kind,
     *,
     batter: str,
@@ -52,6 +53,8 @@ def plan_sentence(
 
     Parameters
     ----------
+    catalogue
+        The catalogue of parts.
     kind
         The kind of drum.
     batter, reso, dampers
@@ -61,21 +64,21 @@ def plan_sentence(
     pitch_hz, apart
         Planned drum pitch; audible steps above the record per quantity.
     """
-    parts = [_heads(batter, reso)]
+    parts = [_heads(catalogue, batter, reso)]
     if reso is None and kind == "kick":
         parts.append("no front head")
     if reso is not None:
         parts.append(relation_words(kind, semitones))
     if port_in is not None:
         parts.append(f"a {port_in:g} in port")
-    parts.append(_dampers(dampers))
+    parts.append(_dampers(catalogue, dampers))
     sentence = f"{', '.join(parts)}: {pitch_hz:.0f} Hz, {against_record(apart)}."
     return sentence[0].upper() + sentence[1:]
 
 
-def _heads(batter: str, reso: str | None) -> str:
-    first = spoken(construction(batter))
-    return first if reso is None else f"{first} over {spoken(construction(reso))}"
+def _heads(catalogue: Catalogue, batter: str, reso: str | None) -> str:
+    first = spoken(catalogue.construction(batter))
+    return first if reso is None else f"{first} over {spoken(catalogue.construction(reso))}"
 
 
 def spoken(made: Construction) -> str:
@@ -109,8 +112,8 @@ def interval_words(cents_: float) -> str:
     return f"{near}{size} too {way}"
 
 
-def _dampers(ids: Sequence[str]) -> str:
-    names = [damper(one).name for one in ids[:MOST_DAMPERS]]
+def _dampers(catalogue: Catalogue, ids: Sequence[str]) -> str:
+    names = [catalogue.damper(one).name for one in ids[:MOST_DAMPERS]]
     return " and ".join(names) if names else "nothing on it"
 
 

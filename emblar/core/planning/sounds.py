@@ -21,7 +21,7 @@ DRIER_STEPS = 3.0
 
 
 @dataclass(frozen=True, slots=True)
-class Sound:
+class SoundAlternative:
     """Another sound of the same tuning: its name, what it is for, and the recipe."""
 
     name: str
@@ -29,7 +29,7 @@ class Sound:
     weighed: Weighed
 
 
-def other_sounds(chosen: Weighed, search: DrumSearch) -> list[Sound]:
+def other_sounds(chosen: Weighed, search: DrumSearch) -> list[SoundAlternative]:
     """Return a more open, a drier and the driest sound of the same tuning, where there are such."""
     setup = chosen.setup
     sets = [one for one in search.single_dampers() if one != setup.dampers]
@@ -40,23 +40,23 @@ def other_sounds(chosen: Weighed, search: DrumSearch) -> list[Sound]:
         if row is not None and abs(cents(row.setup.batter_hz, setup.batter_hz)) < STAYS_CENTS
     ]
     longer = {row.setup.dampers: _longer(row, chosen) for row in rows}
-    result: list[Sound] = []
+    result: list[SoundAlternative] = []
     longest = max(rows, key=lambda r: longer[r.setup.dampers], default=None)
     if longest is not None and longer[longest.setup.dampers] >= LEAST_STEPS:
-        result.append(Sound("more open", "for a stage or a large room", longest))
+        result.append(SoundAlternative("more open", "for a stage or a large room", longest))
     result += _drier(rows, longer)
     return result
 
 
-def _drier(rows: Sequence[Weighed], longer: dict[tuple[str, ...], float]) -> list[Sound]:
+def _drier(rows: Sequence[Weighed], longer: dict[tuple[str, ...], float]) -> list[SoundAlternative]:
     shorter = [r for r in rows if longer[r.setup.dampers] <= -LEAST_STEPS]
     if not shorter:
         return []
     near = min(shorter, key=lambda r: (abs(longer[r.setup.dampers] + DRIER_STEPS), r.total))
-    result = [Sound("drier", "for close microphones", near)]
+    result = [SoundAlternative("drier", "for close microphones", near)]
     least = min(shorter, key=lambda r: longer[r.setup.dampers])
     if longer[least.setup.dampers] < longer[near.setup.dampers] - DRIER_STEPS:
-        result.append(Sound("driest", "a thump, hardly a note", least))
+        result.append(SoundAlternative("driest", "a thump, hardly a note", least))
     return result
 
 

@@ -18,7 +18,7 @@ import numpy as np
 from emblar.core.acoustics.coefficients import prior_coefficients
 from emblar.core.acoustics.forward import tensions_from_lug_pitches
 from emblar.core.acoustics.inverse import lug_pitches_for
-from emblar.core.catalogue import USUAL_STRIKER, USUAL_WIRES_SETTING
+from emblar.core.catalogue import USUAL_STRIKER, USUAL_WIRES_SETTING, Catalogue
 from emblar.core.errors import InputError
 from emblar.core.notes import A4_HZ, cents, note_frequency_hz
 from emblar.core.planning.kit import OwnedDrum, model
@@ -36,6 +36,7 @@ MIDDLE_SHARE = 0.85
 
 
 def tom_pitches_hz(
+    catalogue: Catalogue,
     school: School,
     record_hz: Sequence[float | None],
     drums: Sequence[OwnedDrum],
@@ -45,6 +46,8 @@ def tom_pitches_hz(
 
     Parameters
     ----------
+    catalogue
+        The catalogue of parts.
     school
         Where the pitches come from.
     record_hz
@@ -59,9 +62,11 @@ def tom_pitches_hz(
     InputError
         The record does not tell a pitch that the school needs, or the key cannot be read.
     """
-    ranges = [tom_range_hz(drum) for drum in drums]
+    ranges = [tom_range_hz(catalogue, drum) for drum in drums]
     if school == "best":
-        result = [best_note_hz(drum, span) for drum, span in zip(drums, ranges, strict=True)]
+        result = [
+            best_note_hz(catalogue, drum, span) for drum, span in zip(drums, ranges, strict=True)
+        ]
     else:
         known = [_usable_hz(hz, drum) for hz, drum in zip(record_hz, drums, strict=True)]
         if school == "key":
@@ -87,19 +92,20 @@ def _usable_hz(hz: float | None, drum: OwnedDrum) -> float:
     return hz
 
 
-def tom_range_hz(drum: OwnedDrum) -> tuple[float, float]:
+def tom_range_hz(catalogue: Catalogue, drum: OwnedDrum) -> tuple[float, float]:
     """Return the workable range in Hz of a tom with the heads that are on it, equal lug pitches."""
     k = prior_coefficients()
-    built = model(drum)
+    built = model(catalogue, drum)
     lugs = lug_pitches_for(built, 1500.0 / drum.diameter_in, 0.0)
     return workable_range_hz(
         built, tensions_from_lug_pitches(built, lugs.batter_hz, lugs.reso_hz, k)
     )
 
 
-def best_note_hz(drum: OwnedDrum, range_hz: tuple[float, float]) -> float:
+def best_note_hz(catalogue: Catalogue, drum: OwnedDrum, range_hz: tuple[float, float]) -> float:
     """Return where within its range a drum sounds longest, heads as they are, equal lug pitches."""
     field = Field(
+        catalogue,
         drum,
         [drum.batter],
         [drum.reso] if drum.reso else [],

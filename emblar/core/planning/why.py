@@ -11,19 +11,18 @@ from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, replace
 from typing import Any
 
+from emblar.core.acoustics.bend import bend_at_force
 from emblar.core.acoustics.limits import head_name
 from emblar.core.catalogue import (
     USUAL_STRIKER,
     USUAL_WIRES_SETTING,
-    construction,
-    damper,
-    strikers,
-    wire_settings,
+    Catalogue,
 )
 from emblar.core.drum import Setup
 from emblar.core.naming import voice_title
 from emblar.core.notes import note_text
 from emblar.core.planning.brief import Brief, Shelf
+from emblar.core.planning.costs import LASTING_M
 from emblar.core.planning.kit import OwnedDrum
 from emblar.core.planning.microphones import microphone_trouble
 from emblar.core.planning.problem import Problem
@@ -40,7 +39,7 @@ from emblar.core.planning.schools import (
 )
 from emblar.core.planning.search import NEW_PORT_IN
 from emblar.core.planning.sentence import once_long, relation_words
-from emblar.core.planning.weighing import LASTING_M, Weighed
+from emblar.core.planning.weighing import Weighed
 from emblar.core.quantities.registry import steps
 
 LEAST_STEPS = 0.3
@@ -50,10 +49,10 @@ MUCH_STEPS = 4.0
 LEAST_SCORE = 0.05
 FORCE_LEVEL = {"light": 0.6, "medium": 1.0, "hard": 1.6}
 """Amplitude of a player's strokes over a medium stroke's (assumption)."""
-MOST_BEND_CENTS = 60.0
-MOST_TOLD = 200.0
+MOST_BEND_CENTS = 150.0
+"""A hard stroke that bends further gets a caution; twice a medium stroke's bend is normal."""
 OPEN_KICK_S = 0.30
-"""From which bend on a hard stroke is warned of; what is told at most."""
+"""A kick longer than this counts as open, s."""
 
 
 @dataclass(frozen=True, slots=True)
@@ -91,6 +90,7 @@ class Explainer:
     def __init__(self, row: Weighed, problem: Problem) -> None:
         shelf = problem.shelf
         self.row, self.shelf, self.brief, self.weights = row, shelf, problem.brief, problem.weights
+        self.catalogue = shelf.catalogue
         self.target = problem.target(row.voice)
         self.owned = shelf.drums[row.drum]
         self.now = shelf.now_on.get(self.owned.name, ())
@@ -125,7 +125,7 @@ class Explainer:
             out.append(
                 (
                     "batter",
-                    _named(construction(setup.batter).name),
+                    _named(self.catalogue.construction(setup.batter).name),
                     replace(setup, batter=self.owned.batter),
                 )
             )
@@ -134,23 +134,33 @@ class Explainer:
                 (
                     "reso",
                     f"{_named(head_name(self.owned.kind, 'reso'))}, "
-                    f"{construction(setup.reso).name}",
+                    f"{self.catalogue.construction(setup.reso).name}",
                     replace(setup, reso=self.owned.reso),
                 )
             )
         for one in setup.dampers:
             left = tuple(d for d in setup.dampers if d != one)
-            out.append(("damper", _named(damper(one).name), replace(setup, dampers=left)))
+            out.append(
+                (
+                    "damper",
+                    _named(self.catalogue.damper(one).name),
+                    replace(setup, dampers=left),
+                )
+            )
         usual = USUAL_STRIKER[self.owned.kind]
         if setup.striker != usual:
             out.append(
-                ("striker", _named(strikers()[setup.striker].name), replace(setup, striker=usual))
+                (
+                    "striker",
+                    _named(self.catalogue.strikers[setup.striker].name),
+                    replace(setup, striker=usual),
+                )
             )
         if self.owned.kind == "snare" and setup.wires != USUAL_WIRES_SETTING:
             out.append(
                 (
                     "wires",
-                    _named(wire_settings()[setup.wires].name),
+                    _named(self.catalogue.wire_settings[setup.wires].name),
                     replace(setup, wires=USUAL_WIRES_SETTING),
                 )
             )
@@ -317,12 +327,12 @@ def fit_warnings(chosen: Sequence[Weighed], shelf: Shelf, brief: Brief) -> list[
     result = [
         Reason("promise", text, {})
         for row in chosen
-        for text in broken(row, shelf.drums[row.drum], brief)
+        for text in broken(shelf.catalogue, row, shelf.drums[row.drum], brief)
     ]
     rows = {row.voice: row for row in chosen}
     for row in rows.values():
-        result += _by_the_drum(row, shelf.drums[row.drum], brief)
-    result += _by_force(rows, brief)
+        result += _by_the_drum(shelf.catalogue, row, shelf.drums[row.drum], brief)
+    result += _by_force(shelf.catalogue, rows, brief)
     kick, snare = rows.get("kick"), rows.get("snare")
     if kick and snare and "length" in kick.card and "length" in snare.card:
         ratio = snare.card["length"] / max(kick.card["length"], 1e-3)
@@ -349,7 +359,7 @@ def fit_warnings(chosen: Sequence[Weighed], shelf: Shelf, brief: Brief) -> list[
     return result + (_by_the_front(kick, brief) if kick else [])
 
 
-def _by_the_drum(row: Weighed, drum: OwnedDrum, brief: Brief) -> list[Reason]:
+def _by_the_drum(catalogue: Catalogue, row: Weighed, drum: OwnedDrum, brief: Brief) -> list[Reason]:
     """Return what one drum's player would stumble over, or its tech when seating its heads."""
     result: list[Reason] = []
     title = voice_title(row.voice)
@@ -363,18 +373,18 @@ def _by_the_drum(row: Weighed, drum: OwnedDrum, brief: Brief) -> list[Reason]:
                 {"length_s": length, "gap_s": gap},
             )
         )
-    batter = construction(row.setup.batter)
+    batter = catalogue.construction(row.setup.batter)
     if row.setup.striker == "brushes" and not batter.coated:
         text = f"{title}: brushes need a coated batter, but “{batter.name}” is not coated."
         result.append(Reason("feel", text, {}))
     for head in (row.setup.batter, row.setup.reso):
         changed = head not in (None, drum.batter, drum.reso)
-        if changed and head and not construction(head).may_crack_collar:
+        if changed and head and not catalogue.construction(head).may_crack_collar:
             result.append(
                 Reason(
                     "seating",
                     f"{title}: do not crack the collar of "
-                    f"“{construction(head).name}” when seating it.",
+                    f"“{catalogue.construction(head).name}” when seating it.",
                     {},
                 )
             )
@@ -400,22 +410,22 @@ def _by_the_front(kick: Weighed, brief: Brief) -> list[Reason]:
     return result + ([Reason("microphone", trouble, {})] if trouble else [])
 
 
-def _by_force(rows: Mapping[str, Weighed], brief: Brief) -> list[Reason]:
+def _by_force(catalogue: Catalogue, rows: Mapping[str, Weighed], brief: Brief) -> list[Reason]:
     """Return what this player's way of striking does to the plan."""
     result = []
     for voice, row in rows.items():
         title = voice_title(voice)
-        bend = row.card.get("bend", 0.0) * FORCE_LEVEL[brief.force] ** 2
+        bend = bend_at_force(max(row.card.get("bend", 0.0), 0.0), FORCE_LEVEL[brief.force])
         if brief.force == "hard" and voice != "kick" and bend > MOST_BEND_CENTS:
             result.append(
                 Reason(
                     "force",
-                    f"{title}: struck hard it starts {_sharp(bend)} sharp; tuned higher, or on a "
-                    "thicker head, it bends less.",
-                    {"bend_cents": min(bend, MOST_TOLD)},
+                    f"{title}: a hard stroke starts {bend:.0f} cents sharp. Tune it higher or use "
+                    "a thicker head for less bend.",
+                    {"bend_cents": bend},
                 )
             )
-        film = construction(row.setup.batter).film()
+        film = catalogue.construction(row.setup.batter).film()
         if brief.force == "hard" and film.thickness_m < LASTING_M:
             result.append(
                 Reason(
@@ -436,10 +446,6 @@ def _by_force(rows: Mapping[str, Weighed], brief: Brief) -> list[Reason]:
             )
         )
     return result
-
-
-def _sharp(cents: float) -> str:
-    return f"{cents:.0f} cents" if cents < MOST_TOLD else f"more than {MOST_TOLD:.0f} cents"
 
 
 def _clashes(rows: Sequence[Weighed]) -> list[Reason]:

@@ -14,8 +14,8 @@ import numpy as np
 from emblar.core.acoustics.drum import METRES_PER_INCH, Drum
 from emblar.core.acoustics.forward import predict
 from emblar.core.acoustics.inverse import lug_pitches_for
-from emblar.core.catalogue import construction, damper
-from emblar.core.synthesis.song import Event, Performance, Placement, Room, render_performance
+from emblar.core.catalogue import SHIPPED
+from emblar.core.synthesis.song import Event, Performance, Placement, SongRoom, render_performance
 from emblar.core.synthesis.stroke import Voice, cymbal_voice, drum_voice
 
 TEMPO_BPM = 108.0
@@ -48,9 +48,9 @@ class RecordedDrum:
             diameter_m=self.diameter_in * METRES_PER_INCH,
             depth_m=self.depth_in * METRES_PER_INCH,
             rods=self.rods,
-            batter=construction(self.batter).film(),
-            reso=construction(self.reso).film(),
-            dampers=tuple(p for d in self.dampers for p in damper(d).placed()),
+            batter=SHIPPED.construction(self.batter).film(),
+            reso=SHIPPED.construction(self.reso).film(),
+            dampers=tuple(p for d in self.dampers for p in SHIPPED.damper(d).placed()),
         )
 
 
@@ -203,7 +203,7 @@ def render_low_ferry(sample_rate_hz: int = 44100) -> Performance:
         low_ferry_events(),
         PLACEMENTS,
         sample_rate_hz=sample_rate_hz,
-        room=Room(share=0.006, t60_s=0.5),
+        room=SongRoom(share=0.006, t60_s=0.5),
         seed=SEED,
     )
 
@@ -224,6 +224,6 @@ def render_paper_lanterns(sample_rate_hz: int = 44100) -> Performance:
         [event for event in low_ferry_events() if event.time_s < end_s],
         PLACEMENTS,
         sample_rate_hz=sample_rate_hz,
-        room=Room(share=0.004, t60_s=0.4),
+        room=SongRoom(share=0.004, t60_s=0.4),
         seed=SEED + 2,
     )

@@ -37,7 +37,7 @@ class Placement:
 
 
 @dataclass(frozen=True, slots=True)
-class Room:
+class SongRoom:
     """A small reverberation: energy share of the direct sound's, and T60 in s."""
 
     share: float
@@ -60,7 +60,7 @@ def render_performance(
     placements: Mapping[str, Placement],
     *,
     sample_rate_hz: int = 44100,
-    room: Room | None = None,
+    room: SongRoom | None = None,
     noise_floor_db: float = -78.0,
     peak: float = 0.89,
     seed: int = 0,
@@ -123,7 +123,7 @@ def _struck(
     return track
 
 
-def _in_room(dry: Samples, room: Room, rate: int, rng: np.random.Generator) -> Samples:
+def _in_room(dry: Samples, room: SongRoom, rate: int, rng: np.random.Generator) -> Samples:
     count = int(room.t60_s * rate)
     time = np.arange(count) / rate
     wet = np.empty_like(dry)

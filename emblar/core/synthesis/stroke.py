@@ -15,6 +15,7 @@ import numpy as np
 from numpy.typing import NDArray
 from scipy.signal import butter, sosfilt
 
+from emblar.core.acoustics.bend import bend_at_force
 from emblar.core.acoustics.coefficients import prior_coefficients
 from emblar.core.acoustics.damping import T60_FACTOR
 from emblar.core.acoustics.drum import USUAL_STRIKE, USUAL_WIRES, Strike, Wires
@@ -137,7 +138,7 @@ def render_stroke(
     time = np.arange(count) / sample_rate_hz
     out = np.zeros(count)
     if voice.partials:
-        glide = _frequency(voice.partials[0], voice.bend_cents * force**2, time)
+        glide = _frequency(voice.partials[0], bend_at_force(voice.bend_cents, force), time)
         stretch = np.cumsum(glide / voice.partials[0].frequency_hz) / sample_rate_hz
         for partial in voice.partials:
             if partial.frequency_hz < 0.45 * sample_rate_hz:

@@ -18,7 +18,7 @@ from typing import Any, Literal
 from emblar.core.acoustics.forward import predict
 from emblar.core.acoustics.inverse import lug_pitches_for
 from emblar.core.acoustics.limits import head_name
-from emblar.core.catalogue import damper, wire_settings
+from emblar.core.catalogue import Catalogue
 from emblar.core.drum import Setup
 from emblar.core.errors import EmblarError
 from emblar.core.matching.moves import drum_of, effect_of
@@ -52,46 +52,52 @@ def _rows() -> dict[str, dict[str, Any]]:
     return tomllib.loads(text)
 
 
-def cures(owned: OwnedDrum, setup: Setup) -> tuple[Cure, ...]:
+def cures(catalogue: Catalogue, owned: OwnedDrum, setup: Setup) -> tuple[Cure, ...]:
     """Return what cures a drum that chokes, in order, then what dries it, then the tricks.
 
     Parameters
     ----------
+    catalogue
+        The catalogue of parts.
     owned, setup
         The drum, and how it is set up.
     """
-    return tuple(_all(owned, setup))
+    return tuple(_all(catalogue, owned, setup))
 
 
-def _all(owned: OwnedDrum, setup: Setup) -> Iterator[Cure]:
+def _all(catalogue: Catalogue, owned: OwnedDrum, setup: Setup) -> Iterator[Cure]:
     kind = owned.kind
     if kind == "snare" and setup.wires in LOOSER:
-        yield _wires("wires-looser", owned, setup)
-    loosened = _loosened(owned, setup)
+        yield _wires(catalogue, "wires-looser", owned, setup)
+    loosened = _loosened(catalogue, owned, setup)
     if loosened is not None:
         yield loosened
     for gone in reversed(setup.dampers):
         left = tuple(d for d in setup.dampers if d != gone)
         yield _cure(
+            catalogue,
             "take-off",
             owned,
             setup,
             replace(setup, dampers=left),
             {"dampers": list(left)},
-            now=lower_first(damper(gone).name),
+            now=lower_first(catalogue.damper(gone).name),
         )
     for name, row in _rows().items():
         if kind not in row.get("kinds", ()) or name in setup.dampers:
             continue
-        part = damper(name)
+        part = catalogue.damper(name)
         if owned.diameter_in >= part.least_in and (part.side != "reso" or setup.reso is not None):
             on = (*setup.dampers, name)
-            yield _cure(name, owned, setup, replace(setup, dampers=on), {"dampers": list(on)})
+            yield _cure(
+                catalogue, name, owned, setup, replace(setup, dampers=on), {"dampers": list(on)}
+            )
 
 
-def _wires(name: str, owned: OwnedDrum, setup: Setup) -> Cure:
-    looser, called = LOOSER[setup.wires], wire_settings()
+def _wires(catalogue: Catalogue, name: str, owned: OwnedDrum, setup: Setup) -> Cure:
+    looser, called = LOOSER[setup.wires], catalogue.wire_settings
     return _cure(
+        catalogue,
         name,
         owned,
         setup,
@@ -102,14 +108,14 @@ def _wires(name: str, owned: OwnedDrum, setup: Setup) -> Cure:
     )
 
 
-def _loosened(owned: OwnedDrum, setup: Setup) -> Cure | None:
+def _loosened(catalogue: Catalogue, owned: OwnedDrum, setup: Setup) -> Cure | None:
     """Return the setup with a slacker reso and a tighter batter, or None where there is none."""
     if setup.reso_hz is None:
         return None
     semitones = round(12.0 * math.log2(setup.reso_hz / setup.batter_hz) - LOOSENED, 1)
     if semitones < LEAST_RELATION:
         return None
-    drum = drum_of(owned, setup)
+    drum = drum_of(catalogue, owned, setup)
     try:
         pitch = predict(drum, setup.batter_hz, setup.reso_hz).drum_pitch.value
         lugs = lug_pitches_for(drum, pitch, semitones)
@@ -118,6 +124,7 @@ def _loosened(owned: OwnedDrum, setup: Setup) -> Cure | None:
     after = replace(setup, batter_hz=lugs.batter_hz, reso_hz=lugs.reso_hz)
     other = head_name(owned.kind, "reso")
     return _cure(
+        catalogue,
         "reso-lower",
         owned,
         setup,
@@ -132,6 +139,7 @@ def _loosened(owned: OwnedDrum, setup: Setup) -> Cure | None:
 
 
 def _cure(
+    catalogue: Catalogue,
     name: str,
     owned: OwnedDrum,
     before: Setup,
@@ -148,5 +156,5 @@ def _cure(
         what=what[:1].upper() + what[1:],
         source=row["source"],
         asks=asks,
-        effect=effect_of(owned, before, after),
+        effect=effect_of(catalogue, owned, before, after),
     )

@@ -42,7 +42,7 @@ class Layer:
 
 
 @dataclass(frozen=True, slots=True)
-class Step:
+class MufflingStep:
     """What to do next, with which damper, and how far the drum is from the wish now, steps."""
 
     do: Do
@@ -73,7 +73,7 @@ class Response:
 
 
 @dataclass(frozen=True, slots=True)
-class Learned:
+class LearnedDamper:
     """What strokes say of a damper: times the model's loss, ± share, from how many."""
 
     times: float
@@ -83,7 +83,7 @@ class Learned:
 
 def next_step(
     target: Target, planned: Sequence[str], on: Sequence[str], layers: Sequence[Layer]
-) -> Step:
+) -> MufflingStep:
     """Return what to do next.
 
     Parameters
@@ -99,11 +99,11 @@ def next_step(
     """
     current = _with(layers, on)
     if current is None:
-        return Step("strike")
+        return MufflingStep("strike")
     do, damper = _next(target, planned, on, layers, current)
     past, rows = rings_past(target, current), effects(Layer((), target.values), current)
     worst = max(rows, key=lambda e: abs(e.steps), default=None)
-    return Step(do, damper, _apart(target, current), past.steps if past else None, worst)
+    return MufflingStep(do, damper, _apart(target, current), past.steps if past else None, worst)
 
 
 def _next(
@@ -154,7 +154,7 @@ def responses(layers: Sequence[Layer]) -> tuple[Response, ...]:
     return tuple(result)
 
 
-def learned(rows: Sequence[Response], prior_sd: float) -> dict[str, Learned]:
+def learned(rows: Sequence[Response], prior_sd: float) -> dict[str, LearnedDamper]:
     """Return what is learned of each damper, the model's own number weighed in.
 
     Parameters
@@ -164,13 +164,13 @@ def learned(rows: Sequence[Response], prior_sd: float) -> dict[str, Learned]:
     prior_sd
         How well the model's number is known, as a share of it.
     """
-    result: dict[str, Learned] = {}
+    result: dict[str, LearnedDamper] = {}
     for damper in dict.fromkeys(row.damper for row in rows):
         members = [row for row in rows if row.damper == damper]
         weights = [1.0 / (row.sd**2 + parameter("damper_between_drums") ** 2) for row in members]
         total = sum(weights) + 1.0 / prior_sd**2
         mean = sum(w * row.log_times for w, row in zip(weights, members, strict=True)) / total
-        result[damper] = Learned(math.exp(mean), 1.0 / math.sqrt(total), len(members))
+        result[damper] = LearnedDamper(math.exp(mean), 1.0 / math.sqrt(total), len(members))
     return result
 
 

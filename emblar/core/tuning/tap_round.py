@@ -57,7 +57,7 @@ class Prior:
 
 
 @dataclass(frozen=True, slots=True)
-class Mode:
+class TapMode:
     """A mode that may ring with the lug note (``tap_modes.toml``)."""
 
     low: float
@@ -68,7 +68,7 @@ class Mode:
 
 
 @dataclass(frozen=True, slots=True)
-class Pooled:
+class CommonPartial:
     """A partial of all taps together: log2 Hz, level in dB, share of the taps that have it."""
 
     octave: float
@@ -100,11 +100,11 @@ class RoundReading:
 
 
 @lru_cache(maxsize=1)
-def tap_modes() -> tuple[Mode, ...]:
+def tap_modes() -> tuple[TapMode, ...]:
     """Return the modes that ring with the lug note."""
     text = (resources.files(__package__) / "tap_modes.toml").read_text(encoding="utf-8")
     return tuple(
-        Mode(
+        TapMode(
             low=row["ratio"][0],
             high=row["ratio"][1],
             level_db=row["level_db"],
@@ -225,7 +225,7 @@ def _shifts(partials: Sequence[Array]) -> Array:
     return np.asarray(steps * (GRID_CENTS / OCTAVE_CENTS), np.float64)
 
 
-def _pool(aligned: Sequence[Array]) -> list[Pooled]:
+def _pool(aligned: Sequence[Array]) -> list[CommonPartial]:
     """Return the partials that most taps have, at most one of each tap."""
     rows = np.concatenate([np.c_[tap, np.full(len(tap), i)] for i, tap in enumerate(aligned)])
     tops = np.array([tap[:, 1].max() for tap in aligned])
@@ -244,11 +244,11 @@ def _pool(aligned: Sequence[Array]) -> list[Pooled]:
         share = len(loudest) / len(aligned)
         if loudest and (share >= parameter("tap_pool_share") or len(aligned) < 3):
             middle = np.median(list(loudest.values()), axis=0)
-            pooled.append(Pooled(float(middle[0]), float(middle[1]), share))
+            pooled.append(CommonPartial(float(middle[0]), float(middle[1]), share))
     return pooled
 
 
-def _score(pooled: Sequence[Pooled], index: int, prior: Prior, taps: int) -> float:
+def _score(pooled: Sequence[CommonPartial], index: int, prior: Prior, taps: int) -> float:
     """Return the logarithm of how probable it is that a mode is the lug note."""
     lug = pooled[index]
     score = prior.log_density(lug.octave)
@@ -279,7 +279,7 @@ def _score(pooled: Sequence[Pooled], index: int, prior: Prior, taps: int) -> flo
 
 
 def _unexplained(
-    others: Sequence[Pooled], explained: set[int], lug: Pooled, highest_ratio: float
+    others: Sequence[CommonPartial], explained: set[int], lug: CommonPartial, highest_ratio: float
 ) -> float:
     """Return what loud partials cost that are none of the head's modes."""
     return parameter("tap_unexplained") * sum(
@@ -289,11 +289,13 @@ def _unexplained(
     )
 
 
-def _stretched(mode: Mode, stretch: float) -> Mode:
+def _stretched(mode: TapMode, stretch: float) -> TapMode:
     return replace(mode, high=mode.high * stretch) if mode.high > 1.0 else mode
 
 
-def _lug_of(rows: Array, shift: float, pooled: Sequence[Pooled], octave: float) -> float | None:
+def _lug_of(
+    rows: Array, shift: float, pooled: Sequence[CommonPartial], octave: float
+) -> float | None:
     """Return the partial of one tap that fits the whole head's modes as its lug note, Hz."""
     weights = np.array([mode.share * 10.0 ** (mode.level_db / 40.0) for mode in pooled])
     ratios = np.array([mode.octave - octave for mode in pooled])

@@ -18,7 +18,7 @@ from emblar.core.acoustics.basis import Array
 from emblar.core.acoustics.coefficients import prior_coefficients
 from emblar.core.acoustics.drum import METRES_PER_INCH, Drum, Kind, PlacedDamper, Side
 from emblar.core.acoustics.head import lug_pitch_from_tension
-from emblar.core.catalogue import construction
+from emblar.core.catalogue import SHIPPED
 from emblar.core.errors import InputError
 from emblar.core.synthesis.practice import PracticeDrum
 from emblar.core.synthesis.stroke import Samples
@@ -55,8 +55,8 @@ class Level:
             self.diameter_in * METRES_PER_INCH,
             self.depth_in * METRES_PER_INCH,
             self.rods,
-            construction(self.batter).film(),
-            construction(self.reso).film(),
+            SHIPPED.construction(self.batter).film(),
+            SHIPPED.construction(self.reso).film(),
         )
 
     def goal_hz(self) -> float:

@@ -15,7 +15,7 @@ from numpy.typing import NDArray
 from scipy.signal import butter, sosfiltfilt
 
 from emblar.core.acoustics.coefficients import prior_coefficients
-from emblar.core.catalogue import wire_settings
+from emblar.core.catalogue import Catalogue
 from emblar.core.errors import BadAudioError
 from emblar.core.tuning.parameters import parameter
 
@@ -55,7 +55,7 @@ class WiresHeard:
     setting: str | None = None
 
 
-def read_wires(samples: Samples, rate_hz: int) -> WiresHeard:
+def read_wires(catalogue: Catalogue, samples: Samples, rate_hz: int) -> WiresHeard:
     """Return what a soft tap tells of a snare's wires.
 
     Raises
@@ -88,7 +88,7 @@ def read_wires(samples: Samples, rate_hz: int) -> WiresHeard:
         return WiresHeard("silent", head_s, None, None, level_db)
     rustle_s = _length(wires, loudest, skip)
     late_ms = _late_ms(wires, skip)
-    setting = _setting(wires, skip, rustle_s) if rustle_s is not None else None
+    setting = _setting(catalogue, wires, skip, rustle_s) if rustle_s is not None else None
     if late_ms is not None:
         return WiresHeard("late", head_s, rustle_s, late_ms, level_db, setting)
     if head_s is None or rustle_s is None:
@@ -98,7 +98,7 @@ def read_wires(samples: Samples, rate_hz: int) -> WiresHeard:
     return WiresHeard(verdict, head_s, rustle_s, None, level_db, setting)
 
 
-def _setting(wires: Samples, skip: int, rustle_s: float) -> str | None:
+def _setting(catalogue: Catalogue, wires: Samples, skip: int, rustle_s: float) -> str | None:
     """Return the setting of the wires whose rustle falls about as fast."""
     piece = wires[skip : round(rustle_s / FRAME_S)]
     if len(piece) < 8:
@@ -108,7 +108,7 @@ def _setting(wires: Samples, skip: int, rustle_s: float) -> str | None:
     if slope >= 0.0:
         return None
     t60_s, usual_s = -60.0 / slope, prior_coefficients()["wires_t60"]
-    sounding = [row for row in wire_settings().values() if row.level > 0.0]
+    sounding = [row for row in catalogue.wire_settings.values() if row.level > 0.0]
     return str(min(sounding, key=lambda row: abs(math.log(t60_s / (usual_s * row.length)))).id)
 
 

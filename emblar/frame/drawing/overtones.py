@@ -25,7 +25,7 @@ LABEL_WIDTH = 42.0
 
 
 @dataclass(frozen=True, slots=True)
-class Partial:
+class DrawnPartial:
     """A partial: Hz, dB re the fundamental, T60 in s if read, mode or empty."""
 
     frequency_hz: float
@@ -34,9 +34,9 @@ class Partial:
     mode: str
 
 
-def overtones(fundamental_hz: float, partials: Sequence[Partial]) -> Markup:
+def overtones(fundamental_hz: float, partials: Sequence[DrawnPartial]) -> Markup:
     """Draw the fundamental and the overtones above it."""
-    rows = [Partial(fundamental_hz, 0.0, None, "(0,1)"), *partials]
+    rows = [DrawnPartial(fundamental_hz, 0.0, None, "(0,1)"), *partials]
     rows.sort(key=lambda p: p.frequency_hz)
     across = Log(0.85 * fundamental_hz, 1.12 * rows[-1].frequency_hz + 20.0, LEFT, RIGHT)
     up = Linear(LOWEST_DB, HIGHEST_DB, BOTTOM, TOP)
@@ -62,7 +62,7 @@ def overtones(fundamental_hz: float, partials: Sequence[Partial]) -> Markup:
     return drawing("overtones", "Partials", described, *parts, width=WIDTH, height=HEIGHT)
 
 
-def _words(row: Partial) -> str:
+def _words(row: DrawnPartial) -> str:
     mode = f"mode {row.mode}, " if row.mode else ""
     lasts = f", rings {row.t60_s:.2f} s" if row.t60_s else ""
     return f"{mode}{row.frequency_hz:.0f} Hz, {row.level_db:+.0f} dB{lasts}"

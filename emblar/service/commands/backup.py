@@ -34,8 +34,8 @@ def restore_command(
     from emblar.platform.backup import Backups, restore
     from emblar.platform.database import engine
     from emblar.platform.running_database import database, only_one
-    from emblar.platform.scope import HERE
     from emblar.platform.settings import settings
+    from emblar.platform.studio import HERE
     from emblar.steps.sessions.actions.editing import all_sessions
 
     if not file.is_file():

@@ -20,8 +20,8 @@ from argon2.exceptions import InvalidHashError, VerificationError
 
 from emblar.core.errors import InputError, NotFoundError, ServiceError
 from emblar.platform.database import transaction
-from emblar.platform.scope import Scope
 from emblar.platform.settings import current_time
+from emblar.platform.studio import Studio
 from emblar.steps.accounts import queries as store
 from emblar.steps.accounts.queries import AccountInfo, InvitationInfo, LoginInfo
 
@@ -64,15 +64,15 @@ class TooManyAttemptsError(InputError):
 
 @dataclass(frozen=True, slots=True)
 class LoggedIn:
-    """Who came in: the account, its scope, and the login."""
+    """Who came in: the account, its studio, and the login."""
 
     account: AccountInfo
     login: LoginInfo
 
     @property
-    def scope(self) -> Scope:
+    def studio(self) -> Studio:
         """The studio, and who asks."""
-        return Scope(self.account.studio_id, self.account.name)
+        return Studio(self.account.studio_id, self.account.name)
 
 
 HASHES_AT_ONCE = 2
@@ -172,10 +172,10 @@ def add_account(studio_id: int, name: str, role: str, password: str) -> AccountI
         return store.add(db, studio_id, called, role, kept)
 
 
-def accounts(scope: Scope) -> list[AccountInfo]:
+def accounts(studio: Studio) -> list[AccountInfo]:
     """Return a studio's accounts."""
-    with transaction() as db:
-        return store.listing(db, scope.studio_id)
+    with studio.work() as db:
+        return store.listing(db, studio.studio_id)
 
 
 def any_account() -> bool:
@@ -184,7 +184,7 @@ def any_account() -> bool:
         return store.count(db, "owner") > 0
 
 
-def end_account(scope: Scope, account_id: int) -> AccountInfo:
+def end_account(studio: Studio, account_id: int) -> AccountInfo:
     """End an account: it is logged out everywhere and comes in no more.
 
     Raises
@@ -192,11 +192,11 @@ def end_account(scope: Scope, account_id: int) -> AccountInfo:
     InputError
         It is the last owner's: nobody could let anybody in.
     """
-    with transaction() as db:
+    with studio.work() as db:
         # Two owners who end each other: one of them stays.
-        store.one_by_one(db, f"accounts {scope.studio_id}")
-        account = store.get(db, scope.studio_id, account_id)
-        owners = [a for a in store.listing(db, scope.studio_id) if a.role == "owner"]
+        store.one_by_one(db, f"accounts {studio.studio_id}")
+        account = store.get(db, studio.studio_id, account_id)
+        owners = [a for a in store.listing(db, studio.studio_id) if a.role == "owner"]
         if account.role == "owner" and len(owners) == 1:
             raise InputError("This is the last owner. Make somebody else one first.")
         store.end(db, account_id, current_time())
@@ -301,12 +301,12 @@ def change_password(user: LoggedIn, old: str, new: str) -> None:
         store.end_logins(db, user.account.id, current_time(), keep=user.login.id)
 
 
-def invite(scope: Scope, role: str, *, made_by: int | None = None) -> str:
+def invite(studio: Studio, role: str, *, made_by: int | None = None) -> str:
     """Make an invitation and return its token, which is not kept.
 
     Parameters
     ----------
-    scope, role
+    studio, role
         The studio, and the role it gives.
     made_by
         The account that makes it: it ends with it. None on the command line.
@@ -314,19 +314,19 @@ def invite(scope: Scope, role: str, *, made_by: int | None = None) -> str:
     if role not in ROLES:
         raise InputError(CHOOSE_ROLE, field="role")
     token = secrets.token_urlsafe(TOKEN_BYTES)
-    with transaction() as db:
+    with studio.work() as db:
         until = current_time() + INVITED_FOR
-        store.invite(db, scope.studio_id, _hash(token), role, until, made_by)
+        store.invite(db, studio.studio_id, _hash(token), role, until, made_by)
     return token
 
 
-def invitations(scope: Scope) -> list[InvitationInfo]:
+def invitations(studio: Studio) -> list[InvitationInfo]:
     """Return the studio's open invitations, the newest first."""
-    with transaction() as db:
-        return store.invitations(db, scope.studio_id, current_time())
+    with studio.work() as db:
+        return store.invitations(db, studio.studio_id, current_time())
 
 
-def revoke_invitation(scope: Scope, invitation_id: int) -> None:
+def revoke_invitation(studio: Studio, invitation_id: int) -> None:
     """End an open invitation.
 
     Raises
@@ -334,8 +334,8 @@ def revoke_invitation(scope: Scope, invitation_id: int) -> None:
     NotFoundError
         It was used, has expired or was revoked.
     """
-    with transaction() as db:
-        if not store.revoke(db, scope.studio_id, invitation_id, current_time()):
+    with studio.work() as db:
+        if not store.revoke(db, studio.studio_id, invitation_id, current_time()):
             raise NotFoundError("That invitation is not open any more.")
 
 

@@ -20,7 +20,7 @@ def add_command(
 ) -> None:
     """Add an account; the password is asked for, twice."""
     from emblar.platform.running_database import database_at_hand
-    from emblar.platform.scope import HERE
+    from emblar.platform.studio import HERE
     from emblar.steps.accounts.actions import add_account
 
     if stdin:
@@ -37,7 +37,7 @@ def list_command() -> None:
     """List the accounts as emblar.accounts/1 JSON."""
     from emblar.formats.studio import AccountLine, AccountsFile
     from emblar.platform.running_database import database_at_hand
-    from emblar.platform.scope import HERE
+    from emblar.platform.studio import HERE
     from emblar.steps.accounts.actions import accounts
 
     with database_at_hand():
@@ -51,7 +51,7 @@ def end_command(
 ) -> None:
     """End an account: it is logged out everywhere and comes in no more."""
     from emblar.platform.running_database import database_at_hand
-    from emblar.platform.scope import HERE
+    from emblar.platform.studio import HERE
     from emblar.steps.accounts.actions import end_account
 
     with database_at_hand():

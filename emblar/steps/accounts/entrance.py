@@ -58,7 +58,7 @@ class Entrance:
             await PlainTextResponse(refused, 403)(scope, receive, send)
             return
         state = scope.setdefault("state", {})
-        state["whose"], state["entered"] = user.scope, user
+        state["studio"], state["entered"] = user.studio, user
         await self.app(scope, receive, send)
 
 

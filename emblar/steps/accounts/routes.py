@@ -122,14 +122,14 @@ def show(request: Request) -> Response:
 def _page(request: Request, link: str) -> Response:
     user = _current_user(request)
     owner = user.account.role == "owner"
-    people = actions.accounts(user.scope) if owner else []
+    people = actions.accounts(user.studio) if owner else []
     known = {
         "who": user,
         "logins": actions.logins(user),
         "people": people,
         "roles": actions.MAY,
         "link": link,
-        "open": actions.invitations(user.scope) if owner else [],
+        "open": actions.invitations(user.studio) if owner else [],
     }
     return render(request, "accounts/page.html", known)
 
@@ -154,7 +154,7 @@ def end_login(request: Request, login_id: Id) -> Response:
 def invite(request: Request, role: Annotated[Text, Form()] = "") -> Response:
     """Make an invitation; its link is shown once."""
     user = _current_user(request)
-    token = actions.invite(user.scope, role, made_by=user.account.id)
+    token = actions.invite(user.studio, role, made_by=user.account.id)
     # The host is a known one: others are not answered (web/app.py).
     return _page(request, str(request.url_for("invitation", token=token)))
 
@@ -162,12 +162,12 @@ def invite(request: Request, role: Annotated[Text, Form()] = "") -> Response:
 @router.post("/account/invitations/{invitation_id}/revoke")
 def revoke(request: Request, invitation_id: Id) -> Response:
     """End an open invitation."""
-    actions.revoke_invitation(_current_user(request).scope, invitation_id)
+    actions.revoke_invitation(_current_user(request).studio, invitation_id)
     return go("/account")
 
 
 @router.post("/account/people/{account_id}/end")
 def end_account(request: Request, account_id: Id) -> Response:
     """End an account."""
-    actions.end_account(_current_user(request).scope, account_id)
+    actions.end_account(_current_user(request).studio, account_id)
     return go("/account")

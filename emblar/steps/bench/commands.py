@@ -1,6 +1,5 @@
 """``emblar taps`` and ``emblar next-turns``: at the drum, without the database."""
 
-from enum import StrEnum
 from pathlib import Path
 from typing import Annotated
 
@@ -8,17 +7,10 @@ import typer
 
 from emblar.core.errors import InputError
 from emblar.core.voices import VoiceName
-from emblar.frame.commands import print_json, read_json
+from emblar.frame.commands import Head, print_json, read_json
 
 GOAL_WITHIN = 12.0
 """A head that is being tuned lies within so many semitones of the pitch in its file."""
-
-
-class Head(StrEnum):
-    """Which head is tapped."""
-
-    BATTER = "batter"
-    RESO = "reso"
 
 
 def taps_command(
@@ -31,6 +23,7 @@ def taps_command(
 ) -> None:
     """Read every tap of a clip: time, lug pitch and its uncertainty, or why there is none."""
     from emblar.core.analysis.signal.audio import ANALYSIS_RATE_HZ
+    from emblar.core.catalogue import SHIPPED
     from emblar.core.planning.kit import check_range
     from emblar.core.tuning.tap import read_taps, tapped_head
     from emblar.formats.drum import DrumFile
@@ -46,11 +39,11 @@ def taps_command(
     tapped = file.batter if side is Head.BATTER else file.reso
     goal_hz = tapped.mean_lug_hz if tapped is not None else None
     if about is not None:
-        head = tapped_head(file.drum(), side.value, about, within_semitones=6.0)
+        head = tapped_head(file.drum(SHIPPED), side.value, about, within_semitones=6.0)
     elif goal_hz is not None:
-        head = tapped_head(file.drum(), side.value, goal_hz, within_semitones=GOAL_WITHIN)
+        head = tapped_head(file.drum(SHIPPED), side.value, goal_hz, within_semitones=GOAL_WITHIN)
     else:
-        head = tapped_head(file.drum(), side.value)
+        head = tapped_head(file.drum(SHIPPED), side.value)
     taps = read_taps(samples, ANALYSIS_RATE_HZ, head)
     print_json(taps_file(side.value, taps))
 
@@ -96,17 +89,17 @@ def wires_command(
 ) -> None:
     """Say what a soft tap tells of a snare's wires, and what to do about them."""
     from emblar.core.analysis.signal.audio import ANALYSIS_RATE_HZ
-    from emblar.core.catalogue import wires
+    from emblar.core.catalogue import SHIPPED
     from emblar.core.tuning.wires import read_wires
     from emblar.formats.wires import wires_file
     from emblar.frame.commands import read_bytes
     from emblar.platform.sound.clips import clip_samples
 
     if planned:
-        wires(planned)
+        SHIPPED.wires(planned)
     data = read_bytes(recording)
-    reading = read_wires(clip_samples(data), ANALYSIS_RATE_HZ)
-    print_json(wires_file(reading, planned))
+    reading = read_wires(SHIPPED, clip_samples(data), ANALYSIS_RATE_HZ)
+    print_json(wires_file(SHIPPED, reading, planned))
 
 
 def next_turns_command(

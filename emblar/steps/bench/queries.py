@@ -3,11 +3,10 @@
 from collections.abc import Sequence
 from typing import Any
 
-from sqlalchemy import func, select
+from sqlalchemy import select
 from sqlalchemy.dialects.postgresql import insert
 from sqlalchemy.orm import Session
 
-from emblar.platform.database import read_once
 from emblar.platform.tables import BenchRow, SessionRow
 
 
@@ -84,16 +83,3 @@ def of_drum(db: Session, studio_id: int, drum_id: int) -> list[tuple[str, dict[s
         .order_by(SessionRow.created_at, SessionRow.id)
     )
     return [(name, dict(document)) for name, document in db.execute(query)]
-
-
-@read_once
-def muffled(db: Session, studio_id: int) -> list[list[dict[str, Any]]]:
-    """Return the strokes of every drum of a studio that was muffled stroke by stroke, in order."""
-    layers = BenchRow.document["layers"]
-    query = (
-        select(layers)
-        .join(SessionRow, SessionRow.id == BenchRow.session_id)
-        .where(SessionRow.studio_id == studio_id, func.jsonb_typeof(layers) == "array")
-        .order_by(BenchRow.session_id, BenchRow.drum_id)
-    )
-    return [list(row) for row in db.execute(query).scalars() if len(row) > 1]

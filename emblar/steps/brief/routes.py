@@ -14,7 +14,7 @@ from emblar.frame.here import Here
 from emblar.frame.reading import ReadAtOnce
 from emblar.frame.templating import render
 from emblar.steps.brief.page import SCHOOL_FIELDS, brief_page
-from emblar.steps.sessions.actions.editing import Brief, asked_of, brief_mark, change_brief
+from emblar.steps.sessions.actions.editing import SessionBrief, asked_of, brief_mark, change_brief
 from emblar.steps.workspace.routes import go, load
 
 router = APIRouter(prefix="/sessions/{session_id}", route_class=ReadAtOnce)
@@ -107,9 +107,9 @@ class BriefFields(BaseModel):
 
 
 @router.get("/brief")
-def show(scope: Here, request: Request, session_id: Id, sel: str = "") -> Response:
+def show(studio: Here, request: Request, session_id: Id, sel: str = "") -> Response:
     """Show the brief."""
-    _, around = load(scope, session_id, "brief", sel)
+    _, around = load(studio, session_id, "brief", sel)
     page = brief_page(around, asked_of(around.session))
     return render(
         request,
@@ -119,7 +119,7 @@ def show(scope: Here, request: Request, session_id: Id, sel: str = "") -> Respon
 
 
 @router.post("/brief")
-def change(scope: Here, session_id: Id, fields: Annotated[BriefFields, Form()]) -> Response:
+def change(studio: Here, session_id: Id, fields: Annotated[BriefFields, Form()]) -> Response:
     """Keep the brief and go on to Listen."""
     try:
         time = (
@@ -131,9 +131,9 @@ def change(scope: Here, session_id: Id, fields: Annotated[BriefFields, Form()]) 
             field="downbeat_at",
         ) from error
     change_brief(
-        scope,
+        studio,
         session_id,
-        Brief(fields.name, fields.studio, fields.artist, fields.wish, time, fields.ask()),
+        SessionBrief(fields.name, fields.studio, fields.artist, fields.wish, time, fields.ask()),
         seen=fields.seen,
     )
     return go(f"/sessions/{session_id}/listen")

@@ -5,7 +5,7 @@ from datetime import datetime, timedelta
 from functools import lru_cache
 
 from emblar.core.acoustics.drum import Side
-from emblar.core.catalogue import construction
+from emblar.core.catalogue import Catalogue
 from emblar.core.errors import EmblarError, InputError
 from emblar.core.evening.kit_jobs import DrumWork, EveningJob, Shop, kit_evening, kit_jobs
 from emblar.core.evening.schedule import Schedule, schedule
@@ -16,8 +16,8 @@ from emblar.formats.brief import AskFile
 from emblar.formats.evening import EveningFile, EveningJobFile, evening_ics, evening_plan_file
 from emblar.formats.plan import DrumPlanFile
 from emblar.formats.stored import lenient
-from emblar.platform.scope import Scope, in_session
 from emblar.platform.settings import current_time
+from emblar.platform.studio import Studio, in_session
 from emblar.steps.bench import queries as bench_store
 from emblar.steps.kit.actions.drums import kit
 from emblar.steps.kit.queries.slots import KitDrum
@@ -48,7 +48,7 @@ class EveningView:
     """Jobs that take other minutes here than planned with: name, minutes, from how many."""
 
 
-def evening(scope: Scope, session_id: int) -> EveningView:
+def evening(studio: Studio, session_id: int) -> EveningView:
     """Return the work of a session from now until its downbeat.
 
     Raises
@@ -56,8 +56,8 @@ def evening(scope: Scope, session_id: int) -> EveningView:
     InputError
         There is no plan, or no downbeat that lies ahead.
     """
-    session = one_session(scope, session_id)
-    plan, request = latest_plan(scope, session_id), asked_of(session)
+    session = one_session(studio, session_id)
+    plan, request = latest_plan(studio, session_id), asked_of(session)
     if plan is None or not plan.drums:
         raise InputError(NO_PLAN)
     if session.downbeat_at is None:
@@ -67,17 +67,18 @@ def evening(scope: Scope, session_id: int) -> EveningView:
     if downbeat <= start:
         raise InputError(TOO_LATE)
     start = max(start, downbeat - LONGEST)
-    drums = [(d, plan.drums[d.id]) for d in kit(scope, session_id) if d.id in plan.drums]
-    with in_session(scope, session_id) as db:
+    drums = [(d, plan.drums[d.id]) for d in kit(studio, session_id) if d.id in plan.drums]
+    with in_session(studio, session_id) as db:
         files = [
             lenient(BenchFile, bench_store.get(db, session_id, d.drum_id), "The work so far")
             for d, _ in drums
         ]
+    catalogue = studio.catalogue()
     work = [
-        _work(drum, file, frozenset(jobs.jobs))
+        _work(catalogue, drum, file, frozenset(jobs.jobs))
         for (drum, file), jobs in zip(drums, files, strict=True)
     ]
-    jobs = learned_pace(scope)
+    jobs = learned_pace(studio)
     pace = {name: row.value for name, row in jobs.items()}
     result = tuple(kit_jobs(work, _shop(request, start), pace))
     done = {drum.name: len(drum.done) for drum in work}
@@ -98,13 +99,15 @@ def _scheduled(minutes: int, hands: int, jobs: tuple[EveningJob, ...]) -> Schedu
     return schedule(kit_evening(minutes, hands, jobs))
 
 
-def _work(drum: KitDrum, plan: DrumPlanFile, done: frozenset[str]) -> DrumWork:
+def _work(
+    catalogue: Catalogue, drum: KitDrum, plan: DrumPlanFile, done: frozenset[str]
+) -> DrumWork:
     pairs: tuple[tuple[Side, str | None, str | None], ...] = (
         ("reso", plan.reso, drum.owned.reso),
         ("batter", plan.batter, drum.owned.batter),
     )
     changes: dict[Side, bool] = {
-        side: construction(head).may_crack_collar
+        side: catalogue.construction(head).may_crack_collar
         for side, head, current in pairs
         if head is not None and (head != current or f"mount-{side}" in done)
     }
@@ -119,7 +122,7 @@ def _work(drum: KitDrum, plan: DrumPlanFile, done: frozenset[str]) -> DrumWork:
         if reason.about == "damper" and "score_without" in reason.numbers
     ]
     steps = max(sum(scores), 0.1)
-    return DrumWork(drum.owned.name, work, done, steps, len(to_buy(drum, plan)))
+    return DrumWork(drum.owned.name, work, done, steps, len(to_buy(catalogue, drum, plan)))
 
 
 def _shop(brief: AskFile, start: datetime) -> Shop | None:
@@ -170,7 +173,7 @@ def _clock_of(view: EveningView, minute: int | None) -> datetime | None:
     return None if minute is None else view.start.replace(tzinfo=None) + timedelta(minutes=minute)
 
 
-def evening_calendar(scope: Scope, session_id: int) -> bytes:
+def evening_calendar(studio: Studio, session_id: int) -> bytes:
     """Return a session's evening as an iCalendar file.
 
     Raises
@@ -178,7 +181,7 @@ def evening_calendar(scope: Scope, session_id: int) -> bytes:
     InputError
         It does not fit; the message says what would help.
     """
-    view = evening(scope, session_id)
+    view = evening(studio, session_id)
     if view.schedule is None:
         raise InputError(view.problem)
     file = evening_file(view)

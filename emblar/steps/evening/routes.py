@@ -15,29 +15,29 @@ router = APIRouter(prefix="/sessions/{session_id}", route_class=ReadAtOnce)
 
 
 @router.get("/evening")
-def show(scope: Here, request: Request, session_id: Id, sel: str = "") -> Response:
+def show(studio: Here, request: Request, session_id: Id, sel: str = "") -> Response:
     """Show the evening."""
-    _, around = load(scope, session_id, "sheet", sel)
+    _, around = load(studio, session_id, "sheet", sel)
     try:
         slots = {drum.owned.name: drum.id for drum in around.drums}
-        page = evening_page(evening(scope, session_id), session_id, slots)
+        page = evening_page(evening(studio, session_id), session_id, slots)
     except InputError as error:
         page = EveningPage("", str(error), (), (), None, ())
     return render(request, "evening/page.html", {"page": page, "frame": around})
 
 
 @router.get("/evening.ics")
-def as_calendar(scope: Here, session_id: Id) -> Response:
+def as_calendar(studio: Here, session_id: Id) -> Response:
     """Return the evening as an iCalendar file."""
     headers = {"Content-Disposition": 'attachment; filename="evening.ics"'}
     return Response(
-        evening_calendar(scope, session_id), media_type="text/calendar", headers=headers
+        evening_calendar(studio, session_id), media_type="text/calendar", headers=headers
     )
 
 
 @router.get("/evening.json")
-def as_json(scope: Here, session_id: Id) -> Response:
+def as_json(studio: Here, session_id: Id) -> Response:
     """Return the evening's jobs as ``emblar.evening/1``."""
-    text = evening_file(evening(scope, session_id)).model_dump_json(by_alias=True, indent=2)
+    text = evening_file(evening(studio, session_id)).model_dump_json(by_alias=True, indent=2)
     headers = {"Content-Disposition": 'attachment; filename="evening.json"'}
     return Response(text, media_type="application/json", headers=headers)

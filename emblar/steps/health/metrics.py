@@ -19,7 +19,7 @@ CONTENT_TYPE = "text/plain; version=0.0.4; charset=utf-8"
 BUCKETS_S = (0.02, 0.05, 0.1, 0.25, 0.5, 1.0, 2.5, 5.0, 10.0)
 
 
-class Health:
+class HealthGauges:
     """Gauges that are read from the database when somebody asks."""
 
     def collect(self) -> Iterator[Metric]:
@@ -44,7 +44,7 @@ class Metrics:
 
     def __init__(self) -> None:
         self.registry = CollectorRegistry()
-        self.registry.register(Health())
+        self.registry.register(HealthGauges())
         labels = ("method", "route", "status")
         self.requests = Counter(
             "emblar_requests", "Requests answered.", labels, registry=self.registry
@@ -63,11 +63,11 @@ class Metrics:
             return generate_latest(self.registry)
         together = CollectorRegistry()
         MultiProcessCollector(together)  # type: ignore[no-untyped-call]
-        together.register(Health())
+        together.register(HealthGauges())
         return generate_latest(together)
 
 
-class Measured:
+class RequestMetrics:
     """ASGI middleware: counts requests and their time, by route and not by address."""
 
     def __init__(self, app: ASGIApp, metrics: Metrics) -> None:

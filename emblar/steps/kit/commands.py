@@ -21,7 +21,7 @@ def kits_command(
     """List kits, add one to a session, or save a session's kit under a name."""
     from emblar.formats.studio import KitRow, KitsFile
     from emblar.platform.running_database import database_at_hand
-    from emblar.platform.scope import HERE
+    from emblar.platform.studio import HERE
     from emblar.steps.kit.actions.saved import bring_kit, kit_choices, save_kit
 
     if session is None and (use is not None or keep is not None):

@@ -8,12 +8,8 @@ from markupsafe import Markup
 from emblar.core.acoustics.drum import Kind
 from emblar.core.acoustics.limits import head_name
 from emblar.core.catalogue import (
+    Catalogue,
     Construction,
-    construction,
-    constructions_for,
-    edges,
-    hoops,
-    shells,
 )
 from emblar.core.naming import counted, voice_title
 from emblar.core.planning.findings import findings
@@ -144,7 +140,7 @@ def kit_page(
     if not is_new and drum is not None:
         action = f"{action}/{drum.id}"
     voices = _voices(around)
-    form = drum_form(action, owned, new=is_new)
+    form = drum_form(around.catalogue, action, owned, new=is_new)
     if not is_new and drum is not None:
         form = replace(
             form, lent_by=drum.lent_by, stands=_stands(drum), seconds=_seconds(around, drum)
@@ -158,7 +154,7 @@ def kit_page(
         ),
         voices=voices,
         form=form,
-        section=None if is_new else _section(owned),
+        section=None if is_new else _section(around.catalogue, owned),
         adding=is_new,
         undo=undo,
         choices=tuple(choices),
@@ -234,11 +230,11 @@ def _can_play(kind: str, voice: str) -> bool:
     return (kind == "snare") == (kind_of_voice(voice) == "snare")
 
 
-def drum_form(action: str, owned: OwnedDrum, *, new: bool) -> DrumForm:
+def drum_form(catalogue: Catalogue, action: str, owned: OwnedDrum, *, new: bool) -> DrumForm:
     """Return the form of a drum."""
 
     def heads(side: str, chosen: str | None) -> tuple[Option, ...]:
-        fitting = constructions_for(owned.kind, "batter" if side == "batter" else "reso")
+        fitting = catalogue.constructions_for(owned.kind, "batter" if side == "batter" else "reso")
         return tuple(Option(c.id, f"{c.name} ({c.film_label})", c.id == chosen) for c in fitting)
 
     resos = heads("reso", owned.reso)
@@ -250,10 +246,12 @@ def drum_form(action: str, owned: OwnedDrum, *, new: bool) -> DrumForm:
         kinds=tuple(Option(k, text, k == owned.kind) for k, text in KINDS),
         batters=heads("batter", owned.batter),
         resos=resos,
-        hoops=tuple(Option(h.id, h.name, h.id == owned.hoop) for h in hoops().values()),
-        shells=tuple(Option(s.id, s.name, s.id == owned.shell) for s in shells().values()),
+        hoops=tuple(Option(h.id, h.name, h.id == owned.hoop) for h in catalogue.hoops.values()),
+        shells=tuple(Option(s.id, s.name, s.id == owned.shell) for s in catalogue.shells.values()),
         edges=tuple(
-            Option(e.id, e.name, e.id == owned.edge) for e in edges().values() if e.id != "dented"
+            Option(e.id, e.name, e.id == owned.edge)
+            for e in catalogue.edges.values()
+            if e.id != "dented"
         ),
         findings=tuple(
             Option(row.id, row.name, row.id in owned.findings)
@@ -264,15 +262,15 @@ def drum_form(action: str, owned: OwnedDrum, *, new: bool) -> DrumForm:
     )
 
 
-def _section(owned: OwnedDrum) -> Markup:
-    reso = section_head(construction(owned.reso), None) if owned.reso else None
+def _section(catalogue: Catalogue, owned: OwnedDrum) -> Markup:
+    reso = section_head(catalogue.construction(owned.reso), None) if owned.reso else None
     return section(
         Section(
             f"{owned.name} as it stands, cut from the side",
             owned.diameter_in,
             owned.depth_in,
             owned.rods,
-            section_head(construction(owned.batter), None),
+            section_head(catalogue.construction(owned.batter), None),
             reso,
             owned.port_in,
             (),

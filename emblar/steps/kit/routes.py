@@ -24,6 +24,7 @@ from emblar.frame.here import Here
 from emblar.frame.reading import ReadAtOnce
 from emblar.frame.templating import render
 from emblar.platform.once import only_once
+from emblar.platform.studio import Studio
 from emblar.steps.kit.actions.drums import (
     add_drum,
     assign_voice,
@@ -114,7 +115,7 @@ def _kit(session_id: Id, selection: str = "") -> str:
 
 @router.get("")
 def show(
-    scope: Here,
+    studio: Here,
     request: Request,
     session_id: Id,
     sel: str = "",
@@ -125,37 +126,37 @@ def show(
     removed: Text = "",
 ) -> Response:
     """Show the kit."""
-    _, around = load(scope, session_id, "kit", sel)
+    _, around = load(studio, session_id, "kit", sel)
     adding = add if add in dict(KINDS) else ""
-    given = given_line(scope, session_id, was)
-    choices = kit_choices(scope, without=session_id)
+    given = given_line(studio, session_id, was)
+    choices = kit_choices(studio, without=session_id)
     imported = (
         BroughtKit(ids_from_text(added), ids_from_text(removed)) if added or removed else None
     )
-    page = kit_page(around, adding, undo, choices, studio_drums(scope, session_id), imported)
+    page = kit_page(around, adding, undo, choices, studio_drums(studio, session_id), imported)
     context = {"page": page, "frame": around, "given": given}
     return render(request, "kit/page.html", context)
 
 
 @router.post("/drums")
-def add(scope: Here, session_id: Id, fields: Annotated[DrumFields, Form()]) -> Response:
+def add(studio: Here, session_id: Id, fields: Annotated[DrumFields, Form()]) -> Response:
     """Add a drum."""
     owned = fields.owned()
 
-    def make() -> str:
-        drum = add_drum(scope, session_id, owned, lent_by=fields.lent_by)
+    def make(studio: Studio) -> str:
+        drum = add_drum(studio, session_id, owned, lent_by=fields.lent_by)
         return _kit(session_id, f"d{drum.id}")
 
-    return go(only_once(fields.once, owned, make))
+    return go(only_once(studio, fields.once, owned, make))
 
 
 @router.post("/drums/{drum_id}")
 def change(
-    scope: Here, session_id: Id, drum_id: Id, fields: Annotated[DrumFields, Form()]
+    studio: Here, session_id: Id, drum_id: Id, fields: Annotated[DrumFields, Form()]
 ) -> Response:
     """Change a drum."""
     change_drum(
-        scope,
+        studio,
         session_id,
         drum_id,
         fields.owned(),
@@ -168,101 +169,101 @@ def change(
 
 @router.post("/bring")
 def bring(
-    scope: Here,
+    studio: Here,
     session_id: Id,
     kit: Annotated[Text, Form()] = "",
     instead: Annotated[bool, Form()] = False,
 ) -> Response:
     """Add a kit to this session, or put it in place of the one that is there."""
-    change = bring_kit(scope, session_id, kit, replace_kit=instead)
+    change = bring_kit(studio, session_id, kit, replace_kit=instead)
     added = ids_as_text([drum.id for drum in change.added]) or "0"
     return go(f"{_kit(session_id)}?added={added}&removed={ids_as_text(change.removed)}")
 
 
 @router.post("/undo-bring")
 def undo_bring(
-    scope: Here,
+    studio: Here,
     session_id: Id,
     added: Annotated[Text, Form()] = "",
     removed: Annotated[Text, Form()] = "",
 ) -> Response:
     """Undo what bringing a kit changed."""
-    undo_kit(scope, session_id, ids_from_text(added), ids_from_text(removed))
+    undo_kit(studio, session_id, ids_from_text(added), ids_from_text(removed))
     return go(_kit(session_id))
 
 
 @router.post("/save")
-def save(scope: Here, session_id: Id, kit_name: Annotated[Text, Form()] = "") -> Response:
+def save(studio: Here, session_id: Id, kit_name: Annotated[Text, Form()] = "") -> Response:
     """Keep this kit by name."""
-    save_kit(scope, session_id, kit_name)
+    save_kit(studio, session_id, kit_name)
     return go(_kit(session_id))
 
 
 @router.post("/use")
-def use(scope: Here, session_id: Id, drum: Annotated[int, Form()]) -> Response:
+def use(studio: Here, session_id: Id, drum: Annotated[int, Form()]) -> Response:
     """Put one of the studio's drums into this kit."""
-    return go(_kit(session_id, f"d{use_drum(scope, session_id, drum).id}"))
+    return go(_kit(session_id, f"d{use_drum(studio, session_id, drum).id}"))
 
 
 @router.post("/drums/{drum_id}/copy")
-def copy(scope: Here, session_id: Id, drum_id: Id) -> Response:
+def copy(studio: Here, session_id: Id, drum_id: Id) -> Response:
     """Add a drum like this one."""
-    return go(_kit(session_id, f"d{copy_drum(scope, session_id, drum_id).id}"))
+    return go(_kit(session_id, f"d{copy_drum(studio, session_id, drum_id).id}"))
 
 
 @router.post("/drums/{drum_id}/move")
-def move(scope: Here, session_id: Id, drum_id: Id, by: Annotated[int, Form()]) -> Response:
+def move(studio: Here, session_id: Id, drum_id: Id, by: Annotated[int, Form()]) -> Response:
     """Move a drum earlier or later in the order."""
-    move_drum(scope, session_id, drum_id, by)
+    move_drum(studio, session_id, drum_id, by)
     return go(_kit(session_id, f"d{drum_id}"))
 
 
 @router.post("/drums/{drum_id}/take-out")
-def take_out(scope: Here, session_id: Id, drum_id: Id) -> Response:
+def take_out(studio: Here, session_id: Id, drum_id: Id) -> Response:
     """Take a drum out of the kit, offering to bring it back."""
-    take_out_drum(scope, session_id, drum_id)
+    take_out_drum(studio, session_id, drum_id)
     return go(f"/sessions/{session_id}/kit?undo={drum_id}")
 
 
 @router.post("/drums/{drum_id}/bring-back")
-def bring_back(scope: Here, session_id: Id, drum_id: Id) -> Response:
+def bring_back(studio: Here, session_id: Id, drum_id: Id) -> Response:
     """Bring a drum back."""
-    bring_back_drum(scope, session_id, drum_id)
+    bring_back_drum(studio, session_id, drum_id)
     return go(_kit(session_id, f"d{drum_id}"))
 
 
 @router.post("/voices")
 def voices(
-    scope: Here,
+    studio: Here,
     session_id: Id,
     voice: Annotated[str, Form()],
     drum: Annotated[int | None, BeforeValidator(_none_if_empty), Form()] = None,
     sel: Annotated[str, Form()] = "",
 ) -> Response:
     """Let a drum play a voice, or no drum."""
-    assign_voice(scope, session_id, voice, drum)
+    assign_voice(studio, session_id, voice, drum)
     return go(_kit(session_id, sel))
 
 
 @router.post("/suggest")
-def suggest(scope: Here, session_id: Id, sel: Annotated[str, Form()] = "") -> Response:
+def suggest(studio: Here, session_id: Id, sel: Annotated[str, Form()] = "") -> Response:
     """Give every voice to a drum by kind and size, and say what that changed."""
-    before = parts_as_text(parts_of(kit(scope, session_id)))
-    suggest_voices(scope, session_id)
+    before = parts_as_text(parts_of(kit(studio, session_id)))
+    suggest_voices(studio, session_id)
     return go(f"/sessions/{session_id}/kit?sel={sel}&was={before}")
 
 
 @router.post("/parts-back")
 def parts_back(
-    scope: Here,
+    studio: Here,
     session_id: Id,
     was: Annotated[Text, Form()],
     sel: Annotated[str, Form()] = "",
     plan: Annotated[bool, Form()] = False,
 ) -> Response:
     """Let the drums play what they played before."""
-    give_back(scope, session_id, parts_from_text(was))
+    give_back(studio, session_id, parts_from_text(was))
     if plan:
-        plan_kit(scope, session_id)
+        plan_kit(studio, session_id)
         return go(f"/sessions/{session_id}/plan?sel={sel}")
     return go(_kit(session_id, sel))

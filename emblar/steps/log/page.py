@@ -8,14 +8,14 @@ from markupsafe import Markup
 
 from emblar.core.acoustics.drum import Side
 from emblar.core.acoustics.limits import head_name
-from emblar.core.catalogue import construction, damper
+from emblar.core.catalogue import Catalogue
 from emblar.core.naming import counted
 from emblar.core.notes import note_text
-from emblar.core.tuning.muffling import Learned as LearnedDamper
+from emblar.core.tuning.muffling import LearnedDamper
 from emblar.frame.drawing.history import Point, history
+from emblar.platform.own_parts import LEAST_STROKES
 from emblar.steps.log.actions.entries import DrumLog, Round
 from emblar.steps.sessions.actions.export import ImportSummary
-from emblar.steps.shelf.actions import LEAST_STROKES
 
 MOST_DRAWN = 24
 SIDES: tuple[Side, ...] = ("batter", "reso")
@@ -62,6 +62,7 @@ class DrumLogPage:
 
 
 def log_page(
+    catalogue: Catalogue,
     logs: list[DrumLog],
     words: str,
     imported: ImportSummary | None = None,
@@ -84,12 +85,12 @@ def log_page(
                 _due(row),
             )
         )
-    taught = tuple(_damper(name, row) for name, row in (dampers or {}).items())
+    taught = tuple(_damper(catalogue, name, row) for name, row in (dampers or {}).items())
     return LogPage(tuple(rows), words, _import_words(imported) if imported else "", taught)
 
 
-def _damper(damper_id: str, row: LearnedDamper) -> str:
-    name = damper(damper_id).name
+def _damper(catalogue: Catalogue, damper_id: str, row: LearnedDamper) -> str:
+    name = catalogue.damper(damper_id).name
     used = "Plans use it" if row.strokes >= LEAST_STROKES else "Plans use it from the next one on"
     times = f"{row.times:.1f} ± {row.times * row.sd_share:.1f} times"
     return (
@@ -120,7 +121,7 @@ def _import_words(imported: ImportSummary) -> str:
     return f"Brought in: {', '.join(what) or 'nothing, the export is empty'}."
 
 
-def drum_log_page(row: DrumLog) -> DrumLogPage:
+def drum_log_page(catalogue: Catalogue, row: DrumLog) -> DrumLogPage:
     """Return the page of one drum."""
     drawn = row.rounds[-MOST_DRAWN:]
     points = [Point(_when(r.time), r.batter_hz, r.reso_hz, r.drum_hz) for r in drawn]
@@ -132,7 +133,7 @@ def drum_log_page(row: DrumLog) -> DrumLogPage:
         rounds=tuple(
             (_when(r.time), r.session, _read(r, row), r.note) for r in reversed(row.rounds)
         ),
-        heads=tuple(_head(row, i) for i in range(len(row.heads))),
+        heads=tuple(_head(catalogue, row, i) for i in range(len(row.heads))),
         takes=tuple(f"{_when(t.time)}, {t.session}: {t.filename}" for t in reversed(row.takes)),
         taught=tuple(_taught(row)),
     )
@@ -192,9 +193,10 @@ def _read(r: Round, row: DrumLog) -> str:
     return " · ".join(known)
 
 
-def _head(row: DrumLog, index: int) -> str:
+def _head(catalogue: Catalogue, row: DrumLog, index: int) -> str:
     head = row.heads[index]
     side = head_name(row.drum.owned.kind, "batter" if head.side == "batter" else "reso")
     since = f"since {_when(head.fitted_at)}" if head.fitted_at else "since it came"
     until = f", until {_when(head.removed_at)}" if head.removed_at else ""
-    return f"{side[:1].upper()}{side[1:]}: {construction(head.construction).name}, {since}{until}"
+    name = catalogue.construction(head.construction).name
+    return f"{side[:1].upper()}{side[1:]}: {name}, {since}{until}"

@@ -13,7 +13,7 @@ from emblar.frame.fields import AskedId, Id, Text
 from emblar.frame.here import Here
 from emblar.frame.reading import ReadAtOnce
 from emblar.frame.templating import render
-from emblar.platform.scope import check_session
+from emblar.platform.studio import check_session
 from emblar.steps.kit.actions.drums import delete_drum, restore_drum
 from emblar.steps.log.actions import entries as actions
 from emblar.steps.log.page import drum_log_page, log_page
@@ -27,33 +27,33 @@ router = APIRouter(route_class=ReadAtOnce)
 
 
 @router.get("/log")
-def show(scope: Here, request: Request, q: Text = "", undo: AskedId = None) -> Response:
+def show(studio: Here, request: Request, q: Text = "", undo: AskedId = None) -> Response:
     """Show every drum with what was last read on it."""
-    page = log_page(actions.log(scope, q), q, dampers=dampers_learned(scope))
+    page = log_page(studio.catalogue(), actions.log(studio, q), q, dampers=dampers_learned(studio))
     return render(request, "log/page.html", {"page": page, "undo": undo})
 
 
 @router.post("/log/drums/{drum_id}/delete")
-def delete(scope: Here, drum_id: Id) -> Response:
+def delete(studio: Here, drum_id: Id) -> Response:
     """Delete a drum from the studio, offering to undo it."""
-    delete_drum(scope, drum_id)
+    delete_drum(studio, drum_id)
     return go(f"/log?undo={drum_id}")
 
 
 @router.post("/log/drums/{drum_id}/restore")
-def restore(scope: Here, drum_id: Id) -> Response:
+def restore(studio: Here, drum_id: Id) -> Response:
     """Undo the deletion of a drum."""
-    restore_drum(scope, drum_id)
+    restore_drum(studio, drum_id)
     return go(f"/log/drums/{drum_id}")
 
 
 @router.get("/log/everything")
-def everything(scope: Here) -> Response:
+def everything(studio: Here) -> Response:
     """Return everything of the studio as one file."""
     with tempfile.NamedTemporaryFile(prefix="emblar-", suffix=".zip", delete=False) as held:
         file = Path(held.name)
     try:
-        export_everything(scope, file)
+        export_everything(studio, file)
     except BaseException:
         file.unlink(missing_ok=True)
         raise
@@ -65,44 +65,44 @@ def everything(scope: Here) -> Response:
 
 @router.post("/log/everything")
 def bring(
-    scope: Here,
+    studio: Here,
     request: Request,
     file: Annotated[UploadFile, File()],
     skip: Annotated[bool, Form()] = False,
 ) -> Response:
     """Add what an export holds to the studio's data."""
-    imported = import_everything(scope, file.file, BY_PAGE, skip_known=skip)
-    page = log_page(actions.log(scope), "", imported, dampers_learned(scope))
+    imported = import_everything(studio, file.file, BY_PAGE, skip_known=skip)
+    page = log_page(studio.catalogue(), actions.log(studio), "", imported, dampers_learned(studio))
     return render(request, "log/page.html", {"page": page, "undo": None})
 
 
 @router.get("/log/recipes")
-def worked_before(scope: Here, request: Request, session: Id | None = None) -> Response:
+def worked_before(studio: Here, request: Request, session: Id | None = None) -> Response:
     """Show recipes that worked, by style; from a session they can be used there."""
     if session is not None:
-        check_session(scope, session)
-    page = worked_page(worked(scope), session)
+        check_session(studio, session)
+    page = worked_page(studio.catalogue(), worked(studio), session)
     return render(request, "log/recipes.html", {"page": page})
 
 
 @router.get("/log/drums/{drum_id}")
-def drum(scope: Here, request: Request, drum_id: Id) -> Response:
+def drum(studio: Here, request: Request, drum_id: Id) -> Response:
     """Show one drum over time."""
-    page = drum_log_page(actions.drum_log(scope, drum_id))
+    page = drum_log_page(studio.catalogue(), actions.drum_log(studio, drum_id))
     return render(request, "log/drum.html", {"page": page})
 
 
 @router.get("/log.json")
-def as_json(scope: Here) -> Response:
+def as_json(studio: Here) -> Response:
     """Return the whole log as JSON."""
-    data = actions.log_file(scope).model_dump_json(by_alias=True, indent=2)
+    data = actions.log_file(studio).model_dump_json(by_alias=True, indent=2)
     return _download(data, "emblar-log.json", "application/json")
 
 
 @router.get("/log.csv")
-def as_csv(scope: Here) -> Response:
+def as_csv(studio: Here) -> Response:
     """Return every reading as CSV."""
-    return _download(log_csv(actions.log_file(scope)), "emblar-log.csv", "text/csv; charset=utf-8")
+    return _download(log_csv(actions.log_file(studio)), "emblar-log.csv", "text/csv; charset=utf-8")
 
 
 def _download(data: str, name: str, media_type: str) -> Response:

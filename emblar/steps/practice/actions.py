@@ -16,9 +16,8 @@ from emblar.core.tuning.training import Level, begin, exercises, level, levels, 
 from emblar.formats.practice import EarAnswer, PracticeDone, PracticeFile
 from emblar.formats.stored import lenient, readable
 from emblar.formats.tuning import MeasuredStep, TurnedStep
-from emblar.platform.database import transaction
-from emblar.platform.scope import Scope
 from emblar.platform.sound.encode import wav_bytes
+from emblar.platform.studio import Studio
 from emblar.steps.practice import queries as store
 from emblar.steps.practice.queries import PracticeInfo
 
@@ -51,11 +50,11 @@ class Progress:
     ear: dict[str, tuple[int, int]]
 
 
-def progress(scope: Scope) -> Progress:
+def progress(studio: Studio) -> Progress:
     """Return what was practised so far."""
-    with transaction() as db:
-        drums = store.listing(db, scope.studio_id, "drum", most=MOST_LISTED)
-        answers = store.listing(db, scope.studio_id, "ear", most=MOST_LISTED)
+    with studio.work() as db:
+        drums = store.listing(db, studio.studio_id, "drum", most=MOST_LISTED)
+        answers = store.listing(db, studio.studio_id, "ear", most=MOST_LISTED)
     done: dict[str, list[float]] = {name: [] for name in levels()}
     for file in readable(PracticeFile, [info.document for info in drums], "A practice drum"):
         if file.done is not None and file.level in done:
@@ -69,7 +68,7 @@ def progress(scope: Scope) -> Progress:
     return Progress(best, ear)
 
 
-def begin_drum(scope: Scope, level_id: str, seed: int | None = None) -> int:
+def begin_drum(studio: Studio, level_id: str, seed: int | None = None) -> int:
     """Start a practice drum, drawn at random unless a seed is given, and return its id."""
     seed = secrets.randbelow(1 << 30) if seed is None else seed
     hidden = begin(level_id, seed)
@@ -77,24 +76,24 @@ def begin_drum(scope: Scope, level_id: str, seed: int | None = None) -> int:
     file = PracticeFile(
         level=level_id, seed=seed, tensions=hidden.tensions["batter"].tolist(), readings=list(rods)
     )
-    with transaction() as db:
-        return store.add(db, scope.studio_id, "drum", file.model_dump(by_alias=True)).id
+    with studio.work() as db:
+        return store.add(db, studio.studio_id, "drum", file.model_dump(by_alias=True)).id
 
 
-def practised(scope: Scope, practice_id: int) -> Practised:
+def practised(studio: Studio, practice_id: int) -> Practised:
     """Return a practice drum."""
-    with transaction() as db:
-        info = store.get(db, scope.studio_id, practice_id)
+    with studio.work() as db:
+        info = store.get(db, studio.studio_id, practice_id)
     file = _file(info)
     request = level(file.level)
     goal = request.goal_hz()
     return Practised(info.id, request, file, goal, _advice(request, file, goal))
 
 
-def tap_rod(scope: Scope, practice_id: int, rod: int) -> bytes:
+def tap_rod(studio: Studio, practice_id: int, rod: int) -> bytes:
     """Tap next to a rod: return the sound as WAV; where numbers are asked for it is read, too."""
-    with transaction() as db:
-        file = _file(store.get(db, scope.studio_id, practice_id, lock=True))
+    with studio.work() as db:
+        file = _file(store.get(db, studio.studio_id, practice_id, lock=True))
         hidden = _hidden(file)
         _check_rod(hidden, rod)
         file.rod, file.taps = rod, file.taps + 1
@@ -107,12 +106,12 @@ def tap_rod(scope: Scope, practice_id: int, rod: int) -> bytes:
     return wav_bytes(samples * PEAK / max(float(np.abs(samples).max()), 1e-9), RATE_HZ)
 
 
-def turn_rod(scope: Scope, practice_id: int, rod: int, turns: float) -> None:
+def turn_rod(studio: Studio, practice_id: int, rod: int, turns: float) -> None:
     """Turn a rod of a practice drum, tightening positive."""
     if not 0.0 < abs(turns) <= MOST_TURNS:
         raise InputError(f"{turns:g} is outside 1/16 to {MOST_TURNS:g} turns.", field="turns")
-    with transaction() as db:
-        file = _file(store.get(db, scope.studio_id, practice_id, lock=True))
+    with studio.work() as db:
+        file = _file(store.get(db, studio.studio_id, practice_id, lock=True))
         hidden = _hidden(file)
         _check_rod(hidden, rod)
         if any(hz is not None for hz in file.readings):
@@ -131,18 +130,18 @@ def turn_rod(scope: Scope, practice_id: int, rod: int, turns: float) -> None:
         store.keep(db, practice_id, file.model_dump(by_alias=True))
 
 
-def show_numbers(scope: Scope, practice_id: int, *, on: bool) -> None:
+def show_numbers(studio: Studio, practice_id: int, *, on: bool) -> None:
     """Show readings and advice for a practice drum, or not."""
-    with transaction() as db:
-        file = _file(store.get(db, scope.studio_id, practice_id, lock=True))
+    with studio.work() as db:
+        file = _file(store.get(db, studio.studio_id, practice_id, lock=True))
         file.numbers = on
         store.keep(db, practice_id, file.model_dump(by_alias=True))
 
 
-def check_drum(scope: Scope, practice_id: int) -> PracticeDone:
+def check_drum(studio: Studio, practice_id: int) -> PracticeDone:
     """Look at the hidden rods: how even the head is and how far from its goal."""
-    with transaction() as db:
-        file = _file(store.get(db, scope.studio_id, practice_id, lock=True))
+    with studio.work() as db:
+        file = _file(store.get(db, studio.studio_id, practice_id, lock=True))
         hidden = _hidden(file)
         off = 1200.0 * np.log2(hidden.rod_pitches_hz("batter") / level(file.level).goal_hz())
         file.done = PracticeDone(
@@ -152,9 +151,9 @@ def check_drum(scope: Scope, practice_id: int) -> PracticeDone:
         return file.done
 
 
-def goal_tap(scope: Scope, practice_id: int) -> bytes:
+def goal_tap(studio: Studio, practice_id: int) -> bytes:
     """Return how a tap sounds on the practice drum at its goal, as WAV."""
-    result = practised(scope, practice_id)
+    result = practised(studio, practice_id)
     even = np.full(result.level.rods, result.level.goal_n_per_m)
     drum = PracticeDrum(result.level.drum(), {"batter": even}, {"batter": 1.0})
     samples = drum.tap("batter", 0, rate=RATE_HZ)
@@ -167,14 +166,14 @@ def ear_sound(exercise_id: str, seed: int) -> bytes:
     return wav_bytes(samples * PEAK / max(float(np.abs(samples).max()), 1e-9), RATE_HZ)
 
 
-def answer(scope: Scope, exercise_id: str, seed: int, answered: str) -> tuple[bool, str]:
+def answer(studio: Studio, exercise_id: str, seed: int, answered: str) -> tuple[bool, str]:
     """Keep an answer; return whether it is right, and what it was."""
     result = question(exercise_id, seed, rate=RATE_HZ)
     if answered not in exercises()[exercise_id].options:
         raise InputError(f"“{answered}” is not one of the answers.", field="answer")
     file = EarAnswer(exercise=exercise_id, seed=seed, answered=answered, right=result.answer)
-    with transaction() as db:
-        store.add(db, scope.studio_id, "ear", file.model_dump(by_alias=True))
+    with studio.work() as db:
+        store.add(db, studio.studio_id, "ear", file.model_dump(by_alias=True))
     return answered == result.answer, result.says
 
 

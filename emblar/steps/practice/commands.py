@@ -8,6 +8,7 @@ from typing import TYPE_CHECKING, Annotated
 import typer
 
 from emblar.core.errors import DrumError, InputError
+from emblar.frame.commands import Head
 
 if TYPE_CHECKING:
     from emblar.core.synthesis.stroke import Samples
@@ -23,13 +24,6 @@ class Stroke(StrEnum):
     STROKE = "stroke"
     RAMP = "ramp"
     GROOVE = "groove"
-
-
-class Head(StrEnum):
-    """Which head is tapped."""
-
-    BATTER = "batter"
-    RESO = "reso"
 
 
 def write(samples: "Samples", out: Path) -> None:
@@ -67,6 +61,7 @@ def render_command(
     import numpy as np
 
     from emblar.core.acoustics.forward import predict
+    from emblar.core.catalogue import SHIPPED
     from emblar.core.synthesis.played import played
     from emblar.core.synthesis.practice import HIGHEST_FORCE
     from emblar.core.synthesis.stroke import drum_voice
@@ -78,7 +73,7 @@ def render_command(
         raise DrumError(f"force: {force:g} is outside 0 to {HIGHEST_FORCE:g}.")
     file = read_json(drum, DrumFile)
     lugs = lugs_of(file)
-    result = predict(file.drum(), lugs.batter_hz, lugs.reso_hz)
+    result = predict(file.drum(SHIPPED), lugs.batter_hz, lugs.reso_hz)
     voice = drum_voice(result, file.kind)
     samples = played(voice, file.kind, stroke.value, sample_rate_hz=RATE_HZ, seed=seed, force=force)
     peak = max(float(np.abs(samples).max()), 1e-9)
@@ -99,6 +94,7 @@ def practice_command(
     """Tap round a practice drum whose rods nobody sees, and strike it: a file for a microphone."""
     import numpy as np
 
+    from emblar.core.catalogue import SHIPPED
     from emblar.core.synthesis.practice import practice_drum
     from emblar.formats.drum import DrumFile
     from emblar.frame.commands import read_json
@@ -110,7 +106,9 @@ def practice_command(
         raise DrumError(f"strikes: {strikes} is outside 0 to 50.")
     file = read_json(drum, DrumFile)
     lugs = lugs_of(file)
-    hidden = practice_drum(file.drum(), lugs.batter_hz, lugs.reso_hz, uneven=uneven, seed=seed)
+    hidden = practice_drum(
+        file.drum(SHIPPED), lugs.batter_hz, lugs.reso_hz, uneven=uneven, seed=seed
+    )
     pieces = [hidden.tap(side.value, rod, rate=RATE_HZ) for rod in range(file.rods)]
     pieces += [hidden.strike(rate=RATE_HZ) for _ in range(strikes)]
     write(np.concatenate(pieces), out)

@@ -22,7 +22,7 @@ TURNS = (("1/16", 0.0625), ("⅛", 0.125), ("¼", 0.25), ("½", 0.5))
 
 
 @dataclass(frozen=True, slots=True)
-class Choice:
+class PracticeChoice:
     """A level or an exercise to choose, with what was reached."""
 
     id: str
@@ -34,8 +34,8 @@ class Choice:
 class PracticePage:
     """The places to begin."""
 
-    levels: tuple[Choice, ...]
-    exercises: tuple[Choice, ...]
+    levels: tuple[PracticeChoice, ...]
+    exercises: tuple[PracticeChoice, ...]
 
 
 def practice_page(done: Progress) -> PracticePage:
@@ -48,11 +48,11 @@ def practice_page(done: Progress) -> PracticePage:
             if best is not None
             else ""
         )
-        rounds.append(Choice(name, row.name, reached))
+        rounds.append(PracticeChoice(name, row.name, reached))
     ear = []
     for name, exercise in exercises().items():
         right, of = done.ear[name]
-        ear.append(Choice(name, exercise.name, f"{right} of {of} right" if of else ""))
+        ear.append(PracticeChoice(name, exercise.name, f"{right} of {of} right" if of else ""))
     return PracticePage(tuple(rounds), tuple(ear))
 
 

@@ -22,61 +22,61 @@ Seed = Annotated[int, Query(ge=0, lt=1 << 30)]
 
 
 @router.get("")
-def show(scope: Here, request: Request) -> Response:
+def show(studio: Here, request: Request) -> Response:
     """Show what can be practised and what was reached."""
-    page = practice_page(actions.progress(scope))
+    page = practice_page(actions.progress(studio))
     return render(request, "practice/page.html", {"page": page})
 
 
 @router.post("/drums")
-def begin(scope: Here, level: Annotated[Text, Form()]) -> Response:
+def begin(studio: Here, level: Annotated[Text, Form()]) -> Response:
     """Begin a practice drum."""
-    return go(f"/practice/drums/{actions.begin_drum(scope, level)}")
+    return go(f"/practice/drums/{actions.begin_drum(studio, level)}")
 
 
 @router.get("/drums/{practice_id}")
-def drum(scope: Here, request: Request, practice_id: Id) -> Response:
+def drum(studio: Here, request: Request, practice_id: Id) -> Response:
     """Show a practice drum."""
-    page = drum_page(actions.practised(scope, practice_id))
+    page = drum_page(actions.practised(studio, practice_id))
     return render(request, "practice/drum.html", {"page": page})
 
 
 @router.post("/drums/{practice_id}/tap.wav")
-def tap(scope: Here, practice_id: Id, rod: Rod) -> Response:
+def tap(studio: Here, practice_id: Id, rod: Rod) -> Response:
     """Tap next to a rod."""
-    return Response(actions.tap_rod(scope, practice_id, rod), media_type="audio/wav")
+    return Response(actions.tap_rod(studio, practice_id, rod), media_type="audio/wav")
 
 
 @router.get("/drums/{practice_id}/goal.wav")
-def goal(scope: Here, practice_id: Id) -> Response:
+def goal(studio: Here, practice_id: Id) -> Response:
     """Return how a tap sounds at the goal."""
-    return Response(actions.goal_tap(scope, practice_id), media_type="audio/wav")
+    return Response(actions.goal_tap(studio, practice_id), media_type="audio/wav")
 
 
 @router.post("/drums/{practice_id}/turn")
-def turn(scope: Here, practice_id: Id, rod: Rod, turns: Annotated[Number, Form()]) -> Response:
+def turn(studio: Here, practice_id: Id, rod: Rod, turns: Annotated[Number, Form()]) -> Response:
     """Turn a rod."""
-    actions.turn_rod(scope, practice_id, rod, turns)
+    actions.turn_rod(studio, practice_id, rod, turns)
     return go(f"/practice/drums/{practice_id}")
 
 
 @router.post("/drums/{practice_id}/numbers")
-def numbers(scope: Here, practice_id: Id, on: Annotated[bool, Form()]) -> Response:
+def numbers(studio: Here, practice_id: Id, on: Annotated[bool, Form()]) -> Response:
     """Show readings and advice, or not."""
-    actions.show_numbers(scope, practice_id, on=on)
+    actions.show_numbers(studio, practice_id, on=on)
     return go(f"/practice/drums/{practice_id}")
 
 
 @router.post("/drums/{practice_id}/check")
-def check(scope: Here, practice_id: Id) -> Response:
+def check(studio: Here, practice_id: Id) -> Response:
     """Look at the hidden rods."""
-    actions.check_drum(scope, practice_id)
+    actions.check_drum(studio, practice_id)
     return go(f"/practice/drums/{practice_id}")
 
 
 @router.get("/ear/{exercise_id}")
 def ear(
-    scope: Here,
+    studio: Here,
     request: Request,
     exercise_id: str,
     right: Literal["yes", "no", ""] = "",
@@ -90,7 +90,7 @@ def ear(
     was = {"yes": True, "no": False}.get(right)
     seed = secrets.randbelow(1 << 30)
     page = ear_page(
-        exercise, seed, actions.progress(scope), right=was, words=checked_notice(done, mark)
+        exercise, seed, actions.progress(studio), right=was, words=checked_notice(done, mark)
     )
     return render(request, "practice/ear.html", {"page": page})
 
@@ -103,11 +103,11 @@ def ear_sound(exercise_id: str, seed: Seed) -> Response:
 
 @router.post("/ear/{exercise_id}")
 def ear_answer(
-    scope: Here,
+    studio: Here,
     exercise_id: str,
     seed: Annotated[int, Form(ge=0, lt=1 << 30)],
     answer: Annotated[Text, Form()],
 ) -> Response:
     """Keep an answer and ask the next question."""
-    right, known = actions.answer(scope, exercise_id, seed, answer)
+    right, known = actions.answer(studio, exercise_id, seed, answer)
     return go(f"/practice/ear/{exercise_id}?right={'yes' if right else 'no'}{notice_query(known)}")

@@ -32,7 +32,7 @@ STATES: dict[How, State] = {
 
 
 @dataclass(frozen=True, slots=True)
-class SessionRow:
+class SessionLine:
     """A session as listed."""
 
     id: int
@@ -50,7 +50,7 @@ class SessionRow:
 class SessionsPage:
     """Everything the list of sessions shows."""
 
-    rows: tuple[SessionRow, ...]
+    rows: tuple[SessionLine, ...]
     undo: int | None
     kits: tuple[KitChoice, ...]
     older: int | None
@@ -84,7 +84,7 @@ def step_href(session_id: int, following: Next) -> str:
     return f"/sessions/{session_id}/{NEXT[following][0]}"
 
 
-def _row(state: SessionState, time: datetime) -> SessionRow:
+def _row(state: SessionState, time: datetime) -> SessionLine:
     session = state.session
     href = step_href(session.id, state.next)
     strip = [
@@ -92,7 +92,7 @@ def _row(state: SessionState, time: datetime) -> SessionRow:
         for d in state.drums
     ]
     planned = sum(d.how in ("planned", "tuned") for d in state.drums)
-    return SessionRow(
+    return SessionLine(
         session.id,
         session.name,
         session.artist,

@@ -4,6 +4,7 @@ from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, replace
 
 from emblar.core.acoustics.drum import Side
+from emblar.core.catalogue import Catalogue
 from emblar.core.drum import Setup
 from emblar.core.errors import EmblarError, InputError
 from emblar.core.evening.setlist import Change, Offer, SetDrum, Setlist, Song, plan_setlist
@@ -12,7 +13,7 @@ from emblar.core.planning.problem import Problem
 from emblar.core.planning.search import DrumSearch
 from emblar.core.tuning.head_response import goal_per_turn
 from emblar.formats.plan import DrumPlanFile
-from emblar.platform.scope import Scope
+from emblar.platform.studio import Studio
 from emblar.steps.kit.actions.drums import kit
 from emblar.steps.kit.queries.slots import KitDrum
 from emblar.steps.listen.actions.measuring import measured_record
@@ -41,14 +42,14 @@ class SetlistView:
     result: Setlist
 
 
-def planned_songs(scope: Scope) -> list[SongInfo]:
+def planned_songs(studio: Studio) -> list[SongInfo]:
     """Return the sessions that have a plan, the newest first."""
     return [
-        SongInfo(s.id, s.name, s.artist) for s in all_sessions(scope) if s.plan_version is not None
+        SongInfo(s.id, s.name, s.artist) for s in all_sessions(studio) if s.plan_version is not None
     ]
 
 
-def setlist(scope: Scope, session_ids: Sequence[int], *, free_order: bool) -> SetlistView:
+def setlist(studio: Studio, session_ids: Sequence[int], *, free_order: bool) -> SetlistView:
     """Return how to play songs on one kit.
 
     Parameters
@@ -67,40 +68,40 @@ def setlist(scope: Scope, session_ids: Sequence[int], *, free_order: bool) -> Se
         raise InputError(f"Choose two songs at least, and up to {MOST_SONGS}.")
     infos, plans = [], []
     for session_id in session_ids:
-        session = one_session(scope, session_id)
+        session = one_session(studio, session_id)
         infos.append(SongInfo(session.id, session.name, session.artist))
-        plans.append(_of_song(scope, session_id))
+        plans.append(_of_song(studio, session_id))
         if not plans[-1]:
             raise InputError(f"“{session.name}” is not planned yet. Plan its kit first.")
     drums = {str(d.drum_id): d.owned for song_drums in plans for d, _ in song_drums}
     if len(drums) == sum(len(song_drums) for song_drums in plans):
         raise InputError("These songs share no drum. Use one kit in both: Kit, “use a kit”.")
     songs = tuple(
-        Song(info.name, _offers(scope, info.id, song_drums, plans[:i] + plans[i + 1 :]))
+        Song(info.name, _offers(studio, info.id, song_drums, plans[:i] + plans[i + 1 :]))
         for i, (info, song_drums) in enumerate(zip(infos, plans, strict=True))
     )
     known = {key: SetDrum(owned.kind, owned.rods) for key, owned in drums.items()}
-    best = plan_setlist(known, songs, free_order=free_order)
+    best = plan_setlist(studio.catalogue(), known, songs, free_order=free_order)
     return SetlistView(tuple(infos), drums, songs, best)
 
 
 Planned = list[tuple[KitDrum, DrumPlanFile]]
 
 
-def _of_song(scope: Scope, session_id: int) -> Planned:
-    plan = latest_plan(scope, session_id)
+def _of_song(studio: Studio, session_id: int) -> Planned:
+    plan = latest_plan(studio, session_id)
     if plan is None:
         return []
-    return [(d, plan.drums[d.id]) for d in kit(scope, session_id) if d.id in plan.drums]
+    return [(d, plan.drums[d.id]) for d in kit(studio, session_id) if d.id in plan.drums]
 
 
 def _offers(
-    scope: Scope, session_id: int, planned: Planned, others: Sequence[Planned]
+    studio: Studio, session_id: int, planned: Planned, others: Sequence[Planned]
 ) -> dict[str, tuple[Offer, ...]]:
     """Return the ways to set each drum of a song up: as planned, and nearer to other songs'."""
-    result = measured_record(scope, session_id)
-    brief = asked_of(one_session(scope, session_id)).brief()
-    shelf = the_shelf(scope)
+    result = measured_record(studio, session_id)
+    brief = asked_of(one_session(studio, session_id)).brief()
+    shelf = the_shelf(studio)
     offers: dict[str, tuple[Offer, ...]] = {}
     for drum, file in planned:
         key = str(drum.drum_id)
@@ -151,9 +152,11 @@ def _setup(file: DrumPlanFile) -> Setup:
     return replace(file.setup(), dampers=tuple(sorted(file.dampers)), semitones=0.0)
 
 
-def turns_of(owned: OwnedDrum, setup: Setup, done: Change) -> dict[Side, float]:
+def turns_of(
+    catalogue: Catalogue, owned: OwnedDrum, setup: Setup, done: Change
+) -> dict[Side, float]:
     """Return by how many turns of the key each head is moved to a setup, every rod alike."""
-    drum = model(wearing(owned, setup.reso, setup.port_in), batter=setup.batter)
+    drum = model(catalogue, wearing(owned, setup.reso, setup.port_in), batter=setup.batter)
     result: dict[Side, float] = {}
     for side, by in done.tuned.items():
         goal_hz = setup.batter_hz if side == "batter" else setup.reso_hz

@@ -5,7 +5,7 @@ from dataclasses import dataclass
 
 from emblar.core.acoustics.drum import Side
 from emblar.core.acoustics.limits import head_name
-from emblar.core.catalogue import construction, damper, strikers, wire_settings
+from emblar.core.catalogue import Catalogue
 from emblar.core.drum import Setup
 from emblar.core.evening.setlist import Change
 from emblar.core.naming import lower_first
@@ -50,6 +50,7 @@ class SetlistPage:
 
 
 def setlist_page(
+    catalogue: Catalogue,
     songs: Sequence[SongInfo],
     places: Mapping[int, str],
     *,
@@ -60,7 +61,7 @@ def setlist_page(
 ) -> SetlistPage:
     """Return the page, with what was found if anything was asked."""
     fields = tuple(SongField(s.id, s.name, s.artist, places.get(s.id, "")) for s in songs)
-    placed = _placed(view) if view is not None else ()
+    placed = _placed(catalogue, view) if view is not None else ()
     return SetlistPage(
         fields,
         free_order,
@@ -83,7 +84,7 @@ def _sentence(view: SetlistView) -> str:
     return f"About {known.minutes:.0f} min of changes between the songs; {steps}."
 
 
-def _placed(view: SetlistView) -> tuple[Placed, ...]:
+def _placed(catalogue: Catalogue, view: SetlistView) -> tuple[Placed, ...]:
     rows = []
     for i, chosen, changes in zip(
         view.result.order, view.result.chosen, view.result.changes, strict=True
@@ -93,7 +94,7 @@ def _placed(view: SetlistView) -> tuple[Placed, ...]:
         for key, done in changes.items():
             if not done.nothing:
                 owned, setup = view.drums[key], song.offers[key][chosen[key]].setup
-                lines.append((owned.name, _words(owned, setup, done)))
+                lines.append((owned.name, _words(catalogue, owned, setup, done)))
         minutes = sum(done.minutes for done in changes.values())
         known = [
             f"{view.drums[key].name} {song.offers[key][index].steps:.1f}"
@@ -112,15 +113,15 @@ def _placed(view: SetlistView) -> tuple[Placed, ...]:
     return tuple(rows)
 
 
-def _words(owned: OwnedDrum, setup: Setup, done: Change) -> tuple[str, ...]:
+def _words(catalogue: Catalogue, owned: OwnedDrum, setup: Setup, done: Change) -> tuple[str, ...]:
     """Return what is done on a drum, the quickest first."""
-    rows = [f"{lower_first(damper(row).name)} off" for row in done.off]
-    rows += [f"{lower_first(damper(row).name)} on" for row in done.on]
+    rows = [f"{lower_first(catalogue.damper(row).name)} off" for row in done.off]
+    rows += [f"{lower_first(catalogue.damper(row).name)} on" for row in done.on]
     if done.wires:
-        rows.append(wire_settings()[done.wires].name)
+        rows.append(catalogue.wire_settings[done.wires].name)
     if done.striker:
-        rows.append(f"with the {lower_first(strikers()[done.striker].name)}")
-    turns = turns_of(owned, setup, done)
+        rows.append(f"with the {lower_first(catalogue.strikers[done.striker].name)}")
+    turns = turns_of(catalogue, owned, setup, done)
     for side, by in done.tuned.items():
         hz = setup.batter_hz if side == "batter" else setup.reso_hz or 0.0
         way = "up" if by > 0.0 else "down"
@@ -130,14 +131,14 @@ def _words(owned: OwnedDrum, setup: Setup, done: Change) -> tuple[str, ...]:
             f"{head_name(owned.kind, side)} {way} {abs(by):.0f} ct to {hz:.0f} Hz: about {size} "
             f"of a turn on every rod{below}"
         )
-    rows += [_new_head(owned, setup, side) for side in done.heads]
+    rows += [_new_head(catalogue, owned, setup, side) for side in done.heads]
     return tuple(rows)
 
 
-def _new_head(owned: OwnedDrum, setup: Setup, side: Side) -> str:
+def _new_head(catalogue: Catalogue, owned: OwnedDrum, setup: Setup, side: Side) -> str:
     made = setup.batter if side == "batter" else setup.reso
     name = head_name(owned.kind, side)
     if made is None:
         return f"{name} off"
     hz = setup.batter_hz if side == "batter" else setup.reso_hz or 0.0
-    return f"new {name}: {lower_first(construction(made).name)}, to {hz:.0f} Hz"
+    return f"new {name}: {lower_first(catalogue.construction(made).name)}, to {hz:.0f} Hz"

@@ -7,7 +7,7 @@ from emblar.formats.setlist import setlist_plan_file
 from emblar.frame.here import Here
 from emblar.frame.reading import ReadAtOnce
 from emblar.frame.templating import render
-from emblar.platform.scope import Scope
+from emblar.platform.studio import Studio
 from emblar.steps.setlist.actions import SetlistView, planned_songs, setlist
 from emblar.steps.setlist.page import setlist_page
 
@@ -25,7 +25,7 @@ def _places(request: Request) -> dict[int, str]:
     return result
 
 
-def _planned(scope: Scope, places: dict[int, str], *, free_order: bool) -> SetlistView:
+def _planned(studio: Studio, places: dict[int, str], *, free_order: bool) -> SetlistView:
     order = []
     for session, text in places.items():
         if not text:
@@ -37,20 +37,21 @@ def _planned(scope: Scope, places: dict[int, str], *, free_order: bool) -> Setli
             )
         order.append((int(text), session))
     ids = [session for _, session in sorted(order)]
-    return setlist(scope, ids, free_order=free_order)
+    return setlist(studio, ids, free_order=free_order)
 
 
 @router.get("/setlist")
-def show(scope: Here, request: Request, free: str = "") -> Response:
+def show(studio: Here, request: Request, free: str = "") -> Response:
     """Show the songs there are, and how to play those that were chosen."""
     places, problem, result = _places(request), "", None
     if any(places.values()):
         try:
-            result = _planned(scope, places, free_order=bool(free))
+            result = _planned(studio, places, free_order=bool(free))
         except EmblarError as error:
             problem = str(error)
     page = setlist_page(
-        planned_songs(scope),
+        studio.catalogue(),
+        planned_songs(studio),
         places,
         free_order=bool(free),
         view=result,
@@ -61,9 +62,9 @@ def show(scope: Here, request: Request, free: str = "") -> Response:
 
 
 @router.get("/setlist.json")
-def as_json(scope: Here, request: Request, free: str = "") -> Response:
+def as_json(studio: Here, request: Request, free: str = "") -> Response:
     """Return a setlist as ``emblar.setlist-plan/1``."""
-    result = _planned(scope, _places(request), free_order=bool(free))
+    result = _planned(studio, _places(request), free_order=bool(free))
     names = {key: owned.name for key, owned in result.drums.items()}
     text = setlist_plan_file(result.requests, result.result, names).model_dump_json(
         by_alias=True, indent=2

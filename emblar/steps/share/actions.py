@@ -12,9 +12,9 @@ from datetime import timedelta
 
 from emblar.core.errors import InputError, NotFoundError
 from emblar.core.quantities.registry import steps as all_steps
-from emblar.platform.database import together, transaction
-from emblar.platform.scope import Scope, in_session
+from emblar.platform.database import transaction
 from emblar.platform.settings import current_time
+from emblar.platform.studio import Studio, in_session
 from emblar.steps.kit.actions.drums import kit
 from emblar.steps.kit.queries.slots import KitDrum
 from emblar.steps.plan.actions.planning import replan_drum
@@ -48,7 +48,7 @@ ASIDE = "set aside"
 class Opened:
     """A link that was opened: whose, and what it shows."""
 
-    scope: Scope
+    studio: Studio
     share: ShareInfo
 
     @property
@@ -77,7 +77,7 @@ class Said:
     link: str
 
 
-def make_share(scope: Scope, session_id: int, name: str, parts: Sequence[str], days: int) -> str:
+def make_share(studio: Studio, session_id: int, name: str, parts: Sequence[str], days: int) -> str:
     """Make a link and return its token, which is not kept.
 
     Raises
@@ -95,17 +95,17 @@ def make_share(scope: Scope, session_id: int, name: str, parts: Sequence[str], d
         raise InputError("Choose what the link shows.", field="parts")
     if not 1 <= days <= MOST_DAYS:
         raise InputError(f"{days} days will not do: 1 to {MOST_DAYS}.", field="days")
-    return _kept(scope, session_id, called, chosen, days)
+    return _kept(studio, session_id, called, chosen, days)
 
 
-def pair_phone(scope: Scope, session_id: int) -> str:
+def pair_phone(studio: Studio, session_id: int) -> str:
     """Make a link by which a phone works at a session's bench for a day; return its token."""
-    return _kept(scope, session_id, PHONE, (BENCH,), PHONE_DAYS)
+    return _kept(studio, session_id, PHONE, (BENCH,), PHONE_DAYS)
 
 
-def _kept(scope: Scope, session_id: int, called: str, chosen: tuple[str, ...], days: int) -> str:
+def _kept(studio: Studio, session_id: int, called: str, chosen: tuple[str, ...], days: int) -> str:
     token = secrets.token_urlsafe(TOKEN_BYTES)
-    with in_session(scope, session_id) as db:
+    with in_session(studio, session_id) as db:
         if len(_alive(store.listing(db, session_id))) >= MOST_LINKS:
             raise InputError(f"{MOST_LINKS} links are open already. End some first.")
         store.add(
@@ -122,15 +122,15 @@ def _alive(matches: Sequence[ShareInfo]) -> list[ShareInfo]:
     return [s for s in matches if s.revoked_at is None and s.expires_at > current_time()]
 
 
-def shares(scope: Scope, session_id: int) -> list[ShareInfo]:
+def shares(studio: Studio, session_id: int) -> list[ShareInfo]:
     """Return a session's links that are open, the newest first."""
-    with in_session(scope, session_id) as db:
+    with in_session(studio, session_id) as db:
         return _alive(store.listing(db, session_id))
 
 
-def end_share(scope: Scope, session_id: int, share_id: int) -> None:
+def end_share(studio: Studio, session_id: int, share_id: int) -> None:
     """End a link: who follows it finds nothing."""
-    with in_session(scope, session_id) as db:
+    with in_session(studio, session_id) as db:
         store.revoke(db, session_id, share_id, current_time())
 
 
@@ -157,7 +157,7 @@ def open_share(token: str, *, count: bool = False, phone: bool = False) -> Opene
             raise NotFoundError(GONE)
         if count:
             store.count_opened(db, share.id)
-    return Opened(Scope(share.studio_id, user=f"link {share.id}"), share)
+    return Opened(Studio(share.studio_id, user=f"link {share.id}"), share)
 
 
 def say(
@@ -165,7 +165,7 @@ def say(
 ) -> None:
     """Keep what somebody says of a drum through a link; as ``say_here``."""
     _say(
-        opened.scope,
+        opened.studio,
         opened.session_id,
         opened.share.id,
         slot_id,
@@ -175,7 +175,7 @@ def say(
 
 
 def say_here(
-    scope: Scope,
+    studio: Studio,
     session_id: int,
     slot_id: int,
     author: str,
@@ -195,11 +195,11 @@ def say_here(
     InputError
         Nothing is said, by nobody, of no such drum, or too much was said already.
     """
-    _say(scope, session_id, None, slot_id, (author, description, quantity), more)
+    _say(studio, session_id, None, slot_id, (author, description, quantity), more)
 
 
 def _say(
-    scope: Scope,
+    studio: Studio,
     session_id: int,
     share_id: int | None,
     slot_id: int,
@@ -217,8 +217,8 @@ def _say(
     if not text and not quantity:
         raise InputError("Say something, or choose what there should be more of.", field="said")
     by = (HEARD_STEPS if more else -HEARD_STEPS) if quantity else None
-    with in_session(scope, session_id) as db:
-        if slot_id not in {d.id for d in kit(scope, session_id)}:
+    with in_session(studio, session_id) as db:
+        if slot_id not in {d.id for d in kit(studio, session_id)}:
             raise NotFoundError("That drum is not in this kit any more.")
         if store.count_comments(db, session_id, share_id) >= MOST_COMMENTS:
             raise InputError(ENOUGH if share_id is None else ENOUGH_THROUGH)
@@ -231,10 +231,10 @@ def said_through(opened: Opened) -> list[CommentInfo]:
         return store.comments(db, opened.session_id, share_id=opened.share.id)
 
 
-def said_of(scope: Scope, session_id: int) -> list[Said]:
+def comments_on(studio: Studio, session_id: int) -> list[Said]:
     """Return what was said of a session, the newest first."""
-    drums = {d.id: d.owned.name for d in kit(scope, session_id)}
-    with in_session(scope, session_id) as db:
+    drums = {d.id: d.owned.name for d in kit(studio, session_id)}
+    with in_session(studio, session_id) as db:
         links = {s.id: s.name for s in store.listing(db, session_id)}
         result = store.comments(db, session_id)
     return [
@@ -243,7 +243,7 @@ def said_of(scope: Scope, session_id: int) -> list[Said]:
     ]
 
 
-def accept(scope: Scope, session_id: int, comment_id: int) -> None:
+def accept(studio: Studio, session_id: int, comment_id: int) -> None:
     """Take what was said as a wish: the drum is planned anew with it.
 
     Raises
@@ -251,18 +251,18 @@ def accept(scope: Scope, session_id: int, comment_id: int) -> None:
     InputError
         It was answered already.
     """
-    with together() as db:
-        drums = {d.id: d for d in kit(scope, session_id)}
-        comment = _answered(scope, session_id, comment_id, ACCEPTED)
+    with studio.together() as unit, unit.work() as db:
+        drums = {d.id: d for d in kit(unit, session_id)}
+        comment = _answered(unit, session_id, comment_id, ACCEPTED)
         drum = drums.get(comment.slot_id)
         if drum is None:
             raise NotFoundError("That drum is not in this kit any more.")
         db.flush()
         if comment.quantity is not None and comment.steps is not None:
-            replan_drum(scope, session_id, drum.id, _wished(drum, comment.quantity, comment.steps))
+            replan_drum(unit, session_id, drum.id, _wished(drum, comment.quantity, comment.steps))
 
 
-def set_aside(scope: Scope, session_id: int, comment_id: int) -> None:
+def set_aside(studio: Studio, session_id: int, comment_id: int) -> None:
     """Leave what was said as it is.
 
     Raises
@@ -270,12 +270,12 @@ def set_aside(scope: Scope, session_id: int, comment_id: int) -> None:
     InputError
         It was answered already.
     """
-    with together():
-        _answered(scope, session_id, comment_id, ASIDE)
+    with studio.together() as unit:
+        _answered(unit, session_id, comment_id, ASIDE)
 
 
-def _answered(scope: Scope, session_id: int, comment_id: int, state: str) -> CommentInfo:
-    with in_session(scope, session_id) as db:
+def _answered(studio: Studio, session_id: int, comment_id: int, state: str) -> CommentInfo:
+    with in_session(studio, session_id) as db:
         before = store.set_state(db, session_id, comment_id, state)
     if before.state != NEW:
         raise InputError(f"This was {before.state} already.")

@@ -3,7 +3,9 @@
 from collections.abc import Iterable
 
 from emblar.core.acoustics.inverse import turns_for
-from emblar.core.catalogue import construction, damper, hoops, shells, strikers, wire_settings
+from emblar.core.catalogue import (
+    Catalogue,
+)
 from emblar.core.errors import InputError
 from emblar.core.notes import note_text
 from emblar.core.planning.findings import findings
@@ -11,7 +13,7 @@ from emblar.core.planning.kit import OwnedDrum, model, wearing
 from emblar.core.planning.microphones import microphone_note
 from emblar.formats.plan import DrumPlanFile
 from emblar.formats.sheet import SheetDrum, SheetFile, SheetHead, WorkStep
-from emblar.platform.scope import Scope
+from emblar.platform.studio import Studio
 from emblar.steps.kit.actions.drums import kit
 from emblar.steps.kit.queries.slots import KitDrum
 from emblar.steps.listen.actions.recordings import AnalysedRecord, analysed_record
@@ -19,7 +21,7 @@ from emblar.steps.plan.actions.planning import KitPlan, latest_plan
 from emblar.steps.sessions.actions.editing import asked_of, one_session
 
 
-def sheet(scope: Scope, session_id: int) -> SheetFile:
+def sheet(studio: Studio, session_id: int) -> SheetFile:
     """Return the setup sheet of a session's kit.
 
     Raises
@@ -27,11 +29,12 @@ def sheet(scope: Scope, session_id: int) -> SheetFile:
     InputError
         Nothing is planned yet.
     """
-    info = one_session(scope, session_id)
+    catalogue = studio.catalogue()
+    info = one_session(studio, session_id)
     plan, result, drums = (
-        latest_plan(scope, session_id),
-        analysed_record(scope, session_id),
-        kit(scope, session_id),
+        latest_plan(studio, session_id),
+        analysed_record(studio, session_id),
+        kit(studio, session_id),
     )
     if plan is None or not plan.drums:
         raise InputError("Nothing is planned yet, so nothing can be printed. Plan the kit first.")
@@ -42,15 +45,15 @@ def sheet(scope: Scope, session_id: int) -> SheetFile:
         artist=info.artist,
         song=info.name,
         plan_version=plan.version,
-        drums=[_drum(drum, file, result) for drum, file in planned],
+        drums=[_drum(catalogue, drum, file, result) for drum, file in planned],
         unplanned=_unplanned(drums, plan),
         cymbals=_cymbals(result),
         microphones=request.microphones,
         minutes=sum(file.minutes for _, file in planned),
         available_minutes=request.minutes * request.hands if request.minutes is not None else None,
         order=_order(planned),
-        shopping=_counted(name for drum, file in planned for name in to_buy(drum, file)),
-        packing=_counted(_packed(planned)),
+        shopping=_counted(name for drum, file in planned for name in to_buy(catalogue, drum, file)),
+        packing=_counted(_packed(catalogue, planned)),
         warnings=list(plan.warnings),
     )
 
@@ -101,10 +104,10 @@ def _what(drum: KitDrum, file: DrumPlanFile) -> str:
     return ", ".join(parts)
 
 
-def to_buy(drum: KitDrum, file: DrumPlanFile) -> list[str]:
+def to_buy(catalogue: Catalogue, drum: KitDrum, file: DrumPlanFile) -> list[str]:
     """Return the heads to buy for a drum: those planned, and those that are spent."""
     size = f"{drum.owned.diameter_in:g} in"
-    names = [f"{construction(head).name}, {size}" for head in file.bought]
+    names = [f"{catalogue.construction(head).name}, {size}" for head in file.bought]
     known = file.drum.findings if file.drum is not None else drum.owned.findings
     spent = {findings()[name].changes: findings()[name].by_log for name in known}
     for side, head, current in (
@@ -113,20 +116,20 @@ def to_buy(drum: KitDrum, file: DrumPlanFile) -> list[str]:
     ):
         if side in spent and head is not None and head == current:
             why = "one that is due" if spent[side] else "pitted one"
-            names.append(f"{construction(head).name}, {size}, in place of the {why}")
+            names.append(f"{catalogue.construction(head).name}, {size}, in place of the {why}")
     return names
 
 
-def _packed(planned: list[tuple[KitDrum, DrumPlanFile]]) -> list[str]:
+def _packed(catalogue: Catalogue, planned: list[tuple[KitDrum, DrumPlanFile]]) -> list[str]:
     """Return what has to be there besides the drums: heads, dampers, sticks, beaters, the key."""
     names = [
-        f"{construction(head).name}, {drum.owned.diameter_in:g} in"
+        f"{catalogue.construction(head).name}, {drum.owned.diameter_in:g} in"
         for drum, file in planned
         for head, current in ((file.batter, drum.owned.batter), (file.reso, drum.owned.reso))
         if head is not None and head != current and head not in file.bought
     ]
-    names += [damper(d).name for _, file in planned for d in file.dampers]
-    names += dict.fromkeys(strikers()[file.striker].name for _, file in planned)
+    names += [catalogue.damper(d).name for _, file in planned for d in file.dampers]
+    names += dict.fromkeys(catalogue.strikers[file.striker].name for _, file in planned)
     return [*names, "drum key"]
 
 
@@ -143,8 +146,10 @@ def _unplanned(drums: list[KitDrum], plan: KitPlan) -> list[str]:
     ]
 
 
-def _head(head: str, lug_hz: float, tension: float, present: str | None) -> SheetHead:
-    made = construction(head)
+def _head(
+    catalogue: Catalogue, head: str, lug_hz: float, tension: float, present: str | None
+) -> SheetHead:
+    made = catalogue.construction(head)
     return SheetHead(
         construction=made.name,
         film=made.film_label,
@@ -155,31 +160,39 @@ def _head(head: str, lug_hz: float, tension: float, present: str | None) -> Shee
     )
 
 
-def _doubt_in_turns(owned: OwnedDrum, plan: DrumPlanFile) -> float:
+def _doubt_in_turns(catalogue: Catalogue, owned: OwnedDrum, plan: DrumPlanFile) -> float:
     """Return by how many turns of every batter rod the plan's pitch may be off, one sd."""
     predicted = plan.prediction
-    built = model(wearing(owned, plan.reso, plan.port_in), batter=plan.batter)
+    built = model(catalogue, wearing(owned, plan.reso, plan.port_in), batter=plan.batter)
     lug = predicted.lug_hz.batter
     higher = lug * 2.0 ** (predicted.drum_pitch_sd_cents / 1200.0)
     return turns_for(built, "batter", lug, higher).value
 
 
-def _drum(drum: KitDrum, plan: DrumPlanFile, record: AnalysedRecord | None) -> SheetDrum:
+def _drum(
+    catalogue: Catalogue, drum: KitDrum, plan: DrumPlanFile, record: AnalysedRecord | None
+) -> SheetDrum:
     owned, predicted = drum.owned, plan.prediction
     reso = None
     if plan.reso and predicted.lug_hz.reso and predicted.tension_n_per_m.reso:
-        reso = _head(plan.reso, predicted.lug_hz.reso, predicted.tension_n_per_m.reso, owned.reso)
+        reso = _head(
+            catalogue, plan.reso, predicted.lug_hz.reso, predicted.tension_n_per_m.reso, owned.reso
+        )
     card = record.voice(plan.voice) if record else None
     return SheetDrum(
         name=owned.name,
         kind=owned.kind,
         size=f"{owned.diameter_in:g} × {owned.depth_in:g} in",
         rods=owned.rods,
-        hoop=hoops()[owned.hoop].name,
-        shell=shells()[owned.shell].name,
+        hoop=catalogue.hoops[owned.hoop].name,
+        shell=catalogue.shells[owned.shell].name,
         voice=plan.voice,
         batter=_head(
-            plan.batter, predicted.lug_hz.batter, predicted.tension_n_per_m.batter, owned.batter
+            catalogue,
+            plan.batter,
+            predicted.lug_hz.batter,
+            predicted.tension_n_per_m.batter,
+            owned.batter,
         ),
         reso=reso,
         port_in=plan.port_in,
@@ -187,15 +200,15 @@ def _drum(drum: KitDrum, plan: DrumPlanFile, record: AnalysedRecord | None) -> S
         microphone=microphone_note(
             owned.kind, owned.diameter_in, front=plan.reso is not None, port_in=plan.port_in
         ),
-        dampers=[damper(d).name for d in plan.dampers],
-        struck_with=strikers()[plan.striker].name,
-        wires=wire_settings()[plan.wires].name if owned.kind == "snare" else "",
+        dampers=[catalogue.damper(d).name for d in plan.dampers],
+        struck_with=catalogue.strikers[plan.striker].name,
+        wires=catalogue.wire_settings[plan.wires].name if owned.kind == "snare" else "",
         minutes=plan.minutes,
         relation_semitones=plan.semitones,
         drum_pitch_hz=plan.card["pitch"].value,
         drum_pitch_note=note_text(plan.card["pitch"].value),
         drum_pitch_sd_cents=predicted.drum_pitch_sd_cents,
-        drum_pitch_sd_turns=_doubt_in_turns(owned, plan),
+        drum_pitch_sd_turns=_doubt_in_turns(catalogue, owned, plan),
         record_pitch_hz=card.fundamental_hz if card else None,
         record_pitch_sd_cents=card.fundamental_sd_cents if card else None,
         sustain_s=predicted.sustain_s,
@@ -203,7 +216,7 @@ def _drum(drum: KitDrum, plan: DrumPlanFile, record: AnalysedRecord | None) -> S
         record_sustain_s=card.decay_s if card else None,
         limits=predicted.limits,
         cautions=plan.cautions,
-        to_buy=to_buy(drum, plan),
+        to_buy=to_buy(catalogue, drum, plan),
     )
 
 

@@ -1,40 +1,25 @@
-"""Shelf: loose heads that plans may use, and parts of one's own in the catalogue.
+"""Shelf: loose heads that plans may use, and parts of one's own in the catalogue."""
 
-Conventions
------------
-The catalogue is a value: the shipped parts and a studio's own. ``use_own_parts`` has the request or
-job that calls it use its studio's, before anything is planned or shown; others are not touched.
-"""
-
-import contextlib
 import hashlib
-import logging
 import re
 from collections.abc import Collection, Sequence
 from typing import Any
 
-from emblar.core.catalogue import SNARE_SIDE_MOST_MIL, construction, numbers, row_of, use_own
-from emblar.core.errors import DocumentError, InputError
+from emblar.core.catalogue import SNARE_SIDE_MOST_MIL, row_of
+from emblar.core.errors import InputError
 from emblar.core.planning.brief import Condition, OwnedHead
 from emblar.core.planning.kit import check_range
-from emblar.core.tuning.muffling import Layer, Learned, Response, learned, responses
-from emblar.formats.own_part import part_row
-from emblar.formats.stored import lenient
-from emblar.platform.database import transaction
-from emblar.platform.scope import Scope
-from emblar.steps.bench import queries as bench_store
+from emblar.core.tuning.muffling import LearnedDamper
+from emblar.platform.own_parts import OwnPart, learned_dampers, readable_parts
+from emblar.platform.studio import Studio
 from emblar.steps.kit.queries import heads as head_store
 from emblar.steps.kit.queries import slots as kit_store
 from emblar.steps.kit.queries.heads import ShelfHead
 from emblar.steps.shelf import queries as store
-from emblar.steps.shelf.queries import OwnPart
 
-log = logging.getLogger("emblar.steps")
 CONDITIONS: tuple[Condition, ...] = ("fresh", "used", "worn")
 MOST = 99
 MOST_LETTERS = 80
-LEAST_STROKES = 2
-"""One stroke pair alone does not change what plans take a damper to do."""
 MOST_PLIES = 3
 LEAST_FOR_FLUID = 2
 PLY_MIL = (1.5, 20.0)
@@ -55,66 +40,26 @@ CALLED = {
 """What a person calls a damper's numbers, and what is typed over what is kept."""
 
 
-def use_own_parts(scope: Scope) -> None:
-    """Use the catalogue with what the studio added, in this request or job."""
-    with transaction() as db:
-        parts = _read(store.parts(db, scope.studio_id))
-        struck = bench_store.muffled(db, scope.studio_id)
-    values = learned_dampers(struck)
-    use_own(
-        ((part.part, row) for part, row in parts),
-        [(name, row.times) for name, row in values.items() if row.strokes >= LEAST_STROKES],
-    )
-
-
-def _read(parts: Sequence[OwnPart]) -> list[tuple[OwnPart, Any]]:
-    """Return parts with their rows of the catalogue, without those that cannot be read."""
-    result = []
-    for part in parts:
-        try:
-            result.append((part, part_row(part.part, part.row)))
-        except DocumentError:
-            log.warning("part %s cannot be read", part.id)
-    return result
-
-
-def learned_dampers(struck: Sequence[Sequence[dict[str, Any]]]) -> dict[str, Learned]:
-    """Return what strokes with dampers laid on one by one tell of each damper, by id.
-
-    Parameters
-    ----------
-    struck
-        The strokes of each drum and session as kept, in order.
-    """
-    rows: list[Response] = []
-    for layers in struck:
-        # What cannot be read tells nothing, and keeps nobody from the rest.
-        with contextlib.suppress(DocumentError):
-            rows += responses([lenient(Layer, row, "A stroke") for row in layers])
-    return learned(rows, numbers("damper")["resistance"].sd_share) if rows else {}
-
-
-def dampers_learned(scope: Scope) -> dict[str, Learned]:
+def dampers_learned(studio: Studio) -> dict[str, LearnedDamper]:
     """Return what the studio's own strokes tell of each damper, by id."""
-    with transaction() as db:
-        struck = bench_store.muffled(db, scope.studio_id)
-    return learned_dampers(struck)
+    with studio.work() as db:
+        return learned_dampers(db, studio.studio_id)
 
 
-def loose_heads(scope: Scope) -> list[ShelfHead]:
+def loose_heads(studio: Studio) -> list[ShelfHead]:
     """Return the loose heads on the shelf."""
-    with transaction() as db:
-        return head_store.loose(db, scope.studio_id)
+    with studio.work() as db:
+        return head_store.loose(db, studio.studio_id)
 
 
-def own_parts(scope: Scope) -> list[OwnPart]:
+def own_parts(studio: Studio) -> list[OwnPart]:
     """Return what users added to the catalogue, as far as it can be read."""
-    with transaction() as db:
-        return [part for part, _ in _read(store.parts(db, scope.studio_id))]
+    with studio.work() as db:
+        return [part for part, _ in readable_parts(db, studio.studio_id)]
 
 
 def add_head(
-    scope: Scope, construction_id: str, diameter_in: float, count: int, condition: str
+    studio: Studio, construction_id: str, diameter_in: float, count: int, condition: str
 ) -> ShelfHead:
     """Put loose heads on the shelf.
 
@@ -123,7 +68,7 @@ def add_head(
     InputError
         There is no such head, or a number is outside its range.
     """
-    construction(construction_id)
+    studio.catalogue().construction(construction_id)
     check_range("diameter_in", diameter_in)
     if not 1 <= count <= MOST:
         raise InputError(f"Count: {count} is outside 1 to {MOST}.", field="count")
@@ -132,13 +77,15 @@ def add_head(
         raise InputError(
             f"condition: “{condition}” is not possible. Choose {', '.join(CONDITIONS)}."
         )
-    with transaction() as db:
+    with studio.work() as db:
         return head_store.add_loose(
-            db, scope.studio_id, OwnedHead(construction_id, diameter_in, count, known)
+            db, studio.studio_id, OwnedHead(construction_id, diameter_in, count, known)
         )
 
 
-def add_damper(scope: Scope, name: str, kind: str, side: str, numbers: dict[str, float]) -> OwnPart:
+def add_damper(
+    studio: Studio, name: str, kind: str, side: str, numbers: dict[str, float]
+) -> OwnPart:
     """Add a damper of one's own to the catalogue.
 
     Raises
@@ -146,7 +93,7 @@ def add_damper(scope: Scope, name: str, kind: str, side: str, numbers: dict[str,
     InputError
         It has no name, or a number is outside its range; the message names it.
     """
-    title = _title(scope, name, "damper", "damper")
+    title = _title(studio, name, "damper", "damper")
     for field, (low, high) in LIMITS.items():
         if not low <= numbers[field] <= high:
             called, scale, unit = CALLED[field]
@@ -156,11 +103,11 @@ def add_damper(scope: Scope, name: str, kind: str, side: str, numbers: dict[str,
                 field=field.removesuffix("_kg"),
             )
     row: dict[str, Any] = {"id": _id(title, numbers), "name": title, **numbers}
-    return _added(scope, "damper", row | {"kinds": [kind], "side": side})
+    return _added(studio, "damper", row | {"kinds": [kind], "side": side})
 
 
 def add_construction(
-    scope: Scope,
+    studio: Studio,
     name: str,
     kinds: Sequence[str],
     sides: Sequence[str],
@@ -185,7 +132,7 @@ def add_construction(
     InputError
         Something is missing or outside its range; the message names it.
     """
-    title = _title(scope, name, "construction", "head")
+    title = _title(studio, name, "construction", "head")
     if not kinds or not sides:
         raise InputError(
             "Say on which drums and which side this head is used.",
@@ -196,7 +143,7 @@ def add_construction(
     numbers = {f"ply{i}": ply for i, ply in enumerate(thick)} | dict.fromkeys(sorted(truths), 1.0)
     row: dict[str, Any] = {"id": _id(title, numbers), "name": title, "plies_mil": thick}
     row |= {"kinds": list(kinds), "sides": list(sides), **truths}
-    return _added(scope, "construction", row)
+    return _added(studio, "construction", row)
 
 
 def _truths(made: Collection[str]) -> dict[str, bool]:
@@ -237,13 +184,13 @@ def _ply(text: str) -> float:
     return ply
 
 
-def _title(scope: Scope, name: str, table: str, what: str) -> str:
+def _title(studio: Studio, name: str, table: str, what: str) -> str:
     title = name.strip()
     if not title or len(title) > MOST_LETTERS:
         raise InputError(
             f"Give the {what} a name of up to {MOST_LETTERS} characters.", field="name"
         )
-    if title in {part.row["name"] for part in own_parts(scope) if part.part == table}:
+    if title in {part.row["name"] for part in own_parts(studio) if part.part == table}:
         raise InputError(
             f"There is already a {what} “{title}” of your own. Choose another name.", field="name"
         )
@@ -255,12 +202,10 @@ def _id(title: str, numbers: dict[str, float]) -> str:
     return f"own-{slug}-{_mark(numbers)}"
 
 
-def _added(scope: Scope, table: str, row: dict[str, Any]) -> OwnPart:
+def _added(studio: Studio, table: str, row: dict[str, Any]) -> OwnPart:
     row_of(table, row)
-    with transaction() as db:
-        made = store.add_part(db, scope.studio_id, table, row)
-    use_own_parts(scope)
-    return made
+    with studio.work() as db:
+        return store.add_part(db, studio.studio_id, table, row)
 
 
 def _mark(numbers: dict[str, float]) -> str:
@@ -268,7 +213,7 @@ def _mark(numbers: dict[str, float]) -> str:
     return hashlib.sha256(repr(sorted(numbers.items())).encode()).hexdigest()[:6]
 
 
-def take_off_shelf(scope: Scope, what: str, row_id: int) -> None:
+def take_off_shelf(studio: Studio, what: str, row_id: int) -> None:
     """Take heads or a part off the shelf; they can be brought back.
 
     Plans that use an own part say so and ask to be planned again.
@@ -279,25 +224,24 @@ def take_off_shelf(scope: Scope, what: str, row_id: int) -> None:
         It is a head that is on a drum or loose on the shelf.
     """
     if what == "part":
-        _check_free(scope, row_id)
-    with transaction() as db:
+        _check_free(studio, row_id)
+    with studio.work() as db:
         if what == "head":
-            head_store.delete_loose(db, scope.studio_id, row_id)
+            head_store.delete_loose(db, studio.studio_id, row_id)
         else:
-            store.delete_part(db, scope.studio_id, row_id)
-    use_own_parts(scope)
+            store.delete_part(db, studio.studio_id, row_id)
 
 
-def _check_free(scope: Scope, part_id: int) -> None:
-    part = next((p for p in own_parts(scope) if p.id == part_id), None)
+def _check_free(studio: Studio, part_id: int) -> None:
+    part = next((p for p in own_parts(studio) if p.id == part_id), None)
     if part is None or part.part != "construction":
         return
     head = part.row["id"]
-    with transaction() as db:
-        on = kit_store.wearing(db, scope.studio_id, head)
+    with studio.work() as db:
+        on = kit_store.wearing(db, studio.studio_id, head)
         on += [
             "the shelf"
-            for h in head_store.loose(db, scope.studio_id)
+            for h in head_store.loose(db, studio.studio_id)
             if h.owned.construction == head
         ]
     if on:
@@ -307,11 +251,10 @@ def _check_free(scope: Scope, part_id: int) -> None:
         )
 
 
-def put_back(scope: Scope, what: str, row_id: int) -> None:
+def put_back(studio: Studio, what: str, row_id: int) -> None:
     """Bring back what was taken off the shelf."""
-    with transaction() as db:
+    with studio.work() as db:
         if what == "head":
-            head_store.restore_loose(db, scope.studio_id, row_id)
+            head_store.restore_loose(db, studio.studio_id, row_id)
         else:
-            store.restore_part(db, scope.studio_id, row_id)
-    use_own_parts(scope)
+            store.restore_part(db, studio.studio_id, row_id)

@@ -3,11 +3,11 @@
 from collections.abc import Sequence
 from dataclasses import dataclass
 
-from emblar.core.catalogue import constructions, numbers
-from emblar.platform.scope import Scope
+from emblar.core.catalogue import Catalogue, numbers
+from emblar.platform.own_parts import OwnPart
+from emblar.platform.studio import Studio
 from emblar.steps.kit.page import Option
-from emblar.steps.shelf.actions import CONDITIONS, loose_heads, own_parts, use_own_parts
-from emblar.steps.shelf.queries import OwnPart
+from emblar.steps.shelf.actions import CONDITIONS, loose_heads, own_parts
 
 KINDS = ("tom", "snare", "kick")
 MADE_TEXTS = (
@@ -46,15 +46,15 @@ class ShelfPage:
     undo: str
 
 
-def _loose(scope: Scope) -> tuple[ShelfLine, ...]:
-    names = constructions()
+def _loose(studio: Studio) -> tuple[ShelfLine, ...]:
+    names = studio.catalogue().constructions
     return tuple(
         ShelfLine(
             f"{h.owned.count} × {names[h.owned.construction].name}",
             f"{h.owned.diameter_in:g} in, {h.owned.condition}",
             f"/shelf/head/{h.id}/take",
         )
-        for h in loose_heads(scope)
+        for h in loose_heads(studio)
         if h.owned.construction in names
     )
 
@@ -72,8 +72,8 @@ def _own_dampers(parts: Sequence[OwnPart]) -> tuple[ShelfLine, ...]:
     )
 
 
-def _own_heads(parts: Sequence[OwnPart]) -> tuple[ShelfLine, ...]:
-    names = constructions()
+def _own_heads(catalogue: Catalogue, parts: Sequence[OwnPart]) -> tuple[ShelfLine, ...]:
+    names = catalogue.constructions
     return tuple(
         ShelfLine(
             str(p.row["name"]),
@@ -87,18 +87,18 @@ def _own_heads(parts: Sequence[OwnPart]) -> tuple[ShelfLine, ...]:
     )
 
 
-def shelf_page(scope: Scope, undo: str) -> ShelfPage:
+def shelf_page(studio: Studio, undo: str) -> ShelfPage:
     """Return the Shelf; ``undo`` is what was just taken off, as ``head-3``."""
-    use_own_parts(scope)
-    parts = own_parts(scope)
+    catalogue = studio.catalogue()
+    parts = own_parts(studio)
     what, _, row_id = undo.partition("-")
     known = what in ("head", "part") and row_id.isdigit()
     return ShelfPage(
-        _loose(scope),
+        _loose(studio),
         _own_dampers(parts),
-        _own_heads(parts),
+        _own_heads(catalogue, parts),
         tuple(Option(field, text, False) for field, text in (*MADE_TEXTS, HARD_COLLAR)),
-        tuple(Option(c.id, c.name, False) for c in constructions().values()),
+        tuple(Option(c.id, c.name, False) for c in catalogue.constructions.values()),
         tuple(Option(c, c, c == "fresh") for c in CONDITIONS),
         tuple(Option(k, k, k == "tom") for k in KINDS),
         (Option("batter", "batter", True), Option("reso", "reso", False)),

@@ -1,34 +1,13 @@
 """What users added to the catalogue."""
 
-from dataclasses import dataclass
 from datetime import UTC, datetime
 from typing import Any
 
-from sqlalchemy import select
 from sqlalchemy.orm import Session
 
 from emblar.core.errors import NotFoundError
-from emblar.platform.database import read_once
+from emblar.platform.own_parts import OwnPart
 from emblar.platform.tables import OwnPartRow
-
-
-@dataclass(frozen=True, slots=True)
-class OwnPart:
-    """A user's own part: which table of the catalogue, and the row."""
-
-    id: int
-    part: str
-    row: dict[str, Any]
-
-
-@read_once
-def parts(db: Session, studio_id: int) -> list[OwnPart]:
-    """Return what users added, in the order they added it."""
-    query = select(OwnPartRow).where(
-        OwnPartRow.studio_id == studio_id, OwnPartRow.deleted_at.is_(None)
-    )
-    rows = db.execute(query.order_by(OwnPartRow.id)).scalars()
-    return [OwnPart(row.id, row.part, dict(row.row)) for row in rows]
 
 
 def add_part(db: Session, studio_id: int, part: str, row: dict[str, Any]) -> OwnPart:

@@ -11,6 +11,7 @@ from emblar.frame.here import Here
 from emblar.frame.reading import ReadAtOnce
 from emblar.frame.templating import render
 from emblar.platform.once import only_once
+from emblar.platform.studio import Studio
 from emblar.steps.shelf.actions import (
     add_construction,
     add_damper,
@@ -55,14 +56,14 @@ def _whole(name: str, text: str) -> int:
 
 
 @router.get("")
-def show(scope: Here, request: Request, undo: str = "") -> Response:
+def show(studio: Here, request: Request, undo: str = "") -> Response:
     """Show the shelf."""
-    return render(request, "shelf/page.html", {"page": shelf_page(scope, undo)})
+    return render(request, "shelf/page.html", {"page": shelf_page(studio, undo)})
 
 
 @router.post("/heads")
 def head(
-    scope: Here,
+    studio: Here,
     construction: Annotated[str, Form()],
     diameter_in: Annotated[str, Form()],
     count: Annotated[str, Form()] = "1",
@@ -72,16 +73,16 @@ def head(
     """Put loose heads on the shelf."""
     row = construction, _number("diameter_in", diameter_in), _whole("count", count), condition
 
-    def make() -> str:
-        add_head(scope, *row)
+    def make(studio: Studio) -> str:
+        add_head(studio, *row)
         return "/shelf"
 
-    return go(only_once(once, row, make))
+    return go(only_once(studio, once, row, make))
 
 
 @router.post("/dampers")
 def own_damper(
-    scope: Here,
+    studio: Here,
     name: Annotated[str, Form()],
     kind: Annotated[Kind, Form()],
     side: Annotated[Side, Form()],
@@ -97,26 +98,26 @@ def own_damper(
         "mass_kg": _number("mass", mass) / 1000.0,
         "minutes": _number("minutes", minutes),
     }
-    add_damper(scope, name, kind, side, numbers)
+    add_damper(studio, name, kind, side, numbers)
     return go("/shelf")
 
 
 @router.post("/constructions")
-def own_head(scope: Here, fields: Annotated[OwnHeadFields, Form()]) -> Response:
+def own_head(studio: Here, fields: Annotated[OwnHeadFields, Form()]) -> Response:
     """Add a head of one's own."""
-    add_construction(scope, fields.name, fields.kinds, fields.sides, fields.plies, fields.made)
+    add_construction(studio, fields.name, fields.kinds, fields.sides, fields.plies, fields.made)
     return go("/shelf")
 
 
 @router.post("/{what}/{row_id}/take")
-def take(scope: Here, what: What, row_id: Id) -> Response:
+def take(studio: Here, what: What, row_id: Id) -> Response:
     """Take something off the shelf, offering to bring it back."""
-    take_off_shelf(scope, what, row_id)
+    take_off_shelf(studio, what, row_id)
     return go(f"/shelf?undo={what}-{row_id}")
 
 
 @router.post("/{what}/{row_id}/back")
-def back(scope: Here, what: What, row_id: Id) -> Response:
+def back(studio: Here, what: What, row_id: Id) -> Response:
     """Bring it back."""
-    put_back(scope, what, row_id)
+    put_back(studio, what, row_id)
     return go("/shelf")

@@ -6,10 +6,10 @@ from dataclasses import dataclass, field
 from pydantic import ValidationError
 
 from emblar.core.acoustics.drum import Side
+from emblar.core.catalogue import Catalogue
 from emblar.formats.bench import LeftFile
-from emblar.platform.database import together
-from emblar.platform.scope import Scope
 from emblar.platform.sessions import SessionInfo
+from emblar.platform.studio import Studio
 from emblar.steps.bench import queries as bench
 from emblar.steps.kit.actions.drums import kit
 from emblar.steps.kit.queries.slots import KitDrum
@@ -24,7 +24,6 @@ from emblar.steps.listen.queries import RecordingInfo
 from emblar.steps.plan import queries as plans
 from emblar.steps.plan.actions.planning import KitPlan, latest_plan
 from emblar.steps.sessions.actions.editing import one_session
-from emblar.steps.shelf.actions import use_own_parts
 
 SIDES: tuple[Side, ...] = ("batter", "reso")
 
@@ -39,6 +38,7 @@ class Workspace:
     drums: tuple[KitDrum, ...]
     plan: KitPlan | None
     """The newest plan; only where it is shown."""
+    catalogue: Catalogue
     planned: frozenset[int] = frozenset()
     """The drums that the newest plan plans."""
     tuned: frozenset[int] = frozenset()
@@ -61,22 +61,22 @@ def left_of(stored: dict[str, dict[str, float]]) -> dict[Side, LeftFile]:
     return result
 
 
-def workspace(scope: Scope, session_id: int, *, with_plan: bool) -> Workspace:
+def workspace(studio: Studio, session_id: int, *, with_plan: bool) -> Workspace:
     """Load what a step of a session shows."""
-    with together() as db:
-        use_own_parts(scope)
+    with studio.together() as unit, unit.work() as db:
         planned = plans.planned(db, [session_id]).get(session_id, set())
         finished = bench.finished(db, [session_id]).get(session_id, {})
-        drums = tuple(kit(scope, session_id))
+        drums = tuple(kit(unit, session_id))
         return Workspace(
-            one_session(scope, session_id),
-            recording_of(scope, session_id),
-            analysed_record(scope, session_id),
+            one_session(unit, session_id),
+            recording_of(unit, session_id),
+            analysed_record(unit, session_id),
             drums,
-            latest_plan(scope, session_id) if with_plan else None,
+            latest_plan(unit, session_id) if with_plan else None,
+            unit.catalogue(),
             frozenset(planned),
             frozenset(d.id for d in drums if not finished.get(d.drum_id, {"unfinished": {}})),
             {d.id: left_of(finished[d.drum_id]) for d in drums if finished.get(d.drum_id)},
-            unreadable_of(scope, session_id),
-            cancelled_of(scope, session_id),
+            unreadable_of(unit, session_id),
+            cancelled_of(unit, session_id),
         )

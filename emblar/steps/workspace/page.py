@@ -6,6 +6,7 @@ from datetime import datetime, timedelta
 from markupsafe import Markup
 
 from emblar.core.acoustics.limits import head_name
+from emblar.core.catalogue import Catalogue
 from emblar.core.planning.recipe import kind_of_voice
 from emblar.frame.drawing.kit_strip import State, StripDrum, kit_strip
 from emblar.frame.words import left_words
@@ -28,7 +29,7 @@ STEPS = (
 
 
 @dataclass(frozen=True, slots=True)
-class Step:
+class StepTab:
     """A step in the top bar."""
 
     name: str
@@ -54,7 +55,7 @@ class Frame:
 
     session: SessionInfo
     downbeat: str
-    steps: tuple[Step, ...]
+    steps: tuple[StepTab, ...]
     strip: Markup
     strip_line: "StripLine | None"
     strip_empty: bool
@@ -64,6 +65,7 @@ class Frame:
     drums: tuple[KitDrum, ...]
     record: AnalysedRecord | None
     plan: KitPlan | None
+    catalogue: Catalogue
 
     @property
     def step_title(self) -> str:
@@ -117,7 +119,7 @@ def frame(work: Workspace, step: str, selection: str, time: datetime) -> Frame:
         drum, voice = _on_the_record(drum, voice, drums, result)
     key = f"d{drum.id}" if drum else (voice or "")
     steps = tuple(
-        Step(name, title, i + 1, _href(session_id, name, key), name == step)
+        StepTab(name, title, i + 1, _href(session_id, name, key), name == step)
         for i, (name, title) in enumerate(STEPS)
     )
     shown = _strip_drums(work, step, key)
@@ -134,6 +136,7 @@ def frame(work: Workspace, step: str, selection: str, time: datetime) -> Frame:
         drums=work.drums,
         record=result,
         plan=work.plan,
+        catalogue=work.catalogue,
     )
 
 

@@ -6,8 +6,8 @@ from fastapi.responses import RedirectResponse
 
 from emblar.core.naming import spoken
 from emblar.frame.fields import parts_from_text
-from emblar.platform.scope import Scope
 from emblar.platform.settings import current_time
+from emblar.platform.studio import Studio
 from emblar.steps.kit.actions.drums import Given, changes_since
 from emblar.steps.workspace.actions import Workspace, workspace
 from emblar.steps.workspace.page import Frame, frame
@@ -15,9 +15,9 @@ from emblar.steps.workspace.page import Frame, frame
 WITH_PLAN = ("plan", "sheet")
 
 
-def load(scope: Scope, session_id: int, step: str, selection: str) -> tuple[Workspace, Frame]:
+def load(studio: Studio, session_id: int, step: str, selection: str) -> tuple[Workspace, Frame]:
     """Load a session's workspace and the frame of one step."""
-    work = workspace(scope, session_id, with_plan=step in WITH_PLAN)
+    work = workspace(studio, session_id, with_plan=step in WITH_PLAN)
     return work, frame(work, step, selection, current_time())
 
 
@@ -29,12 +29,12 @@ class GivenLine:
     was: str
 
 
-def given_line(scope: Scope, session_id: int, was: str) -> GivenLine | None:
+def given_line(studio: Studio, session_id: int, was: str) -> GivenLine | None:
     """Return what giving parts to drums changed, or None if nothing was asked or changed.
 
     ``was`` is which drum played what before, as ``fields.parts_as_text`` writes it.
     """
-    rows = changes_since(scope, session_id, parts_from_text(was)) if was else []
+    rows = changes_since(studio, session_id, parts_from_text(was)) if was else []
     if not was:
         return None
     if not rows:

@@ -13,7 +13,7 @@ from emblar.core.analysis.signal.low_band import low_band
 from emblar.core.analysis.voices.decide import Candidates, levels_db, name_strokes
 from emblar.core.quantities import Measured
 from emblar.core.synthesis.low_ferry import PLACEMENTS, low_ferry_voices
-from emblar.core.synthesis.song import Event, Room, render_performance
+from emblar.core.synthesis.song import Event, SongRoom, render_performance
 
 RATE = 44100
 
@@ -51,7 +51,7 @@ def test_a_print_takes_off_what_sounded_before() -> None:
     assert 0.05 < print_seconds() < 0.5
 
 
-def performance(events: list[Event], *, room: Room | None = None) -> np.ndarray:
+def performance(events: list[Event], *, room: SongRoom | None = None) -> np.ndarray:
     voices = {k: v for k, v in low_ferry_voices().items() if k in {e.voice for e in events}}
     return render_performance(voices, events, PLACEMENTS, seed=2, room=room).samples
 
@@ -93,7 +93,9 @@ def test_levels_are_those_of_the_first_50_ms() -> None:
 def test_the_drums_decay_is_told_apart_from_the_rooms() -> None:
     events = [Event(0.3 + 1.4 * i, "tom-1", 1.0) for i in range(5)]
     dry = low_ferry_voices()["tom-1"].partials[0].t60_s
-    wet = analyse(Audio(performance(events, room=Room(share=0.05, t60_s=1.6)), RATE), voice="tom-1")
+    wet = analyse(
+        Audio(performance(events, room=SongRoom(share=0.05, t60_s=1.6)), RATE), voice="tom-1"
+    )
     decay = wet.voices[0]["sustain"]
     assert isinstance(decay, Measured)
     assert decay.value == pytest.approx(dry, rel=0.35)

@@ -6,6 +6,7 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
+from emblar.core.catalogue import SHIPPED
 from emblar.core.matching.differences import Comparison, compare
 from emblar.core.matching.learned import MODEL_SHARE_SD, Share, Trial, learned_shares
 from emblar.core.matching.moves import next_moves
@@ -54,15 +55,15 @@ def higher_on_the_record() -> Comparison:
 
 def test_what_did_nothing_here_is_not_offered_again() -> None:
     longer = higher_on_the_record()
-    assert {m.kind for m in next_moves(SNARE, SETUP, longer)} > {"turn"}
+    assert {m.kind for m in next_moves(SHIPPED, SNARE, SETUP, longer)} > {"turn"}
     nothing = {kind: Share(0.0, 0.05, 4) for kind in ("damper", "turn", "strike", "force", "wires")}
-    after = next_moves(SNARE, SETUP, longer, learned=nothing)
+    after = next_moves(SHIPPED, SNARE, SETUP, longer, learned=nothing)
     assert {m.kind for m in after} <= {"head"}
 
 
 def test_a_move_says_by_how_many_changes_it_was_scaled() -> None:
     found = higher_on_the_record()
-    moves = next_moves(SNARE, SETUP, found, learned={"turn": Share(0.8, 0.1, 2)})
+    moves = next_moves(SHIPPED, SNARE, SETUP, found, learned={"turn": Share(0.8, 0.1, 2)})
     turns = [m for m in moves if m.kind == "turn"]
     assert turns
     assert all(m.tried == 2 for m in turns)

@@ -11,7 +11,7 @@ from hypothesis import strategies as st
 from emblar.core.acoustics.forward import predict
 from emblar.core.analysis.pipeline import analyse
 from emblar.core.analysis.signal.audio import Audio
-from emblar.core.catalogue import strikers_for
+from emblar.core.catalogue import SHIPPED
 from emblar.core.drum import Setup
 from emblar.core.matching.differences import Comparison, Difference, compare, score
 from emblar.core.matching.fair_pair import LEAD_S, cut_strokes, fair_pair, loudness_lufs
@@ -36,7 +36,9 @@ SETUP = Setup("single-coated", "snare-side-thin", 330.0, 400.0, (), "stick-mediu
 
 def strokes(setup: Setup = SETUP, *, gain: float = 0.5, seed: int = 1) -> np.ndarray:
     """Return four strokes on a drum as it is set up."""
-    drum = model(SNARE, dampers=setup.dampers, striker=setup.striker, wires_setting=setup.wires)
+    drum = model(
+        SHIPPED, SNARE, dampers=setup.dampers, striker=setup.striker, wires_setting=setup.wires
+    )
     voice = drum_voice(predict(drum, setup.batter_hz, setup.reso_hz), "snare")
     pieces = []
     for i in range(4):
@@ -142,7 +144,7 @@ def test_the_change_that_was_made_is_found_again(
     usual: Target, changed: dict[str, object], kind: str, what: str
 ) -> None:
     other = replace(SETUP, **changed)  # type: ignore[arg-type]
-    moves = next_moves(SNARE, other, compare(usual, target(strokes(other))), heads=False)
+    moves = next_moves(SHIPPED, SNARE, other, compare(usual, target(strokes(other))), heads=False)
     assert moves[0].kind == kind
     assert moves[0].what.endswith(what)
     assert all(m.gain > 0.0 and m.minutes > 0.0 and m.back for m in moves)
@@ -150,14 +152,14 @@ def test_the_change_that_was_made_is_found_again(
 
 def test_a_drum_off_its_note_is_tuned_before_it_is_damped(usual: Target) -> None:
     low = replace(SETUP, batter_hz=310.0, dampers=("gel-pad",), wires="loose")
-    moves = next_moves(SNARE, low, compare(usual, target(strokes(low))), heads=False)
+    moves = next_moves(SHIPPED, SNARE, low, compare(usual, target(strokes(low))), heads=False)
     kinds = [m.kind for m in moves]
     assert kinds[0] == "turn"
     assert set(kinds) > {"turn"}
 
 
 def test_there_is_no_move_where_nothing_is_heard(usual: Target) -> None:
-    assert next_moves(SNARE, SETUP, compare(usual, usual)) == []
+    assert next_moves(SHIPPED, SNARE, SETUP, compare(usual, usual)) == []
 
 
 def test_a_rack_tom_is_not_offered_other_legs() -> None:
@@ -165,21 +167,23 @@ def test_a_rack_tom_is_not_offered_other_legs() -> None:
         "Rack 10", "tom", 10, 7, 6, "flanged", "maple-lacquer", "double-coated", "single-thin-clear"
     )
     setup = Setup(tom.batter, tom.reso, 220.0, 220.0, (), "stick-medium", "medium")
-    card = predicted_card(predict(model(tom), 220.0, 220.0), "tom")
+    card = predicted_card(predict(model(SHIPPED, tom), 220.0, 220.0), "tom")
     take = Target("tom-1", dict(card), {})
     shorter = {
         n: replace(q, value=0.4 * q.value) if n in ("sustain", "length") else q
         for n, q in card.items()
     }
-    moves = next_moves(tom, setup, compare(Target("tom-1", shorter, {}), take), heads=False)
+    moves = next_moves(
+        SHIPPED, tom, setup, compare(Target("tom-1", shorter, {}), take), heads=False
+    )
     assert moves
     assert not any(m.what.startswith("leg") for m in moves)
 
 
 def test_a_turn_up_makes_the_note_higher_and_down_brings_it_back() -> None:
-    up = turned(SNARE, SETUP, "batter", 0.125)
-    assert effect_of(SNARE, SETUP, up)["pitch"] > 0.5
-    again = turned(SNARE, up, "batter", -0.125)
+    up = turned(SHIPPED, SNARE, SETUP, "batter", 0.125)
+    assert effect_of(SHIPPED, SNARE, SETUP, up)["pitch"] > 0.5
+    again = turned(SHIPPED, SNARE, up, "batter", -0.125)
     assert again.batter_hz == pytest.approx(SETUP.batter_hz, rel=1e-6)
 
 
@@ -231,13 +235,13 @@ def test_a_head_that_was_exchanged_is_brought_up_anew() -> None:
 def test_a_pitch_that_is_far_off_is_answered_by_a_turn_towards_it(kind: str, share: float) -> None:
     owned = {"tom": OWNED_TOM, "snare": OWNED_SNARE, "kick": OWNED_KICK}[kind]
     lugs = {"tom": (160.0, 160.0), "snare": (300.0, 340.0), "kick": (70.0, 80.0)}[kind]
-    striker = strikers_for(owned.kind)[0].id
+    striker = SHIPPED.strikers_for(owned.kind)[0].id
     setup = Setup(owned.batter, owned.reso, *lugs, (), striker, "medium")
-    card = predicted_card(predict(drum_of(owned, setup), *lugs), owned.kind)
+    card = predicted_card(predict(drum_of(SHIPPED, owned, setup), *lugs), owned.kind)
     wanted = dict(card)
     wanted["pitch"] = replace(card["pitch"], value=share * card["pitch"].value)
     moves = next_moves(
-        owned, setup, compare(Target(kind, wanted, {}), Target(kind, dict(card), {}))
+        SHIPPED, owned, setup, compare(Target(kind, wanted, {}), Target(kind, dict(card), {}))
     )
     assert moves[0].kind == "turn"
     assert moves[0].effect["pitch"] * (share - 1.0) > 0.0
@@ -250,16 +254,16 @@ def test_a_drum_that_rings_far_too_long_is_answered_by_a_damper() -> None:
         160.0,
         160.0,
         (),
-        strikers_for("tom")[0].id,
+        SHIPPED.strikers_for("tom")[0].id,
         "medium",
     )
-    card = predicted_card(predict(drum_of(OWNED_TOM, setup), 160.0, 160.0), "tom")
+    card = predicted_card(predict(drum_of(SHIPPED, OWNED_TOM, setup), 160.0, 160.0), "tom")
     wanted = {
         n: replace(q, value=0.1 * q.value) if n in ("sustain", "length") else q
         for n, q in card.items()
     }
     found = compare(Target("tom-1", wanted, {}), Target("tom-1", dict(card), {}))
-    assert {move.kind for move in next_moves(OWNED_TOM, setup, found)} & {"damper", "head"}
+    assert {move.kind for move in next_moves(SHIPPED, OWNED_TOM, setup, found)} & {"damper", "head"}
 
 
 def test_where_no_change_helps_the_largest_difference_is_named() -> None:
@@ -272,27 +276,28 @@ def test_where_no_change_helps_the_largest_difference_is_named() -> None:
 
 def test_two_changes_are_offered_where_neither_helps_alone() -> None:
     setup = Setup(OWNED_TOM.batter, OWNED_TOM.reso, 160.0, 160.0, (), "stick-medium", "medium")
-    card = predicted_card(predict(drum_of(OWNED_TOM, setup), 160.0, 160.0), "tom")
-    apart = {"pitch": 0.4, "ring": 0.4, "attack": -2.5}
+    card = predicted_card(predict(drum_of(SHIPPED, OWNED_TOM, setup), 160.0, 160.0), "tom")
+    apart = {"pitch": 0.3, "bend": -0.4, "length": 0.4, "attack": 1.8, "click": 2.5}
+    apart |= {"body": 0.4, "ring": -0.4}
     found = Comparison(
         {name: Difference(name, card[name], card[name], s, 0.3) for name, s in apart.items()}, {}
     )
-    move = next_moves(OWNED_TOM, setup, found)[0]
-    assert (move.kind, move.what, move.then) == ("damper", "tissue", ("turn", "batter +0.125"))
-    laid_on = replace(setup, dampers=("tissue",))
-    both = turned(OWNED_TOM, laid_on, "batter", 0.125)
-    assert move.setup == laid_on
+    move = next_moves(SHIPPED, OWNED_TOM, setup, found)[0]
+    assert (move.kind, move.what, move.then) == ("turn", "batter -0.125", ("turn", "reso +0.125"))
+    loosened = turned(SHIPPED, OWNED_TOM, setup, "batter", -0.125)
+    both = turned(SHIPPED, OWNED_TOM, loosened, "reso", 0.125)
+    assert move.setup == loosened
 
     def after(changed: Setup) -> float:
-        effect = effect_of(OWNED_TOM, setup, changed)
+        effect = effect_of(SHIPPED, OWNED_TOM, setup, changed)
         return score({name: s + effect[name] for name, s in apart.items()})
 
-    alone = min(after(laid_on), after(turned(OWNED_TOM, setup, "batter", 0.125)))
+    alone = min(after(loosened), after(turned(SHIPPED, OWNED_TOM, setup, "reso", 0.125)))
     assert after(both) == pytest.approx(score(apart) - move.gain, abs=0.2)
     assert after(both) < min(alone, score(apart)) - 0.5
-    assert move.minutes == minutes_of("damper") + minutes_of("turn")
+    assert move.minutes == 2.0 * minutes_of("turn")
     file = moves_file([move], found).moves[0].then
     assert file is not None
     assert (file.kind, file.what) == move.then
-    without = next_moves(OWNED_TOM, setup, found, have=frozenset())
+    without = next_moves(SHIPPED, OWNED_TOM, setup, found, have=frozenset())
     assert all(m.kind != "damper" for m in without)

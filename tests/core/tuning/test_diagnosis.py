@@ -9,6 +9,7 @@ import pytest
 from emblar.core.acoustics.forward import predict
 from emblar.core.analysis.pipeline import analyse
 from emblar.core.analysis.signal.audio import ANALYSIS_RATE_HZ, Audio
+from emblar.core.catalogue import SHIPPED
 from emblar.core.planning.kit import OwnedDrum, model
 from emblar.core.synthesis.practice import practice_drum
 from emblar.core.tuning.diagnosis import Cause, Expected, cause_texts, diagnose
@@ -21,7 +22,7 @@ Change = Callable[[np.ndarray], np.ndarray]
 
 
 def expected() -> Expected:
-    found = predict(model(OWNED), 190.0, 200.0)
+    found = predict(model(SHIPPED, OWNED), 190.0, 200.0)
     return Expected(found.drum_pitch.value, found.sustain.value)
 
 
@@ -32,7 +33,9 @@ def told(
     change: Change | None = None,
     what: Expected | None = None,
 ) -> tuple[Cause, ...]:
-    hidden = practice_drum(model(OWNED, dampers=dampers), 190.0, 200.0, uneven=0.0, seed=seed)
+    hidden = practice_drum(
+        model(SHIPPED, OWNED, dampers=dampers), 190.0, 200.0, uneven=0.0, seed=seed
+    )
     hidden.offset_cents = 0.0
     quiet = 1e-4 * np.random.default_rng(seed).standard_normal(RATE // 4)
     sound = np.concatenate([quiet, hidden.strike(rate=RATE, seconds=2.0)])

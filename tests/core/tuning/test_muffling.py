@@ -8,7 +8,7 @@ import pytest
 
 from emblar.core.acoustics.drum import Drum
 from emblar.core.acoustics.forward import predict
-from emblar.core.catalogue import as_shipped, damper, numbers, use_own
+from emblar.core.catalogue import SHIPPED, Catalogue, numbers
 from emblar.core.planning.kit import model
 from emblar.core.planning.predicted import predicted_card
 from emblar.core.planning.target import Target
@@ -29,7 +29,7 @@ def with_strength(drum: Drum, times: float) -> Drum:
 
 def struck(on: Sequence[str], times: float = 1.0) -> Layer:
     """A stroke on a tom whose dampers are so many times as strong as the model takes them to be."""
-    made = model(OWNED_TOM, dampers=tuple(on))
+    made = model(SHIPPED, OWNED_TOM, dampers=tuple(on))
     found = predict(with_strength(made, times), HZ, HZ)
     told = {
         name: replace(q, sd=0.02 * abs(q.value) + 0.01)
@@ -123,14 +123,12 @@ def test_what_cannot_be_told_apart_from_its_doubt_teaches_nothing() -> None:
 
 
 def test_what_was_learned_counts_in_the_model_and_can_be_left_out() -> None:
-    shipped = damper("gel-pad").resistance
-    use_own((), [("gel-pad", 2.0), ("no-such-damper", 3.0)])
-    try:
-        assert damper("gel-pad").resistance == pytest.approx(2.0 * shipped)
-        shorter = predict(model(OWNED_TOM, dampers=("gel-pad",)), HZ, HZ).sustain.value
-        with as_shipped():
-            assert damper("gel-pad").resistance == pytest.approx(shipped)
-            longer = predict(model(OWNED_TOM, dampers=("gel-pad",)), HZ, HZ).sustain.value
-        assert shorter < longer
-    finally:
-        use_own(())
+    shipped = SHIPPED.damper("gel-pad").resistance
+    taught = Catalogue((), (("gel-pad", 2.0), ("no-such-damper", 3.0)))
+    assert taught.damper("gel-pad").resistance == pytest.approx(2.0 * shipped)
+    assert taught.as_shipped().damper("gel-pad").resistance == pytest.approx(shipped)
+    shorter, longer = (
+        predict(model(one, OWNED_TOM, dampers=("gel-pad",)), HZ, HZ).sustain.value
+        for one in (taught, taught.as_shipped())
+    )
+    assert shorter < longer

@@ -6,6 +6,7 @@ import pytest
 from emblar.core.acoustics.coefficients import prior_coefficients
 from emblar.core.acoustics.head import tension_from_lug_pitch
 from emblar.core.analysis.signal.audio import Audio
+from emblar.core.catalogue import SHIPPED
 from emblar.core.errors import BadAudioError
 from emblar.core.planning.kit import model
 from emblar.core.synthesis.practice import PracticeDrum
@@ -60,7 +61,7 @@ def test_an_overtone_over_the_note_takes_the_sweet_spot_away() -> None:
 
 
 def test_strokes_of_a_cranked_drum_are_read_one_by_one() -> None:
-    drum, k = model(OWNED_TOM), prior_coefficients()
+    drum, k = model(SHIPPED, OWNED_TOM), prior_coefficients()
     clip, pitches = [np.zeros(RATE // 4)], (150.0, 180.0, 215.0, 255.0)
     for hz in pitches:
         tensions = {

@@ -11,7 +11,7 @@ from scipy.signal import resample_poly
 from emblar.core.acoustics.coefficients import prior_coefficients
 from emblar.core.acoustics.drum import METRES_PER_INCH, Drum, Side
 from emblar.core.acoustics.head import lug_pitch_from_tension
-from emblar.core.catalogue import construction
+from emblar.core.catalogue import SHIPPED
 from emblar.core.errors import BadAudioError
 from emblar.core.synthesis.practice import PracticeDrum, practice_drum
 from emblar.core.tuning.tap import Tap, read_taps, tapped_head
@@ -23,24 +23,24 @@ DRUMS = {
         12 * METRES_PER_INCH,
         0.2,
         6,
-        construction("double-coated").film(),
-        construction("single-thin-clear").film(),
+        SHIPPED.construction("double-coated").film(),
+        SHIPPED.construction("single-thin-clear").film(),
     ),
     "snare": Drum(
         "snare",
         14 * METRES_PER_INCH,
         0.14,
         10,
-        construction("single-coated").film(),
-        construction("snare-side-thin").film(),
+        SHIPPED.construction("single-coated").film(),
+        SHIPPED.construction("snare-side-thin").film(),
     ),
     "kick": Drum(
         "kick",
         22 * METRES_PER_INCH,
         0.4,
         8,
-        construction("single-coated").film(),
-        construction("single-coated").film(),
+        SHIPPED.construction("single-coated").film(),
+        SHIPPED.construction("single-coated").film(),
     ),
 }
 TENSION = {"tom": 900.0, "snare": 3500.0, "kick": 450.0}

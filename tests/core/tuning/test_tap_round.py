@@ -6,7 +6,7 @@ import numpy as np
 import pytest
 
 from emblar.core.acoustics.drum import METRES_PER_INCH, Drum
-from emblar.core.catalogue import construction
+from emblar.core.catalogue import SHIPPED
 from emblar.core.tuning.tap import Tap, read_separate_taps, read_taps, tapped_head
 from emblar.core.tuning.tap_round import Prior, read_round
 
@@ -18,8 +18,8 @@ DRUM = Drum(
     12 * METRES_PER_INCH,
     0.2,
     RODS,
-    construction("double-coated").film(),
-    construction("single-thin-clear").film(),
+    SHIPPED.construction("double-coated").film(),
+    SHIPPED.construction("single-thin-clear").film(),
 )
 HEADS = {
     "open": ((0.62, -2.0, 0.4), (1.0, 0.0, 0.8), (1.37, -1.0, 0.7), (1.56, -8.0, 0.4)),

@@ -22,15 +22,15 @@ from emblar.app import create_app
 from emblar.core.errors import InputError, NotFoundError
 from emblar.main import app as shell
 from emblar.platform.database import transaction
-from emblar.platform.scope import HERE, Scope
 from emblar.platform.settings import current_time, settings
+from emblar.platform.studio import HERE, Studio
 from emblar.steps.accounts import actions
 from emblar.steps.accounts.actions import MOST_WRONG, TooManyAttemptsError, add_account
 from emblar.steps.accounts.entrance import COOKIE, own_path
 from emblar.steps.kit.actions.drums import kit
 from emblar.steps.sessions.actions.export import export_everything
-from emblar.steps.share.actions import said_of
-from tests.steps.test_scope import address, app_routes, sent
+from emblar.steps.share.actions import comments_on
+from tests.steps.test_studio import address, app_routes, sent
 
 PASSWORD = "drums are wood and air"
 PAGE = {"accept": "text/html"}
@@ -110,7 +110,7 @@ def test_a_guest_says_what_they_would_like_and_a_tech_takes_it_up(
     assert "Say something" in guest.get(url, headers=PAGE).text
     words = {"drum": str(tom.id), "more": "sustain:less", "said": "Let it stop."}
     assert guest.post(f"{url}/say", data=words, follow_redirects=False).status_code == 303
-    (said,) = said_of(HERE, planned)
+    (said,) = comments_on(HERE, planned)
     assert (said.comment.author, said.comment.text, said.link) == ("Guest", "Let it stop.", "")
     accept = f"{url}/said/{said.comment.id}/accept"
     assert guest.post(accept).status_code == 403
@@ -339,7 +339,7 @@ def test_accounts_are_made_listed_and_ended_from_the_shell(
     tech = next(a for a in actions.accounts(HERE) if a.name == "Tech")
     assert "comes in no more" in CliRunner().invoke(shell, ["account", "end", str(tech.id)]).stdout
     assert [a.name for a in actions.accounts(HERE)] == ["Owner"]
-    assert actions.accounts(Scope(2)) == []
+    assert actions.accounts(Studio(2)) == []
 
 
 @pytest.mark.parametrize("host", ["evil.example", "studio.local.evil.example", "127.0.0.1.evil"])

@@ -9,12 +9,12 @@ from fastapi.testclient import TestClient
 
 from emblar.core.acoustics.drum import Side
 from emblar.core.acoustics.forward import predict
-from emblar.core.catalogue import constructions_for
+from emblar.core.catalogue import SHIPPED
 from emblar.core.errors import BadAudioError, InputError
 from emblar.core.notes import cents
-from emblar.platform.scope import HERE
 from emblar.platform.sound.decode import decode
 from emblar.platform.sound.encode import wav_bytes
+from emblar.platform.studio import HERE
 from emblar.steps.bench.actions import tuning as bench
 from emblar.steps.bench.actions.sound import goal_sound, read_clip, read_live, read_stroke
 from emblar.steps.bench.actions.state import TOLERANCE_CENTS, Bench
@@ -24,7 +24,7 @@ from emblar.steps.kit.actions.drums import add_drum, change_drum, kit
 from emblar.steps.kit.actions.saved import copy_drum
 from emblar.steps.kit.queries.slots import KitDrum
 from emblar.steps.plan.actions import planning as plan
-from emblar.steps.sessions.actions.editing import Brief, start_session
+from emblar.steps.sessions.actions.editing import SessionBrief, start_session
 from emblar.steps.sessions.actions.home import home
 from emblar.steps.workspace.actions import workspace
 from emblar.steps.workspace.routes import load
@@ -89,7 +89,9 @@ def test_following_the_bench_brings_a_drum_to_its_plan(planned: int, kind: str) 
 def test_a_planned_head_that_is_fitted_leaves_the_plan_as_it_is(planned: int) -> None:
     drum = drum_of(planned, "tom")
     side: Side = "batter"
-    made = next(c.id for c in constructions_for("tom", "batter") if c.id != drum.owned.batter)
+    made = next(
+        c.id for c in SHIPPED.constructions_for("tom", "batter") if c.id != drum.owned.batter
+    )
     plan.replan_drum(HERE, planned, drum.id, {"batter": made})
     bench.finish_job(HERE, planned, drum.id, f"mount-{side}")
     now = at(planned, drum)
@@ -254,7 +256,7 @@ def test_wrong_pitches_are_named(planned: int, pitches: list[float | None], says
 
 
 def test_a_drum_that_is_not_planned_says_so(database: None) -> None:
-    session = start_session(HERE, Brief("Low Ferry")).id
+    session = start_session(HERE, SessionBrief("Low Ferry")).id
     drum = add_drum(HERE, session, OWNED_TOM)
     with pytest.raises(InputError, match="Plan the kit first"):
         at(session, drum)

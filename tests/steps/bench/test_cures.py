@@ -7,7 +7,7 @@ from fastapi.testclient import TestClient
 from typer.testing import CliRunner
 
 from emblar.main import app
-from emblar.platform.scope import HERE
+from emblar.platform.studio import HERE
 from emblar.steps.bench.actions.cures import cures_of
 from emblar.steps.plan.actions.planning import replan_drum
 from tests.steps.bench.test_actions import at, drum_of

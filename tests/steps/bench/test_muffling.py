@@ -5,12 +5,12 @@ from concurrent.futures import ThreadPoolExecutor
 import numpy as np
 import pytest
 
-from emblar.core.catalogue import damper, use_own
+from emblar.core.catalogue import SHIPPED
 from emblar.core.errors import BadAudioError, CatalogueError, InputError, NotFoundError
 from emblar.core.planning.kit import model
 from emblar.formats.setup import SetupFile
-from emblar.platform.scope import HERE, Scope
 from emblar.platform.sound.encode import wav_bytes
+from emblar.platform.studio import HERE, Studio
 from emblar.steps.bench.actions import tuning as bench
 from emblar.steps.bench.actions.muffling import (
     MufflingView,
@@ -24,7 +24,7 @@ from emblar.steps.bench.actions.muffling import (
 from emblar.steps.bench.actions.sound import read_stroke
 from emblar.steps.kit.queries.slots import KitDrum
 from emblar.steps.plan.actions.planning import replan_drum
-from emblar.steps.shelf.actions import dampers_learned, use_own_parts
+from emblar.steps.shelf.actions import dampers_learned
 from tests.practice import DrumInTheRoom
 from tests.recordings import RATE
 from tests.steps.bench.test_actions import at, drum_of
@@ -45,7 +45,7 @@ def a_tom(session: int, dampers: list[str]) -> tuple[KitDrum, DrumInTheRoom]:
 def strike(session: int, tom: KitDrum, room: DrumInTheRoom) -> bytes:
     """Strike the drum in the room with what lies on it."""
     on = tuple(SetupFile.model_validate(at(session, tom).setup.document).dampers)
-    room.hidden.drum = model(tom.owned, dampers=on)
+    room.hidden.drum = model(SHIPPED, tom.owned, dampers=on)
     return wav_bytes(room.hidden.strike(rate=RATE), RATE)
 
 
@@ -86,8 +86,7 @@ def test_all_laid_on_at_once_is_kept_as_planned(planned: int) -> None:
 
 
 def test_what_two_strokes_tell_counts_in_the_next_plan(planned: int) -> None:
-    use_own(())
-    shipped = damper("gel-pad").resistance
+    shipped = SHIPPED.damper("gel-pad").resistance
     tom, room = a_tom(planned, ["gel-pad"])
     muffled_stroke(HERE, planned, tom.id, strike(planned, tom, room))
     lay(HERE, planned, tom.id, "gel-pad")
@@ -96,16 +95,13 @@ def test_what_two_strokes_tell_counts_in_the_next_plan(planned: int) -> None:
     assert once.strokes == 1
     # The drum in the room is the model's own: its dampers are as strong as taken.
     assert once.times == pytest.approx(1.0, abs=2.5 * once.sd_share)
-    use_own_parts(HERE)
-    assert damper("gel-pad").resistance == shipped, "one stroke changes no plan"
+    assert HERE.catalogue().damper("gel-pad").resistance == shipped, "one stroke changes no plan"
     muffled_stroke(HERE, planned, tom.id, strike(planned, tom, room))
     twice = dampers_learned(HERE)["gel-pad"]
     assert twice.strokes == 2
-    use_own_parts(HERE)
-    assert damper("gel-pad").resistance == pytest.approx(shipped * twice.times)
-    use_own_parts(Scope(2))
-    assert damper("gel-pad").resistance == shipped, "another studio's dampers are its own"
-    use_own(())
+    here, other = (studio.catalogue().damper("gel-pad") for studio in (HERE, Studio(2)))
+    assert here.resistance == pytest.approx(shipped * twice.times)
+    assert other.resistance == shipped, "another studio's dampers are its own"
 
 
 def test_a_stroke_of_another_drum_or_of_nothing_is_not_kept(planned: int) -> None:
@@ -141,7 +137,7 @@ def test_only_what_fits_the_drum_goes_on_and_only_what_is_on_comes_off(planned: 
     with pytest.raises(InputError, match="already"):
         lay(HERE, planned, tom.id, "gel-pad")
     with pytest.raises(NotFoundError):
-        muffling(Scope(2), planned, tom.id)
+        muffling(Studio(2), planned, tom.id)
 
 
 def test_a_stroke_read_for_the_pitch_is_no_layer(planned: int) -> None:

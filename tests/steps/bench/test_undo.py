@@ -4,10 +4,10 @@ from concurrent.futures import ThreadPoolExecutor
 
 import pytest
 
-from emblar.core.catalogue import constructions_for
+from emblar.core.catalogue import SHIPPED
 from emblar.core.errors import InputError
 from emblar.platform.database import transaction
-from emblar.platform.scope import HERE
+from emblar.platform.studio import HERE
 from emblar.steps.bench.actions import tuning as bench
 from emblar.steps.bench.actions.undo import undo
 from emblar.steps.bench.actions.way_back import go_back
@@ -27,7 +27,9 @@ def tom(planned: int) -> KitDrum:
 
 def another_head(session: int, tom: KitDrum) -> str:
     """Plan another batter than is on the tom; return it."""
-    made = next(c.id for c in constructions_for("tom", "batter") if c.id != tom.owned.batter)
+    made = next(
+        c.id for c in SHIPPED.constructions_for("tom", "batter") if c.id != tom.owned.batter
+    )
     plan.replan_drum(HERE, session, tom.id, {"batter": made})
     return made
 

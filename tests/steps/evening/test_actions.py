@@ -10,15 +10,15 @@ from emblar.core.evening.schedule import schedule
 from emblar.core.tuning.procedure import job_texts
 from emblar.formats.brief import AskFile
 from emblar.formats.evening import evening_plan_file
-from emblar.platform.scope import HERE, Scope
 from emblar.platform.settings import current_time
+from emblar.platform.studio import HERE, Studio
 from emblar.steps.bench.actions import tuning as bench
 from emblar.steps.evening.actions import evening, evening_calendar, evening_file
 from emblar.steps.evening.page import evening_page
 from emblar.steps.kit.actions.drums import kit
 from emblar.steps.log.actions.entries import learned_pace
 from emblar.steps.plan.actions.planning import changed_since, replan_drum
-from emblar.steps.sessions.actions.editing import Brief, asked_of, change_brief, one_session
+from emblar.steps.sessions.actions.editing import SessionBrief, asked_of, change_brief, one_session
 
 pytestmark = pytest.mark.usefixtures("database")
 
@@ -28,7 +28,9 @@ def downbeat(session: int, hours: float | None, *, hands: int = 1) -> None:
     asked = asked_of(info).model_copy(update={"hands": hands})
     at = current_time().astimezone() + timedelta(hours=hours) if hours is not None else None
     ask = AskFile.model_validate(asked.model_dump())
-    change_brief(HERE, session, Brief(info.name, artist=info.artist, downbeat_at=at, ask=ask))
+    change_brief(
+        HERE, session, SessionBrief(info.name, artist=info.artist, downbeat_at=at, ask=ask)
+    )
 
 
 def test_the_evening_ends_at_the_downbeat_and_every_job_is_in_it(planned: int) -> None:
@@ -110,7 +112,7 @@ def test_the_file_and_the_calendar_say_the_same(planned: int) -> None:
 def asked(session: int, **changes: object) -> None:
     info = one_session(HERE, session)
     ask = asked_of(info).model_copy(update=changes)
-    change_brief(HERE, session, Brief(info.name, downbeat_at=info.downbeat_at, ask=ask))
+    change_brief(HERE, session, SessionBrief(info.name, downbeat_at=info.downbeat_at, ask=ask))
 
 
 def test_heads_are_bought_before_they_are_fitted_and_before_the_shop_closes(
@@ -120,7 +122,7 @@ def test_heads_are_bought_before_they_are_fitted_and_before_the_shop_closes(
     monkeypatch.setattr("emblar.steps.evening.actions.current_time", lambda: noon)
     tom = next(d for d in kit(HERE, planned) if d.owned.kind == "tom")
     replan_drum(HERE, planned, tom.id, {"batter": "double-coated"})
-    change_brief(HERE, planned, Brief("Low Ferry", downbeat_at=noon + timedelta(hours=9)))
+    change_brief(HERE, planned, SessionBrief("Low Ferry", downbeat_at=noon + timedelta(hours=9)))
     before = {job.work.id for job in evening(HERE, planned).jobs}
     asked(planned, shop_closes="18:30", shop_minutes=50)
     assert changed_since(HERE, planned) == (), "the plan is not older for it"
@@ -162,7 +164,7 @@ def test_how_long_jobs_take_is_learned_at_the_bench(
     done(third.id, "inspect", 2.0 * usual)
     told = learned_pace(HERE)["inspect"]
     assert (told.value, told.count) == (2.0 * usual, 3)
-    assert learned_pace(Scope(2)) == {}
+    assert learned_pace(Studio(2)) == {}
     assert "as-found" not in learned_pace(HERE), "a night between is no work"
     done(first.id, "place", 2.0, skip=True)
     assert "place" not in learned_pace(HERE), "what is skipped takes no time"

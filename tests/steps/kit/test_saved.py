@@ -8,13 +8,13 @@ from sqlalchemy import text
 from emblar.core.errors import InputError, NotFoundError
 from emblar.core.planning.presets import preset_kits
 from emblar.platform.database import transaction
-from emblar.platform.scope import HERE, Scope
+from emblar.platform.studio import HERE, Studio
 from emblar.steps.kit.actions import drums as kit
 from emblar.steps.kit.actions import saved as kits
 from emblar.steps.kit.queries import heads as head_store
 from emblar.steps.log.actions import entries as log
 from emblar.steps.plan.actions import planning as plan
-from emblar.steps.sessions.actions.editing import Brief, start_session
+from emblar.steps.sessions.actions.editing import SessionBrief, start_session
 from emblar.steps.sessions.actions.home import home
 from emblar.steps.shelf import actions as shelf
 from tests.drums import OWNED_SNARE, OWNED_TOM
@@ -27,7 +27,7 @@ def names(session: int) -> list[str]:
 
 
 def new_session(name: str = "Second Ferry") -> int:
-    return start_session(HERE, Brief(name)).id
+    return start_session(HERE, SessionBrief(name)).id
 
 
 def test_the_last_kit_is_brought_with_one_choice_and_the_drums_are_the_same(planned: int) -> None:
@@ -166,7 +166,7 @@ def test_home_tells_how_far_each_drum_is_and_what_is_next(planned: int) -> None:
 def test_another_studio_finds_nothing_of_this_one(planned: int) -> None:
     with transaction() as db:
         db.execute(text("insert into studio (id, name) overriding system value values (2, 'B')"))
-    other = Scope(2)
+    other = Studio(2)
     drum = kit.kit(HERE, planned)[0]
     assert home(other) == []
     assert kits.kit_choices(other)[0].source.startswith("preset")
@@ -174,8 +174,10 @@ def test_another_studio_finds_nothing_of_this_one(planned: int) -> None:
         lambda: kit.kit(other, planned),
         lambda: kit.change_drum(other, planned, drum.id, drum.owned),
         lambda: kits.bring_kit(other, planned, "preset-four-piece"),
-        lambda: kits.bring_kit(other, start_session(other, Brief("B")).id, f"session-{planned}"),
-        lambda: kits.use_drum(other, start_session(other, Brief("C")).id, drum.drum_id),
+        lambda: kits.bring_kit(
+            other, start_session(other, SessionBrief("B")).id, f"session-{planned}"
+        ),
+        lambda: kits.use_drum(other, start_session(other, SessionBrief("C")).id, drum.drum_id),
         lambda: plan.plan_kit(other, planned),
     ):
         with pytest.raises(NotFoundError):
@@ -254,4 +256,4 @@ def test_a_deleted_drum_is_in_no_list_until_that_is_undone(planned: int) -> None
     kit.restore_drum(HERE, drum.drum_id)
     assert drum.owned.name in names(planned)
     with pytest.raises(NotFoundError):
-        kit.delete_drum(Scope(2), drum.drum_id)
+        kit.delete_drum(Studio(2), drum.drum_id)

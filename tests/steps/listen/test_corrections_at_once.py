@@ -9,12 +9,12 @@ from emblar.core.analysis.corrections import Seen
 from emblar.core.errors import ConflictError, EmblarError, InputError
 from emblar.formats.analysis import AnalysisFile
 from emblar.platform.database import transaction
-from emblar.platform.scope import HERE
+from emblar.platform.studio import HERE
 from emblar.steps.listen import queries as recordings
 from emblar.steps.listen.actions import recordings as listen
 from emblar.steps.listen.actions import strokes
 from emblar.steps.listen.actions.measuring import measured_record, run_measuring
-from emblar.steps.sessions.actions.editing import Brief, start_session
+from emblar.steps.sessions.actions.editing import SessionBrief, start_session
 from tests.recordings import encoded, short_groove
 
 pytestmark = pytest.mark.usefixtures("database")
@@ -96,7 +96,7 @@ def test_the_same_stroke_is_not_added_twice(heard: int) -> None:
 
 @pytest.mark.parametrize("kind", ["drums", "auto", "mix"])
 def test_a_correction_changes_no_number_of_drums_it_does_not_touch(kind: str) -> None:
-    session = start_session(HERE, Brief("Kept")).id
+    session = start_session(HERE, SessionBrief("Kept")).id
     data = encoded(short_groove(), "FLAC")
     listen.run_analysis(listen.bring_recording(HERE, session, "a.flac", data, kind).id)
     before = found(session)

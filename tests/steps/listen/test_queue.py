@@ -14,7 +14,7 @@ from emblar.core.drum import Setup
 from emblar.core.errors import BadAudioError, ConflictError, InputError, NotFoundError
 from emblar.core.planning.plan_drum import plan_drum
 from emblar.platform.database import transaction
-from emblar.platform.scope import HERE, Scope
+from emblar.platform.studio import HERE, Studio
 from emblar.steps.bench.actions import hum
 from emblar.steps.bench.actions import tuning as bench
 from emblar.steps.brief import actions as wishes
@@ -22,7 +22,7 @@ from emblar.steps.kit.actions import drums as kit
 from emblar.steps.listen.actions import recordings as listen
 from emblar.steps.plan.actions import planning as plan
 from emblar.steps.sessions.actions.editing import (
-    Brief,
+    SessionBrief,
     brief_mark,
     change_brief,
     one_session,
@@ -37,7 +37,7 @@ pytestmark = pytest.mark.usefixtures("database")
 
 @pytest.fixture
 def session() -> int:
-    return start_session(HERE, Brief("Low Ferry", artist="The Tin Orchard")).id
+    return start_session(HERE, SessionBrief("Low Ferry", artist="The Tin Orchard")).id
 
 
 def count(table: str) -> int:
@@ -79,8 +79,8 @@ def test_a_studio_that_brings_many_recordings_keeps_no_other_waiting(
 ) -> None:
     with transaction() as db:
         db.execute(text("insert into studio (id, name) overriding system value values (2, 'B')"))
-    other = Scope(2)
-    theirs = start_session(other, Brief("Theirs")).id
+    other = Studio(2)
+    theirs = start_session(other, SessionBrief("Theirs")).id
     ours = [
         listen.bring_recording(HERE, session, f"{kind}.flac", groove, kind).id
         for kind in ("drums", "mix", "auto")
@@ -156,11 +156,11 @@ def test_of_two_wishes_at_once_the_later_is_kept(
     tom = next(d for d in kit.kit(HERE, planned) if d.owned.kind == "tom")
     quick, begun = plan_drum, threading.Event()
 
-    def slow_first(owned: Any, target: Any, request: Any, **more: Any) -> Any:
+    def slow_first(catalogue: Any, owned: Any, target: Any, request: Any, **more: Any) -> Any:
         if request.pitch_hz == 120.0:
             begun.set()
             time.sleep(0.5)
-        return quick(owned, target, request, **more)
+        return quick(catalogue, owned, target, request, **more)
 
     monkeypatch.setattr(plan, "plan_drum", slow_first)
     first = threading.Thread(
@@ -226,7 +226,7 @@ def test_a_head_for_the_wrong_drum_and_a_nameless_drum_are_refused(session: int)
     with pytest.raises(InputError, match="Give the drum a name"):
         kit.add_drum(HERE, session, replace(OWNED_TOM, name=" "))
     with pytest.raises(InputError, match="Give the session a name"):
-        start_session(HERE, Brief("  "))
+        start_session(HERE, SessionBrief("  "))
 
 
 def worker() -> subprocess.Popen[bytes]:
@@ -270,12 +270,12 @@ def test_a_worker_killed_midway_is_followed_by_another_and_no_hit_is_doubled(
 
 def test_a_brief_changed_in_another_window_is_not_overwritten(heard: int) -> None:
     seen = brief_mark(one_session(HERE, heard))
-    change_brief(HERE, heard, Brief("Low Ferry", wish="Nothing that rings on."), seen=seen)
+    change_brief(HERE, heard, SessionBrief("Low Ferry", wish="Nothing that rings on."), seen=seen)
     with pytest.raises(ConflictError, match="changed in another window"):
-        change_brief(HERE, heard, Brief("Low Ferry", wish="More ring."), seen=seen)
+        change_brief(HERE, heard, SessionBrief("Low Ferry", wish="More ring."), seen=seen)
     assert one_session(HERE, heard).wish == "Nothing that rings on."
     newer = brief_mark(one_session(HERE, heard))
-    change_brief(HERE, heard, Brief("Low Ferry", wish="More ring."), seen=newer)
+    change_brief(HERE, heard, SessionBrief("Low Ferry", wish="More ring."), seen=newer)
     assert one_session(HERE, heard).wish == "More ring."
 
 

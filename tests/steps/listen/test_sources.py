@@ -8,14 +8,14 @@ from emblar.core.errors import InputError
 from emblar.core.synthesis.low_ferry import low_ferry_voices
 from emblar.core.synthesis.stroke import render_stroke
 from emblar.formats.analysis import VoiceFile
-from emblar.platform.scope import HERE
+from emblar.platform.studio import HERE
 from emblar.steps.listen.actions import files as listen_files
 from emblar.steps.listen.actions import recordings as listen
 from emblar.steps.listen.actions import strokes
 from emblar.steps.listen.actions.measuring import measured_record
 from emblar.steps.listen.page.record import listen_page
 from emblar.steps.log.actions import evidence
-from emblar.steps.sessions.actions.editing import Brief, start_session
+from emblar.steps.sessions.actions.editing import SessionBrief, start_session
 from emblar.steps.workspace.routes import load
 from tests.kept import Once
 from tests.recordings import RATE, encoded, short_groove
@@ -26,7 +26,7 @@ pytestmark = pytest.mark.usefixtures("database")
 @pytest.fixture
 def session(once: Once, groove: bytes) -> int:
     def make() -> int:
-        found = start_session(HERE, Brief("Low Ferry")).id
+        found = start_session(HERE, SessionBrief("Low Ferry")).id
         bring(found, "mix.flac", groove, "mix")
         return found
 
@@ -74,7 +74,7 @@ def test_a_single_stroke_takes_over_its_drums_card_until_taken_away(session: int
     assert after.hits == 1
     assert found(session).recording.filename == "mix.flac"
     assert {h.voice for h in found(session).analysis.hits} >= {"kick", "snare", "tom-1"}
-    listen.take_file_away(HERE, session, file)
+    listen.remove_file(HERE, session, file)
     assert card(session, "tom-1") == before
     listen.bring_file_back(HERE, session, file)
     assert card(session, "tom-1") == after
@@ -132,12 +132,12 @@ def test_the_first_file_of_a_record_is_taken_away_and_the_others_stay(session: i
     first = found(session).recording.id
     stem = encoded(0.5 * short_groove(), "FLAC")
     drums = bring(session, "drums.flac", stem, "drums", keep_others=True)
-    listen.take_file_away(HERE, session, first)
+    listen.remove_file(HERE, session, first)
     assert [f.id for f in found(session).files] == [drums]
     listen.bring_file_back(HERE, session, first)
     assert {f.id for f in found(session).files} == {first, drums}
-    listen.take_file_away(HERE, session, first)
-    listen.take_file_away(HERE, session, drums)
+    listen.remove_file(HERE, session, first)
+    listen.remove_file(HERE, session, drums)
     assert measured_record(HERE, session) is None
 
 
@@ -196,7 +196,7 @@ def test_the_same_sound_is_not_taken_twice(session: int, groove: bytes, beside: 
 
 def test_a_file_that_was_removed_may_be_brought_again(session: int, groove: bytes) -> None:
     only = found(session).recording.id
-    listen.take_file_away(HERE, session, only)
+    listen.remove_file(HERE, session, only)
     assert bring(session, "mix.flac", groove, "mix") != only
 
 

@@ -6,14 +6,14 @@ from emblar.core.analysis.corrections import Seen
 from emblar.core.errors import InputError, NotFoundError
 from emblar.formats.analysis import VoiceFile
 from emblar.platform.database import transaction
-from emblar.platform.scope import HERE
 from emblar.platform.sound.decode import decode
+from emblar.platform.studio import HERE
 from emblar.steps.kit.actions import drums as kit
 from emblar.steps.listen.actions import files as listen_files
 from emblar.steps.listen.actions import recordings as listen
 from emblar.steps.listen.actions import strokes
 from emblar.steps.listen.actions.measuring import measured_record
-from emblar.steps.sessions.actions.editing import Brief, start_session
+from emblar.steps.sessions.actions.editing import SessionBrief, start_session
 from tests.drums import OWNED_TOM
 from tests.recordings import RATE, encoded, short_groove
 
@@ -121,7 +121,7 @@ def test_a_full_mix_gets_drums_and_a_drumless_rest_that_add_up(kind: str) -> Non
     struck = 10.0 ** (-1.2 * np.mod(t, 0.5))
     chord = 0.1 * struck * sum(np.sin(2 * np.pi * f * t) for f in (220.0, 277.2, 329.6))
     mix = 0.6 * (drums + np.asarray(chord)[:, None])
-    found = start_session(HERE, Brief("Mix")).id
+    found = start_session(HERE, SessionBrief("Mix")).id
     recording = listen.bring_recording(
         HERE, found, "mix.flac", encoded(mix, "FLAC", "PCM_24"), kind
     )

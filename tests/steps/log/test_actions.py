@@ -7,14 +7,14 @@ import pytest
 
 from emblar.core.errors import InputError, NotFoundError
 from emblar.formats.log import LogFile, log_csv
-from emblar.platform.scope import HERE, Scope
+from emblar.platform.studio import HERE, Studio
 from emblar.steps.bench.actions import tuning as bench
 from emblar.steps.kit.actions.drums import kit
 from emblar.steps.kit.actions.saved import bring_kit
 from emblar.steps.listen.actions.recordings import run_analysis
 from emblar.steps.log.actions import entries as log
 from emblar.steps.match.actions import comparison as match
-from emblar.steps.sessions.actions.editing import Brief, delete_session, start_session
+from emblar.steps.sessions.actions.editing import SessionBrief, delete_session, start_session
 from tests.steps.match.test_comparison import a_take, drum_of
 
 
@@ -39,7 +39,7 @@ def test_readings_and_takes_are_logged_per_drum(planned: int) -> None:
 
 def test_the_log_outlives_its_session_and_goes_on_in_the_next(planned: int) -> None:
     drum = read(planned, 200.0)
-    second = start_session(HERE, Brief("Second")).id
+    second = start_session(HERE, SessionBrief("Second")).id
     bring_kit(HERE, second, f"session-{planned}")
     delete_session(HERE, planned)
     assert drum in {d.drum_id for d in kit(HERE, second)}
@@ -63,9 +63,9 @@ def test_the_export_holds_every_reading_and_reads_back(planned: int) -> None:
 
 def test_another_studio_sees_none_of_it(planned: int) -> None:
     drum = read(planned, 200.0)
-    assert log.log(Scope(2)) == []
+    assert log.log(Studio(2)) == []
     with pytest.raises(NotFoundError):
-        log.drum_log(Scope(2), drum)
+        log.drum_log(Studio(2), drum)
 
 
 def test_the_drummers_word_stands_beside_what_was_read_and_is_found(planned: int) -> None:

@@ -6,13 +6,16 @@ import numpy as np
 import pytest
 
 from emblar.core.analysis.signal.audio import ANALYSIS_RATE_HZ
+from emblar.core.catalogue import SHIPPED
 from emblar.core.errors import BadAudioError, InputError, NotFoundError
+from emblar.core.matching.differences import Comparison, Difference
 from emblar.core.matching.fair_pair import loudness_lufs
 from emblar.core.planning.kit import model
+from emblar.core.quantities import Measured
 from emblar.core.synthesis.practice import practice_drum
-from emblar.platform.scope import HERE
 from emblar.platform.sound.decode import decode
 from emblar.platform.sound.encode import wav_bytes
+from emblar.platform.studio import HERE
 from emblar.steps.bench.actions import tuning as bench
 from emblar.steps.bench.actions import way_back
 from emblar.steps.bench.actions.way_back import go_back, to_the_plan, way_to
@@ -21,6 +24,7 @@ from emblar.steps.kit.queries.slots import KitDrum
 from emblar.steps.listen.actions.recordings import run_analysis
 from emblar.steps.match.actions import comparison as match
 from emblar.steps.match.actions.sound import pair_sounds, song_sounds
+from emblar.steps.match.page.comparison import match_title
 from tests.recordings import RATE
 
 
@@ -35,7 +39,7 @@ def a_take(session: int, drum: KitDrum, *, off_cents: float = 0.0, seed: int = 1
     lugs = {side: head.planned_hz * higher for side, head in now.heads.items()}
     made = {side: head.made for side, head in now.heads.items()}
     hidden = practice_drum(
-        model(drum.owned, batter=made["batter"], reso=made.get("reso")),
+        model(SHIPPED, drum.owned, batter=made["batter"], reso=made.get("reso")),
         lugs["batter"],
         lugs.get("reso"),
         uneven=0.0,
@@ -295,3 +299,14 @@ def test_a_change_that_did_little_here_is_expected_to_do_little_again(planned: i
     assert again.tried == 1
     per_turn = [m.effect["pitch"] / float(m.what.split()[1]) for m in (turn, again)]
     assert 0.0 < per_turn[1] < 0.5 * per_turn[0]
+
+
+def test_a_title_does_not_say_too_long_twice() -> None:
+    value = Measured(1.0, 0.1, "s")
+    differences = {
+        name: Difference(name, value, value, steps, 0.2)
+        for name, steps in (("sustain", 2.5), ("length", 4.0), ("attack", -2.5))
+    }
+    assert match_title("Rack 12", Comparison(differences, {})) == (
+        "Rack 12: much too long and too soft"
+    )

@@ -7,8 +7,8 @@ import pytest
 
 from emblar.core.analysis.signal.audio import ANALYSIS_RATE_HZ
 from emblar.core.errors import InputError
-from emblar.platform.scope import HERE
 from emblar.platform.sound.encode import wav_bytes
+from emblar.platform.studio import HERE
 from emblar.steps.kit.actions.drums import kit
 from emblar.steps.match.actions.comparison import note_change
 from tests.core.matching.test_round import DRUMS, played

@@ -11,9 +11,9 @@ from emblar.core.analysis.signal.audio import ANALYSIS_RATE_HZ
 from emblar.core.errors import BadAudioError, InputError, NotFoundError
 from emblar.core.matching.fair_pair import loudness_lufs
 from emblar.core.synthesis.stroke import cymbal_voice, render_stroke
-from emblar.platform.scope import HERE, Scope
 from emblar.platform.sound.decode import decode
 from emblar.platform.sound.encode import wav_bytes
+from emblar.platform.studio import HERE, Studio
 from emblar.steps.bench.actions import tuning as bench
 from emblar.steps.kit.actions.drums import add_drum, kit
 from emblar.steps.listen.actions.recordings import run_analysis
@@ -80,7 +80,7 @@ def test_a_pad_is_removed_with_its_takes_and_brought_back(planned: int) -> None:
     with pytest.raises(NotFoundError):
         pads.bring_pad_back(HERE, planned, pad.id)
     with pytest.raises(NotFoundError):
-        pads.take_pad_away(Scope(2), planned, pad.id)
+        pads.take_pad_away(Studio(2), planned, pad.id)
 
 
 def test_wrong_entries_are_told_at_their_field(planned: int) -> None:

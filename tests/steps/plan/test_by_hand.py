@@ -3,12 +3,12 @@
 import pytest
 
 from emblar.formats.plan import DrumPlanFile
-from emblar.platform.scope import HERE
+from emblar.platform.studio import HERE
 from emblar.steps.kit.actions.drums import add_drum
 from emblar.steps.plan.actions import planning as plan
 from emblar.steps.plan.actions.by_hand import changed_by_hand, held
 from emblar.steps.plan.actions.versions import versions
-from emblar.steps.sessions.actions.editing import Brief, start_session
+from emblar.steps.sessions.actions.editing import SessionBrief, start_session
 from tests.drums import OWNED_KICK, OWNED_TOM
 
 pytestmark = pytest.mark.usefixtures("database")
@@ -16,7 +16,7 @@ pytestmark = pytest.mark.usefixtures("database")
 
 @pytest.fixture
 def session(database: None) -> int:
-    return start_session(HERE, Brief("Low Ferry")).id
+    return start_session(HERE, SessionBrief("Low Ferry")).id
 
 
 def planned(session: int, drum: int, wish: dict[str, object]) -> DrumPlanFile:

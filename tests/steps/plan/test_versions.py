@@ -6,13 +6,13 @@ import pytest
 
 from emblar.core.errors import InputError, NotFoundError
 from emblar.formats.brief import AskFile
-from emblar.platform.scope import HERE
+from emblar.platform.studio import HERE
 from emblar.steps.kit.actions import drums as kit
 from emblar.steps.kit.queries.slots import KitDrum
 from emblar.steps.plan.actions import planning as plan
 from emblar.steps.plan.actions import ways
 from emblar.steps.plan.actions.versions import plan_version, undo_plan, use_version, versions
-from emblar.steps.sessions.actions.editing import Brief, asked_of, change_brief, one_session
+from emblar.steps.sessions.actions.editing import SessionBrief, asked_of, change_brief, one_session
 from emblar.steps.sheet.actions import sheet
 from emblar.steps.shelf import actions as shelf
 from tests.drums import OWNED_TOM
@@ -36,7 +36,7 @@ def ask(session: int, **changes: object) -> None:
     change_brief(
         HERE,
         session,
-        Brief(info.name, artist=info.artist, ask=AskFile.model_validate(asked.model_dump())),
+        SessionBrief(info.name, artist=info.artist, ask=AskFile.model_validate(asked.model_dump())),
     )
 
 

@@ -12,8 +12,8 @@ from emblar.core.tuning.sweep import SweepPoint
 from emblar.formats.bench import BenchFile
 from emblar.formats.brief import AskFile
 from emblar.main import app
-from emblar.platform.scope import HERE, Scope
 from emblar.platform.settings import settings
+from emblar.platform.studio import HERE, Studio
 from emblar.steps.bench.actions import tuning as bench
 from emblar.steps.bench.actions.sweep import swept
 from emblar.steps.kit.actions.drums import kit
@@ -21,7 +21,7 @@ from emblar.steps.kit.actions.saved import bring_kit
 from emblar.steps.log.actions.entries import drum_log
 from emblar.steps.plan.actions.recipes import bring_from, worked
 from emblar.steps.sessions.actions.editing import (
-    Brief,
+    SessionBrief,
     asked_of,
     change_brief,
     one_session,
@@ -35,7 +35,7 @@ def tuned(planned: int) -> int:
     """A session in a style, its tom tuned to the last job."""
     info = one_session(HERE, planned)
     ask = AskFile.model_validate(asked_of(info).model_dump() | {"style": "Rock"})
-    change_brief(HERE, planned, Brief(info.name, ask=ask))
+    change_brief(HERE, planned, SessionBrief(info.name, ask=ask))
     bench.finish_job(HERE, planned, drum_of(planned, "tom").id, "listen")
     return planned
 
@@ -44,11 +44,11 @@ def test_only_what_was_tuned_to_its_plan_worked(tuned: int) -> None:
     rows = worked(HERE)
     assert [(r.style, r.session_id) for r in rows] == [("Rock", tuned)]
     assert [d.name for d in rows[0].recipes.drums] == ["Rack 12"]
-    assert worked(Scope(2)) == []
+    assert worked(Studio(2)) == []
 
 
 def test_it_is_used_in_another_session(client: TestClient, tuned: int) -> None:
-    second = start_session(HERE, Brief("Second")).id
+    second = start_session(HERE, SessionBrief("Second")).id
     bring_kit(HERE, second, f"session-{tuned}")
     page = client.get(f"/log/recipes?session={second}").text
     assert "Rock" in page
@@ -61,7 +61,7 @@ def test_it_is_used_in_another_session(client: TestClient, tuned: int) -> None:
     with pytest.raises(InputError, match="Nothing of that session"):
         bring_from(HERE, second, second)
     with pytest.raises(NotFoundError):
-        bring_from(Scope(2), second, tuned)
+        bring_from(Studio(2), second, tuned)
 
 
 def test_the_best_note_found_by_ear_stands_in_the_log(client: TestClient, planned: int) -> None:

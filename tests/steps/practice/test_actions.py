@@ -5,7 +5,7 @@ import pytest
 
 from emblar.core.errors import InputError, NotFoundError
 from emblar.core.tuning.training import exercises, levels, question
-from emblar.platform.scope import HERE, Scope
+from emblar.platform.studio import HERE, Studio
 from emblar.steps.practice import actions as practice
 
 pytestmark = pytest.mark.usefixtures("database")
@@ -57,7 +57,7 @@ def test_what_cannot_be_turned_or_found_says_so() -> None:
     with pytest.raises(InputError, match="outside 1/16 to 4"):
         practice.turn_rod(HERE, number, 0, 5.0)
     with pytest.raises(NotFoundError):
-        practice.practised(Scope(2), number)
+        practice.practised(Studio(2), number)
     with pytest.raises(InputError, match="Choose first-round"):
         practice.begin_drum(HERE, "stadium")
 

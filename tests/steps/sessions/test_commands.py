@@ -5,7 +5,7 @@ from typing import Any
 import pytest
 
 from emblar.core.errors import InputError, NotFoundError
-from emblar.platform.scope import HERE
+from emblar.platform.studio import HERE
 from emblar.steps.plan.actions.planning import replan_drum
 from emblar.steps.share.actions import open_share
 

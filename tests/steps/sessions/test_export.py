@@ -17,7 +17,7 @@ from sqlalchemy import text
 from emblar.core.errors import InputError, NotFoundError
 from emblar.formats.export import DOCUMENT
 from emblar.platform.database import engine, transaction
-from emblar.platform.scope import HERE, Scope
+from emblar.platform.studio import HERE, Studio
 from emblar.steps.bench.actions import tuning as bench
 from emblar.steps.bench.actions.tuning import UNSAVED_SETUP
 from emblar.steps.bench.actions.undo import undo
@@ -30,7 +30,12 @@ from emblar.steps.log.actions.entries import log
 from emblar.steps.match.actions.journey import keep_picture, picture
 from emblar.steps.plan.actions import planning as plan
 from emblar.steps.plan.actions.planning import changed_since, latest_plan
-from emblar.steps.sessions.actions.editing import Brief, all_sessions, delete_session, start_session
+from emblar.steps.sessions.actions.editing import (
+    SessionBrief,
+    all_sessions,
+    delete_session,
+    start_session,
+)
 from emblar.steps.sessions.actions.export import BY_PAGE, export_everything, import_everything
 from emblar.steps.sessions.queries.export import TABLES
 from emblar.steps.share import actions as share
@@ -95,7 +100,7 @@ def test_into_an_empty_database_it_is_the_same_again(filled: Path, tmp_path: Pat
 
 def test_beside_other_data_everything_finds_its_own(filled: Path) -> None:
     emptied()
-    other = start_session(HERE, Brief("Another song"))
+    other = start_session(HERE, SessionBrief("Another song"))
     kit.add_drum(HERE, other.id, replace(OWNED_TOM, name="Rack 13"))
     import_everything(HERE, filled)
     found = {s.name: s.id for s in all_sessions(HERE)}
@@ -123,7 +128,7 @@ def test_a_way_back_still_leads_to_its_own_setup_beside_other_data(
     go_back(HERE, planned, drum.id, there)
     export_everything(HERE, tmp_path / "a.zip")
     emptied()
-    other = start_session(HERE, Brief("Another song"))
+    other = start_session(HERE, SessionBrief("Another song"))
     for number in range(3):
         tom = kit.add_drum(HERE, other.id, replace(OWNED_TOM, name=f"Rack {20 + number}"))
         plan.replan_drum(HERE, other.id, tom.id, {"pitch_hz": 150.0})
@@ -155,7 +160,7 @@ def test_what_is_here_already_is_not_put_in_twice(filled: Path) -> None:
 def test_two_machines_merge_by_skipping_what_is_here(filled: Path, tmp_path: Path) -> None:
     """The other machine adds a session on the same drums; what both have stays as it is here."""
     first = all_sessions(HERE)[0]
-    other = start_session(HERE, Brief("Slack Water")).id
+    other = start_session(HERE, SessionBrief("Slack Water")).id
     kits.bring_kit(HERE, other, f"session-{first.id}")
     drum = kit.kit(HERE, other)[0]
     both = tmp_path / "both.zip"
@@ -201,7 +206,7 @@ def test_another_studio_is_neither_told_nor_touched(filled: Path, tmp_path: Path
     with engine().begin() as connection:
         connection.execute(text("insert into studio (id, name) values (2, 'Other') "))
     file = tmp_path / "other.zip"
-    assert export_everything(Scope(2), file).sessions == 0
+    assert export_everything(Studio(2), file).sessions == 0
     assert all(not rows for rows in tables_of(file).values())
 
 

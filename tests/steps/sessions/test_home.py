@@ -4,8 +4,8 @@ import re
 
 from fastapi.testclient import TestClient
 
-from emblar.platform.scope import HERE
-from emblar.steps.sessions.actions.editing import Brief, delete_session, start_session
+from emblar.platform.studio import HERE
+from emblar.steps.sessions.actions.editing import SessionBrief, delete_session, start_session
 from emblar.steps.sessions.page import AT_ONCE
 
 
@@ -15,7 +15,7 @@ def songs(page: str) -> int:
 
 
 def test_many_sessions_are_listed_a_page_at_a_time(client: TestClient) -> None:
-    made = [start_session(HERE, Brief(name=f"Song {n}")).id for n in range(AT_ONCE + 5)]
+    made = [start_session(HERE, SessionBrief(name=f"Song {n}")).id for n in range(AT_ONCE + 5)]
     first = client.get("/").text
     assert first.count('class="session-link"') == songs(first) == AT_ONCE
     assert f">Song {AT_ONCE + 4}<" in first

@@ -5,17 +5,17 @@ from sqlalchemy import text
 
 from emblar.core.errors import InputError, ServiceError
 from emblar.platform.database import transaction
-from emblar.platform.scope import HERE
+from emblar.platform.studio import HERE
 from emblar.steps.listen.actions import recordings as listen
 from emblar.steps.listen.queries import RecordingInfo
-from emblar.steps.sessions.actions.editing import Brief, start_session
+from emblar.steps.sessions.actions.editing import SessionBrief, start_session
 
 pytestmark = pytest.mark.usefixtures("database")
 
 
 @pytest.fixture
 def brought(groove: bytes) -> RecordingInfo:
-    session = start_session(HERE, Brief("Low Ferry")).id
+    session = start_session(HERE, SessionBrief("Low Ferry")).id
     return listen.bring_recording(HERE, session, "groove.flac", groove, "drums")
 
 

@@ -8,7 +8,7 @@ from sqlalchemy import text
 from emblar.core.errors import NotFoundError
 from emblar.platform.database import engine
 from emblar.platform.migrate import downgrade, migrate
-from emblar.platform.scope import HERE
+from emblar.platform.studio import HERE
 from emblar.steps.bench.actions import tuning as bench
 from emblar.steps.kit.actions import drums as kit
 from emblar.steps.kit.actions import saved as kits
@@ -16,7 +16,7 @@ from emblar.steps.listen.actions import recordings as listen
 from emblar.steps.log.actions.entries import drum_log
 from emblar.steps.match.actions import comparison as match
 from emblar.steps.plan.actions.planning import latest_plan
-from emblar.steps.sessions.actions.editing import Brief, delete_session, start_session
+from emblar.steps.sessions.actions.editing import SessionBrief, delete_session, start_session
 from emblar.steps.sessions.actions.purge import purge_deleted
 from emblar.steps.sessions.queries.export import TABLES
 from emblar.steps.share import actions as share
@@ -48,7 +48,7 @@ def full(planned: int) -> int:
     bench.type_readings(HERE, planned, drum.id, "batter", [180.0] * drum.owned.rods)
     opened = share.open_share(share.make_share(HERE, planned, "Wren", share.PARTS, 7))
     share.say(opened, drum.id, "Wren", "Nice", "", more=True)
-    second = start_session(HERE, Brief("Second")).id
+    second = start_session(HERE, SessionBrief("Second")).id
     kits.bring_kit(HERE, second, f"session-{planned}")
     return planned
 
@@ -86,7 +86,7 @@ def test_a_session_goes_with_all_its_own_and_leaves_the_drums_their_past(full: i
 
 
 def test_a_sound_that_another_session_has_stays(full: int) -> None:
-    other = start_session(HERE, Brief("Same record")).id
+    other = start_session(HERE, SessionBrief("Same record")).id
     listen.bring_recording(HERE, other, "g.flac", encoded(short_groove(), "FLAC"), "drums")
     delete_session(HERE, full)
     deleted_since("session", 31.0)

@@ -2,23 +2,24 @@
 
 import pytest
 
+from emblar.core.catalogue import SHIPPED
 from emblar.core.errors import InputError, NotFoundError
 from emblar.core.evening.setlist import Change, SetDrum, Song, minute_worth, plan_setlist
 from emblar.platform.database import transaction
-from emblar.platform.scope import HERE, Scope
+from emblar.platform.studio import HERE, Studio
 from emblar.platform.tables import RecordingRow
 from emblar.steps.kit.actions.drums import kit
 from emblar.steps.kit.actions.saved import bring_kit
 from emblar.steps.kit.queries import slots
 from emblar.steps.listen import queries as recordings
 from emblar.steps.plan.actions import planning as plan
-from emblar.steps.sessions.actions.editing import Brief, start_session
+from emblar.steps.sessions.actions.editing import SessionBrief, start_session
 from emblar.steps.setlist.actions import planned_songs, setlist, turns_of
 
 
 def another_song(first: int, name: str, wish: dict[str, object]) -> int:
     """A session on the same kit and record, every drum asked for otherwise."""
-    session = start_session(HERE, Brief(name)).id
+    session = start_session(HERE, SessionBrief(name)).id
     bring_kit(HERE, session, f"session-{first}")
     with transaction() as db:
         info = recordings.latest(db, first)
@@ -57,7 +58,7 @@ def test_a_song_gives_up_no_more_than_the_minutes_are_worth(planned: int) -> Non
     assert kept == pytest.approx(found.result.steps)
     drums = {key: SetDrum(o.kind, o.rods) for key, o in found.drums.items()}
     only = [Song(s.name, {key: rows[:1] for key, rows in s.offers.items()}) for s in found.requests]
-    each = plan_setlist(drums, only, free_order=True)
+    each = plan_setlist(SHIPPED, drums, only, free_order=True)
     assert found.result.score <= each.score + 1e-9
     assert each.steps == 0.0
     assert each.score == pytest.approx(minute_worth() * each.minutes)
@@ -69,17 +70,17 @@ def test_turns_go_the_way_of_the_pitch(planned: int) -> None:
     for key, owned in found.drums.items():
         setup = found.requests[0].offers[key][0].setup
         for by in (-80.0, 80.0):
-            turns = turns_of(owned, setup, Change(1.0, tuned={"batter": by}))["batter"]
+            turns = turns_of(SHIPPED, owned, setup, Change(1.0, tuned={"batter": by}))["batter"]
             assert turns * by > 0.0
             assert 0.01 < abs(turns) < 3.0
 
 
 def test_what_cannot_be_played_is_said(planned: int) -> None:
     assert [s.id for s in planned_songs(HERE)] == [planned]
-    empty = start_session(HERE, Brief("Empty")).id
+    empty = start_session(HERE, SessionBrief("Empty")).id
     with pytest.raises(InputError, match="two songs at least"):
         setlist(HERE, [planned], free_order=False)
     with pytest.raises(InputError, match="“Empty” is not planned"):
         setlist(HERE, [planned, empty], free_order=False)
     with pytest.raises(NotFoundError):
-        setlist(Scope(2), [planned, empty], free_order=False)
+        setlist(Studio(2), [planned, empty], free_order=False)

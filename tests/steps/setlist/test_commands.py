@@ -5,7 +5,7 @@ from pathlib import Path
 
 import pytest
 
-from emblar.core.errors import InputError
+from emblar.core.errors import CatalogueError
 from tests.briefs import brief
 from tests.steps.bench.test_commands import run
 
@@ -44,7 +44,7 @@ def test_songs_are_put_in_order_and_changes_told(tmp_path: Path) -> None:
 def test_a_damper_nobody_knows_is_named(tmp_path: Path) -> None:
     file = songs(tmp_path)
     file.write_text(file.read_text(encoding="utf-8").replace("gel-pad", "brick"), encoding="utf-8")
-    with pytest.raises(InputError, match="brick"):
+    with pytest.raises(CatalogueError, match="brick"):
         run("setlist", file)
 
 

@@ -9,10 +9,10 @@ from sqlalchemy import text
 
 from emblar.core.errors import EmblarError, InputError, NotFoundError
 from emblar.platform.database import engine
-from emblar.platform.scope import HERE, Scope
+from emblar.platform.studio import HERE, Studio
 from emblar.steps.kit.actions.drums import kit
 from emblar.steps.plan.actions.planning import latest_plan
-from emblar.steps.sessions.actions.editing import Brief, delete_session, start_session
+from emblar.steps.sessions.actions.editing import SessionBrief, delete_session, start_session
 from emblar.steps.share import actions as share
 
 
@@ -73,7 +73,7 @@ def test_what_is_said_becomes_a_wish_once_it_is_taken_up(planned: int) -> None:
     opened, drum = share.open_share(link(planned)), snare(planned)
     share.say(opened, drum, "Wren", "It disappears.", "attack", more=True)
     before = latest_plan(HERE, planned)
-    (said,) = share.said_of(HERE, planned)
+    (said,) = share.comments_on(HERE, planned)
     assert (said.drum, said.link, said.comment.text) == ("Snare 14", "Wren", "It disappears.")
     assert before is not None
     assert latest_plan(HERE, planned) == before, "nothing changes until then"
@@ -90,7 +90,7 @@ def test_what_is_said_becomes_a_wish_once_it_is_taken_up(planned: int) -> None:
 
 def test_taken_up_by_two_at_once_counts_once(planned: int) -> None:
     share.say(share.open_share(link(planned)), snare(planned), "Wren", "", "ring", more=False)
-    (said,) = share.said_of(HERE, planned)
+    (said,) = share.comments_on(HERE, planned)
 
     def take_up(_: int) -> bool:
         try:
@@ -107,25 +107,25 @@ def test_taken_up_by_two_at_once_counts_once(planned: int) -> None:
 
 def test_what_is_set_aside_changes_nothing(planned: int) -> None:
     share.say(share.open_share(link(planned)), snare(planned), "Wren", "Nice.", "", more=True)
-    (said,) = share.said_of(HERE, planned)
+    (said,) = share.comments_on(HERE, planned)
     before = latest_plan(HERE, planned)
     share.set_aside(HERE, planned, said.comment.id)
     assert latest_plan(HERE, planned) == before
-    assert share.said_of(HERE, planned)[0].comment.state == share.ASIDE
+    assert share.comments_on(HERE, planned)[0].comment.state == share.ASIDE
 
 
 def test_a_link_belongs_to_its_session_and_studio(planned: int) -> None:
-    other = start_session(HERE, Brief("Other")).id
+    other = start_session(HERE, SessionBrief("Other")).id
     opened = share.open_share(link(other))
     with pytest.raises(NotFoundError):
         share.say(opened, snare(planned), "Wren", "x", "", more=True)
     share.say(share.open_share(link(planned)), snare(planned), "Wren", "x", "", more=True)
-    comment = share.said_of(HERE, planned)[0].comment.id
-    for scope, session in ((HERE, other), (Scope(2), planned)):
+    comment = share.comments_on(HERE, planned)[0].comment.id
+    for studio, session in ((HERE, other), (Studio(2), planned)):
         with pytest.raises(NotFoundError):
-            share.accept(scope, session, comment)
+            share.accept(studio, session, comment)
         with pytest.raises(NotFoundError):
-            share.end_share(scope, session, share.shares(HERE, planned)[0].id)
+            share.end_share(studio, session, share.shares(HERE, planned)[0].id)
 
 
 @pytest.mark.parametrize(

@@ -5,12 +5,12 @@ from fastapi.testclient import TestClient
 
 from emblar.app import create_app
 from emblar.phone_app import create_phone_app
-from emblar.platform.scope import HERE
+from emblar.platform.studio import HERE
 from emblar.share_app import create_share_app
 from emblar.steps.kit.actions.drums import kit
-from emblar.steps.sessions.actions.editing import Brief, start_session
+from emblar.steps.sessions.actions.editing import SessionBrief, start_session
 from emblar.steps.share import actions as share
-from tests.steps.test_scope import address, app_routes
+from tests.steps.test_studio import address, app_routes
 
 
 @pytest.fixture
@@ -49,7 +49,7 @@ def test_a_paired_phone_works_at_its_bench(planned: int, phone: TestClient) -> N
 
 
 def test_a_phone_reaches_no_other_route(planned: int, phone: TestClient) -> None:
-    other = start_session(HERE, Brief("Secret song")).id
+    other = start_session(HERE, SessionBrief("Secret song")).id
     bench = f"/sessions/{planned}/bench"
     asked = [(method, address(path, planned)) for method, path in app_routes(create_app())]
     asked += [(method, address(path, other)) for method, path in app_routes(create_app())]

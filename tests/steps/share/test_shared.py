@@ -6,14 +6,14 @@ import pytest
 from fastapi.testclient import TestClient
 
 from emblar.app import create_app
-from emblar.platform.scope import HERE
 from emblar.platform.settings import Settings
+from emblar.platform.studio import HERE
 from emblar.share_app import create_share_app
 from emblar.steps.kit.actions.drums import kit
-from emblar.steps.sessions.actions.editing import Brief, start_session
+from emblar.steps.sessions.actions.editing import SessionBrief, start_session
 from emblar.steps.share import actions as share
 from emblar.steps.share.page.links import link_begins
-from tests.steps.test_scope import address, app_routes
+from tests.steps.test_studio import address, app_routes
 
 
 @pytest.fixture
@@ -36,7 +36,7 @@ def test_no_other_route_is_there_for_strangers(planned: int, stranger: TestClien
 
 
 def test_a_link_shows_what_was_shared_and_nothing_else(planned: int, stranger: TestClient) -> None:
-    other = start_session(HERE, Brief("Secret song", artist="Nobody")).id
+    other = start_session(HERE, SessionBrief("Secret song", artist="Nobody")).id
     slot = kit(HERE, planned)[0].id
     token = link(planned, "sheet")
     text = stranger.get(f"/s/{token}").text
@@ -68,7 +68,7 @@ def test_an_ended_link_is_gone_page_sounds_and_words(planned: int, stranger: Tes
         answer = stranger.request(method, f"/s/{token}{path}", data={"who": "x", "said": "y"})
         assert answer.status_code == 404
         assert "ended" in answer.text
-    assert share.said_of(HERE, planned) == []
+    assert share.comments_on(HERE, planned) == []
 
 
 def test_words_come_from_the_page_itself_only(planned: int, stranger: TestClient) -> None:

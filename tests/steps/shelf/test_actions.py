@@ -1,18 +1,17 @@
 """The shelf: loose heads spare a purchase, own dampers join the catalogue and the search."""
 
-from collections.abc import Iterator
 from typing import Any
 
 import pytest
 
-from emblar.core import catalogue
+from emblar.core.catalogue import SHIPPED
 from emblar.core.drum import Wish
 from emblar.core.errors import EmblarError, InputError
 from emblar.core.planning.brief import Brief, OwnedHead, Shelf
 from emblar.core.planning.plan_drum import plan_drum
 from emblar.core.planning.target import Target
 from emblar.core.quantities import Measured
-from emblar.platform.scope import HERE
+from emblar.platform.studio import HERE
 from emblar.steps.plan.actions.planning import replan_drum
 from emblar.steps.sheet.actions import sheet
 from emblar.steps.shelf import actions as shelf
@@ -21,10 +20,7 @@ from tests.drums import OWNED_TOM
 NUMBERS = {"radius": 0.75, "resistance": 2.0, "mass_kg": 0.004, "minutes": 2.0}
 
 
-@pytest.fixture(autouse=True)
-def _empty(database: None) -> Iterator[None]:
-    yield
-    catalogue.use_own([])
+pytestmark = pytest.mark.usefixtures("database")
 
 
 def test_heads_are_put_on_taken_off_and_brought_back() -> None:
@@ -53,11 +49,11 @@ def test_a_wrong_head_is_refused_and_nothing_is_kept(values: tuple[Any, ...], sa
 
 def test_an_own_damper_joins_the_catalogue_until_taken_off() -> None:
     made = shelf.add_damper(HERE, "My wallet", "tom", "batter", NUMBERS)
-    assert catalogue.damper(made.row["id"]).resistance == 2.0
+    assert HERE.catalogue().damper(made.row["id"]).resistance == 2.0
     with pytest.raises(InputError, match="already a damper “My wallet”"):
         shelf.add_damper(HERE, "My wallet", "tom", "batter", NUMBERS)
     shelf.take_off_shelf(HERE, "part", made.id)
-    assert made.row["id"] not in catalogue.dampers()
+    assert made.row["id"] not in HERE.catalogue().dampers
     again = shelf.add_damper(HERE, "My wallet", "tom", "batter", NUMBERS | {"resistance": 4.0})
     assert again.row["id"] != made.row["id"]
 
@@ -74,7 +70,7 @@ def test_the_sheet_says_to_bring_the_loose_heads_that_go_on(planned: int) -> Non
     shelf.add_head(HERE, "woven", 12.0, 1, "fresh")
     replan_drum(HERE, planned, 1, {"batter": "woven"})
     told = sheet(HERE, planned)
-    name = catalogue.construction("woven").name
+    name = SHIPPED.construction("woven").name
     assert f"{name}, 12 in" in told.packing
     assert f"{name}, 12 in" not in told.shopping
     shelf.take_off_shelf(HERE, "head", shelf.loose_heads(HERE)[0].id)
@@ -87,15 +83,16 @@ def test_the_sheet_says_to_bring_the_loose_heads_that_go_on(planned: int) -> Non
 def test_a_plan_takes_a_loose_head_before_it_buys_one() -> None:
     record = {"pitch": 128.0, "sustain": 0.7, "length": 0.2, "click": 250.0}
     target = Target("tom-1", {n: Measured(v, 0.02 * v, "") for n, v in record.items()}, {})
-    bare = Shelf((OWNED_TOM,), (), (), ())
+    bare = Shelf((OWNED_TOM,), (), (), (), catalogue=SHIPPED)
     stocked = Shelf(
         (OWNED_TOM,),
-        tuple(OwnedHead(c.id, 12.0) for c in catalogue.constructions_for("tom", "batter")),
+        tuple(OwnedHead(c.id, 12.0) for c in SHIPPED.constructions_for("tom", "batter")),
         (),
         (),
+        catalogue=SHIPPED,
     )
-    bought = plan_drum(OWNED_TOM, target, Wish(), brief=Brief(), shelf=bare).weighed
-    taken = plan_drum(OWNED_TOM, target, Wish(), brief=Brief(), shelf=stocked).weighed
+    bought = plan_drum(SHIPPED, OWNED_TOM, target, Wish(), brief=Brief(), shelf=bare).weighed
+    taken = plan_drum(SHIPPED, OWNED_TOM, target, Wish(), brief=Brief(), shelf=stocked).weighed
     assert taken.bought == ()
     assert taken.total <= bought.total
     assert taken.setup.batter != OWNED_TOM.batter

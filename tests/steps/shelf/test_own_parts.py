@@ -1,20 +1,17 @@
 """Parts of one's own are a studio's: every page of it knows them, and no other studio's does."""
 
-from concurrent.futures import ThreadPoolExecutor
-
 import pytest
 from fastapi.testclient import TestClient
 from sqlalchemy import text
 
 from emblar.app import create_app
-from emblar.core.catalogue import SHIPPED, catalogue, constructions, dampers, use_own
 from emblar.platform.database import engine
-from emblar.platform.scope import HERE, Scope
+from emblar.platform.studio import HERE, Studio
 from emblar.steps.bench.actions.tuning import type_readings
 from emblar.steps.kit.actions.drums import kit
 from emblar.steps.plan.actions import planning as plan
 from emblar.steps.shelf import actions as shelf
-from tests.steps.test_scope import address, app_routes
+from tests.steps.test_studio import address, app_routes
 
 NUMBERS = {"radius": 0.8, "resistance": 2.0, "mass_kg": 0.005, "minutes": 1.0}
 
@@ -30,7 +27,6 @@ def owned(planned: int) -> int:
     asked = {"batter": head.row["id"], "dampers": [felt.row["id"]]}
     plan.replan_drum(HERE, planned, drum.id, asked)
     type_readings(HERE, planned, drum.id, "batter", [180.0] * drum.owned.rods)
-    use_own([])
     return planned
 
 
@@ -54,20 +50,9 @@ def test_every_page_knows_the_studios_own_parts(owned: int) -> None:
 def test_another_studio_does_not_see_them(owned: int) -> None:
     with engine().begin() as connection:
         connection.execute(text("insert into studio (id, name) values (2, 'Other')"))
-    before = set(constructions()), set(dampers())
-
-    def seen(scope: Scope) -> bool:
-        shelf.use_own_parts(scope)
-        found = any(row.name == "House felt" for row in dampers().values())
-        assert all((row.name == "House felt") <= found for row in dampers().values())
-        return found
-
-    with ThreadPoolExecutor(2) as pool:
-        told = list(pool.map(seen, [HERE, Scope(2)] * 20))
-    assert told == [True, False] * 20
-    assert (set(constructions()), set(dampers())) == before, "what others use is not touched"
-
-
-def test_a_catalogue_is_a_value() -> None:
-    assert catalogue() == SHIPPED
-    assert hash(catalogue()) == hash(SHIPPED)
+    seen = [
+        [row.name for row in studio.catalogue().dampers.values() if row.name == "House felt"]
+        for studio in (HERE, Studio(2))
+    ]
+    assert seen == [["House felt"], []]
+    assert "House film" not in [row.name for row in Studio(2).catalogue().constructions.values()]

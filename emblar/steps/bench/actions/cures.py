@@ -4,7 +4,7 @@ from dataclasses import dataclass
 
 from emblar.core.errors import InputError
 from emblar.core.tuning.cures import Cure, cures
-from emblar.platform.scope import Scope
+from emblar.platform.studio import Studio
 from emblar.steps.bench.actions.muffling import lay
 from emblar.steps.bench.actions.state import Bench
 from emblar.steps.bench.actions.tuning import bench
@@ -20,13 +20,15 @@ class CuresView:
     cures: tuple[Cure, ...]
 
 
-def cures_of(scope: Scope, session_id: int, slot_id: int) -> CuresView:
+def cures_of(studio: Studio, session_id: int, slot_id: int) -> CuresView:
     """Return what can be done about a drum as it is now."""
-    current = bench(scope, session_id, slot_id)
-    return CuresView(current, cures(current.drum.owned, setup_of_bench(current)))
+    current = bench(studio, session_id, slot_id)
+    return CuresView(
+        current, cures(studio.catalogue(), current.drum.owned, setup_of_bench(current))
+    )
 
 
-def use_cure(scope: Scope, session_id: int, slot_id: int, cure_id: str, place: int) -> Cure:
+def use_cure(studio: Studio, session_id: int, slot_id: int, cure_id: str, place: int) -> Cure:
     """Ask for a cure by hand, so that plan and bench go for it; put a trick on the drum as it is.
 
     Parameters
@@ -41,12 +43,12 @@ def use_cure(scope: Scope, session_id: int, slot_id: int, cure_id: str, place: i
     NoSolutionError
         The drum cannot be planned so.
     """
-    view = cures_of(scope, session_id, slot_id)
+    view = cures_of(studio, session_id, slot_id)
     cure = view.cures[place] if 0 <= place < len(view.cures) else None
     if cure is None or cure.id != cure_id:
         raise InputError("That is not offered any more: the drum has changed. Look again.")
     if cure.purpose == "choke":
-        replan_drum(scope, session_id, slot_id, {**view.bench.drum.wish, **cure.asks})
+        replan_drum(studio, session_id, slot_id, {**view.bench.drum.wish, **cure.asks})
     else:
-        lay(scope, session_id, slot_id, cure.id)
+        lay(studio, session_id, slot_id, cure.id)
     return cure

@@ -9,9 +9,8 @@ from emblar.core.synthesis.stroke import drum_voice
 from emblar.core.tuning.hum import Answer, Beside, Ringing, expected_hum, read_hum
 from emblar.formats.bench import BenchFile, HumFile
 from emblar.formats.stored import lenient
-from emblar.platform.database import transaction
-from emblar.platform.scope import Scope
 from emblar.platform.sound.clips import clip_samples
+from emblar.platform.studio import Studio
 from emblar.steps.bench import queries as store
 from emblar.steps.bench.actions.state import Bench
 from emblar.steps.bench.actions.tuning import PLAN_FIRST, bench, change_work
@@ -47,7 +46,7 @@ class HumMap:
     """The modes of each drum."""
 
 
-def hum_map(scope: Scope, session_id: int) -> HumMap:
+def hum_map(studio: Studio, session_id: int) -> HumMap:
     """Return what is expected and known of the kit's hum.
 
     Raises
@@ -55,15 +54,15 @@ def hum_map(scope: Scope, session_id: int) -> HumMap:
     InputError
         Nothing is planned.
     """
-    plan = latest_plan(scope, session_id)
-    slots = kit(scope, session_id)
+    plan = latest_plan(studio, session_id)
+    slots = kit(studio, session_id)
     planned = [d for d in slots if plan is not None and d.id in plan.drums]
     if plan is None or not planned:
         raise InputError(PLAN_FIRST)
-    states = [bench(scope, session_id, d.id) for d in planned]
+    states = [bench(studio, session_id, d.id) for d in planned]
     drums = tuple(_drum(current) for current in states)
     slot_of = {str(d.drum_id): d.id for d in drums}
-    with transaction() as db:
+    with studio.work() as db:
         files = {
             d.id: lenient(BenchFile, store.get(db, session_id, d.drum_id), "The work so far")
             for d in drums
@@ -77,10 +76,11 @@ def hum_map(scope: Scope, session_id: int) -> HumMap:
             if key in slot_of
         }
 
+    catalogue = studio.catalogue()
     voices = {
         str(current.drum.id): (
             current.plan.kind,
-            drum_voice(current.plan.predicted(), current.plan.kind),
+            drum_voice(current.plan.predicted(catalogue), current.plan.kind),
         )
         for current in states
     }
@@ -95,7 +95,7 @@ def hum_map(scope: Scope, session_id: int) -> HumMap:
     )
 
 
-def read_hum_stroke(scope: Scope, session_id: int, slot_id: int, data: bytes) -> int:
+def read_hum_stroke(studio: Studio, session_id: int, slot_id: int, data: bytes) -> int:
     """Read what the kit answers to a stroke on one drum and keep it; return how many drums hum.
 
     Raises
@@ -105,7 +105,7 @@ def read_hum_stroke(scope: Scope, session_id: int, slot_id: int, data: bytes) ->
     InputError
         The drum is not planned, or is the only one.
     """
-    result = hum_map(scope, session_id)
+    result = hum_map(studio, session_id)
     others = [d for d in result.drums if d.id != slot_id]
     if not others or slot_id not in result.ringing:
         raise InputError("Plan this drum and another one first: their notes are listened for.")
@@ -117,7 +117,7 @@ def read_hum_stroke(scope: Scope, session_id: int, slot_id: int, data: bytes) ->
         file.hum_before = file.hum
         file.hum = {answer.name: _file(answer) for answer in answers}
 
-    change_work(scope, session_id, slot_id, keep)
+    change_work(studio, session_id, slot_id, keep)
     return sum(answer.audible for answer in answers)
 
 

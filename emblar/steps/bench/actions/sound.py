@@ -12,7 +12,7 @@ from emblar.core.acoustics.forward import predict
 from emblar.core.acoustics.head import tension_from_lug_pitch
 from emblar.core.analysis.pipeline import Analysis, analyse
 from emblar.core.analysis.signal.audio import ANALYSIS_RATE_HZ, Audio, one_channel
-from emblar.core.catalogue import as_shipped
+from emblar.core.catalogue import Catalogue
 from emblar.core.errors import BadAudioError, InputError
 from emblar.core.notes import cents, spread_hz
 from emblar.core.planning.kit import model, wearing
@@ -24,9 +24,9 @@ from emblar.core.tuning.tap import Tap, TappedHead, read_separate_taps, read_tap
 from emblar.core.tuning.wires import WiresHeard, read_wires
 from emblar.formats.setup import SetupFile
 from emblar.formats.stored import lenient
-from emblar.platform.scope import Scope
 from emblar.platform.sound.clips import clip_samples, read_clip_sound
 from emblar.platform.sound.encode import wav_bytes
+from emblar.platform.studio import Studio
 from emblar.steps.bench.actions.state import Bench, HeadWork
 from emblar.steps.bench.actions.tuning import bench, keep_readings, keep_stroke
 
@@ -47,7 +47,7 @@ class Read:
 
 
 def read_clip(
-    scope: Scope,
+    studio: Studio,
     session_id: int,
     slot_id: int,
     side: Side,
@@ -69,8 +69,8 @@ def read_clip(
     BadAudioError
         No tap can be found.
     """
-    current, head = _head_at(scope, session_id, slot_id, side)
-    taps = _taps(data, _listening_for(current, side))
+    current, head = _head_at(studio, session_id, slot_id, side)
+    taps = _taps(data, _listening_for(studio.catalogue(), current, side))
     rods = list(head.unread) or list(range(current.drum.owned.rods))
     if len(taps) > len(rods):
         raise InputError(
@@ -80,12 +80,12 @@ def read_clip(
     rows = tuple(zip(taps, rods, strict=False))
     known = _readings(rows)
     if known:
-        keep_readings(scope, session_id, slot_id, side, known, how="clip")
+        keep_readings(studio, session_id, slot_id, side, known, how="clip")
     return Read(rows, len(known))
 
 
 def read_live(
-    scope: Scope, session_id: int, slot_id: int, side: Side, taps: Sequence[tuple[int, bytes]]
+    studio: Studio, session_id: int, slot_id: int, side: Side, taps: Sequence[tuple[int, bytes]]
 ) -> Read:
     """Read the newest tap together with the ones before it, and keep the pitches.
 
@@ -108,20 +108,22 @@ def read_live(
     """
     if not taps:
         raise InputError("There is no tap in this.", field="file")
-    current, head = _head_at(scope, session_id, slot_id, side)
+    current, head = _head_at(studio, session_id, slot_id, side)
     clips = [clip_samples(data) for _, data in taps]
-    read = read_separate_taps(clips, ANALYSIS_RATE_HZ, _listening_for(current, side))
+    read = read_separate_taps(
+        clips, ANALYSIS_RATE_HZ, _listening_for(studio.catalogue(), current, side)
+    )
     rows = tuple(zip(read, [rod for rod, _ in taps], strict=True))
     newest = len(rows) - 1
     fresh = [row for i, row in enumerate(rows) if i == newest or row[1] in head.unread]
     known = _readings(fresh)
     if known:
-        keep_readings(scope, session_id, slot_id, side, known, how="microphone")
+        keep_readings(studio, session_id, slot_id, side, known, how="microphone")
     return Read(rows, len(known))
 
 
-def _head_at(scope: Scope, session_id: int, slot_id: int, side: Side) -> tuple[Bench, HeadWork]:
-    current = bench(scope, session_id, slot_id)
+def _head_at(studio: Studio, session_id: int, slot_id: int, side: Side) -> tuple[Bench, HeadWork]:
+    current = bench(studio, session_id, slot_id)
     head = current.heads.get(side)
     if head is None:
         raise InputError("There is no such head on this drum.", field="side")
@@ -149,8 +151,8 @@ def _cents(hz: float, sd_hz: float) -> float:
     return 1200.0 * math.log2((hz + sd_hz) / hz)
 
 
-def _listening_for(present: Bench, side: Side) -> TappedHead:
-    head, drum = present.heads[side], _drum(present)
+def _listening_for(catalogue: Catalogue, present: Bench, side: Side) -> TappedHead:
+    head, drum = present.heads[side], _drum(catalogue, present)
     state = head.state
     if state is None or not state.read or head.hz is None:
         return tapped_head(drum, side)
@@ -160,14 +162,16 @@ def _listening_for(present: Bench, side: Side) -> TappedHead:
     return tapped_head(drum, side, max(about, 15.0), within)
 
 
-def _drum(present: Bench) -> Drum:
+def _drum(catalogue: Catalogue, present: Bench) -> Drum:
     reso = present.heads["reso"].made if "reso" in present.heads else None
     return model(
-        wearing(present.drum.owned, reso, present.plan.port_in), batter=present.heads["batter"].made
+        catalogue,
+        wearing(present.drum.owned, reso, present.plan.port_in),
+        batter=present.heads["batter"].made,
     )
 
 
-def read_stroke(scope: Scope, session_id: int, slot_id: int, data: bytes) -> float:
+def read_stroke(studio: Studio, session_id: int, slot_id: int, data: bytes) -> float:
     """Read the drum pitch of a stroke, both heads ringing, keep it, and return it in Hz.
 
     Raises
@@ -175,16 +179,16 @@ def read_stroke(scope: Scope, session_id: int, slot_id: int, data: bytes) -> flo
     BadAudioError
         The pitch of the stroke cannot be told; nothing was kept.
     """
-    current = bench(scope, session_id, slot_id)
+    current = bench(studio, session_id, slot_id)
     audio = read_clip_sound(data)
     result, card, pitch = struck(current, audio)
-    expected = _expected(current)
+    expected = _expected(studio.catalogue(), current)
     readings = [pitch.value, *(a.frequency_hz for a in card.alternatives)]
     hz = _likeliest(readings, expected.pitch_hz)
     sd_hz = spread_hz(hz, max(card.pitch_sd_cents or 0.0, LEAST_SD_CENTS))
     at_s, kind = result.hits[0].time_s, current.drum.owned.kind
     causes = diagnose(one_channel(audio), at_s, card, kind, expected)
-    keep_stroke(scope, session_id, slot_id, hz, sd_hz, causes)
+    keep_stroke(studio, session_id, slot_id, hz, sd_hz, causes)
     return hz
 
 
@@ -208,16 +212,15 @@ def struck(present: Bench, audio: Audio) -> tuple[Analysis, Card, Measured]:
     return result, card, pitch
 
 
-def expected_sustain_s(present: Bench) -> float | None:
+def expected_sustain_s(catalogue: Catalogue, present: Bench) -> float | None:
     """Return the sustain that the model gives for the drum as tapped with what lies on it, s.
 
     Dampers are taken as shipped: what they are worth here is learned against it.
     """
-    with as_shipped():
-        return _expected(present).sustain_s
+    return _expected(catalogue.as_shipped(), present).sustain_s
 
 
-def _expected(present: Bench) -> Expected:
+def _expected(catalogue: Catalogue, present: Bench) -> Expected:
     """Return what the model gives for the heads as they are."""
     lugs = {side: head.hz for side, head in present.heads.items()}
     uneven: dict[Side, tuple[float, float]] = {}
@@ -230,6 +233,7 @@ def _expected(present: Bench) -> Expected:
     setup = lenient(SetupFile, present.setup.document, "This setup")
     made = present.heads["reso"].made if "reso" in present.heads else None
     drum = model(
+        catalogue,
         wearing(present.drum.owned, made, present.plan.port_in),
         batter=present.heads["batter"].made,
         dampers=tuple(setup.dampers),
@@ -268,7 +272,9 @@ def _likeliest(readings: list[float], expected_hz: float | None) -> float:
     return nearest
 
 
-def hear_wires(scope: Scope, session_id: int, slot_id: int, data: bytes) -> tuple[WiresHeard, str]:
+def hear_wires(
+    studio: Studio, session_id: int, slot_id: int, data: bytes
+) -> tuple[WiresHeard, str]:
     """Return what a soft tap tells of a snare's wires, and the setting that is planned.
 
     Raises
@@ -278,19 +284,19 @@ def hear_wires(scope: Scope, session_id: int, slot_id: int, data: bytes) -> tupl
     BadAudioError
         There is no tap in it.
     """
-    current = bench(scope, session_id, slot_id)
+    current = bench(studio, session_id, slot_id)
     if current.drum.owned.kind != "snare":
         raise InputError("Only a snare has wires.")
-    return read_wires(clip_samples(data), ANALYSIS_RATE_HZ), current.plan.wires
+    return read_wires(studio.catalogue(), clip_samples(data), ANALYSIS_RATE_HZ), current.plan.wires
 
 
-def goal_sound(scope: Scope, session_id: int, slot_id: int, side: Side) -> bytes:
+def goal_sound(studio: Studio, session_id: int, slot_id: int, side: Side) -> bytes:
     """Return how a tap sounds on a head that is at its goal and even, as WAV."""
-    current = bench(scope, session_id, slot_id)
+    current = bench(studio, session_id, slot_id)
     head = current.heads.get(side)
     if head is None:
         raise InputError("There is no such head on this drum.", field="side")
-    drum = _drum(current)
+    drum = _drum(studio.catalogue(), current)
     tension = tension_from_lug_pitch(drum, side, head.goal_hz, prior_coefficients())
     even = PracticeDrum(drum, {side: np.full(drum.rods, tension)}, {side: 1.0})
     samples = even.tap(side, 0, rate=ANALYSIS_RATE_HZ, seconds=GOAL_S)

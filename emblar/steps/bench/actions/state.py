@@ -5,10 +5,10 @@ from dataclasses import dataclass
 from functools import lru_cache
 from math import inf
 
-from emblar.core.acoustics.calibration import Take, calibrate
+from emblar.core.acoustics.calibration import MeasuredTuning, calibrate
 from emblar.core.acoustics.drum import Drum, Side
 from emblar.core.acoustics.forward import predict
-from emblar.core.catalogue import construction
+from emblar.core.catalogue import Catalogue
 from emblar.core.notes import cents
 from emblar.core.planning.kick_window import kick_manner
 from emblar.core.planning.kit import model, wearing
@@ -161,6 +161,7 @@ class Bench:
 
 
 def bench_of(
+    catalogue: Catalogue,
     drum: KitDrum,
     plan: DrumPlanFile,
     version: int,
@@ -170,14 +171,14 @@ def bench_of(
 ) -> Bench:
     """Return a drum at the bench from everything that is kept of it."""
     info, setup, rows = chain[-1]
-    current = _model_of(drum, plan, setup)
+    current = _model_of(catalogue, drum, plan, setup)
     lugs = plan.prediction.lug_hz
     planned: dict[Side, float] = {"batter": lugs.batter}
     if setup.reso is not None and lugs.reso is not None:
         planned["reso"] = lugs.reso
-    takes = _takes(drum, plan, chain, planned)
+    takes = _takes(catalogue, drum, plan, chain, planned)
     before = Pitch(plan.card["pitch"].value, plan.prediction.drum_pitch_sd_cents)
-    as_planned = model(wearing(drum.owned, plan.reso, plan.port_in), batter=plan.batter)
+    as_planned = model(catalogue, wearing(drum.owned, plan.reso, plan.port_in), batter=plan.batter)
     offset, after = _learned(takes, as_planned, planned["batter"], planned.get("reso"), before)
     back = file.back_to if file.back_to is not None and file.back_to.plan == version else None
     # What this drum sounds above the model, its heads come down by; on the way back to an earlier
@@ -188,7 +189,7 @@ def bench_of(
         side: _head_now(drum, current, side, plan, hz, goals[side], chain, file)
         for side, hz in planned.items()
     }
-    todo = jobs(_work(drum, plan, setup, heads, file))
+    todo = jobs(_work(catalogue, drum, plan, setup, heads, file))
     chosen = next((job for job in todo if job.id == file.at), None)
     job = chosen or next((job for job in todo if job.id not in file.jobs), None)
     strokes = [row for row in rows if row.what == "drum"]
@@ -215,6 +216,7 @@ def bench_of(
 
 
 def _work(
+    catalogue: Catalogue,
     drum: KitDrum,
     plan: DrumPlanFile,
     setup: SetupFile,
@@ -226,20 +228,22 @@ def _work(
     for side, head in heads.items():
         mounted = f"mount-{side}" in file.jobs and file.jobs[f"mount-{side}"].state == "done"
         if head.made != head.planned or mounted:
-            changes[side] = construction(head.planned).may_crack_collar
+            changes[side] = catalogue.construction(head.planned).may_crack_collar
     front_off = setup.reso is not None and plan.reso is None
     kind, batter_hz = drum.owned.kind, plan.prediction.lug_hz.batter
     kick = kick_manner(drum.owned.diameter_in, batter_hz) if kind == "kick" else None
     return Work(kind, changes, "reso" in heads, bool(plan.dampers), front_off, kick)
 
 
-def _model_of(drum: KitDrum, plan: DrumPlanFile, setup: SetupFile) -> Drum:
+def _model_of(catalogue: Catalogue, drum: KitDrum, plan: DrumPlanFile, setup: SetupFile) -> Drum:
     """Return the drum for the model with the heads that are on it, nothing lying on them.
 
     A front head that the plan does without is off; its hole is the planned one.
     """
     reso = setup.reso.construction if setup.reso and plan.reso else None
-    return model(wearing(drum.owned, reso, plan.port_in), batter=setup.batter.construction)
+    return model(
+        catalogue, wearing(drum.owned, reso, plan.port_in), batter=setup.batter.construction
+    )
 
 
 def _head_now(
@@ -399,30 +403,36 @@ def _after(drum: Drum, side: Side, goal_hz: float, steps: tuple[_Step, ...]) -> 
 
 
 def _takes(
-    drum: KitDrum, plan: DrumPlanFile, chain: Chain, planned: dict[Side, float]
-) -> tuple[Take, ...]:
+    catalogue: Catalogue,
+    drum: KitDrum,
+    plan: DrumPlanFile,
+    chain: Chain,
+    planned: dict[Side, float],
+) -> tuple[MeasuredTuning, ...]:
     """Return the drum's strokes at lug pitches that are known."""
     takes = []
     for index, (_, setup, rows) in enumerate(chain):
         strokes = [row for row in rows if row.what == "drum"]
         if not strokes:
             continue
-        current = _model_of(drum, plan, setup)
+        current = _model_of(catalogue, drum, plan, setup)
         lugs = _stood(current, planned, chain[: index + 1])
         if set(lugs) == set(planned):
             stroke = strokes[-1]
             pitch = Measured(stroke.hz, stroke.sd_hz, "Hz")
-            takes.append(Take(current, lugs["batter"], lugs.get("reso"), pitch))
+            takes.append(MeasuredTuning(current, lugs["batter"], lugs.get("reso"), pitch))
     return tuple(takes)
 
 
-def stood_at(drum: KitDrum, plan: DrumPlanFile, chain: Chain) -> dict[Side, float]:
+def stood_at(
+    catalogue: Catalogue, drum: KitDrum, plan: DrumPlanFile, chain: Chain
+) -> dict[Side, float]:
     """Return the lug pitch of each head in the last setup of a chain, Hz, where it is known."""
     lugs = plan.prediction.lug_hz
     planned: dict[Side, float] = {"batter": lugs.batter}
     if lugs.reso is not None:
         planned["reso"] = lugs.reso
-    return _stood(_model_of(drum, plan, chain[-1][1]), planned, chain, KNOWN_CENTS)
+    return _stood(_model_of(catalogue, drum, plan, chain[-1][1]), planned, chain, KNOWN_CENTS)
 
 
 def _stood(
@@ -439,7 +449,11 @@ def _stood(
 
 @lru_cache(maxsize=128)
 def _learned(
-    takes: tuple[Take, ...], planned: Drum, batter_hz: float, reso_hz: float | None, before: Pitch
+    takes: tuple[MeasuredTuning, ...],
+    planned: Drum,
+    batter_hz: float,
+    reso_hz: float | None,
+    before: Pitch,
 ) -> tuple[float, Pitch]:
     """Return how far this drum sounds above the model at the plan, cents, and its pitch there."""
     if not takes:

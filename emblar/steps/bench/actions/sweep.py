@@ -5,8 +5,8 @@ from dataclasses import dataclass
 from emblar.core.errors import InputError
 from emblar.core.tuning.sweep import Sweep, SweepPoint, read_sweep, sweep
 from emblar.formats.bench import BenchFile
-from emblar.platform.scope import Scope
 from emblar.platform.sound.clips import read_clip_sound
+from emblar.platform.studio import Studio
 from emblar.steps.bench.actions.state import Bench
 from emblar.steps.bench.actions.tuning import bench, change_work
 
@@ -22,14 +22,14 @@ class SweepView:
     curve: Sweep
 
 
-def swept(scope: Scope, session_id: int, slot_id: int) -> SweepView:
+def swept(studio: Studio, session_id: int, slot_id: int) -> SweepView:
     """Return a drum's sweep so far."""
-    current = bench(scope, session_id, slot_id)
+    current = bench(studio, session_id, slot_id)
     points = tuple(SweepPoint(p.hz, p.t60_s, p.ring_db) for p in current.sweep)
     return SweepView(current, points, sweep(points))
 
 
-def sweep_stroke(scope: Scope, session_id: int, slot_id: int, data: bytes) -> int:
+def sweep_stroke(studio: Studio, session_id: int, slot_id: int, data: bytes) -> int:
     """Read the strokes of a recording into a drum's sweep; return how many.
 
     Raises
@@ -39,7 +39,7 @@ def sweep_stroke(scope: Scope, session_id: int, slot_id: int, data: bytes) -> in
     InputError
         The sweep is full.
     """
-    current = bench(scope, session_id, slot_id)
+    current = bench(studio, session_id, slot_id)
     voice = {"tom": "tom-1"}.get(current.drum.owned.kind, current.drum.owned.kind)
     result = read_sweep(read_clip_sound(data), voice)
 
@@ -48,11 +48,11 @@ def sweep_stroke(scope: Scope, session_id: int, slot_id: int, data: bytes) -> in
             raise InputError("This sweep is full. Begin it again.")
         file.sweep += result
 
-    change_work(scope, session_id, slot_id, keep)
+    change_work(studio, session_id, slot_id, keep)
     return len(result)
 
 
-def take_sweep_back(scope: Scope, session_id: int, slot_id: int, *, all_of_it: bool) -> None:
+def take_sweep_back(studio: Studio, session_id: int, slot_id: int, *, all_of_it: bool) -> None:
     """Remove the last stroke of a sweep, or all of it.
 
     Raises
@@ -66,4 +66,4 @@ def take_sweep_back(scope: Scope, session_id: int, slot_id: int, *, all_of_it: b
             raise InputError("There is no stroke to remove.")
         file.sweep = [] if all_of_it else file.sweep[:-1]
 
-    change_work(scope, session_id, slot_id, remove)
+    change_work(studio, session_id, slot_id, remove)

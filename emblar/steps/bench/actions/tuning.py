@@ -5,6 +5,7 @@ from collections.abc import Callable, Sequence
 from sqlalchemy.orm import Session
 
 from emblar.core.acoustics.drum import Side
+from emblar.core.catalogue import Catalogue
 from emblar.core.errors import EmblarError, InputError
 from emblar.core.planning.kit import check_range
 from emblar.core.tuning.diagnosis import Cause
@@ -21,8 +22,9 @@ from emblar.formats.bench import (
 from emblar.formats.plan import DrumPlanFile
 from emblar.formats.setup import SetupFile, SideFile
 from emblar.formats.stored import lenient
-from emblar.platform.scope import Scope, in_session
+from emblar.platform.own_parts import catalogue_of
 from emblar.platform.settings import current_time as clock
+from emblar.platform.studio import Studio, in_session
 from emblar.steps.bench import queries as store
 from emblar.steps.bench.actions.state import Bench, Chain, bench_of
 from emblar.steps.kit.queries import heads as head_store
@@ -43,7 +45,7 @@ PLAN_FIRST = (
 )
 
 
-def bench(scope: Scope, session_id: int, slot_id: int) -> Bench:
+def bench(studio: Studio, session_id: int, slot_id: int) -> Bench:
     """Return a drum at the bench.
 
     Raises
@@ -51,13 +53,13 @@ def bench(scope: Scope, session_id: int, slot_id: int) -> Bench:
     InputError
         It is not planned.
     """
-    drum, plan, version = _planned(scope, session_id, slot_id)
-    with in_session(scope, session_id) as db:
+    drum, plan, version = _planned(studio, session_id, slot_id)
+    with in_session(studio, session_id) as db:
         chain = _chain(db, session_id, drum)
         document = store.get(db, session_id, drum.drum_id)
         pair = _pair(db, session_id, drum)
     file = lenient(BenchFile, document, "The work so far")
-    return bench_of(drum, plan, version, chain, file, pair)
+    return bench_of(studio.catalogue(), drum, plan, version, chain, file, pair)
 
 
 def _pair(db: Session, session_id: int, drum: KitDrum) -> tuple[tuple[str, float], ...]:
@@ -75,7 +77,7 @@ def _pair(db: Session, session_id: int, drum: KitDrum) -> tuple[tuple[str, float
 
 
 def type_readings(
-    scope: Scope, session_id: int, slot_id: int, side: Side, lug_hz: Sequence[float | None]
+    studio: Studio, session_id: int, slot_id: int, side: Side, lug_hz: Sequence[float | None]
 ) -> int:
     """Keep lug pitches that were typed, rod 1 first, None where there is none; return how many."""
     for rod, hz in enumerate(lug_hz, start=1):
@@ -87,11 +89,11 @@ def type_readings(
     known = [(rod, hz, TYPED_SD_CENTS) for rod, hz in enumerate(lug_hz) if hz is not None]
     if not known:
         raise InputError("Type the pitch of one rod at least.", field="rod-1")
-    return keep_readings(scope, session_id, slot_id, side, known, how="typed")
+    return keep_readings(studio, session_id, slot_id, side, known, how="typed")
 
 
 def keep_readings(
-    scope: Scope,
+    studio: Studio,
     session_id: int,
     slot_id: int,
     side: Side,
@@ -110,7 +112,7 @@ def keep_readings(
     """
     if how not in HOW:
         raise InputError(f"“{how}” is not possible. Choose {', '.join(HOW)}.", field="how")
-    with in_session(scope, session_id) as db:
+    with in_session(studio, session_id) as db:
         drum, file = work_on(db, session_id, slot_id)
         if side == "reso" and drum.owned.reso is None:
             raise InputError(f"{drum.owned.name} has no front head.", field="side")
@@ -129,12 +131,12 @@ def keep_readings(
             setup_store.measure(
                 db, setup.id, what="lug", side=side, rod=rod + 1, hz=hz, sd_hz=sd_hz, how=how
             )
-        keep_work(db, session_id, drum, file)
+        keep_work(catalogue_of(db, studio.studio_id), db, session_id, drum, file)
     return len(known)
 
 
 def keep_stroke(
-    scope: Scope,
+    studio: Studio,
     session_id: int,
     slot_id: int,
     hz: float,
@@ -143,7 +145,7 @@ def keep_stroke(
 ) -> None:
     """Keep a drum pitch that was read of a stroke, both heads ringing, and what it gave away."""
     check_range("drum_pitch_hz", hz)
-    with in_session(scope, session_id) as db:
+    with in_session(studio, session_id) as db:
         drum, file = work_on(db, session_id, slot_id)
         if file.turning is not None:
             _close_turning(db, session_id, drum, file)
@@ -159,11 +161,11 @@ def keep_stroke(
             how="microphone",
         )
         file.causes = [CauseFile(id=c.id, numbers=c.numbers, head=c.head) for c in causes]
-        keep_work(db, session_id, drum, file)
+        keep_work(catalogue_of(db, studio.studio_id), db, session_id, drum, file)
 
 
 def turned(
-    scope: Scope, session_id: int, slot_id: int, side: Side, rods: Sequence[int] | None = None
+    studio: Studio, session_id: int, slot_id: int, side: Side, rods: Sequence[int] | None = None
 ) -> None:
     """Keep that rods were turned as the next turns say, all of them if none is named.
 
@@ -173,10 +175,13 @@ def turned(
         Nothing is to be turned there now: a round that is done wants taps before the next one, also
         when it is said to be done twice.
     """
-    _, plan, version = _planned(scope, session_id, slot_id)
-    with in_session(scope, session_id) as db:
+    catalogue = studio.catalogue()
+    _, plan, version = _planned(studio, session_id, slot_id)
+    with in_session(studio, session_id) as db:
         drum, file = work_on(db, session_id, slot_id)
-        current = bench_of(drum, plan, version, _chain(db, session_id, drum), file).heads.get(side)
+        current = bench_of(
+            catalogue, drum, plan, version, _chain(db, session_id, drum), file
+        ).heads.get(side)
         if current is None:
             raise InputError("There is no such head on this drum.", field="side")
         if file.turning is None or file.turning.side != side:
@@ -193,11 +198,17 @@ def turned(
         file.turning.done += [rod for rod in request if rod in file.turning.left]
         if not file.turning.left:
             _close_turning(db, session_id, drum, file)
-        keep_work(db, session_id, drum, file)
+        keep_work(catalogue, db, session_id, drum, file)
 
 
 def finish_job(
-    scope: Scope, session_id: int, slot_id: int, job_id: str, *, skip: bool = False, note: str = ""
+    studio: Studio,
+    session_id: int,
+    slot_id: int,
+    job_id: str,
+    *,
+    skip: bool = False,
+    note: str = "",
 ) -> None:
     """Mark a job as done or skipped; fitting a head keeps what is on the drum now.
 
@@ -207,10 +218,10 @@ def finish_job(
         There is no such job, or the note is too long.
     """
     description = checked_note(note, "note")
-    current = bench(scope, session_id, slot_id)
+    current = bench(studio, session_id, slot_id)
     job = _job(current, job_id)
-    before = changed_since(scope, session_id)
-    with in_session(scope, session_id) as db:
+    before = changed_since(studio, session_id)
+    with in_session(studio, session_id) as db:
         drum, file = work_on(db, session_id, slot_id)
         if file.turning is not None:
             _close_turning(db, session_id, drum, file)
@@ -221,12 +232,12 @@ def finish_job(
         else:
             file.jobs.pop(job_id, None)
             file.jobs[job_id] = _done(
-                db, scope, session_id, current, file, job, skip=skip, words=description
+                db, studio, session_id, current, file, job, skip=skip, words=description
             )
         file.at = ""
-        keep_work(db, session_id, drum, file)
+        keep_work(catalogue_of(db, studio.studio_id), db, session_id, drum, file)
     if job.text == "mount":
-        mark_as_planned(scope, session_id, before)
+        mark_as_planned(studio, session_id, before)
 
 
 def _job(state: Bench, job_id: str) -> Job:
@@ -238,7 +249,7 @@ def _job(state: Bench, job_id: str) -> Job:
 
 def _done(
     db: Session,
-    scope: Scope,
+    studio: Studio,
     session_id: int,
     state: Bench,
     file: BenchFile,
@@ -251,7 +262,7 @@ def _done(
     drum, head = state.drum, None
     stood = setup_of(db, session_id, drum).id
     if job.text == "mount" and job.side is not None and not skip:
-        head = _fit(db, scope, session_id, drum, job.side, state.heads[job.side].planned)
+        head = _fit(db, studio, session_id, drum, job.side, state.heads[job.side].planned)
     # What was laid on stroke by stroke stays; else it is what the plan says.
     if job.text == "dampers" and not skip and not file.layers:
         change_setup(db, session_id, drum, dampers=list(state.plan.dampers))
@@ -269,7 +280,7 @@ def _done(
     )
 
 
-def show_job(scope: Scope, session_id: int, slot_id: int, job_id: str) -> None:
+def show_job(studio: Studio, session_id: int, slot_id: int, job_id: str) -> None:
     """Go to a job, done or not; it is open again, but for a head that is on.
 
     Raises
@@ -277,13 +288,13 @@ def show_job(scope: Scope, session_id: int, slot_id: int, job_id: str) -> None:
     InputError
         There is no such job.
     """
-    _job(bench(scope, session_id, slot_id), job_id)
-    with in_session(scope, session_id) as db:
+    _job(bench(studio, session_id, slot_id), job_id)
+    with in_session(studio, session_id) as db:
         drum, file = work_on(db, session_id, slot_id)
         if not job_id.startswith("mount-"):
             file.jobs.pop(job_id, None)
         file.at = job_id
-        keep_work(db, session_id, drum, file)
+        keep_work(catalogue_of(db, studio.studio_id), db, session_id, drum, file)
 
 
 def checked_note(note: str, field: str) -> str:
@@ -300,7 +311,7 @@ def checked_note(note: str, field: str) -> str:
     return text
 
 
-def note_setup(scope: Scope, session_id: int, slot_id: int, note: str) -> None:
+def note_setup(studio: Studio, session_id: int, slot_id: int, note: str) -> None:
     """Keep what is said of a drum as it is now, for the log: the drummer's word, the weather.
 
     Raises
@@ -309,22 +320,22 @@ def note_setup(scope: Scope, session_id: int, slot_id: int, note: str) -> None:
         It is too long.
     """
     text = checked_note(note, "word")
-    with in_session(scope, session_id) as db:
+    with in_session(studio, session_id) as db:
         drum, _ = work_on(db, session_id, slot_id)
         setup_store.set_note(db, setup_of(db, session_id, drum).id, text)
 
 
-def _planned(scope: Scope, session_id: int, slot_id: int) -> tuple[KitDrum, DrumPlanFile, int]:
-    with in_session(scope, session_id) as db:
+def _planned(studio: Studio, session_id: int, slot_id: int) -> tuple[KitDrum, DrumPlanFile, int]:
+    with in_session(studio, session_id) as db:
         drum = kit_store.get(db, session_id, slot_id)
-    plan = latest_plan(scope, session_id)
+    plan = latest_plan(studio, session_id)
     if plan is None or slot_id not in plan.drums:
         raise InputError(PLAN_FIRST)
     return drum, plan.drums[slot_id], plan.version
 
 
 def planned_chain(
-    scope: Scope, session_id: int, slot_id: int
+    studio: Studio, session_id: int, slot_id: int
 ) -> tuple[KitDrum, DrumPlanFile, int, Chain]:
     """Return a planned drum with its plan, the plan's version and its setups, the oldest first.
 
@@ -333,19 +344,19 @@ def planned_chain(
     InputError
         It is not planned.
     """
-    drum, plan, version = _planned(scope, session_id, slot_id)
-    with in_session(scope, session_id) as db:
+    drum, plan, version = _planned(studio, session_id, slot_id)
+    with in_session(studio, session_id) as db:
         return drum, plan, version, _chain(db, session_id, drum)
 
 
 def change_work(
-    scope: Scope, session_id: int, slot_id: int, change: Callable[[BenchFile], None]
+    studio: Studio, session_id: int, slot_id: int, change: Callable[[BenchFile], None]
 ) -> None:
     """Change what is kept of the work on a drum; nobody else changes it meanwhile."""
-    with in_session(scope, session_id) as db:
+    with in_session(studio, session_id) as db:
         drum, file = work_on(db, session_id, slot_id)
         change(file)
-        keep_work(db, session_id, drum, file)
+        keep_work(catalogue_of(db, studio.studio_id), db, session_id, drum, file)
 
 
 def work_on(db: Session, session_id: int, slot_id: int) -> tuple[KitDrum, BenchFile]:
@@ -355,19 +366,23 @@ def work_on(db: Session, session_id: int, slot_id: int) -> tuple[KitDrum, BenchF
     return drum, lenient(BenchFile, document, "The work so far")
 
 
-def keep_work(db: Session, session_id: int, drum: KitDrum, file: BenchFile) -> None:
+def keep_work(
+    catalogue: Catalogue, db: Session, session_id: int, drum: KitDrum, file: BenchFile
+) -> None:
     """Keep the work on a drum, and where its heads were left by their last readings."""
-    file.left = _left(db, session_id, drum, file)
+    file.left = _left(catalogue, db, session_id, drum, file)
     store.keep(db, session_id, drum.drum_id, file.model_dump(by_alias=True, mode="json"))
 
 
-def _left(db: Session, session_id: int, drum: KitDrum, file: BenchFile) -> dict[Side, LeftFile]:
+def _left(
+    catalogue: Catalogue, db: Session, session_id: int, drum: KitDrum, file: BenchFile
+) -> dict[Side, LeftFile]:
     """Return the heads that are off their goal; none where the drum has no plan."""
     info = plan_store.latest(db, session_id)
-    plan = kit_plan_of(info).drums.get(drum.id) if info and file.jobs else None
+    plan = kit_plan_of(catalogue, info).drums.get(drum.id) if info and file.jobs else None
     if info is None or plan is None:
         return {}
-    heads = bench_of(drum, plan, info.version, _chain(db, session_id, drum), file).heads
+    heads = bench_of(catalogue, drum, plan, info.version, _chain(db, session_id, drum), file).heads
     return {
         side: LeftFile(hz=head.last_hz, off_cents=head.off_cents)
         for side, head in heads.items()
@@ -460,10 +475,10 @@ def _close_turning(db: Session, session_id: int, drum: KitDrum, file: BenchFile)
 
 
 def _fit(
-    db: Session, scope: Scope, session_id: int, drum: KitDrum, side: Side, planned: str
+    db: Session, studio: Studio, session_id: int, drum: KitDrum, side: Side, planned: str
 ) -> HeadChange:
     """Fit the planned head: one of the shelf if it has such a one, else one bought."""
-    made = head_store.fit_construction(db, scope.studio_id, drum.drum_id, side, planned)
+    made = head_store.fit_construction(db, studio.studio_id, drum.drum_id, side, planned)
     change_setup(db, session_id, drum, fitted=(side, planned))
     return HeadChange(
         side=side,
@@ -474,13 +489,13 @@ def _fit(
     )
 
 
-def mark_as_planned(scope: Scope, session_id: int, before: Sequence[str]) -> None:
+def mark_as_planned(studio: Studio, session_id: int, before: Sequence[str]) -> None:
     """Keep the plan as up to date as before a planned head was fitted, or came off again.
 
     ``before`` is what had changed since the plan by then: that stays changed.
     """
-    marks = planned_from(scope, session_id)
-    with in_session(scope, session_id) as db:
+    marks = planned_from(studio, session_id)
+    with in_session(studio, session_id) as db:
         info = plan_store.latest(db, session_id)
         if info is not None:
             kept = {name: info.inputs.get(name, "") for name in before}

@@ -6,7 +6,8 @@ from sqlalchemy.orm import Session
 
 from emblar.core.errors import InputError, NotFoundError
 from emblar.formats.bench import BenchFile, HeadChange, JobDone, Turning
-from emblar.platform.scope import Scope, in_session
+from emblar.platform.own_parts import catalogue_of
+from emblar.platform.studio import Studio, in_session
 from emblar.steps.bench.actions.tuning import keep_work, mark_as_planned, work_on
 from emblar.steps.kit.queries import heads as head_store
 from emblar.steps.kit.queries import setups as setup_store
@@ -22,7 +23,7 @@ TAKEN_SINCE = (
 )
 
 
-def undo(scope: Scope, session_id: int, slot_id: int) -> str:
+def undo(studio: Studio, session_id: int, slot_id: int) -> str:
     """Undo the last thing done at the bench on this drum; return what it was in words.
 
     Raises
@@ -30,13 +31,13 @@ def undo(scope: Scope, session_id: int, slot_id: int) -> str:
     InputError
         There is nothing to undo, or a take stands in the way.
     """
-    before = changed_since(scope, session_id)
-    with in_session(scope, session_id) as db:
+    before = changed_since(studio, session_id)
+    with in_session(studio, session_id) as db:
         drum, file = work_on(db, session_id, slot_id)
-        says, exchanged = _Undo(db, scope, session_id, drum, file).last()
-        keep_work(db, session_id, drum, file)
+        says, exchanged = _Undo(db, studio, session_id, drum, file).last()
+        keep_work(catalogue_of(db, studio.studio_id), db, session_id, drum, file)
     if exchanged:
-        mark_as_planned(scope, session_id, before)
+        mark_as_planned(studio, session_id, before)
     return says
 
 
@@ -45,7 +46,7 @@ class _Undo:
     """The work on one drum, held by this transaction."""
 
     db: Session
-    scope: Scope
+    studio: Studio
     session_id: int
     drum: KitDrum
     file: BenchFile
@@ -114,7 +115,9 @@ class _Undo:
     def _heads_back(self, change: HeadChange) -> None:
         made = Exchange(change.head, change.condition, change.was, change.was_condition)
         try:
-            head_store.fit_back(self.db, self.scope.studio_id, self.drum.drum_id, change.side, made)
+            head_store.fit_back(
+                self.db, self.studio.studio_id, self.drum.drum_id, change.side, made
+            )
         except NotFoundError as error:
             raise InputError(
                 f"{error} The heads stay as they are: change them in Kit if they are others."

@@ -1,12 +1,12 @@
 """The way from one setup of a drum to another, and that it was gone."""
 
 from emblar.core.acoustics.drum import Side
+from emblar.core.catalogue import Catalogue
 from emblar.core.errors import NotFoundError
 from emblar.core.matching.way_back import Node, WayBack, way_between
 from emblar.formats.bench import BackTo, BenchFile
 from emblar.formats.plan import DrumPlanFile
-from emblar.platform.database import together
-from emblar.platform.scope import Scope, in_session
+from emblar.platform.studio import Studio, in_session
 from emblar.steps.bench.actions.state import Chain, stood_at
 from emblar.steps.bench.actions.tuning import change_setup, change_work, planned_chain
 from emblar.steps.kit.queries.slots import KitDrum
@@ -15,7 +15,7 @@ GONE = "That setup is not here any more."
 
 
 def way_to(
-    scope: Scope, session_id: int, slot_id: int, setup_id: int, from_id: int | None = None
+    studio: Studio, session_id: int, slot_id: int, setup_id: int, from_id: int | None = None
 ) -> WayBack:
     """Return the way from one of a drum's setups to another.
 
@@ -29,25 +29,32 @@ def way_to(
     NotFoundError
         One of them is no setup of this drum.
     """
-    drum, plan, _, chain = planned_chain(scope, session_id, slot_id)
-    return _way(drum, plan, chain, setup_id, from_id)
+    drum, plan, _, chain = planned_chain(studio, session_id, slot_id)
+    return _way(studio.catalogue(), drum, plan, chain, setup_id, from_id)
 
 
 def _way(
-    drum: KitDrum, plan: DrumPlanFile, chain: Chain, setup_id: int, from_id: int | None = None
+    catalogue: Catalogue,
+    drum: KitDrum,
+    plan: DrumPlanFile,
+    chain: Chain,
+    setup_id: int,
+    from_id: int | None = None,
 ) -> WayBack:
     ids = [info.id for info, _, _ in chain]
     current = ids[-1] if from_id is None else from_id
     if setup_id not in ids or current not in ids:
         raise NotFoundError(GONE)
     nodes = [
-        _node(drum, plan, chain[: i + 1], stood=chain[i][0].id == setup_id)
+        _node(catalogue, drum, plan, chain[: i + 1], stood=chain[i][0].id == setup_id)
         for i in range(len(chain))
     ]
     return way_between(nodes, current, setup_id)
 
 
-def _node(drum: KitDrum, plan: DrumPlanFile, chain: Chain, *, stood: bool) -> Node:
+def _node(
+    catalogue: Catalogue, drum: KitDrum, plan: DrumPlanFile, chain: Chain, *, stood: bool
+) -> Node:
     info, file, _ = chain[-1]
     heads = {"batter": file.batter.construction}
     if file.reso is not None:
@@ -60,11 +67,13 @@ def _node(drum: KitDrum, plan: DrumPlanFile, chain: Chain, *, stood: bool) -> No
         frozenset(file.dampers),
         file.striker,
         file.wires,
-        {str(side): hz for side, hz in stood_at(drum, plan, chain).items()} if stood else {},
+        {str(side): hz for side, hz in stood_at(catalogue, drum, plan, chain).items()}
+        if stood
+        else {},
     )
 
 
-def go_back(scope: Scope, session_id: int, slot_id: int, setup_id: int) -> WayBack:
+def go_back(studio: Studio, session_id: int, slot_id: int, setup_id: int) -> WayBack:
     """Keep that the way back to a setup was gone; return the way that was.
 
     Turns, dampers, wires and striker are as then. What the heads stood at is what Bench goes for
@@ -72,11 +81,11 @@ def go_back(scope: Scope, session_id: int, slot_id: int, setup_id: int) -> WayBa
     """
     sides: tuple[Side, ...] = ("reso", "batter")
     # Either all of it is kept or nothing.
-    with together():
-        drum, plan, version, chain = planned_chain(scope, session_id, slot_id)
-        way = _way(drum, plan, chain, setup_id)
+    with studio.together() as unit:
+        drum, plan, version, chain = planned_chain(unit, session_id, slot_id)
+        way = _way(studio.catalogue(), drum, plan, chain, setup_id)
         wanted = next(file for info, file, _ in chain if info.id == setup_id)
-        with in_session(scope, session_id) as db:
+        with in_session(unit, session_id) as db:
             for side in sides:
                 turns = [0.0] * drum.owned.rods
                 for row in way.turns.get(side, ()):
@@ -104,14 +113,14 @@ def go_back(scope: Scope, session_id: int, slot_id: int, setup_id: int) -> WayBa
             file.jobs = {name: job for name, job in file.jobs.items() if name not in even}
             file.at = f"even-{next(iter(lugs))}" if lugs else ""
 
-        change_work(scope, session_id, slot_id, to_tap)
+        change_work(unit, session_id, slot_id, to_tap)
     return way
 
 
-def to_the_plan(scope: Scope, session_id: int, slot_id: int) -> None:
+def to_the_plan(studio: Studio, session_id: int, slot_id: int) -> None:
     """Go for the plan's pitches again instead of an earlier setup's."""
 
     def planned(file: BenchFile) -> None:
         file.back_to = None
 
-    change_work(scope, session_id, slot_id, planned)
+    change_work(studio, session_id, slot_id, planned)

@@ -9,7 +9,7 @@ from emblar.core.acoustics.coefficients import prior_coefficients
 from emblar.core.acoustics.drum import Side
 from emblar.core.acoustics.head import lug_pitch_from_tension
 from emblar.core.acoustics.limits import stress_limits_pa
-from emblar.core.catalogue import construction, damper, wire_settings
+from emblar.core.catalogue import Catalogue
 from emblar.core.naming import counted, lower_first
 from emblar.core.notes import cents, spread_hz
 from emblar.core.planning.kit import model, wearing
@@ -65,6 +65,31 @@ class RodField:
 
 
 @dataclass(frozen=True, slots=True)
+class HeadView:
+    """The head being tuned: drawings, readings and what they show; empty if there is none."""
+
+    hoop: Markup | None
+    hoop_says: str
+    rods: Markup | None
+    numbers: str
+    fields: tuple[RodField, ...]
+    readings: tuple[str, ...]
+    after: tuple[str, ...]
+    this_drum: tuple[str, ...]
+    by_feel: str
+
+
+@dataclass(frozen=True, slots=True)
+class Microphone:
+    """Settings for the script that listens for taps."""
+
+    span_s: float
+    round: str
+    """Names the work since the head was last turned: taps within it are read together."""
+    goal_says: str
+
+
+@dataclass(frozen=True, slots=True)
 class BenchPage:
     """Everything the Bench screen shows of one drum.
 
@@ -81,47 +106,43 @@ class BenchPage:
     job: Job | None
     side: Side | None
     rod: int | None
-    some_read: bool
-    hoop: Markup | None
-    hoop_says: str
-    rods: Markup | None
+    head: HeadView
+    microphone: Microphone
     ladder: Markup | None
-    numbers: str
-    fields: tuple[RodField, ...]
     rows: tuple[JobRow, ...]
     progress: str
-    readings: tuple[str, ...]
-    after: tuple[str, ...]
-    this_drum: tuple[str, ...]
-    by_feel: str
     caution: str
     stroke: tuple[tuple[str, tuple[str, ...]], ...]
     """What the last stroke gave away, each with what to check, the cheapest first."""
-    base: str
-    hum: str
-    pair: str
+    session_id: int
+    drum_id: int
     from_badge: bool
     word: str
     """The note on the drum, for the log."""
-    span_s: float
-    round: str
-    """Names the work since the head was last turned: taps within it are read together."""
-    goal_says: str
     cures: str
     """What the page of cures is called for this drum; empty for a kick."""
     back_to: str
     """The earlier setup it is being returned to, or empty."""
 
+    @property
+    def base(self) -> str:
+        """Return the address of the drum's pages at the bench."""
+        return f"/sessions/{self.session_id}/bench/{self.drum_id}"
 
-def bench_page(
-    current: Bench,
-    around: Frame,
-    *,
-    head: str = "",
-    from_badge: bool = False,
-    tapped: tuple[int, ...] = (),
-) -> BenchPage:
-    """Return the Bench screen of a drum.
+    @property
+    def hum(self) -> str:
+        """Return the address of the page of drums that hum."""
+        return f"/sessions/{self.session_id}/bench/hum?sel=d{self.drum_id}"
+
+    @property
+    def pair(self) -> str:
+        """Return the address at which a phone is paired."""
+        return f"/sessions/{self.session_id}/share/phone"
+
+
+@dataclass(frozen=True, slots=True)
+class Chosen:
+    """What the user chose on the Bench screen.
 
     Parameters
     ----------
@@ -130,55 +151,76 @@ def bench_page(
     from_badge
         Whether rods are counted from the badge rather than from the player.
     tapped
-        Rods tapped since the head was last turned, from 0, the first first; some not read yet.
+        Rods tapped since the head was last turned, from 0, in that order; some not read yet.
     """
+
+    head: str = ""
+    from_badge: bool = False
+    tapped: tuple[int, ...] = ()
+
+
+NOTHING_CHOSEN = Chosen()
+
+
+def bench_page(current: Bench, around: Frame, chosen: Chosen = NOTHING_CHOSEN) -> BenchPage:
+    """Return the Bench screen of a drum."""
     job, owned = current.job, current.drum.owned
-    side = _side_at(current, head)
+    side = _side_at(current, chosen.head)
     tuned_head = current.heads.get(side) if side else None
-    text = _text(current, job)
-    doing, rod = _doing(job, tuned_head, tapped)
+    text = _text(around.catalogue, current, job)
+    doing, rod = _doing(job, tuned_head, chosen.tapped)
     big, then, also = instruction(current, job, tuned_head, doing, rod, text)
-    first = FIRST_ROD[from_badge]
-    then = then.format(first=first) if doing == "tap" else then
-    goal = tuned_head.goal_hz if tuned_head else 0.0
     drawn = tuned_head if tuned_head is not None and job is not None and _taps(job) else None
     name = head_words(current, side) if side and drawn else ""
-    base = f"/sessions/{around.session.id}"
     return BenchPage(
         title=f"{owned.name}, {name}" if name else owned.name,
         subtitle=_subtitle(current, job, text, side if drawn else None),
         doing=doing,
         big=big,
-        then=then,
+        then=then.format(first=FIRST_ROD[chosen.from_badge]) if doing == "tap" else then,
         also=also,
         job=job,
         side=side,
         rod=rod,
-        some_read=tuned_head is not None and len(tuned_head.unread) < owned.rods,
+        head=_head_view(current, drawn, doing, rod, badge=chosen.from_badge),
+        microphone=_microphone(current, side, tuned_head),
+        ladder=_ladder(around.catalogue, current, side),
+        rows=_rows(around.catalogue, current),
+        progress=_progress(current),
+        caution=text.caution if text else "",
+        stroke=_stroke(current),
+        session_id=around.session.id,
+        drum_id=current.drum.id,
+        from_badge=chosen.from_badge,
+        word=current.setup.note,
+        cures=CURES.get(owned.kind, ""),
+        back_to=_back_to(current),
+    )
+
+
+def _head_view(
+    current: Bench, drawn: HeadWork | None, doing: str, rod: int | None, *, badge: bool
+) -> HeadView:
+    count, job = current.drum.owned.rods, current.job
+    return HeadView(
         hoop=_hoop(current, drawn, doing, rod) if drawn else None,
         hoop_says=_hoop_says(drawn) if drawn else "",
-        rods=rods(owned.rods, rod, _later_rods(drawn, rod), badge=from_badge) if drawn else None,
-        ladder=_ladder(current, side),
+        rods=rods(count, rod, _later_rods(drawn, rod), badge=badge) if drawn else None,
         numbers=_numbers(drawn),
         fields=_fields(drawn),
-        rows=_rows(current),
-        progress=_progress(current),
         readings=_reading_words(drawn),
         after=_after(drawn) if job is not None and job.tunes else (),
         this_drum=_this_drum(current, drawn),
         by_feel=_by_feel(drawn),
-        caution=text.caution if text else "",
-        stroke=_stroke(current),
-        base=f"{base}/bench/{current.drum.id}",
-        hum=f"{base}/bench/hum?sel=d{current.drum.id}",
-        pair=f"{base}/share/phone",
-        from_badge=from_badge,
-        word=current.setup.note,
+    )
+
+
+def _microphone(current: Bench, side: Side | None, head: HeadWork | None) -> Microphone:
+    goal, job = head.goal_hz if head else 0.0, current.job
+    return Microphone(
         span_s=max(LEAST_SPAN_S, SPAN_PERIODS / goal) if goal else LEAST_SPAN_S,
-        round=f"{job.id if job else ''}/{side}/{tuned_head.rounds if tuned_head else 0}",
+        round=f"{job.id if job else ''}/{side}/{head.rounds if head else 0}",
         goal_says=f"{goal:.0f} Hz" if goal else "",
-        cures=CURES.get(owned.kind, ""),
-        back_to=_back_to(current),
     )
 
 
@@ -241,7 +283,7 @@ def _next_again(tuned_head: HeadWork) -> int:
     return min(range(len(tuned_head.taps)), key=lambda rod: tuned_head.taps[rod])
 
 
-def _text(current: Bench, job: Job | None) -> JobText | None:
+def _text(catalogue: Catalogue, current: Bench, job: Job | None) -> JobText | None:
     """Return a job's text with what it is about filled in."""
     if job is None:
         return None
@@ -250,10 +292,10 @@ def _text(current: Bench, job: Job | None) -> JobText | None:
     words = {
         "head": head_words(current, job.side) if job.side else "",
         "other": head_words(current, OTHER[job.side]) if job.side else "",
-        "made": _made(tuned_head.planned) if tuned_head and tuned_head.planned else "",
+        "made": _made(catalogue, tuned_head.planned) if tuned_head and tuned_head.planned else "",
         "goal": f"{tuned_head.goal_hz:.0f} Hz" if tuned_head else "",
-        "dampers": _listed([damper(d).name for d in current.plan.dampers]),
-        "wires": wire_settings()[current.plan.wires].name.lower(),
+        "dampers": _listed([catalogue.damper(d).name for d in current.plan.dampers]),
+        "wires": catalogue.wire_settings[current.plan.wires].name.lower(),
     }
     filled = {n: getattr(raw, n).format(**words) for n in ("title", "what", "expect", "caution")}
     title = filled["title"]
@@ -261,8 +303,8 @@ def _text(current: Bench, job: Job | None) -> JobText | None:
     return JobText(minutes=raw.minutes, **filled)
 
 
-def _made(construction_id: str) -> str:
-    name = construction(construction_id).name
+def _made(catalogue: Catalogue, construction_id: str) -> str:
+    name = catalogue.construction(construction_id).name
     return lower_first(name)
 
 
@@ -334,7 +376,7 @@ def _numbers(tuned_head: HeadWork | None) -> str:
     return f"mean {tuned_head.hz:.1f} of {tuned_head.goal_hz:.1f} Hz{far} · spread {spread:.0f} ct"
 
 
-def _ladder(current: Bench, side: Side | None) -> Markup:
+def _ladder(catalogue: Catalogue, current: Bench, side: Side | None) -> Markup:
     rungs = []
     for own_side, head in current.heads.items():
         name = head_words(current, own_side)
@@ -353,14 +395,16 @@ def _ladder(current: Bench, side: Side | None) -> Markup:
     record = current.plan.target.get("pitch")
     if record is not None:
         rungs.append(Rung(record.value, f"record {record.value:.1f}", "record"))
-    return bench_ladder(rungs, _caution_hz(current, side) if side else None)
+    return bench_ladder(rungs, _caution_hz(catalogue, current, side) if side else None)
 
 
-def _caution_hz(current: Bench, side: Side) -> float | None:
+def _caution_hz(catalogue: Catalogue, current: Bench, side: Side) -> float | None:
     k = prior_coefficients()
     reso = current.heads["reso"].made if "reso" in current.heads else None
     drum = model(
-        wearing(current.drum.owned, reso, current.plan.port_in), batter=current.heads["batter"].made
+        catalogue,
+        wearing(current.drum.owned, reso, current.plan.port_in),
+        batter=current.heads["batter"].made,
     )
     film = drum.film(side)
     if film is None:
@@ -378,10 +422,10 @@ def _fields(tuned_head: HeadWork | None) -> tuple[RodField, ...]:
     )
 
 
-def _rows(current: Bench) -> tuple[JobRow, ...]:
+def _rows(catalogue: Catalogue, current: Bench) -> tuple[JobRow, ...]:
     rows = []
     for job in current.jobs:
-        text, done = _text(current, job), current.done.get(job.id)
+        text, done = _text(catalogue, current, job), current.done.get(job.id)
         left = _left_at(current, job) if done else ""
         state = "left" if left else done.state if done else "open"
         rows.append(

@@ -3,7 +3,7 @@
 from collections.abc import Sequence
 from dataclasses import dataclass
 
-from emblar.core.catalogue import construction, damper, strikers, wire_settings
+from emblar.core.catalogue import Catalogue
 from emblar.core.matching.way_back import RodTurn, WayBack
 from emblar.core.naming import lower_first
 from emblar.formats.turn_words import turn_words
@@ -24,7 +24,9 @@ class WayPage:
     taps: bool
 
 
-def way_page(matched: Match, way: WayBack, setup_id: int, from_id: int | None) -> WayPage:
+def way_page(
+    catalogue: Catalogue, matched: Match, way: WayBack, setup_id: int, from_id: int | None
+) -> WayPage:
     """Return the way to a setup from how the drum is now, or from another setup with a take."""
     names = take_names(matched.takes)
     current = matched.bench.setup.id
@@ -39,19 +41,19 @@ def way_page(matched: Match, way: WayBack, setup_id: int, from_id: int | None) -
     return WayPage(
         setup_id,
         title,
-        way_words(way, matched.bench.drum.owned.rods),
+        way_words(catalogue, way, matched.bench.drum.owned.rods),
         starts,
         from_id is None,
         bool(way.pitches),
     )
 
 
-def way_words(way: WayBack, rods: int) -> tuple[str, ...]:
+def way_words(catalogue: Catalogue, way: WayBack, rods: int) -> tuple[str, ...]:
     """Return the way to a setup of a drum with so many rods a head, a line a step."""
     if way.nothing:
         return ("The drum is already set up like this.",)
     rows = [
-        f"Fit on the {side}: {lower_first(construction(made).name)}."
+        f"Fit on the {side}: {lower_first(catalogue.construction(made).name)}."
         for side, made in way.fit.items()
     ]
     rows += [
@@ -60,13 +62,13 @@ def way_words(way: WayBack, rods: int) -> tuple[str, ...]:
     ]
     for side, turns in way.turns.items():
         rows.append(f"{side.capitalize()}: {_rods_words(turns, rods)}.")
-    rows += [f"Put on: {lower_first(damper(d).name)}." for d in way.damp]
-    rows += [f"Take off: {lower_first(damper(d).name)}." for d in way.undamp]
+    rows += [f"Put on: {lower_first(catalogue.damper(d).name)}." for d in way.damp]
+    rows += [f"Take off: {lower_first(catalogue.damper(d).name)}." for d in way.undamp]
     if way.wires:
-        words = wire_settings()[way.wires].name
+        words = catalogue.wire_settings[way.wires].name
         rows.append(f"{words[:1].upper()}{words[1:]}.")
     if way.striker:
-        rows.append(f"Strike with {lower_first(strikers()[way.striker].name)}.")
+        rows.append(f"Strike with {lower_first(catalogue.strikers[way.striker].name)}.")
     unknown = [side for side in way.turns if side not in way.pitches]
     if unknown:
         rows.append(

@@ -17,10 +17,10 @@ router = APIRouter(prefix="/sessions/{session_id}/bench/{slot_id}/cures", route_
 
 
 @router.get("")
-def show(scope: Here, request: Request, session_id: Id, slot_id: Id) -> Response:
+def show(studio: Here, request: Request, session_id: Id, slot_id: Id) -> Response:
     """Show what can be done about a drum."""
-    view = cures_of(scope, session_id, slot_id)
-    _, around = load(scope, session_id, "bench", f"d{slot_id}")
+    view = cures_of(studio, session_id, slot_id)
+    _, around = load(studio, session_id, "bench", f"d{slot_id}")
     return render(
         request, "bench/cures.html", {"page": cures_page(view, session_id), "frame": around}
     )
@@ -28,14 +28,14 @@ def show(scope: Here, request: Request, session_id: Id, slot_id: Id) -> Response
 
 @router.post("")
 def use(
-    scope: Here,
+    studio: Here,
     session_id: Id,
     slot_id: Id,
     cure: Annotated[Text, Form()],
     place: Annotated[int, Form(ge=0, le=99)],
 ) -> Response:
     """Plan a drum so and go on at the bench, or hear what a trick does."""
-    used = use_cure(scope, session_id, slot_id, cure, place)
+    used = use_cure(studio, session_id, slot_id, cure, place)
     if used.purpose != "choke":
         return go(f"/sessions/{session_id}/bench/{slot_id}/muffle")
     says = notice_query(f"Planned: {used.title}.")

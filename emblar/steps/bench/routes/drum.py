@@ -16,7 +16,7 @@ from emblar.frame.here import Here
 from emblar.frame.notice import checked_notice, notice_query
 from emblar.frame.reading import ReadAtOnce
 from emblar.frame.templating import render
-from emblar.platform.scope import check_session
+from emblar.platform.studio import check_session
 from emblar.steps.bench.actions import tuning as actions
 from emblar.steps.bench.actions.hum import hum_map, read_hum_stroke
 from emblar.steps.bench.actions.sound import (
@@ -29,7 +29,7 @@ from emblar.steps.bench.actions.sound import (
 from emblar.steps.bench.actions.sweep import sweep_stroke, swept, take_sweep_back
 from emblar.steps.bench.actions.undo import undo as undo_last
 from emblar.steps.bench.actions.way_back import to_the_plan
-from emblar.steps.bench.page.drum import bench_page
+from emblar.steps.bench.page.drum import Chosen, bench_page
 from emblar.steps.bench.page.hum import hum_page
 from emblar.steps.bench.page.sweep import sweep_page
 from emblar.steps.workspace.routes import go, load
@@ -51,7 +51,7 @@ A_YEAR_S = 365 * 24 * 3600
 
 @router.get("")
 def show(
-    scope: Here,
+    studio: Here,
     request: Request,
     session_id: Id,
     sel: str = "",
@@ -61,16 +61,16 @@ def show(
     mark: Text = "",
 ) -> Response:
     """Show the next thing to do on a drum; ``tapped`` are rods tapped by now, the first first."""
-    _, around = load(scope, session_id, "bench", sel)
+    _, around = load(studio, session_id, "bench", sel)
     page, problem = None, ""
     if around.drum is None:
         problem = "There is no drum to tune yet. Say in Kit what you own."
     else:
         try:
-            current = actions.bench(scope, session_id, around.drum.id)
+            current = actions.bench(studio, session_id, around.drum.id)
             badge = request.cookies.get(COUNTED) == "badge"
             rods = tuple(int(rod) for rod in tapped.split(".") if rod)
-            page = bench_page(current, around, head=head, from_badge=badge, tapped=rods)
+            page = bench_page(current, around, Chosen(head, badge, rods))
         except InputError as error:
             problem = str(error)
     return render(
@@ -85,9 +85,9 @@ def _back(session_id: int, slot_id: int, *, head: str = "", done: str = "") -> R
 
 
 @router.post("/{slot_id}/typed")
-async def typed(scope: Here, request: Request, session_id: Id, slot_id: Id) -> Response:
+async def typed(studio: Here, request: Request, session_id: Id, slot_id: Id) -> Response:
     """Keep lug pitches that were typed; an empty field is a rod that was not read."""
-    await run_in_threadpool(check_session, scope, session_id)
+    await run_in_threadpool(check_session, studio, session_id)
     form = await request.form()
     side = _side(str(form.get("side", "")))
     values: list[float | None] = []
@@ -101,7 +101,7 @@ async def typed(scope: Here, request: Request, session_id: Id, slot_id: Id) -> R
             raise InputError(
                 f"Rod {rod}: “{text[:40]}” is not a pitch in Hz.", field=f"rod-{rod}"
             ) from error
-    await run_in_threadpool(actions.type_readings, scope, session_id, slot_id, side, values)
+    await run_in_threadpool(actions.type_readings, studio, session_id, slot_id, side, values)
     return _back(session_id, slot_id)
 
 
@@ -129,7 +129,7 @@ def _tap_words(tap: Tap, rod: int) -> str:
 
 @router.post("/{slot_id}/tap")
 def tap(
-    scope: Here,
+    studio: Here,
     session_id: Id,
     slot_id: Id,
     side: Annotated[Side, Form()],
@@ -140,7 +140,7 @@ def tap(
     if len(rod) != len(file):
         raise InputError("Each tap needs its rod.", field="rod")
     taps = [(number, one.file.read()) for number, one in zip(rod, file, strict=True)]
-    read = read_live(scope, session_id, slot_id, side, taps)
+    read = read_live(studio, session_id, slot_id, side, taps)
     last, number = read.taps[-1]
     says = _tap_words(last, number)
     if last.hz is None and len(taps) < ROUND and last.why_not in NEEDS_OTHERS:
@@ -150,33 +150,33 @@ def tap(
 
 @router.post("/{slot_id}/clip")
 def clip(
-    scope: Here,
+    studio: Here,
     session_id: Id,
     slot_id: Id,
     side: Annotated[Side, Form()],
     file: Annotated[UploadFile, File()],
 ) -> Response:
     """Read a clip of taps all round."""
-    read = read_clip(scope, session_id, slot_id, side, file.file.read())
+    read = read_clip(studio, session_id, slot_id, side, file.file.read())
     return _back(session_id, slot_id, done="; ".join(_tap_words(*row) for row in read.taps))
 
 
 @router.post("/{slot_id}/turned")
 def turned(
-    scope: Here,
+    studio: Here,
     session_id: Id,
     slot_id: Id,
     side: Annotated[Side, Form()],
     rod: Annotated[int | None, Form(ge=0, lt=MOST_RODS)] = None,
 ) -> Response:
     """Keep that a rod was turned as asked, or all of the round."""
-    actions.turned(scope, session_id, slot_id, side, None if rod is None else [rod])
+    actions.turned(studio, session_id, slot_id, side, None if rod is None else [rod])
     return _back(session_id, slot_id)
 
 
 @router.post("/{slot_id}/job")
 def job(
-    scope: Here,
+    studio: Here,
     session_id: Id,
     slot_id: Id,
     job: Annotated[Text, Form()],
@@ -185,95 +185,95 @@ def job(
 ) -> Response:
     """Mark a job as done or skipped, or go back to it."""
     if what == "open":
-        actions.show_job(scope, session_id, slot_id, job)
+        actions.show_job(studio, session_id, slot_id, job)
     else:
-        actions.finish_job(scope, session_id, slot_id, job, skip=what == "skip", note=note)
+        actions.finish_job(studio, session_id, slot_id, job, skip=what == "skip", note=note)
     return _back(session_id, slot_id)
 
 
 @router.post("/{slot_id}/undo")
-def undo(scope: Here, session_id: Id, slot_id: Id) -> Response:
+def undo(studio: Here, session_id: Id, slot_id: Id) -> Response:
     """Undo the last thing done on this drum."""
-    return _back(session_id, slot_id, done=f"Undone: {undo_last(scope, session_id, slot_id)}.")
+    return _back(session_id, slot_id, done=f"Undone: {undo_last(studio, session_id, slot_id)}.")
 
 
 @router.post("/{slot_id}/stroke")
 def stroke(
-    scope: Here, session_id: Id, slot_id: Id, file: Annotated[UploadFile, File()]
+    studio: Here, session_id: Id, slot_id: Id, file: Annotated[UploadFile, File()]
 ) -> Response:
     """Read the drum pitch of a stroke."""
-    hz = read_stroke(scope, session_id, slot_id, file.file.read())
+    hz = read_stroke(studio, session_id, slot_id, file.file.read())
     return _back(session_id, slot_id, done=f"{hz:.1f} Hz read.")
 
 
 @router.post("/{slot_id}/wires")
 def wires(
-    scope: Here, session_id: Id, slot_id: Id, file: Annotated[UploadFile, File()]
+    studio: Here, session_id: Id, slot_id: Id, file: Annotated[UploadFile, File()]
 ) -> Response:
     """Say what a soft tap tells of the wires."""
-    reading, planned = hear_wires(scope, session_id, slot_id, file.file.read())
-    return _back(session_id, slot_id, done=wires_say(reading, planned))
+    reading, planned = hear_wires(studio, session_id, slot_id, file.file.read())
+    return _back(session_id, slot_id, done=wires_say(studio.catalogue(), reading, planned))
 
 
 @router.get("/{slot_id}/sweep")
-def by_ear(scope: Here, request: Request, session_id: Id, slot_id: Id) -> Response:
+def by_ear(studio: Here, request: Request, session_id: Id, slot_id: Id) -> Response:
     """Show a drum's sweep by ear."""
-    view = swept(scope, session_id, slot_id)
-    _, around = load(scope, session_id, "bench", f"d{slot_id}")
+    view = swept(studio, session_id, slot_id)
+    _, around = load(studio, session_id, "bench", f"d{slot_id}")
     page = sweep_page(view, session_id)
     return render(request, "bench/sweep.html", {"page": page, "frame": around})
 
 
 @router.post("/{slot_id}/sweep/stroke")
 def by_ear_stroke(
-    scope: Here, session_id: Id, slot_id: Id, file: Annotated[UploadFile, File()]
+    studio: Here, session_id: Id, slot_id: Id, file: Annotated[UploadFile, File()]
 ) -> Response:
     """Read strokes of a sweep."""
-    sweep_stroke(scope, session_id, slot_id, file.file.read())
+    sweep_stroke(studio, session_id, slot_id, file.file.read())
     return go(f"/sessions/{session_id}/bench/{slot_id}/sweep")
 
 
 @router.post("/{slot_id}/sweep/back")
 def by_ear_back(
-    scope: Here, session_id: Id, slot_id: Id, whole: Annotated[bool, Form()] = False
+    studio: Here, session_id: Id, slot_id: Id, whole: Annotated[bool, Form()] = False
 ) -> Response:
     """Remove the last stroke of a sweep, or all of it."""
-    take_sweep_back(scope, session_id, slot_id, all_of_it=whole)
+    take_sweep_back(studio, session_id, slot_id, all_of_it=whole)
     return go(f"/sessions/{session_id}/bench/{slot_id}/sweep")
 
 
 @router.post("/{slot_id}/word")
-def word(scope: Here, session_id: Id, slot_id: Id, word: Annotated[Text, Form()] = "") -> Response:
+def word(studio: Here, session_id: Id, slot_id: Id, word: Annotated[Text, Form()] = "") -> Response:
     """Keep what is said of a drum as it is now."""
-    actions.note_setup(scope, session_id, slot_id, word)
+    actions.note_setup(studio, session_id, slot_id, word)
     return _back(session_id, slot_id, done="Kept for the log.")
 
 
 @router.post("/{slot_id}/to-the-plan")
-def plan_again(scope: Here, session_id: Id, slot_id: Id) -> Response:
+def plan_again(studio: Here, session_id: Id, slot_id: Id) -> Response:
     """Go for the plan's pitches again instead of an earlier setup's."""
-    to_the_plan(scope, session_id, slot_id)
+    to_the_plan(studio, session_id, slot_id)
     return _back(session_id, slot_id)
 
 
 @router.post("/{slot_id}/count")
 def count_from(
-    scope: Here, session_id: Id, slot_id: Id, counted: Annotated[Literal["you", "badge"], Form()]
+    studio: Here, session_id: Id, slot_id: Id, counted: Annotated[Literal["you", "badge"], Form()]
 ) -> Response:
     """Count rods from the player or from the badge, on this browser."""
-    check_session(scope, session_id)
+    check_session(studio, session_id)
     answer = _back(session_id, slot_id)
     answer.set_cookie(COUNTED, counted, max_age=A_YEAR_S, httponly=True, samesite="strict")
     return answer
 
 
 @router.get("/hum")
-def hum(scope: Here, request: Request, session_id: Id, sel: str = "") -> Response:
+def hum(studio: Here, request: Request, session_id: Id, sel: str = "") -> Response:
     """Show what the kit answers to each of its drums."""
-    _, around = load(scope, session_id, "bench", sel)
+    _, around = load(studio, session_id, "bench", sel)
     page, problem = None, ""
     try:
-        result = hum_map(scope, session_id)
+        result = hum_map(studio, session_id)
         page = hum_page(result, session_id, around.drum.id if around.drum else None)
     except InputError as error:
         problem = str(error)
@@ -283,15 +283,15 @@ def hum(scope: Here, request: Request, session_id: Id, sel: str = "") -> Respons
 
 @router.post("/hum/{slot_id}/stroke")
 def hum_stroke(
-    scope: Here, session_id: Id, slot_id: Id, file: Annotated[UploadFile, File()]
+    studio: Here, session_id: Id, slot_id: Id, file: Annotated[UploadFile, File()]
 ) -> Response:
     """Read what the kit answers to a stroke."""
-    read_hum_stroke(scope, session_id, slot_id, file.file.read())
+    read_hum_stroke(studio, session_id, slot_id, file.file.read())
     return go(f"/sessions/{session_id}/bench/hum?sel=d{slot_id}")
 
 
 @router.get("/{slot_id}/goal.wav")
-def goal(scope: Here, session_id: Id, slot_id: Id, side: Side) -> Response:
+def goal(studio: Here, session_id: Id, slot_id: Id, side: Side) -> Response:
     """Return how a tap sounds on a head at its goal."""
-    data = goal_sound(scope, session_id, slot_id, side)
+    data = goal_sound(studio, session_id, slot_id, side)
     return Response(data, media_type="audio/wav")

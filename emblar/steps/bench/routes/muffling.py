@@ -27,48 +27,48 @@ def _back(session_id: int, slot_id: int) -> Response:
 
 
 @router.get("")
-def show(scope: Here, request: Request, session_id: Id, slot_id: Id) -> Response:
+def show(studio: Here, request: Request, session_id: Id, slot_id: Id) -> Response:
     """Show what to do next, and the strokes so far."""
-    view = muffling(scope, session_id, slot_id)
-    _, around = load(scope, session_id, "bench", f"d{slot_id}")
-    page = muffle_page(view, session_id)
+    view = muffling(studio, session_id, slot_id)
+    _, around = load(studio, session_id, "bench", f"d{slot_id}")
+    page = muffle_page(studio.catalogue(), view, session_id)
     return render(request, "bench/muffle.html", {"page": page, "frame": around})
 
 
 @router.post("/stroke")
 def stroke(
-    scope: Here, session_id: Id, slot_id: Id, file: Annotated[UploadFile, File()]
+    studio: Here, session_id: Id, slot_id: Id, file: Annotated[UploadFile, File()]
 ) -> Response:
     """Read a stroke with what lies on the drum."""
-    muffled_stroke(scope, session_id, slot_id, file.file.read())
+    muffled_stroke(studio, session_id, slot_id, file.file.read())
     return _back(session_id, slot_id)
 
 
 @router.post("/on")
-def on(scope: Here, session_id: Id, slot_id: Id, damper: Annotated[Text, Form()]) -> Response:
+def on(studio: Here, session_id: Id, slot_id: Id, damper: Annotated[Text, Form()]) -> Response:
     """Keep that something was laid on."""
-    lay(scope, session_id, slot_id, damper)
+    lay(studio, session_id, slot_id, damper)
     return _back(session_id, slot_id)
 
 
 @router.post("/off")
-def off(scope: Here, session_id: Id, slot_id: Id, damper: Annotated[Text, Form()]) -> Response:
+def off(studio: Here, session_id: Id, slot_id: Id, damper: Annotated[Text, Form()]) -> Response:
     """Keep that something was taken off."""
-    take_off(scope, session_id, slot_id, damper)
+    take_off(studio, session_id, slot_id, damper)
     return _back(session_id, slot_id)
 
 
 @router.post("/back")
 def back(
-    scope: Here, session_id: Id, slot_id: Id, whole: Annotated[bool, Form()] = False
+    studio: Here, session_id: Id, slot_id: Id, whole: Annotated[bool, Form()] = False
 ) -> Response:
     """Remove the last stroke, or all of them."""
-    take_stroke_back(scope, session_id, slot_id, all_of_it=whole)
+    take_stroke_back(studio, session_id, slot_id, all_of_it=whole)
     return _back(session_id, slot_id)
 
 
 @router.post("/done")
-def done(scope: Here, session_id: Id, slot_id: Id) -> Response:
+def done(studio: Here, session_id: Id, slot_id: Id) -> Response:
     """Leave it as it is; the bench goes on."""
-    muffling_done(scope, session_id, slot_id)
+    muffling_done(studio, session_id, slot_id)
     return go(f"/sessions/{session_id}/bench?sel=d{slot_id}")

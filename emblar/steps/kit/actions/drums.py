@@ -3,26 +3,23 @@
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
 
-from emblar.core.catalogue import construction, loss_share
 from emblar.core.errors import InputError
 from emblar.core.planning.findings import findings
 from emblar.core.planning.kit import LONGEST_NAME, OwnedDrum
 from emblar.core.planning.recipe import kind_of_voice
 from emblar.core.voices import TUNED, VoiceName, checked_voice
-from emblar.platform.database import transaction
-from emblar.platform.scope import Scope, in_session
+from emblar.platform.studio import Studio, in_session
 from emblar.steps.kit.queries import drums as drum_store
 from emblar.steps.kit.queries import slots as store
 from emblar.steps.kit.queries.slots import KitDrum
 from emblar.steps.listen.actions.recordings import AnalysedRecord, analysed_record
-from emblar.steps.shelf.actions import use_own_parts
 
 STANDS = ("rack", "floor")
 
 
-def kit(scope: Scope, session_id: int) -> list[KitDrum]:
+def kit(studio: Studio, session_id: int) -> list[KitDrum]:
     """Return the drums of a session's kit."""
-    with in_session(scope, session_id) as db:
+    with in_session(studio, session_id) as db:
         return store.listing(db, session_id)
 
 
@@ -34,10 +31,10 @@ def tuned_voices(record: AnalysedRecord | None) -> list[str]:
     return [name for name in names if VoiceName(name).is_tuned]
 
 
-def _check_name(scope: Scope, name: str, *, but: int | None = None) -> None:
+def _check_name(studio: Studio, name: str, *, but: int | None = None) -> None:
     """Raise ``InputError`` where another drum of the studio has a name."""
-    with transaction() as db:
-        others = [d for d in drum_store.listing(db, scope.studio_id) if d.id != but]
+    with studio.work() as db:
+        others = [d for d in drum_store.listing(db, studio.studio_id) if d.id != but]
     if any(d.owned.name.casefold() == name.strip().casefold() for d in others):
         raise InputError(
             f"You already have a drum named “{name.strip()}”. Add it from your drums, or choose "
@@ -46,8 +43,8 @@ def _check_name(scope: Scope, name: str, *, but: int | None = None) -> None:
         )
 
 
-def _check(scope: Scope, owned: OwnedDrum) -> None:
-    use_own_parts(scope)
+def _check(studio: Studio, owned: OwnedDrum) -> None:
+    catalogue = studio.catalogue()
     if not owned.name.strip():
         raise InputError("Give the drum a name, for example “Rack 12”.", field="name")
     if len(owned.name) > LONGEST_NAME:
@@ -59,21 +56,21 @@ def _check(scope: Scope, owned: OwnedDrum) -> None:
     for side, head in sides:
         if head is None:
             continue
-        made = construction(head)
+        made = catalogue.construction(head)
         if side not in made.sides or owned.kind not in made.kinds:
             raise InputError(
                 f"“{made.name}” is not made for the {side} side of a {owned.kind}. "
                 "Choose another head."
             )
-    loss_share(owned.hoop, owned.shell, owned.edge)
+    catalogue.loss_share(owned.hoop, owned.shell, owned.edge)
 
 
-def add_drum(scope: Scope, session_id: int, owned: OwnedDrum, *, lent_by: str = "") -> KitDrum:
+def add_drum(studio: Studio, session_id: int, owned: OwnedDrum, *, lent_by: str = "") -> KitDrum:
     """Add a drum; it is given the voice it suits best among those that no drum plays yet."""
-    _check(scope, owned)
-    _check_name(scope, owned.name)
-    result = analysed_record(scope, session_id)
-    with in_session(scope, session_id) as db:
+    _check(studio, owned)
+    _check_name(studio, owned.name)
+    result = analysed_record(studio, session_id)
+    with in_session(studio, session_id) as db:
         taken = {d.voice for d in store.listing(db, session_id)}
         free = [
             v for v in tuned_voices(result) if v not in taken and kind_of_voice(v) == owned.kind
@@ -85,7 +82,7 @@ def add_drum(scope: Scope, session_id: int, owned: OwnedDrum, *, lent_by: str = 
 
 
 def change_drum(
-    scope: Scope,
+    studio: Studio,
     session_id: int,
     drum_id: int,
     owned: OwnedDrum,
@@ -98,7 +95,7 @@ def change_drum(
 
     Parameters
     ----------
-    scope, session_id, drum_id, owned
+    studio, session_id, drum_id, owned
         Which drum, and what it is like now.
     lent_by
         Who lent it, empty if it is the studio's own.
@@ -109,15 +106,15 @@ def change_drum(
 
         What is None stays as it is.
     """
-    _check(scope, owned)
+    _check(studio, owned)
     if lent_by is not None and len(lent_by) > LONGEST_NAME:
         raise InputError(f"Borrowed from: up to {LONGEST_NAME} letters.", field="lent_by")
     if stand and stand not in STANDS:
         raise InputError(f"“{stand}” is not possible. Choose {', '.join(STANDS)}.", field="stand")
-    with in_session(scope, session_id) as db:
+    with in_session(studio, session_id) as db:
         drum = store.get(db, session_id, drum_id)
         if owned.name.strip().casefold() != drum.owned.name.casefold():
-            _check_name(scope, owned.name, but=drum.drum_id)
+            _check_name(studio, owned.name, but=drum.drum_id)
         if second_for:
             _check_part(owned, second_for)
             store.assign(db, drum_id, second_for, also=True)
@@ -129,35 +126,35 @@ def change_drum(
         return store.change(db, session_id, drum_id, owned, lent_by=lender)
 
 
-def delete_drum(scope: Scope, drum_id: int) -> str:
+def delete_drum(studio: Studio, drum_id: int) -> str:
     """Delete a drum from the studio and from every kit, for 30 days undoable; return its name."""
-    with transaction() as db:
-        name = drum_store.get(db, scope.studio_id, drum_id).owned.name
-        drum_store.delete(db, scope.studio_id, drum_id)
+    with studio.work() as db:
+        name = drum_store.get(db, studio.studio_id, drum_id).owned.name
+        drum_store.delete(db, studio.studio_id, drum_id)
     return name
 
 
-def restore_drum(scope: Scope, drum_id: int) -> None:
+def restore_drum(studio: Studio, drum_id: int) -> None:
     """Undo the deletion of a drum."""
-    with transaction() as db:
-        drum_store.restore(db, scope.studio_id, drum_id)
+    with studio.work() as db:
+        drum_store.restore(db, studio.studio_id, drum_id)
 
 
-def take_out_drum(scope: Scope, session_id: int, drum_id: int) -> KitDrum:
+def take_out_drum(studio: Studio, session_id: int, drum_id: int) -> KitDrum:
     """Take a drum out of the kit; it can be brought back."""
-    with in_session(scope, session_id) as db:
+    with in_session(studio, session_id) as db:
         return store.delete(db, session_id, drum_id)
 
 
-def bring_back_drum(scope: Scope, session_id: int, drum_id: int) -> KitDrum:
+def bring_back_drum(studio: Studio, session_id: int, drum_id: int) -> KitDrum:
     """Bring a drum back into its kit."""
-    with in_session(scope, session_id) as db:
+    with in_session(studio, session_id) as db:
         return store.restore(db, session_id, drum_id)
 
 
-def assign_voice(scope: Scope, session_id: int, voice: str, drum_id: int | None) -> None:
+def assign_voice(studio: Studio, session_id: int, voice: str, drum_id: int | None) -> None:
     """Let a drum play a voice of the record, or no drum."""
-    with in_session(scope, session_id) as db:
+    with in_session(studio, session_id) as db:
         drums = store.listing(db, session_id)
         for drum in drums:
             if drum.voice == voice and drum.id != drum_id and not drum.also:
@@ -193,11 +190,11 @@ def parts_of(drums: Sequence[KitDrum]) -> dict[int, str | None]:
     return {drum.id: drum.voice for drum in drums if not drum.also}
 
 
-def changes_since(scope: Scope, session_id: int, before: Mapping[int, str | None]) -> list[Given]:
+def changes_since(studio: Studio, session_id: int, before: Mapping[int, str | None]) -> list[Given]:
     """Return which drums play another part than before, as ``parts_of`` told it."""
     return [
         Given(drum.owned.name, before[drum.id], drum.voice, serious(drum.owned))
-        for drum in kit(scope, session_id)
+        for drum in kit(studio, session_id)
         if drum.id in before and drum.voice != before[drum.id]
     ]
 
@@ -207,9 +204,9 @@ def serious(owned: OwnedDrum) -> tuple[str, ...]:
     return tuple(findings()[name].name for name in owned.findings if findings()[name].serious)
 
 
-def give_back(scope: Scope, session_id: int, before: Mapping[int, str | None]) -> None:
+def give_back(studio: Studio, session_id: int, before: Mapping[int, str | None]) -> None:
     """Let drums play the parts they played before."""
-    with in_session(scope, session_id) as db:
+    with in_session(studio, session_id) as db:
         drums = {d.id for d in store.listing(db, session_id)}
         for drum_id in drums & set(before):
             store.assign(db, drum_id, None)
@@ -220,13 +217,13 @@ def give_back(scope: Scope, session_id: int, before: Mapping[int, str | None]) -
                 store.assign(db, drum_id, part)
 
 
-def suggest_voices(scope: Scope, session_id: int) -> None:
+def suggest_voices(studio: Studio, session_id: int) -> None:
     """Give every voice to a drum: same kind, toms by size from high to low.
 
     A drum with a fault that no tuning cures is left out as long as others do.
     """
-    voices = tuned_voices(analysed_record(scope, session_id))
-    with in_session(scope, session_id) as db:
+    voices = tuned_voices(analysed_record(studio, session_id))
+    with in_session(studio, session_id) as db:
         drums = [d for d in store.listing(db, session_id) if not d.also]
         for drum in drums:
             store.assign(db, drum.id, None)

@@ -10,9 +10,9 @@ from emblar.core.errors import NotFoundError
 from emblar.formats.strokes import card_csv, midi_bytes, strokes_csv, strokes_jams
 from emblar.platform import audio as audio_store
 from emblar.platform.database import transaction
-from emblar.platform.scope import Scope
 from emblar.platform.sound.decode import decode
 from emblar.platform.sound.encode import encode
+from emblar.platform.studio import Studio
 from emblar.steps.listen.actions.measuring import measured_record
 from emblar.steps.listen.actions.recordings import analysed_record
 from emblar.steps.sessions.actions.editing import asked_of, one_session
@@ -41,11 +41,11 @@ def _plain(name: str) -> str:
     return re.sub(r"[^a-z0-9]+", "-", name.lower()).strip("-") or "session"
 
 
-def _title(scope: Scope, session_id: int) -> str:
-    return one_session(scope, session_id).name
+def _title(studio: Studio, session_id: int) -> str:
+    return one_session(studio, session_id).name
 
 
-def listen_file(scope: Scope, session_id: int, what: str) -> ListenFile:
+def listen_file(studio: Studio, session_id: int, what: str) -> ListenFile:
     """Return ``strokes.mid``, ``strokes.csv``, ``strokes.jams``, ``card.json`` or ``card.csv``.
 
     Raises
@@ -53,12 +53,12 @@ def listen_file(scope: Scope, session_id: int, what: str) -> ListenFile:
     NotFoundError
         Nothing is analysed in this session yet.
     """
-    result = measured_record(scope, session_id)
+    result = measured_record(studio, session_id)
     if result is None:
         raise NotFoundError("Nothing is analysed in this session yet.")
-    title, file = _title(scope, session_id), result.analysis
+    title, file = _title(studio, session_id), result.analysis
     if what == "strokes.mid":
-        data = midi_bytes(file, title, asked_of(one_session(scope, session_id)).tempo_bpm)
+        data = midi_bytes(file, title, asked_of(one_session(studio, session_id)).tempo_bpm)
     elif what == "strokes.csv":
         data = strokes_csv(file).encode()
     elif what == "strokes.jams":
@@ -70,7 +70,7 @@ def listen_file(scope: Scope, session_id: int, what: str) -> ListenFile:
     return ListenFile(f"{_plain(title)}-{what}", data, MEDIA[what.rsplit(".", 1)[1]])
 
 
-def stem_file(scope: Scope, session_id: int, part: str) -> ListenFile:
+def stem_file(studio: Studio, session_id: int, part: str) -> ListenFile:
     """Return the drums, the drumless rest, or one voice of the session's recording as FLAC.
 
     Raises
@@ -78,11 +78,11 @@ def stem_file(scope: Scope, session_id: int, part: str) -> ListenFile:
     NotFoundError
         There is no such part: only a full mix has a drumless rest.
     """
-    result = analysed_record(scope, session_id)
+    result = analysed_record(studio, session_id)
     if result is None or result.recording.audio_id is None:
         raise NotFoundError("Nothing is analysed in this session yet.")
     recording, whole = result.recording, result.recording.audio_id
-    name = f"{_plain(_title(scope, session_id))}-{part}.flac"
+    name = f"{_plain(_title(studio, session_id))}-{part}.flac"
     drums = recording.drums_audio_id or whole
     if part in (DRUMS, REST):
         parts = result.parts

@@ -19,9 +19,9 @@ from emblar.formats.analysis import (
     voice_file,
 )
 from emblar.platform import audio as audio_store
-from emblar.platform.database import apart, transaction
-from emblar.platform.scope import Scope
+from emblar.platform.database import transaction
 from emblar.platform.sound.decode import decode, decode_piece
+from emblar.platform.studio import Studio
 from emblar.steps.listen import queries as store
 from emblar.steps.listen.actions.recordings import AnalysedRecord, analysed_record
 from emblar.steps.listen.queries import RecordingInfo, Region
@@ -108,14 +108,15 @@ def _wait_until_quiet(recording_id: int, quiet_s: float) -> None:
         time.sleep(min(left, quiet_s))
 
 
-def measured_record(scope: Scope, session_id: int) -> AnalysedRecord | None:
+def measured_record(studio: Studio, session_id: int) -> AnalysedRecord | None:
     """Return the session's record with every number up to date, measuring what has to be."""
-    result = analysed_record(scope, session_id)
+    result = analysed_record(studio, session_id)
     if result is None:
         return None
-    with apart():
-        measured = [run_measuring(file.id) for file in result.files]
-    return analysed_record(scope, session_id) if any(measured) else result
+    # Kept by itself, also while a page only reads.
+    measured = [run_measuring(file.id) for file in result.files]
+    studio = studio.apart()
+    return analysed_record(studio, session_id) if any(measured) else result
 
 
 def _measured(file: AnalysisFile, audio: Audio, recording: RecordingInfo) -> AnalysisFile:

@@ -6,8 +6,8 @@ from emblar.core.acoustics.damping import T60_FACTOR
 from emblar.core.analysis.signal.audio import ANALYSIS_RATE_HZ
 from emblar.core.errors import InputError
 from emblar.core.planning.kit import check_range
-from emblar.platform.scope import Scope
 from emblar.platform.sound.encode import wav_bytes
+from emblar.platform.studio import Studio
 from emblar.steps.listen.actions.recordings import analysed_record
 from emblar.steps.match.actions.sound import record_strokes
 
@@ -21,7 +21,7 @@ LONGEST_T60_S = 2.0
 """How long the tone rings where the drum's own decay was not read, and within which it stays."""
 
 
-def reading_sound(scope: Scope, session_id: int, voice: str, hz: float) -> bytes:
+def reading_sound(studio: Studio, session_id: int, voice: str, hz: float) -> bytes:
     """Return a stroke of the record and a tone of a pitch with its decay, in turn, as WAV.
 
     Raises
@@ -32,7 +32,7 @@ def reading_sound(scope: Scope, session_id: int, voice: str, hz: float) -> bytes
         The pitch is none of a drum.
     """
     check_range("drum_pitch_hz", hz)
-    result = analysed_record(scope, session_id)
+    result = analysed_record(studio, session_id)
     card = result.voice(voice) if result is not None else None
     if result is None or card is None:
         raise InputError("There is no such drum on the record.")

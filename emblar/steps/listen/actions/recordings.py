@@ -43,13 +43,13 @@ from emblar.formats.analysis import (
     with_strokes,
 )
 from emblar.platform import audio as audio_store
-from emblar.platform.database import together, transaction
-from emblar.platform.scope import Scope, check_session, in_session
+from emblar.platform.database import transaction
 from emblar.platform.settings import settings
 from emblar.platform.sound.apart import keep_apart
 from emblar.platform.sound.decode import decode
 from emblar.platform.sound.encode import encode
 from emblar.platform.sound.neural import neural_separator
+from emblar.platform.studio import Studio, check_session, in_session
 from emblar.steps.listen import queries as store
 from emblar.steps.listen.queries import RecordingInfo
 from emblar.steps.listen.queue import ANALYSE, RENEW, defer_analysis, defer_measuring, defer_renewal
@@ -124,7 +124,7 @@ class AnalysedRecord:
 
 
 def bring_recording(
-    scope: Scope,
+    studio: Studio,
     session_id: int,
     filename: str,
     data: bytes,
@@ -151,13 +151,13 @@ def bring_recording(
     InputError
         The session's record has the same sound already.
     """
-    check_session(scope, session_id)
+    check_session(studio, session_id)
     known = _checked_kind(kind)
     if voice is not None:
         checked_voice(voice)
     kept, media_type = keep_apart(data)
     name = PurePath(filename).name or "recording"
-    with in_session(scope, session_id) as db:
+    with in_session(studio, session_id) as db:
         available = store.files(db, session_id)
         audio_id = audio_store.keep(db, kept, media_type)
         played_by = voice if known == "hit" else None
@@ -241,7 +241,7 @@ def take_up_lost() -> int:
     return len(lost)
 
 
-def analyse_again(scope: Scope, session_id: int, recording_id: int) -> RecordingInfo:
+def analyse_again(studio: Studio, session_id: int, recording_id: int) -> RecordingInfo:
     """Have a recording that is kept analysed anew, from the first try on.
 
     Raises
@@ -249,7 +249,7 @@ def analyse_again(scope: Scope, session_id: int, recording_id: int) -> Recording
     InputError
         It is being analysed, or its sound was not kept.
     """
-    with in_session(scope, session_id) as db:
+    with in_session(studio, session_id) as db:
         recording = store.get(db, recording_id, session_id)
         if recording.active:
             raise InputError("It is being analysed already.")
@@ -395,14 +395,14 @@ def _encoded(parts: Parts, rate: int) -> tuple[bytes, bytes]:
     )
 
 
-def take_file_away(scope: Scope, session_id: int, recording_id: int) -> RecordingInfo:
+def remove_file(studio: Studio, session_id: int, recording_id: int) -> RecordingInfo:
     """Take a file away from its record; the other files stay."""
-    with in_session(scope, session_id) as db:
+    with in_session(studio, session_id) as db:
         store.get(db, recording_id, session_id)
         return store.take_away(db, recording_id)
 
 
-def open_file(scope: Scope, session_id: int, recording_id: int) -> RecordingInfo:
+def open_file(studio: Studio, session_id: int, recording_id: int) -> RecordingInfo:
     """Show a file's strokes from now on; corrections are made in it.
 
     Raises
@@ -410,7 +410,7 @@ def open_file(scope: Scope, session_id: int, recording_id: int) -> RecordingInfo
     InputError
         It is not analysed, or belongs to another record than the newest one.
     """
-    with in_session(scope, session_id) as db:
+    with in_session(studio, session_id) as db:
         recording = store.get(db, recording_id, session_id)
         if recording_id not in {file.id for file in store.files(db, session_id)}:
             raise InputError(f"{recording.filename} is not an analysed file of this record.")
@@ -418,27 +418,27 @@ def open_file(scope: Scope, session_id: int, recording_id: int) -> RecordingInfo
         return recording
 
 
-def bring_file_back(scope: Scope, session_id: int, recording_id: int) -> RecordingInfo:
+def bring_file_back(studio: Studio, session_id: int, recording_id: int) -> RecordingInfo:
     """Add a file back that was taken away."""
-    with in_session(scope, session_id) as db:
+    with in_session(studio, session_id) as db:
         return store.bring_back(db, recording_id, session_id)
 
 
-def recording_of(scope: Scope, session_id: int) -> RecordingInfo | None:
+def recording_of(studio: Studio, session_id: int) -> RecordingInfo | None:
     """Return the session's newest recording, whatever its state."""
-    with in_session(scope, session_id) as db:
+    with in_session(studio, session_id) as db:
         return store.latest(db, session_id)
 
 
-def one_recording(scope: Scope, session_id: int, recording_id: int) -> RecordingInfo:
+def one_recording(studio: Studio, session_id: int, recording_id: int) -> RecordingInfo:
     """Return one recording of a session."""
-    with in_session(scope, session_id) as db:
+    with in_session(studio, session_id) as db:
         return store.get(db, recording_id, session_id)
 
 
-def analysed_record(scope: Scope, session_id: int) -> AnalysedRecord | None:
+def analysed_record(studio: Studio, session_id: int) -> AnalysedRecord | None:
     """Return the session's newest analysed record with what was found, or None."""
-    with together(), in_session(scope, session_id) as db:
+    with studio.together() as unit, in_session(unit, session_id) as db:
         recording = store.shown(db, session_id)
         if recording is None:
             return None
@@ -459,18 +459,18 @@ def analysed_record(scope: Scope, session_id: int) -> AnalysedRecord | None:
     return AnalysedRecord(recording, shown, drawn, tuple(files), tuple(text))
 
 
-def unreadable_of(scope: Scope, session_id: int) -> tuple[RecordingInfo, ...]:
+def unreadable_of(studio: Studio, session_id: int) -> tuple[RecordingInfo, ...]:
     """Return the files of the record whose analysis cannot be read: they can be analysed again."""
-    with together(), in_session(scope, session_id) as db:
+    with studio.together() as unit, in_session(unit, session_id) as db:
         files = store.files(db, session_id)
         marks = store.versions(db, [file.id for file in files])
         result = _readable({i: (settings().database_url, i, mark) for i, mark in marks.items()})
     return tuple(file for file in files if file.id not in result)
 
 
-def cancelled_of(scope: Scope, session_id: int) -> RecordingInfo | None:
+def cancelled_of(studio: Studio, session_id: int) -> RecordingInfo | None:
     """Return the newest recording if its analysis was cancelled, else None."""
-    with in_session(scope, session_id) as db:
+    with in_session(studio, session_id) as db:
         return store.newest_cancelled(db, session_id)
 
 
@@ -522,23 +522,23 @@ def _pooled(
     return cards
 
 
-def cancel_analysis(scope: Scope, session_id: int, recording_id: int) -> None:
+def cancel_analysis(studio: Studio, session_id: int, recording_id: int) -> None:
     """Cancel an analysis; what was analysed before stays."""
-    with in_session(scope, session_id) as db:
+    with in_session(studio, session_id) as db:
         store.get(db, recording_id, session_id)
         store.cancel(db, recording_id)
 
 
-def sound_range(scope: Scope, session_id: int, audio_id: int, start: int, count: int) -> bytes:
+def sound_range(studio: Studio, session_id: int, audio_id: int, start: int, count: int) -> bytes:
     """Return a range of the bytes of a session's sound."""
-    with in_session(scope, session_id) as db:
+    with in_session(studio, session_id) as db:
         _check_sound(db, session_id, audio_id)
         return audio_store.read(db, audio_id, start, count)
 
 
-def sound_info(scope: Scope, session_id: int, audio_id: int) -> audio_store.AudioInfo:
+def sound_info(studio: Studio, session_id: int, audio_id: int) -> audio_store.AudioInfo:
     """Return what is known of a session's sound."""
-    with in_session(scope, session_id) as db:
+    with in_session(studio, session_id) as db:
         _check_sound(db, session_id, audio_id)
         return audio_store.info(db, audio_id)
 

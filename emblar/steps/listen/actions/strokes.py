@@ -36,7 +36,7 @@ from emblar.formats.analysis import (
     edit_from_document,
     with_strokes,
 )
-from emblar.platform.scope import Scope, in_session
+from emblar.platform.studio import Studio, in_session
 from emblar.steps.kit.queries import slots as kit_store
 from emblar.steps.listen import queries as store
 from emblar.steps.listen.actions.measuring import measured_piece, measured_sound, spans_of
@@ -52,7 +52,7 @@ TOGETHER = "together"
 """In a correction's document: what was corrected in several files at once bears one token."""
 
 
-def move_strokes(scope: Scope, session_id: int, seen: Sequence[Seen], voice: str) -> str:
+def move_strokes(studio: Studio, session_id: int, seen: Sequence[Seen], voice: str) -> str:
     """Give strokes to another voice; return what was done in words.
 
     Raises
@@ -60,10 +60,10 @@ def move_strokes(scope: Scope, session_id: int, seen: Sequence[Seen], voice: str
     ConflictError
         A stroke is not where it was seen any more; nothing was changed.
     """
-    return _correct(scope, session_id, lambda hits, _: move(hits, seen, voice))
+    return _correct(studio, session_id, lambda hits, _: move(hits, seen, voice))
 
 
-def take_out_strokes(scope: Scope, session_id: int, seen: Sequence[Seen]) -> str:
+def take_out_strokes(studio: Studio, session_id: int, seen: Sequence[Seen]) -> str:
     """Take strokes out.
 
     Raises
@@ -71,12 +71,12 @@ def take_out_strokes(scope: Scope, session_id: int, seen: Sequence[Seen]) -> str
     ConflictError
         A stroke is not where it was seen any more; nothing was changed.
     """
-    return _correct(scope, session_id, lambda hits, _: take_out(hits, seen))
+    return _correct(studio, session_id, lambda hits, _: take_out(hits, seen))
 
 
-def put_in_stroke(scope: Scope, session_id: int, time_s: float, voice: str) -> str:
+def put_in_stroke(studio: Studio, session_id: int, time_s: float, voice: str) -> str:
     """Put a stroke in where none was found."""
-    with in_session(scope, session_id) as db:
+    with in_session(studio, session_id) as db:
         recording, file = _shown(db, session_id)
         if not 0.0 <= time_s < file.source.duration_s:
             raise InputError(
@@ -92,7 +92,7 @@ def put_in_stroke(scope: Scope, session_id: int, time_s: float, voice: str) -> s
     return edit.says
 
 
-def split(scope: Scope, session_id: int, voice: str) -> str:
+def split(studio: Studio, session_id: int, voice: str) -> str:
     """Make two toms of one, by pitch."""
 
     def edit(hits: Hits, sound: Sound) -> Edit:
@@ -101,27 +101,27 @@ def split(scope: Scope, session_id: int, voice: str) -> str:
         pitches = [stroke_pitch_hz(low, StrokeSpan(t, SPAN_S)) for t in times]
         return split_tom(hits, voice, pitches)
 
-    return _correct(scope, session_id, edit)
+    return _correct(studio, session_id, edit)
 
 
-def merge(scope: Scope, session_id: int, voice: str) -> str:
+def merge(studio: Studio, session_id: int, voice: str) -> str:
     """Make one tom of this and the next lower one."""
-    return _correct(scope, session_id, lambda hits, _: merge_tom(hits, voice))
+    return _correct(studio, session_id, lambda hits, _: merge_tom(hits, voice))
 
 
-def remove_voice(scope: Scope, session_id: int, voice: str) -> str:
+def remove_voice(studio: Studio, session_id: int, voice: str) -> str:
     """Take a drum out that is not on the record, with all its strokes in every file."""
-    return _everywhere(scope, session_id, voice, lambda hits: take_out_voice(hits, voice))
+    return _everywhere(studio, session_id, voice, lambda hits: take_out_voice(hits, voice))
 
 
-def rename_voice(scope: Scope, session_id: int, voice: str, to: str) -> str:
+def rename_voice(studio: Studio, session_id: int, voice: str, to: str) -> str:
     """Give all strokes of a drum, in every file of the record, to another one."""
-    return _everywhere(scope, session_id, voice, lambda hits: give_voice(hits, voice, to))
+    return _everywhere(studio, session_id, voice, lambda hits: give_voice(hits, voice, to))
 
 
-def _everywhere(scope: Scope, session_id: int, voice: str, make: Callable[[Hits], Edit]) -> str:
+def _everywhere(studio: Studio, session_id: int, voice: str, make: Callable[[Hits], Edit]) -> str:
     """Make an edit in every file that has a drum; it is undone in all of them together."""
-    with in_session(scope, session_id) as db:
+    with in_session(studio, session_id) as db:
         recording, file = _shown(db, session_id)
         edit = make(file.hits)
         others = [
@@ -156,12 +156,12 @@ class LastCorrection:
     count: int
 
 
-def take_back(scope: Scope, session_id: int, seen: int | None = None) -> str:
+def take_back(studio: Studio, session_id: int, seen: int | None = None) -> str:
     """Undo the last correction that stands.
 
     Parameters
     ----------
-    scope, session_id
+    studio, session_id
         Whose record.
     seen
         The revision the person saw when asking for it, if known.
@@ -173,7 +173,7 @@ def take_back(scope: Scope, session_id: int, seen: int | None = None) -> str:
     ConflictError
         Others were made or undone meanwhile; nothing was changed.
     """
-    with in_session(scope, session_id) as db:
+    with in_session(studio, session_id) as db:
         recording, file = _shown(db, session_id)
         standing = store.standing(db, recording.id)
         if not standing:
@@ -200,9 +200,9 @@ def _undo_elsewhere(db: Session, shown: RecordingInfo, token: str) -> None:
             _keep(db, other, result, edit, undoes=standing[-1].revision)
 
 
-def last_correction(scope: Scope, session_id: int) -> LastCorrection | None:
+def last_correction(studio: Studio, session_id: int) -> LastCorrection | None:
     """Return the last correction that stands, or None."""
-    with in_session(scope, session_id) as db:
+    with in_session(studio, session_id) as db:
         recording = store.shown(db, session_id)
         standing = store.standing(db, recording.id) if recording else []
         if recording is None or not standing:
@@ -211,9 +211,9 @@ def last_correction(scope: Scope, session_id: int) -> LastCorrection | None:
     return LastCorrection(str(standing[-1].document.get("says", "A correction")), revision)
 
 
-def _correct(scope: Scope, session_id: int, make: Callable[[Hits, Sound], Edit]) -> str:
+def _correct(studio: Studio, session_id: int, make: Callable[[Hits, Sound], Edit]) -> str:
     """Make an edit and keep it, or nothing; the drums it touches are measured anew after that."""
-    with in_session(scope, session_id) as db:
+    with in_session(studio, session_id) as db:
         recording, file = _shown(db, session_id)
         edit = make(file.hits, lambda: measured_sound(db, recording, file))
         _keep(db, recording, file, edit)
@@ -255,7 +255,7 @@ def _shown(db: Session, session_id: int) -> tuple[RecordingInfo, AnalysisFile]:
 
 
 def name_region(
-    scope: Scope, session_id: int, name: str, start_s: float, stop_s: float, *, measure: bool
+    studio: Studio, session_id: int, name: str, start_s: float, stop_s: float, *, measure: bool
 ) -> str:
     """Name a stretch of the recording; with ``measure`` drums are measured in such ones only."""
     name = name.strip()
@@ -264,21 +264,21 @@ def name_region(
     if not 0.0 <= start_s < stop_s:
         raise InputError(f"A stretch from {start_s:.2f} to {stop_s:.2f} s is empty.")
     region = Region(name, round(start_s, 3), round(stop_s, 3), measure)
-    _with_regions(scope, session_id, lambda old: [*(r for r in old if r.name != name), region])
+    _with_regions(studio, session_id, lambda old: [*(r for r in old if r.name != name), region])
     return f"“{name}” saved"
 
 
-def forget_region(scope: Scope, session_id: int, name: str) -> str:
+def forget_region(studio: Studio, session_id: int, name: str) -> str:
     """Take a named stretch away."""
-    _with_regions(scope, session_id, lambda old: [r for r in old if r.name != name])
+    _with_regions(studio, session_id, lambda old: [r for r in old if r.name != name])
     return f"“{name}” removed"
 
 
 def _with_regions(
-    scope: Scope, session_id: int, change: Callable[[Sequence[Region]], Sequence[Region]]
+    studio: Studio, session_id: int, change: Callable[[Sequence[Region]], Sequence[Region]]
 ) -> None:
     """Keep other regions and, where it matters, have every voice measured anew."""
-    with in_session(scope, session_id) as db:
+    with in_session(studio, session_id) as db:
         recording, file = _shown(db, session_id)
         regions = change(recording.regions)
         store.set_regions(db, recording.id, regions)

@@ -13,7 +13,7 @@ from emblar.core.quantities.registry import registry, steps
 from emblar.core.voices import is_tom
 from emblar.formats.analysis import VoiceFile, card_from_file
 from emblar.frame.drawing.decay import decay
-from emblar.frame.drawing.overtones import Partial, overtones
+from emblar.frame.drawing.overtones import DrawnPartial, overtones
 from emblar.frame.drawing.pitch_track import pitch_track
 from emblar.frame.drawing.small_ruler import small_ruler
 from emblar.frame.words import number, uncertainty
@@ -136,7 +136,7 @@ def overtones_drawing(card: VoiceFile | None) -> Markup | None:
         return None
     base = card.fundamental_hz
     return overtones(
-        base, [Partial(r.ratio * base, r.level_db, r.t60_s, r.mode) for r in card.ring_modes]
+        base, [DrawnPartial(r.ratio * base, r.level_db, r.t60_s, r.mode) for r in card.ring_modes]
     )
 
 

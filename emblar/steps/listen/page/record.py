@@ -1,6 +1,6 @@
 """Listen: the waveform's window, the lanes, the selected voice's card."""
 
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 
 import numpy as np
 from markupsafe import Markup
@@ -47,7 +47,7 @@ KIND_WORDS = {
 
 
 @dataclass(frozen=True, slots=True)
-class Window:
+class ShownWindow:
     """The stretch of the recording that is shown, and the addresses of its neighbours."""
 
     start_s: float
@@ -77,7 +77,7 @@ class StretchLink:
 
 
 @dataclass(frozen=True, slots=True)
-class Part:
+class SoundPart:
     """A part of the recording that can be played and taken along."""
 
     text: str
@@ -108,7 +108,7 @@ class FileRow:
 
 
 @dataclass(frozen=True, slots=True)
-class EvidenceRow:
+class EvidenceLine:
     """A piece of evidence in words."""
 
     id: int
@@ -129,6 +129,15 @@ class NextStep:
 
 
 @dataclass(frozen=True, slots=True)
+class CardDrawings:
+    """Drawings of a card; None for a quantity that the card does not hold."""
+
+    track: Markup | None
+    decay: Markup | None
+    overtones: Markup | None
+
+
+@dataclass(frozen=True, slots=True)
 class ListenPage:
     """Everything the Listen screen shows."""
 
@@ -137,24 +146,22 @@ class ListenPage:
     record: AnalysedRecord | None
     title: str
     subtitle: str
-    window: Window | None
-    rows: tuple[CardRow, ...]
-    track: Markup | None
-    decay: Markup | None
-    overtones: Markup | None
-    play_list: str
-    audio_href: str
-    how_sure: tuple[str, ...]
-    untold: tuple[CardRow, ...]
+    window: ShownWindow | None = None
+    rows: tuple[CardRow, ...] = ()
+    untold: tuple[CardRow, ...] = ()
+    drawings: CardDrawings | None = None
+    play_list: str = ""
+    audio_href: str = ""
+    how_sure: tuple[str, ...] = ()
     correction: LastCorrection | None = None
     undo_href: str = ""
     voices: tuple[str, ...] = ()
     toms: tuple[TomChange, ...] = ()
-    parts: tuple[Part, ...] = ()
+    parts: tuple[SoundPart, ...] = ()
     stretches: tuple[StretchLink, ...] = ()
     regions: tuple[RegionRow, ...] = ()
     files: tuple[FileRow, ...] = ()
-    evidence: tuple[EvidenceRow, ...] = ()
+    evidence: tuple[EvidenceLine, ...] = ()
     quantities: tuple[str, ...] = tuple(steps())
     readings: tuple[ReadingRow, ...] = ()
     measuring: bool = False
@@ -181,43 +188,37 @@ def listen_page(
     ``correction`` is the last one made by ear.
     """
     recording, result = work.recording, work.record
-    voice_name = around.voice
-    if result is None or voice_name is None:
-        return ListenPage(
-            around,
-            recording,
-            result,
-            "Add the record",
-            "",
-            None,
-            (),
-            None,
-            None,
-            None,
-            "",
-            "",
-            (),
-            (),
-            unreadable=_unreadable(work),
-        )
+    unreadable = _unreadable(work)
+    if result is None or around.voice is None:
+        return ListenPage(around, recording, result, "Add the record", "", unreadable=unreadable)
+    page = _voice_page(around, result, around.voice, start_s, stop_s, correction)
+    return replace(page, recording=recording, unreadable=unreadable, failed=_failed(recording))
+
+
+def _voice_page(
+    around: Frame,
+    result: AnalysedRecord,
+    voice_name: str,
+    start_s: float | None,
+    stop_s: float | None,
+    correction: LastCorrection | None,
+) -> ListenPage:
     card = result.voice(voice_name)
     window = _window(around, result.analysis, voice_name, start_s, stop_s)
     rows = card_rows(card) if card else ()
     return ListenPage(
         frame=around,
-        recording=recording,
+        recording=None,
         record=result,
         title=f"{voice_title(voice_name)} on the record",
         subtitle=_subtitle(card, result),
         window=window,
         rows=tuple(row for row in rows if not row.why_not),
-        track=track_drawing(card),
-        decay=decay_drawing(card),
-        overtones=overtones_drawing(card),
+        untold=tuple(row for row in rows if row.why_not),
+        drawings=CardDrawings(track_drawing(card), decay_drawing(card), overtones_drawing(card)),
         play_list=_play_list(result.analysis, voice_name),
         audio_href=sound_href(result.recording.session_id, result.recording.audio_id),
         how_sure=how_sure(card, result),
-        untold=tuple(row for row in rows if row.why_not),
         correction=correction,
         undo_href=_undo_href(around, voice_name, window, correction),
         voices=_choices(result.analysis),
@@ -231,8 +232,6 @@ def listen_page(
         measuring=voice_name in result.analysis.measuring,
         overview=_overview(around, result, voice_name, window),
         renames=_renames(result.analysis, voice_name),
-        unreadable=_unreadable(work),
-        failed=_failed(recording),
         next_step=_next_step(around),
     )
 
@@ -258,14 +257,18 @@ def _next_step(around: Frame) -> NextStep:
     return NextStep(f"{count}; {names} {verb} no drum in your kit yet.", "Go to Kit", kit_href)
 
 
-def _undo_href(around: Frame, voice: str, window: Window, correction: LastCorrection | None) -> str:
+def _undo_href(
+    around: Frame, voice: str, window: ShownWindow, correction: LastCorrection | None
+) -> str:
     if correction is None:
         return ""
     time_s = f"seen={correction.count}&start={window.start_s:.2f}&stop={window.stop_s:.2f}"
     return f"/sessions/{around.session.id}/listen/take-back?sel={voice}&{time_s}"
 
 
-def _overview(around: Frame, record: AnalysedRecord, voice: str, window: Window) -> Markup | None:
+def _overview(
+    around: Frame, record: AnalysedRecord, voice: str, window: ShownWindow
+) -> Markup | None:
     """Return the whole recording to jump in; None where the window shows all of it."""
     duration = record.analysis.source.duration_s
     span = window.stop_s - window.start_s
@@ -321,7 +324,7 @@ def _files(record: AnalysedRecord) -> tuple[FileRow, ...]:
     return tuple(rows)
 
 
-def _evidence(record: AnalysedRecord, voice: str) -> tuple[EvidenceRow, ...]:
+def _evidence(record: AnalysedRecord, voice: str) -> tuple[EvidenceLine, ...]:
     rows = []
     for piece in record.evidence:
         if piece.voice != voice:
@@ -331,7 +334,7 @@ def _evidence(record: AnalysedRecord, voice: str) -> tuple[EvidenceRow, ...]:
         if piece.quantity is not None and piece.value is not None:
             unit = steps()[piece.quantity].unit
             text = f"{piece.quantity} {number(piece.value, unit)}: {text}"
-        rows.append(EvidenceRow(piece.id, text))
+        rows.append(EvidenceLine(piece.id, text))
     return tuple(rows)
 
 
@@ -379,13 +382,13 @@ def _tom_changes(analysis: AnalysisFile, voice: str) -> tuple[TomChange, ...]:
     return tuple(changes)
 
 
-def _parts(record: AnalysedRecord) -> tuple[Part, ...]:
+def _parts(record: AnalysedRecord) -> tuple[SoundPart, ...]:
     if record.parts is None:
         return ()
     session_id = record.recording.session_id
     base = f"/sessions/{session_id}/listen/stems"
     return tuple(
-        Part(
+        SoundPart(
             name,
             name[0] if name == "drums" else "r",
             sound_href(session_id, audio_id),
@@ -414,7 +417,7 @@ def _lane_key(voice: str) -> tuple[int, str]:
 
 def _window(
     around: Frame, analysis: AnalysisFile, voice: str, start_s: float | None, stop_s: float | None
-) -> Window:
+) -> ShownWindow:
     start, stop = _bounds(analysis, voice, start_s, stop_s)
     names = sorted({h.voice for h in analysis.hits}, key=_lane_key)
     rows = [_lane(around, analysis, name, name == voice, start, stop) for name in names]
@@ -425,7 +428,7 @@ def _window(
         base = f"/sessions/{around.session.id}/listen?sel={voice}"
         return f"{base}&start={low:.2f}&stop={high:.2f}"
 
-    return Window(
+    return ShownWindow(
         start_s=start,
         stop_s=stop,
         lanes=lanes(rows, start, stop),

@@ -33,13 +33,13 @@ def asked_range(header: str | None, size: int) -> tuple[int, int] | None:
 
 @router.get("/sessions/{session_id}/audio/{audio_id}")
 def audio(
-    scope: Here,
+    studio: Here,
     session_id: Id,
     audio_id: Id,
     range_: Annotated[str | None, Header(alias="Range")] = None,
 ) -> Response:
     """Return a sound; with a Range header only that part, as 206."""
-    info = sound_info(scope, session_id, audio_id)
+    info = sound_info(studio, session_id, audio_id)
     headers = {
         "Accept-Ranges": "bytes",
         "ETag": f'"{info.sha256}"',
@@ -50,9 +50,9 @@ def audio(
     except ValueError:
         return Response(status_code=416, headers={"Content-Range": f"bytes */{info.size_bytes}"})
     if wanted is None:
-        data = sound_range(scope, session_id, audio_id, 0, info.size_bytes)
+        data = sound_range(studio, session_id, audio_id, 0, info.size_bytes)
         return Response(data, media_type=info.media_type, headers=headers)
     first, last = wanted
     headers["Content-Range"] = f"bytes {first}-{last}/{info.size_bytes}"
-    data = sound_range(scope, session_id, audio_id, first, last - first + 1)
+    data = sound_range(studio, session_id, audio_id, first, last - first + 1)
     return Response(data, status_code=206, media_type=info.media_type, headers=headers)

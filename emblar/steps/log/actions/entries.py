@@ -11,7 +11,7 @@ from typing import Any, Protocol, TypeVar
 from emblar.core.acoustics.drum import Side
 from emblar.core.errors import NotFoundError
 from emblar.core.tuning.ageing import (
-    Learned,
+    LearnedNumber,
     Tapped,
     head_life,
     is_due,
@@ -25,15 +25,13 @@ from emblar.formats.bench import BenchFile
 from emblar.formats.log import LogDrum, LogFile, LogHead, LogReading, LogSetup
 from emblar.formats.setup import SetupFile
 from emblar.formats.stored import readable
-from emblar.platform.database import transaction
-from emblar.platform.scope import Scope
+from emblar.platform.studio import Studio
 from emblar.steps.bench import queries as bench_store
 from emblar.steps.kit.queries import drums as drum_store
 from emblar.steps.kit.queries.drums import StudioDrum
 from emblar.steps.kit.queries.slots import KitDrum
 from emblar.steps.log.queries import entries as store
 from emblar.steps.log.queries.entries import HeadEntry, ReadingInfo, SetupEntry, TakeEntry
-from emblar.steps.shelf.actions import use_own_parts
 
 
 @dataclass(frozen=True, slots=True)
@@ -65,7 +63,7 @@ class DrumLog:
     """In how many sessions each of its heads was."""
     best: tuple[tuple[str, float], ...] = ()
     """Sweet spots found by ear as (session, Hz), the newest last, where one drum is asked for."""
-    lives: Mapping[tuple[str, str], Learned | None] = field(default_factory=dict)
+    lives: Mapping[tuple[str, str], LearnedNumber | None] = field(default_factory=dict)
     """How many sessions heads of a side and construction lasted on all drums of the kind."""
 
     @property
@@ -78,7 +76,7 @@ class DrumLog:
             and is_due(sessions, self.lives.get((head.side, head.construction)))
         )
 
-    def overnight(self, side: Side, *, fresh: bool) -> Learned | None:
+    def overnight(self, side: Side, *, fresh: bool) -> LearnedNumber | None:
         """Return how far a head moves by itself over a night, cents."""
         fitted = [(_side(h.side), h.fitted_at) for h in self.heads if h.fitted_at is not None]
         tapped = [
@@ -109,7 +107,7 @@ def _side(name: str) -> Side:
     return "reso" if name == "reso" else "batter"
 
 
-def _head_lives(rows: Iterable[DrumLog]) -> dict[str, dict[tuple[str, str], Learned | None]]:
+def _head_lives(rows: Iterable[DrumLog]) -> dict[str, dict[tuple[str, str], LearnedNumber | None]]:
     """Return how many sessions replaced heads lasted, by kind of drum, side and construction."""
     lasted: dict[str, dict[tuple[str, str], list[int]]] = defaultdict(lambda: defaultdict(list))
     for row in rows:
@@ -122,22 +120,22 @@ def _head_lives(rows: Iterable[DrumLog]) -> dict[str, dict[tuple[str, str], Lear
     }
 
 
-def log(scope: Scope, words: str = "") -> list[DrumLog]:
+def log(studio: Studio, words: str = "") -> list[DrumLog]:
     """Return the log of every drum, those last worked on first.
 
     ``words`` leaves out drums that do not hold all of them.
     """
-    result = [row for row in _log(scope) if row.matches(words)]
+    result = [row for row in _log(studio) if row.matches(words)]
     return sorted(result, key=lambda r: (r.last_at is None, -(r.last_at or _LONG_AGO).timestamp()))
 
 
 _LONG_AGO = datetime.fromisoformat("1970-01-01T00:00:00+00:00")
 
 
-def learned_pace(scope: Scope) -> dict[str, Learned]:
+def learned_pace(studio: Studio) -> dict[str, LearnedNumber]:
     """Return how many minutes jobs at the bench take here, by the job's name."""
-    with transaction() as db:
-        documents = bench_store.documents(db, scope.studio_id)
+    with studio.work() as db:
+        documents = bench_store.documents(db, studio.studio_id)
     files = readable(BenchFile, documents, "The work so far")
     took = [(name, minutes) for file in files for name, minutes in _timed(file)]
     return pace(took, {name: text.minutes for name, text in job_texts().items()})
@@ -151,11 +149,11 @@ def _timed(file: BenchFile) -> Iterator[tuple[str, float]]:
             yield name_of(job_id), (time - before).total_seconds() / 60.0
 
 
-def with_due_heads(scope: Scope, drums: Sequence[KitDrum]) -> list[KitDrum]:
+def with_due_heads(studio: Studio, drums: Sequence[KitDrum]) -> list[KitDrum]:
     """Return drums of a kit, a head that is due told among what was found on each."""
     due = {
         row.drum.id: tuple(f"{_side(h.side)}-due" for h in row.due)
-        for row in _log(scope)
+        for row in _log(studio)
         if row.due
     }
     result = []
@@ -168,7 +166,7 @@ def with_due_heads(scope: Scope, drums: Sequence[KitDrum]) -> list[KitDrum]:
     return result
 
 
-def drum_log(scope: Scope, drum_id: int) -> DrumLog:
+def drum_log(studio: Studio, drum_id: int) -> DrumLog:
     """Return one drum's log.
 
     Raises
@@ -176,11 +174,11 @@ def drum_log(scope: Scope, drum_id: int) -> DrumLog:
     NotFoundError
         It is no drum of the studio.
     """
-    result = next((row for row in _log(scope) if row.drum.id == drum_id), None)
+    result = next((row for row in _log(studio) if row.drum.id == drum_id), None)
     if result is None:
         raise NotFoundError("That drum is not here any more.")
-    with transaction() as db:
-        documents = bench_store.of_drum(db, scope.studio_id, drum_id)
+    with studio.work() as db:
+        documents = bench_store.of_drum(db, studio.studio_id, drum_id)
     return replace(result, best=tuple(_best_notes(documents)))
 
 
@@ -194,14 +192,13 @@ def _best_notes(documents: Iterable[tuple[str, dict[str, Any]]]) -> Iterator[tup
             yield session, known.hz
 
 
-def _log(scope: Scope, *, with_setups: bool = False) -> list[DrumLog]:
-    use_own_parts(scope)
-    with transaction() as db:
-        drums = drum_store.listing(db, scope.studio_id)
-        readings = _by_drum(store.readings(db, scope.studio_id))
-        setups = _by_drum(store.setups(db, scope.studio_id) if with_setups else ())
-        heads = _by_drum(store.heads(db, scope.studio_id))
-        takes = _by_drum(store.takes(db, scope.studio_id))
+def _log(studio: Studio, *, with_setups: bool = False) -> list[DrumLog]:
+    with studio.work() as db:
+        drums = drum_store.listing(db, studio.studio_id)
+        readings = _by_drum(store.readings(db, studio.studio_id))
+        setups = _by_drum(store.setups(db, studio.studio_id) if with_setups else ())
+        heads = _by_drum(store.heads(db, studio.studio_id))
+        takes = _by_drum(store.takes(db, studio.studio_id))
     rows = [
         DrumLog(
             drum,
@@ -275,9 +272,9 @@ def _rounds(readings: Iterable[ReadingInfo]) -> tuple[Round, ...]:
     return tuple(sorted(result, key=lambda r: r.time))
 
 
-def log_file(scope: Scope) -> LogFile:
+def log_file(studio: Studio) -> LogFile:
     """Return the whole log as written to a file."""
-    return LogFile(drums=[_drum_file(row) for row in _log(scope, with_setups=True)])
+    return LogFile(drums=[_drum_file(row) for row in _log(studio, with_setups=True)])
 
 
 def _drum_file(row: DrumLog) -> LogDrum:

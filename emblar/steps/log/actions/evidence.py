@@ -3,7 +3,7 @@
 from emblar.core.errors import InputError
 from emblar.core.planning.pooled import Evidence, check_evidence
 from emblar.core.voices import checked_voice
-from emblar.platform.scope import Scope, in_session
+from emblar.platform.studio import Studio, in_session
 from emblar.steps.log.queries import evidence as store
 from emblar.steps.log.queries.evidence import EvidenceInfo
 
@@ -14,7 +14,7 @@ READING_SD_SHARE = 0.01
 
 
 def give_value(
-    scope: Scope,
+    studio: Studio,
     session_id: int,
     voice: str,
     quantity: str,
@@ -27,45 +27,45 @@ def give_value(
     confidence = _confidence(trust)
     text = source.strip() or "by ear"
     check_evidence(Evidence(quantity, value, sd, confidence, text))
-    return _keep(scope, session_id, voice, quantity, value, sd, confidence, text)
+    return _keep(studio, session_id, voice, quantity, value, sd, confidence, text)
 
 
-def use_reading(scope: Scope, session_id: int, voice: str, hz: float) -> EvidenceInfo:
+def use_reading(studio: Studio, session_id: int, voice: str, hz: float) -> EvidenceInfo:
     """Keep which reading of a voice's pitch a person hears; an earlier choice gives way."""
     check_evidence(Evidence("pitch", hz, None, CONFIDENCE["sure"], CHOSEN))
-    with in_session(scope, session_id) as db:
+    with in_session(studio, session_id) as db:
         for piece in store.listing(db, session_id):
             if (piece.voice, piece.quantity, piece.source) == (voice, "pitch", CHOSEN):
                 store.take_away(db, session_id, piece.id)
     sd = round(hz * READING_SD_SHARE, 3)
-    return _keep(scope, session_id, voice, "pitch", hz, sd, CONFIDENCE["sure"], CHOSEN)
+    return _keep(studio, session_id, voice, "pitch", hz, sd, CONFIDENCE["sure"], CHOSEN)
 
 
-def undo_reading(scope: Scope, session_id: int, evidence_id: int) -> None:
+def undo_reading(studio: Studio, session_id: int, evidence_id: int) -> None:
     """Undo the choice of a reading: the choice before it counts again, or none does."""
-    with in_session(scope, session_id) as db:
+    with in_session(studio, session_id) as db:
         store.take_away(db, session_id, evidence_id)
         earlier = store.before(db, session_id, evidence_id)
         if earlier is not None:
             store.bring_back(db, session_id, earlier.id)
 
 
-def give_gear(scope: Scope, session_id: int, voice: str, words: str, trust: str) -> EvidenceInfo:
+def give_gear(studio: Studio, session_id: int, voice: str, words: str, trust: str) -> EvidenceInfo:
     """Keep what is known of the gear a voice was played on."""
     if not words.strip():
         raise InputError("Say what is known, for example “14 by 6.5 wood, coated head”.")
-    return _keep(scope, session_id, voice, None, None, None, _confidence(trust), words.strip())
+    return _keep(studio, session_id, voice, None, None, None, _confidence(trust), words.strip())
 
 
-def take_evidence_away(scope: Scope, session_id: int, evidence_id: int) -> EvidenceInfo:
+def take_evidence_away(studio: Studio, session_id: int, evidence_id: int) -> EvidenceInfo:
     """Take a piece of evidence away; it can be brought back."""
-    with in_session(scope, session_id) as db:
+    with in_session(studio, session_id) as db:
         return store.take_away(db, session_id, evidence_id)
 
 
-def bring_evidence_back(scope: Scope, session_id: int, evidence_id: int) -> EvidenceInfo:
+def bring_evidence_back(studio: Studio, session_id: int, evidence_id: int) -> EvidenceInfo:
     """Bring a piece of evidence back."""
-    with in_session(scope, session_id) as db:
+    with in_session(studio, session_id) as db:
         return store.bring_back(db, session_id, evidence_id)
 
 
@@ -76,7 +76,7 @@ def _confidence(trust: str) -> float:
 
 
 def _keep(
-    scope: Scope,
+    studio: Studio,
     session_id: int,
     voice: str,
     quantity: str | None,
@@ -86,7 +86,7 @@ def _keep(
     source: str,
 ) -> EvidenceInfo:
     checked_voice(voice)
-    with in_session(scope, session_id) as db:
+    with in_session(studio, session_id) as db:
         return store.add(
             db,
             session_id,

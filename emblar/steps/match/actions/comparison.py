@@ -5,8 +5,6 @@ from dataclasses import dataclass
 from pathlib import PurePath
 
 from emblar.core.acoustics.drum import Side
-from emblar.core.catalogue import dampers as all_dampers
-from emblar.core.catalogue import dampers_for, strikers, strikers_for, wire_settings
 from emblar.core.drum import Setup
 from emblar.core.errors import InputError, NotFoundError
 from emblar.core.matching.learned import learned_shares
@@ -15,7 +13,7 @@ from emblar.core.planning.target import Target, moved
 from emblar.formats.setup import SetupFile
 from emblar.formats.stored import lenient
 from emblar.platform import audio as audio_store
-from emblar.platform.scope import Scope, in_session
+from emblar.platform.studio import Studio, in_session
 from emblar.steps.bench.actions.state import Bench
 from emblar.steps.bench.actions.tuning import bench, change_setup, setup_of, work_on
 from emblar.steps.kit.queries import setups as setup_store
@@ -29,7 +27,7 @@ from emblar.steps.match.actions.takes import Take, kept_sound, measured_take, sa
 from emblar.steps.match.actions.trials import trials
 from emblar.steps.plan.actions.planning import target_of
 from emblar.steps.sessions.actions.editing import asked_of, one_session
-from emblar.steps.shelf.actions import loose_heads, use_own_parts
+from emblar.steps.shelf.actions import loose_heads
 
 MOST_MOVES = 5
 FAR_STEPS = 12.0
@@ -57,7 +55,7 @@ class Match:
 
 
 def bring_take(
-    scope: Scope, session_id: int, slot_id: int, filename: str, data: bytes
+    studio: Studio, session_id: int, slot_id: int, filename: str, data: bytes
 ) -> RecordingInfo:
     """Keep a take of a drum as it is set up now and have it measured: one stroke or several.
 
@@ -66,11 +64,11 @@ def bring_take(
     BadAudioError
         It cannot be read or holds nothing to measure; nothing was kept.
     """
-    return bring_takes(scope, session_id, slot_id, [(filename, data)])[0]
+    return bring_takes(studio, session_id, slot_id, [(filename, data)])[0]
 
 
 def bring_takes(
-    scope: Scope, session_id: int, slot_id: int, sounds: Sequence[tuple[str, bytes]]
+    studio: Studio, session_id: int, slot_id: int, sounds: Sequence[tuple[str, bytes]]
 ) -> list[RecordingInfo]:
     """Keep takes of one setup, one a microphone, and have each measured.
 
@@ -90,13 +88,13 @@ def bring_takes(
     """
     if not 1 <= len(sounds) <= MOST_MICROPHONES:
         raise InputError(f"Upload 1 to {MOST_MICROPHONES} files together, one per microphone.")
-    with in_session(scope, session_id) as db:
+    with in_session(studio, session_id) as db:
         drum = kit_store.get(db, session_id, slot_id)
     kept = [
         (filename, *kept_sound(filename, data, alone=len(sounds) == 1)) for filename, data in sounds
     ]
     recordings = []
-    with in_session(scope, session_id) as db:
+    with in_session(studio, session_id) as db:
         work_on(db, session_id, slot_id)
         setup = setup_of(db, session_id, drum)
         present = [t for t in store.takes(db, session_id, drum.drum_id) if t.setup_id == setup.id]
@@ -120,7 +118,7 @@ def bring_takes(
     return recordings
 
 
-def match(scope: Scope, session_id: int, slot_id: int, take_id: int | None = None) -> Match:
+def match(studio: Studio, session_id: int, slot_id: int, take_id: int | None = None) -> Match:
     """Return a drum against the record.
 
     Parameters
@@ -133,8 +131,8 @@ def match(scope: Scope, session_id: int, slot_id: int, take_id: int | None = Non
     InputError
         The drum is not planned, or the record tells nothing of it.
     """
-    use_own_parts(scope)
-    current, result = bench(scope, session_id, slot_id), analysed_record(scope, session_id)
+    catalogue = studio.catalogue()
+    current, result = bench(studio, session_id, slot_id), analysed_record(studio, session_id)
     target = target_of(result, current.drum.voice)
     if result is None or target is None:
         raise InputError(
@@ -142,7 +140,7 @@ def match(scope: Scope, session_id: int, slot_id: int, take_id: int | None = Non
             "compared with it. Choose its part in Kit."
         )
     record = moved(target, dict(current.drum.wish.get("steps", {})))
-    takes = _takes(scope, session_id, current, record)
+    takes = _takes(studio, session_id, current, record)
     done = [take for take in takes if take.comparison is not None]
     if take_id is not None:
         done = [take for take in done if take.info.id == take_id] or done
@@ -150,21 +148,21 @@ def match(scope: Scope, session_id: int, slot_id: int, take_id: int | None = Non
     setup = setup_of_bench(current)
     moves: tuple[Move, ...] = ()
     if shown is not None and shown.comparison is not None and _in_tune(shown, takes):
-        have = set(all_dampers()) | set(strikers())
-        have |= {h.owned.construction for h in loose_heads(scope)}
+        have = set(catalogue.dampers) | set(catalogue.strikers)
+        have |= {h.owned.construction for h in loose_heads(studio)}
         owned = current.drum.owned
-        done_before = trials(owned, takes, _setups(scope, session_id, current), setup)
+        done_before = trials(catalogue, owned, takes, _setups(studio, session_id, current), setup)
         shares = learned_shares(done_before)
         found_moves = next_moves(
-            owned, setup, shown.comparison, have=frozenset(have), learned=shares
+            catalogue, owned, setup, shown.comparison, have=frozenset(have), learned=shares
         )
         moves = tuple(found_moves[:MOST_MOVES])
-    gap_s = asked_of(one_session(scope, session_id)).brief().gap_s(current.drum.voice or "")
+    gap_s = asked_of(one_session(studio, session_id)).brief().gap_s(current.drum.voice or "")
     return Match(current, record, result, takes, shown, setup, moves, gap_s)
 
 
-def _setups(scope: Scope, session_id: int, state: Bench) -> list[SetupInfo]:
-    with in_session(scope, session_id) as db:
+def _setups(studio: Studio, session_id: int, state: Bench) -> list[SetupInfo]:
+    with in_session(studio, session_id) as db:
         return setup_store.listing(db, state.drum.drum_id)
 
 
@@ -179,9 +177,9 @@ def _newest(takes: tuple[Take, ...]) -> Take | None:
     return done[-1] if done else None
 
 
-def _takes(scope: Scope, session_id: int, state: Bench, record: Target) -> tuple[Take, ...]:
+def _takes(studio: Studio, session_id: int, state: Bench, record: Target) -> tuple[Take, ...]:
     voice = take_voice(state.drum.owned.kind)
-    with in_session(scope, session_id) as db:
+    with in_session(studio, session_id) as db:
         rows = store.takes(db, session_id, state.drum.drum_id)
         numbers = store.take_numbers(db, session_id)
         setups = {s.id: s for s in setup_store.listing(db, state.drum.drum_id)}
@@ -232,7 +230,7 @@ def setup_of_bench(state: Bench) -> Setup:
     )
 
 
-def make_move(scope: Scope, session_id: int, slot_id: int, kind: str, what: str) -> None:
+def make_move(studio: Studio, session_id: int, slot_id: int, kind: str, what: str) -> None:
     """Keep that a move was made: the drum's setup is another from now on.
 
     Raises
@@ -240,7 +238,7 @@ def make_move(scope: Scope, session_id: int, slot_id: int, kind: str, what: str)
     InputError
         It is none of the moves that are offered now, or one that Bench does.
     """
-    current = match(scope, session_id, slot_id)
+    current = match(studio, session_id, slot_id)
     move = next((m for m in current.moves if (m.kind, m.what) == (kind, what)), None)
     if move is None:
         raise InputError("That move is not offered any more. Record a take and look again.")
@@ -253,7 +251,7 @@ def make_move(scope: Scope, session_id: int, slot_id: int, kind: str, what: str)
         rods = [float(turns)] * current.bench.drum.owned.rods
         turned = {side: rods for side in sides if name in (side, "both")}
     after = move.setup
-    with in_session(scope, session_id) as db:
+    with in_session(studio, session_id) as db:
         drum = kit_store.get(db, session_id, slot_id)
         change_setup(
             db,
@@ -267,7 +265,7 @@ def make_move(scope: Scope, session_id: int, slot_id: int, kind: str, what: str)
         )
 
 
-def note_change(scope: Scope, session_id: int, slot_id: int, kind: str, what: str) -> None:
+def note_change(studio: Studio, session_id: int, slot_id: int, kind: str, what: str) -> None:
     """Keep a change of one's own: the next take belongs to the drum as it is now.
 
     Parameters
@@ -281,14 +279,14 @@ def note_change(scope: Scope, session_id: int, slot_id: int, kind: str, what: st
     InputError
         There is no such thing for this drum.
     """
-    use_own_parts(scope)
-    with in_session(scope, session_id) as db:
+    catalogue = studio.catalogue()
+    with in_session(studio, session_id) as db:
         drum = kit_store.get(db, session_id, slot_id)
         owned = drum.owned
         available = {
-            "damper": {d.id for d in dampers_for(owned.kind)},
-            "striker": {s.id for s in strikers_for(owned.kind)},
-            "wires": set(wire_settings()) if owned.kind == "snare" else set(),
+            "damper": {d.id for d in catalogue.dampers_for(owned.kind)},
+            "striker": {s.id for s in catalogue.strikers_for(owned.kind)},
+            "wires": set(catalogue.wire_settings) if owned.kind == "snare" else set(),
         }
         if what not in available.get(kind, set()):
             raise InputError(f"“{what[:40]}” is nothing that can be changed on this drum.")
@@ -303,17 +301,17 @@ def note_change(scope: Scope, session_id: int, slot_id: int, kind: str, what: st
             change_setup(db, session_id, drum, wires=what)
 
 
-def take_away(scope: Scope, session_id: int, slot_id: int, take_id: int) -> None:
+def take_away(studio: Studio, session_id: int, slot_id: int, take_id: int) -> None:
     """Remove a take."""
-    with in_session(scope, session_id) as db:
+    with in_session(studio, session_id) as db:
         drum = kit_store.get(db, session_id, slot_id)
         if take_id not in {row.id for row in store.takes(db, session_id, drum.drum_id)}:
             raise NotFoundError("That take is not here any more.")
         store.take_away(db, take_id)
 
 
-def bring_take_back(scope: Scope, session_id: int, slot_id: int, take_id: int) -> None:
+def bring_take_back(studio: Studio, session_id: int, slot_id: int, take_id: int) -> None:
     """Upload a take back that was removed."""
-    with in_session(scope, session_id) as db:
+    with in_session(studio, session_id) as db:
         kit_store.get(db, session_id, slot_id)
         store.bring_back(db, take_id, session_id)

@@ -5,8 +5,8 @@ from sqlalchemy.orm import Session
 from emblar.core.errors import InputError, NotFoundError
 from emblar.formats.picture import LARGEST_BYTES, MEDIA_TYPE
 from emblar.platform import audio as files
-from emblar.platform.scope import Scope, in_session
 from emblar.platform.sound.apart import ApartError, run_apart
+from emblar.platform.studio import Studio, in_session
 from emblar.steps.bench.actions.tuning import UNSAVED_SETUP, checked_note, setup_of
 from emblar.steps.kit.queries import setups as store
 from emblar.steps.kit.queries import slots as kit_store
@@ -23,7 +23,7 @@ def _setup(db: Session, session_id: int, slot_id: int, setup_id: int) -> SetupIn
     return result
 
 
-def keep_note(scope: Scope, session_id: int, slot_id: int, setup_id: int, note: str) -> None:
+def keep_note(studio: Studio, session_id: int, slot_id: int, setup_id: int, note: str) -> None:
     """Keep what is said of one setup of a drum.
 
     Raises
@@ -32,11 +32,11 @@ def keep_note(scope: Scope, session_id: int, slot_id: int, setup_id: int, note: 
         It is too long.
     """
     text = checked_note(note, "note")
-    with in_session(scope, session_id) as db:
+    with in_session(studio, session_id) as db:
         store.set_note(db, _setup(db, session_id, slot_id, setup_id).id, text)
 
 
-def keep_picture(scope: Scope, session_id: int, slot_id: int, setup_id: int, data: bytes) -> None:
+def keep_picture(studio: Studio, session_id: int, slot_id: int, setup_id: int, data: bytes) -> None:
     """Keep a picture of one setup of a drum, in the place of one that was there.
 
     Raises
@@ -44,10 +44,10 @@ def keep_picture(scope: Scope, session_id: int, slot_id: int, setup_id: int, dat
     InputError
         It cannot be read or is too large; nothing was kept.
     """
-    with in_session(scope, session_id) as db:
+    with in_session(studio, session_id) as db:
         _setup(db, session_id, slot_id, setup_id)
     kept = checked_picture(data)
-    with in_session(scope, session_id) as db:
+    with in_session(studio, session_id) as db:
         setup = _setup(db, session_id, slot_id, setup_id)
         store.set_picture(db, setup.id, files.keep(db, kept, MEDIA_TYPE))
 
@@ -71,13 +71,13 @@ def checked_picture(data: bytes) -> bytes:
     return bytes(kept)
 
 
-def take_picture_away(scope: Scope, session_id: int, slot_id: int, setup_id: int) -> None:
+def take_picture_away(studio: Studio, session_id: int, slot_id: int, setup_id: int) -> None:
     """Remove the picture of a setup."""
-    with in_session(scope, session_id) as db:
+    with in_session(studio, session_id) as db:
         store.set_picture(db, _setup(db, session_id, slot_id, setup_id).id, None)
 
 
-def picture(scope: Scope, session_id: int, slot_id: int, setup_id: int) -> bytes:
+def picture(studio: Studio, session_id: int, slot_id: int, setup_id: int) -> bytes:
     """Return the picture of a setup, a JPEG.
 
     Raises
@@ -87,7 +87,7 @@ def picture(scope: Scope, session_id: int, slot_id: int, setup_id: int) -> bytes
     """
     if setup_id == UNSAVED_SETUP:
         raise NotFoundError("There is no picture of that setup.")
-    with in_session(scope, session_id) as db:
+    with in_session(studio, session_id) as db:
         result = _setup(db, session_id, slot_id, setup_id).picture_id
         if result is None:
             raise NotFoundError("There is no picture of that setup.")

@@ -7,7 +7,7 @@ from emblar.core.errors import InputError, NotFoundError
 from emblar.core.planning.kit import LONGEST_NAME
 from emblar.core.planning.target import Target
 from emblar.platform import audio as audio_store
-from emblar.platform.scope import Scope, in_session
+from emblar.platform.studio import Studio, in_session
 from emblar.steps.listen import queries as recordings
 from emblar.steps.listen.actions.recordings import AnalysedRecord, analysed_record
 from emblar.steps.listen.queries import RecordingInfo
@@ -47,10 +47,10 @@ class Pads:
     analysed: AnalysedRecord | None
 
 
-def pads(scope: Scope, session_id: int) -> Pads:
+def pads(studio: Studio, session_id: int) -> Pads:
     """Return a session's pads with their takes against the record."""
-    result = analysed_record(scope, session_id)
-    with in_session(scope, session_id) as db:
+    result = analysed_record(studio, session_id)
+    with in_session(studio, session_id) as db:
         infos = store.listing(db, session_id)
         kept = {info.id: recordings.takes(db, session_id, pad_id=info.id) for info in infos}
         numbers = recordings.take_numbers(db, session_id)
@@ -98,7 +98,9 @@ def _checked(name: str, made_of: str, part: str, parts: tuple[str, ...]) -> tupl
     return name, made_of
 
 
-def add_pad(scope: Scope, session_id: int, name: str, made_of: str = "", part: str = "") -> PadInfo:
+def add_pad(
+    studio: Studio, session_id: int, name: str, made_of: str = "", part: str = ""
+) -> PadInfo:
     """Add a pad.
 
     Parameters
@@ -111,18 +113,18 @@ def add_pad(scope: Scope, session_id: int, name: str, made_of: str = "", part: s
     InputError
         It has no name, a text is too long, the record has no such part, or there are too many.
     """
-    name, made_of = _checked(name, made_of, part, _parts(analysed_record(scope, session_id)))
-    with in_session(scope, session_id) as db:
+    name, made_of = _checked(name, made_of, part, _parts(analysed_record(studio, session_id)))
+    with in_session(studio, session_id) as db:
         if len(store.listing(db, session_id)) >= MOST_PADS:
             raise InputError(f"Up to {MOST_PADS} pads a session. Remove one first.", field="name")
         return store.add(db, session_id, name, made_of, part or None)
 
 
 def change_pad(
-    scope: Scope, session_id: int, pad_id: int, name: str, made_of: str, part: str
+    studio: Studio, session_id: int, pad_id: int, name: str, made_of: str, part: str
 ) -> None:
     """Keep another name, make or part of a pad; its takes are held against that part."""
-    current = pads(scope, session_id)
+    current = pads(studio, session_id)
     pad = one_pad(current, pad_id)
     if part == (pad.info.part or ""):
         # A part the record lost meanwhile may stay until another is chosen.
@@ -134,24 +136,24 @@ def change_pad(
             "Its takes were measured as another kind of sound. Add a new pad for that part.",
             field="part",
         )
-    with in_session(scope, session_id) as db:
+    with in_session(studio, session_id) as db:
         store.change(db, session_id, pad_id, name, made_of, part or None)
 
 
-def take_pad_away(scope: Scope, session_id: int, pad_id: int) -> None:
+def take_pad_away(studio: Studio, session_id: int, pad_id: int) -> None:
     """Remove a pad with its takes."""
-    with in_session(scope, session_id) as db:
+    with in_session(studio, session_id) as db:
         store.take_away(db, session_id, pad_id)
 
 
-def bring_pad_back(scope: Scope, session_id: int, pad_id: int) -> None:
+def bring_pad_back(studio: Studio, session_id: int, pad_id: int) -> None:
     """Bring a pad back that was removed, with its takes."""
-    with in_session(scope, session_id) as db:
+    with in_session(studio, session_id) as db:
         store.bring_back(db, session_id, pad_id)
 
 
 def bring_pad_take(
-    scope: Scope, session_id: int, pad_id: int, filename: str, data: bytes
+    studio: Studio, session_id: int, pad_id: int, filename: str, data: bytes
 ) -> RecordingInfo:
     """Keep a take of a pad and have it measured.
 
@@ -160,10 +162,10 @@ def bring_pad_take(
     BadAudioError
         It cannot be read or holds nothing to measure; nothing was kept.
     """
-    with in_session(scope, session_id) as db:
+    with in_session(studio, session_id) as db:
         pad = store.get(db, session_id, pad_id)
     form, media_type = kept_sound(filename, data, alone=True)
-    with in_session(scope, session_id) as db:
+    with in_session(studio, session_id) as db:
         audio_id = audio_store.keep(db, form, media_type)
         sent_before = same_take(recordings.takes(db, session_id, pad_id=pad.id), audio_id)
         if sent_before is not None:
@@ -182,7 +184,7 @@ def bring_pad_take(
 
 
 def pad_sounds(
-    scope: Scope, session_id: int, pad_id: int, take_id: int | None = None
+    studio: Studio, session_id: int, pad_id: int, take_id: int | None = None
 ) -> tuple[bytes, bytes]:
     """Return record and take of a pad as WAV, cut alike, starting together, equally loud.
 
@@ -191,7 +193,7 @@ def pad_sounds(
     InputError
         It plays no part of the record, there is no measured take, or no clean stroke on one side.
     """
-    current = pads(scope, session_id)
+    current = pads(studio, session_id)
     pad = one_pad(current, pad_id)
     if current.analysed is None or pad.info.part is None:
         raise InputError("Say which part of the record it plays, then compare.")

@@ -18,9 +18,8 @@ from emblar.core.matching.round import (
 from emblar.core.planning.kit import model, wearing
 from emblar.formats.bench import BenchFile
 from emblar.formats.stored import lenient
-from emblar.platform.database import transaction
-from emblar.platform.scope import Scope
 from emblar.platform.sound.clips import clip_samples
+from emblar.platform.studio import Studio
 from emblar.steps.bench import queries as store
 from emblar.steps.bench.actions.tuning import bench, change_work
 from emblar.steps.kit.actions.drums import kit
@@ -42,21 +41,21 @@ class RoundDrum:
     """The batter's, read at the bench or planned."""
 
 
-def round_kit(scope: Scope, session_id: int) -> tuple[RoundDrum, ...]:
+def round_kit(studio: Studio, session_id: int) -> tuple[RoundDrum, ...]:
     """Return the drums of a kit in their order, with what the last round told of them."""
-    drums = kit(scope, session_id)
-    with transaction() as db:
+    drums = kit(studio, session_id)
+    with studio.work() as db:
         files = {
             d.id: lenient(BenchFile, store.get(db, session_id, d.drum_id), "The work so far")
             for d in drums
         }
-    tensions = {_key(d): t for d in drums for t in [_tension(scope, session_id, d)] if t}
+    tensions = {_key(d): t for d in drums for t in [_tension(studio, session_id, d)] if t}
     toms = [_key(d) for d in drums if d.owned.kind == "tom"]
     current = {_key(d): f for d in drums for f in [files[d.id].level] if f}
     before = {_key(d): f for d in drums for f in [files[d.id].level_before] if f}
     stands = {row.name: row for row in standings(current, toms, tensions)}
     stood = {row.name: row for row in standings(before, toms)}
-    over = beside_the_record(current, _record_db(analysed_record(scope, session_id), drums))
+    over = beside_the_record(current, _record_db(analysed_record(studio, session_id), drums))
     return tuple(
         RoundDrum(
             d, stands.get(_key(d)), stood.get(_key(d)), over.get(_key(d)), tensions.get(_key(d))
@@ -65,7 +64,7 @@ def round_kit(scope: Scope, session_id: int) -> tuple[RoundDrum, ...]:
     )
 
 
-def bring_round(scope: Scope, session_id: int, strikes: int, data: bytes) -> None:
+def bring_round(studio: Studio, session_id: int, strikes: int, data: bytes) -> None:
     """Read a round of the kit and keep how loud every drum is.
 
     Parameters
@@ -80,7 +79,7 @@ def bring_round(scope: Scope, session_id: int, strikes: int, data: bytes) -> Non
     InputError
         There are fewer than two drums, or nobody strikes that often.
     """
-    drums = kit(scope, session_id)
+    drums = kit(studio, session_id)
     if len(drums) < 2:
         raise InputError(TWO_DRUMS)
     if not 1 <= strikes <= MOST_STRIKES:
@@ -94,19 +93,23 @@ def bring_round(scope: Scope, session_id: int, strikes: int, data: bytes) -> Non
             file.level_before = file.level
             file.level = loudness
 
-        change_work(scope, session_id, drum.id, keep)
+        change_work(studio, session_id, drum.id, keep)
 
 
 def _key(drum: KitDrum) -> str:
     return str(drum.id)
 
 
-def _tension(scope: Scope, session_id: int, drum: KitDrum) -> float | None:
+def _tension(studio: Studio, session_id: int, drum: KitDrum) -> float | None:
     """Return a drum's batter tension as read at the bench, else as planned, N/m; None unplanned."""
     try:
-        current = bench(scope, session_id, drum.id)
+        current = bench(studio, session_id, drum.id)
         head = current.heads["batter"]
-        made = model(wearing(drum.owned, current.plan.reso, current.plan.port_in), batter=head.made)
+        made = model(
+            studio.catalogue(),
+            wearing(drum.owned, current.plan.reso, current.plan.port_in),
+            batter=head.made,
+        )
         hz = head.hz or head.goal_hz
         return tension_from_lug_pitch(made, "batter", hz, prior_coefficients())
     except EmblarError:

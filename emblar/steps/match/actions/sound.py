@@ -17,9 +17,9 @@ from emblar.core.matching.room import in_a_room
 from emblar.formats.analysis import VoiceFile
 from emblar.platform import audio as audio_store
 from emblar.platform.database import transaction
-from emblar.platform.scope import Scope
 from emblar.platform.sound.decode import decode_piece
 from emblar.platform.sound.encode import wav_bytes
+from emblar.platform.studio import Studio
 from emblar.steps.listen.actions.recordings import AnalysedRecord
 from emblar.steps.match.actions.comparison import Match, match
 from emblar.steps.match.actions.takes import Take
@@ -33,7 +33,7 @@ NO_TAKE = "No take yet. Record one or upload a file."
 
 
 def pair_sounds(
-    scope: Scope,
+    studio: Studio,
     session_id: int,
     slot_id: int,
     take_id: int | None = None,
@@ -54,7 +54,7 @@ def pair_sounds(
     InputError
         There is no measured take, no clean stroke on one side, or no such room.
     """
-    result = match(scope, session_id, slot_id, take_id)
+    result = match(studio, session_id, slot_id, take_id)
     take = [_roomed(stroke, room) for stroke in take_strokes(result.shown)]
     if against is None:
         other = record_strokes(result.analysed, result.bench.drum.voice)
@@ -80,7 +80,7 @@ class Laid:
     spectra: Spectra
 
 
-def laid_over(scope: Scope, session_id: int, slot_id: int, take_id: int | None = None) -> Laid:
+def laid_over(studio: Studio, session_id: int, slot_id: int, take_id: int | None = None) -> Laid:
     """Return record and take of a drum to lay over one another.
 
     Raises
@@ -88,7 +88,7 @@ def laid_over(scope: Scope, session_id: int, slot_id: int, take_id: int | None =
     InputError
         There is no measured take, or no clean stroke on one side.
     """
-    result = match(scope, session_id, slot_id, take_id)
+    result = match(studio, session_id, slot_id, take_id)
     voice = result.bench.drum.voice
     sides = (record_strokes(result.analysed, voice), take_strokes(result.shown))
     record, take = (band_levels(strokes, ANALYSIS_RATE_HZ, LEAD_S) for strokes in sides)
@@ -108,7 +108,7 @@ def fair_wavs(first: Sequence[Samples], second: Sequence[Samples]) -> tuple[byte
 
 
 def song_sounds(
-    scope: Scope,
+    studio: Studio,
     session_id: int,
     slot_id: int,
     take_id: int | None = None,
@@ -119,7 +119,7 @@ def song_sounds(
 
     ``against`` is another take to hear in the song instead of the record's own strokes.
     """
-    result = match(scope, session_id, slot_id, take_id)
+    result = match(studio, session_id, slot_id, take_id)
     audible = result.analysed
     hits = [h for h in audible.analysis.hits if h.voice == result.bench.drum.voice]
     if not hits:

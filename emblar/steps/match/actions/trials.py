@@ -8,6 +8,7 @@ from itertools import pairwise
 import numpy as np
 
 from emblar.core.acoustics.drum import Side
+from emblar.core.catalogue import Catalogue
 from emblar.core.drum import Setup
 from emblar.core.errors import EmblarError
 from emblar.core.matching.learned import Trial
@@ -22,7 +23,11 @@ from emblar.steps.match.actions.takes import Take
 
 
 def trials(
-    owned: OwnedDrum, takes: Sequence[Take], setups: Sequence[SetupInfo], setup: Setup
+    catalogue: Catalogue,
+    owned: OwnedDrum,
+    takes: Sequence[Take],
+    setups: Sequence[SetupInfo],
+    setup: Setup,
 ) -> list[Trial]:
     """Return every single change with what it was to do and what the takes say it did.
 
@@ -31,6 +36,8 @@ def trials(
 
     Parameters
     ----------
+    catalogue
+        The catalogue of parts.
     owned
         The drum.
     takes, setups
@@ -50,7 +57,7 @@ def trials(
         first, second = before[0], after[0]
         if between is None or len(before) != len(after):
             continue
-        change = _single(owned, first.setup, between, setup)
+        change = _single(catalogue, owned, first.setup, between, setup)
         if change is not None and first.target is not None and second.target is not None:
             kind, expected = change
             result.append(Trial(kind, expected, _seen(first.target, second.target)))
@@ -71,7 +78,11 @@ def _between(setups: Mapping[int, SetupInfo], first: int, last: int) -> list[Set
 
 
 def _single(
-    owned: OwnedDrum, was: SetupFile | None, between: Sequence[SetupFile], setup: Setup
+    catalogue: Catalogue,
+    owned: OwnedDrum,
+    was: SetupFile | None,
+    between: Sequence[SetupFile],
+    setup: Setup,
 ) -> tuple[str, dict[str, float]] | None:
     """Return the kind of the only change there was and what the model says of it."""
     if was is None or not between or any(file.slack for file in between):
@@ -99,8 +110,8 @@ def _single(
         return None
     try:
         for side, by in turns.items():
-            after = turned(owned, after, side, by)
-        return changes[0], effect_of(owned, before, after)
+            after = turned(catalogue, owned, after, side, by)
+        return changes[0], effect_of(catalogue, owned, before, after)
     except EmblarError:
         return None
 

@@ -27,6 +27,7 @@ def moves_command(
     take: Annotated[Path, typer.Argument(help="The take's analysis as emblar.analysis/1 JSON")],
 ) -> None:
     """Rank the single changes that bring a take nearer to the record."""
+    from emblar.core.catalogue import SHIPPED
     from emblar.core.matching.differences import compare
     from emblar.core.matching.learned import learned_shares
     from emblar.core.matching.moves import next_moves
@@ -36,7 +37,7 @@ def moves_command(
     request = read_json(setup, MovesAsked)
     result = compare(request.record(), target_of_file(take, request.voice, alone=True))
     learned = learned_shares(row.trial() for row in request.tried)
-    moves = next_moves(request.drum.owned(), request.setup(), result, learned=learned)
+    moves = next_moves(SHIPPED, request.drum.owned(), request.setup(), result, learned=learned)
     print_json(moves_file(moves, result))
 
 
@@ -44,9 +45,10 @@ def cures_command(
     setup: Annotated[Path, typer.Argument(help="The drum and its setup as emblar.moves/1 JSON")],
 ) -> None:
     """Say what to do when a snare or tom chokes, the cheapest first, and tricks."""
+    from emblar.core.catalogue import SHIPPED
     from emblar.core.tuning.cures import cures
     from emblar.formats.comparison import MovesAsked, cures_file
 
     request = read_json(setup, MovesAsked)
-    result = cures(request.drum.owned(), request.setup())
+    result = cures(SHIPPED, request.drum.owned(), request.setup())
     print_json(cures_file(result))

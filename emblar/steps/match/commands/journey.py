@@ -19,7 +19,7 @@ SessionId = Annotated[int, typer.Argument(help="The session's number: see emblar
 
 def _drum(session: int, number: int) -> "KitDrum":
     """Return a drum of a session's kit by its number, 1 is the first."""
-    from emblar.platform.scope import HERE
+    from emblar.platform.studio import HERE
     from emblar.steps.kit.actions.drums import kit
 
     drums = kit(HERE, session)
@@ -43,7 +43,7 @@ def journey_command(
     from emblar.formats.journey import JourneyFile
     from emblar.frame.commands import read_bytes
     from emblar.platform.running_database import database_at_hand
-    from emblar.platform.scope import HERE
+    from emblar.platform.studio import HERE
     from emblar.steps.match.actions.comparison import match
     from emblar.steps.match.actions.journey import keep_note, keep_picture
 
@@ -74,7 +74,7 @@ def way_command(
     """Print the way from one setup of a drum to another; keep that it was gone."""
     from emblar.formats.journey import way_file
     from emblar.platform.running_database import database_at_hand
-    from emblar.platform.scope import HERE
+    from emblar.platform.studio import HERE
     from emblar.steps.bench.actions.way_back import go_back, way_to
     from emblar.steps.match.actions.comparison import match
 
@@ -131,7 +131,7 @@ def pads_command(
     from emblar.formats.journey import PadsFile
     from emblar.frame.commands import read_bytes
     from emblar.platform.running_database import database_at_hand
-    from emblar.platform.scope import HERE
+    from emblar.platform.studio import HERE
     from emblar.steps.match.actions.pads import add_pad, bring_pad_take, pads, take_pad_away
 
     if pad is None and (take is not None or remove):

@@ -8,12 +8,7 @@ from markupsafe import Markup
 from emblar.core.acoustics.drum import Kind
 from emblar.core.acoustics.limits import head_name
 from emblar.core.catalogue import (
-    construction,
-    damper,
-    dampers_for,
-    strikers,
-    strikers_for,
-    wire_settings,
+    Catalogue,
 )
 from emblar.core.matching.differences import Comparison, Difference
 from emblar.core.matching.moves import Move
@@ -68,7 +63,7 @@ class JourneyCard:
 
 
 @dataclass(frozen=True, slots=True)
-class Change:
+class PossibleChange:
     """One thing that may have been changed: what it is, and whether it is so now."""
 
     what: str
@@ -82,7 +77,7 @@ class ChangeGroup:
 
     kind: str
     title: str
-    rows: tuple[Change, ...]
+    rows: tuple[PossibleChange, ...]
 
 
 @dataclass(frozen=True, slots=True)
@@ -152,14 +147,16 @@ def match_page(
         take_play=f"{base}/pair/take.wav{ours}",
         song_play=f"{base}/song/record.wav{position}",
         ours_play=f"{base}/song/take.wav{ours}",
-        moves=tuple(_move_row(m, matched.bench.drum.owned.kind) for m in matched.moves),
+        moves=tuple(
+            _move_row(around.catalogue, m, matched.bench.drum.owned.kind) for m in matched.moves
+        ),
         stop=_stop(matched, apart),
         leave_alone=_leave_alone(matched, apart),
         soft_loud=_soft_loud(shown),
         at_tempo=_at_tempo(matched, shown),
         journey=_journey(matched, base, around),
         takes=counted(len(matched.takes), "take"),
-        changes=_changes(matched),
+        changes=_changes(around.catalogue, matched),
         rooms=_rooms(room),
         against=_others(others, other),
         first=f"take {other.number}" if other else "record",
@@ -183,16 +180,21 @@ def _others(others: Sequence[Take], chosen: Take | None) -> tuple[Option, ...]:
     )
 
 
-def _changes(matched: Match) -> tuple[ChangeGroup, ...]:
+def _changes(catalogue: Catalogue, matched: Match) -> tuple[ChangeGroup, ...]:
     """Return what may be ticked as changed since the last take, what is on now first."""
     setup, kind = matched.setup, matched.bench.drum.owned.kind
-    dampers = [Change(d.id, d.name, d.id in setup.dampers) for d in dampers_for(kind)]
+    dampers = [
+        PossibleChange(d.id, d.name, d.id in setup.dampers) for d in catalogue.dampers_for(kind)
+    ]
     dampers.sort(key=lambda row: not row.applied)
     groups = [ChangeGroup("damper", "On or off", tuple(dampers))]
-    by = [Change(s.id, s.name, s.id == setup.striker) for s in strikers_for(kind)]
+    by = [PossibleChange(s.id, s.name, s.id == setup.striker) for s in catalogue.strikers_for(kind)]
     groups.append(ChangeGroup("striker", "Struck with", tuple(by)))
     if kind == "snare":
-        wires = [Change(w.id, w.name, w.id == setup.wires) for w in wire_settings().values()]
+        wires = [
+            PossibleChange(w.id, w.name, w.id == setup.wires)
+            for w in catalogue.wire_settings.values()
+        ]
         groups.append(ChangeGroup("wires", "Wires", tuple(wires)))
     return tuple(groups)
 
@@ -204,8 +206,12 @@ def match_title(name: str, apart: Comparison | None) -> str:
     audible = apart.audible
     if not audible:
         return f"{name} matches the record"
-    words = list(dict.fromkeys(_word(d) for d in audible))[:2]
-    return f"{name}: {' and '.join(words)}"
+    words: dict[str, str] = {}
+    for difference in audible:
+        word = _word(difference)
+        # Sustain and length can both be too long: the larger difference says it.
+        words.setdefault(word.rpartition("too ")[2], word)
+    return f"{name}: {' and '.join([*words.values()][:2])}"
 
 
 def _word(d: Difference) -> str:
@@ -300,7 +306,7 @@ def ruler_drawing(
     return match_rulers(rows, f"take {shown.number}")
 
 
-def _move_row(move: Move, kind: Kind) -> MoveRow:
+def _move_row(catalogue: Catalogue, move: Move, kind: Kind) -> MoveRow:
     known = sorted(move.effect.items(), key=lambda kv: -abs(kv[1]))[:4]
     effects = ", ".join(changed_by(name, e) for name, e in known)
     time = f"{move.minutes:g} min, back: {move.back}" if move.minutes else f"Back: {move.back}"
@@ -312,33 +318,33 @@ def _move_row(move: Move, kind: Kind) -> MoveRow:
         else ("By the model")
     )
     text = f"{gain}. {by}, in steps: {effects}. {time}.{buys}"
-    title = _move_title(move.kind, move.what, kind)
+    title = _move_title(catalogue, move.kind, move.what, kind)
     if move.then is not None:
-        second = lower_first(_move_title(*move.then, kind))
+        second = lower_first(_move_title(catalogue, *move.then, kind))
         text = f"Helps only together with a second change: {second}. Both: {text}"
     return MoveRow(move.kind, move.what, title, text, move.kind not in ("head", "port"))
 
 
-def _move_title(move: str, what: str, kind: Kind) -> str:
+def _move_title(catalogue: Catalogue, move: str, what: str, kind: Kind) -> str:
     if move == "force":
         share = float(what)
         much = "a little " if 0.8 < share < 1.3 else ""
         return f"Strike {much}{'harder' if share > 1 else 'softer'}"
     if move == "strike":
-        return f"Strike with {lower_first(strikers()[what].name)}"
+        return f"Strike with {lower_first(catalogue.strikers[what].name)}"
     if move == "wires":
-        return _large(wire_settings()[what].name)
+        return _large(catalogue.wire_settings[what].name)
     if move == "damper":
-        return _large(damper(what).name)
+        return _large(catalogue.damper(what).name)
     if move == "undamp":
-        return f"Take off: {lower_first(damper(what).name)}"
+        return f"Take off: {lower_first(catalogue.damper(what).name)}"
     if move == "turn":
         side, turns = what.split(" ")
         way = "up" if float(turns) > 0 else "down"
         names = {"both": "both heads", "reso": head_name(kind, "reso")}
         head = _large(names.get(side, side))
         return f"{head} {way} {turn_words(float(turns))} on every rod"
-    return f"Another batter: {lower_first(construction(what).name)}"
+    return f"Another batter: {lower_first(catalogue.construction(what).name)}"
 
 
 def _large(name: str) -> str:
@@ -422,7 +428,7 @@ def _journey(matched: Match, base: str, around: Frame) -> tuple[JourneyCard, ...
                 take.info.id,
                 take.info.setup_id or 0,
                 f"Take {take.number}",
-                _changed(before, take, names),
+                _changed(around.catalogue, before, take, names),
                 small_decay(
                     f"take-{take.number}",
                     length.value if length else None,
@@ -450,7 +456,9 @@ def take_names(takes: Sequence[Take]) -> dict[int, str]:
     return names
 
 
-def _changed(before: Take | None, take: Take, names: Mapping[int, str]) -> str:
+def _changed(
+    catalogue: Catalogue, before: Take | None, take: Take, names: Mapping[int, str]
+) -> str:
     """Return what changed since the take before, in a few words."""
     if take.setup is None:
         return ""
@@ -460,16 +468,26 @@ def _changed(before: Take | None, take: Take, names: Mapping[int, str]) -> str:
     if before is None or before.setup is None:
         return "the first"
     was, current = before.setup, take.setup
-    rows = [f"+ {lower_first(damper(d).name)}" for d in current.dampers if d not in was.dampers]
-    rows += [f"− {lower_first(damper(d).name)}" for d in was.dampers if d not in current.dampers]
+    rows = [
+        f"+ {lower_first(catalogue.damper(d).name)}"
+        for d in current.dampers
+        if d not in was.dampers
+    ]
+    rows += [
+        f"− {lower_first(catalogue.damper(d).name)}"
+        for d in was.dampers
+        if d not in current.dampers
+    ]
     if current.striker and was.striker and current.striker != was.striker:
-        rows.append(lower_first(strikers()[current.striker].name))
+        rows.append(lower_first(catalogue.strikers[current.striker].name))
     if current.force != was.force:
         rows.append("struck harder" if current.force > was.force else "struck softer")
     if current.wires and was.wires and current.wires != was.wires:
-        rows.append(lower_first(wire_settings()[current.wires].name))
+        rows.append(lower_first(catalogue.wire_settings[current.wires].name))
     if current.batter.construction != was.batter.construction:
-        rows.append(f"new batter, {lower_first(construction(current.batter.construction).name)}")
+        rows.append(
+            f"new batter, {lower_first(catalogue.construction(current.batter.construction).name)}"
+        )
     if before.info.setup_id != take.info.setup_id and (current.turned or not rows):
         rows.append("turned")
     if not rows and take.info.filename != before.info.filename:

@@ -16,7 +16,7 @@ from emblar.steps.workspace.page import Frame
 
 
 @dataclass(frozen=True, slots=True)
-class PadRow:
+class PadLine:
     """A pad in the list: how far its newest take is off, in words."""
 
     href: str
@@ -69,7 +69,7 @@ class PadsPage:
     """Everything the page shows."""
 
     lead: str
-    rows: tuple[PadRow, ...]
+    rows: tuple[PadLine, ...]
     record: tuple[PartRow, ...]
     chosen: ChosenPad | None
     parts: tuple[Option, ...]
@@ -125,7 +125,7 @@ def _record(pads: Pads) -> tuple[PartRow, ...]:
     return tuple(rows)
 
 
-def _row(pad: Pad, base: str, chosen: bool) -> PadRow:
+def _row(pad: Pad, base: str, chosen: bool) -> PadLine:
     take = pad.newest
     if any(t.info.active for t in pad.takes):
         says = "measuring"
@@ -138,7 +138,7 @@ def _row(pad: Pad, base: str, chosen: bool) -> PadRow:
     else:
         says = f"{take.comparison.apart:.1f} steps off" if take.comparison.audible else "there"
     part = spoken(pad.info.part) if pad.info.part else "no part"
-    return PadRow(f"{base}?pad={pad.info.id}", pad.info.name, part, says, chosen)
+    return PadLine(f"{base}?pad={pad.info.id}", pad.info.name, part, says, chosen)
 
 
 def _parts(pads: Pads, chosen: str | None) -> tuple[Option, ...]:

@@ -25,7 +25,7 @@ WAV = "audio/wav"
 
 @router.get("")
 def show(
-    scope: Here,
+    studio: Here,
     request: Request,
     session_id: Id,
     sel: str = "",
@@ -37,19 +37,19 @@ def show(
     against: AskedId = None,
 ) -> Response:
     """Show a drum against the record."""
-    _, around = load(scope, session_id, "match", sel)
+    _, around = load(studio, session_id, "match", sel)
     page, problem, path = None, "", None
     if around.drum is None:
         problem = "There is no drum to hold against the record yet. Say in Kit what you own."
     else:
         try:
-            result = actions.match(scope, session_id, around.drum.id, take)
+            result = actions.match(studio, session_id, around.drum.id, take)
             page = match_page(result, around, room if room in rooms() else "", against)
         except InputError as error:
             problem = str(error)
         if page is not None and way is not None:
-            available = way_to(scope, session_id, around.drum.id, way, way_from)
-            path = way_page(result, available, way, way_from)
+            available = way_to(studio, session_id, around.drum.id, way, way_from)
+            path = way_page(studio.catalogue(), result, available, way, way_from)
     return render(
         request,
         "match/page.html",
@@ -59,11 +59,11 @@ def show(
 
 @router.get("/{slot_id}/overlay")
 def overlay(
-    scope: Here, request: Request, session_id: Id, slot_id: Id, take: AskedId = None
+    studio: Here, request: Request, session_id: Id, slot_id: Id, take: AskedId = None
 ) -> Response:
     """Show record and take laid over one another."""
     try:
-        laid = laid_over(scope, session_id, slot_id, take)
+        laid = laid_over(studio, session_id, slot_id, take)
         known = {"drawings": overlays(laid.record, laid.take, laid.spectra), "problem": ""}
     except InputError as error:
         known = {"drawings": (), "problem": str(error)}
@@ -76,17 +76,17 @@ def _back(session_id: int, slot_id: int, more: str = "") -> Response:
 
 @router.post("/{slot_id}/take")
 def bring(
-    scope: Here, session_id: Id, slot_id: Id, file: Annotated[list[UploadFile], File()]
+    studio: Here, session_id: Id, slot_id: Id, file: Annotated[list[UploadFile], File()]
 ) -> Response:
     """Keep takes, one a microphone, and have them measured."""
     sounds = [(one.filename or "", one.file.read()) for one in file]
-    actions.bring_takes(scope, session_id, slot_id, sounds)
+    actions.bring_takes(studio, session_id, slot_id, sounds)
     return _back(session_id, slot_id)
 
 
 @router.get("/{slot_id}/pair/{which}.wav")
 def pair(
-    scope: Here,
+    studio: Here,
     session_id: Id,
     slot_id: Id,
     which: Which,
@@ -95,13 +95,13 @@ def pair(
     against: AskedId = None,
 ) -> Response:
     """Return record or take, cut alike, starting together, equally loud."""
-    sounds = pair_sounds(scope, session_id, slot_id, take, room, against)
+    sounds = pair_sounds(studio, session_id, slot_id, take, room, against)
     return Response(sounds[0 if which == "record" else 1], media_type=WAV)
 
 
 @router.get("/{slot_id}/song/{which}.wav")
 def song(
-    scope: Here,
+    studio: Here,
     session_id: Id,
     slot_id: Id,
     which: Which,
@@ -110,53 +110,53 @@ def song(
     against: AskedId = None,
 ) -> Response:
     """Return a piece of the song as it is, or with our strokes in it."""
-    sounds = song_sounds(scope, session_id, slot_id, take, room, against)
+    sounds = song_sounds(studio, session_id, slot_id, take, room, against)
     return Response(sounds[0 if which == "record" else 1], media_type=WAV)
 
 
 @router.post("/{slot_id}/move")
 def move(
-    scope: Here,
+    studio: Here,
     session_id: Id,
     slot_id: Id,
     kind: Annotated[Text, Form()],
     what: Annotated[Text, Form()],
 ) -> Response:
     """Keep that a move was made."""
-    actions.make_move(scope, session_id, slot_id, kind, what)
+    actions.make_move(studio, session_id, slot_id, kind, what)
     return _back(session_id, slot_id)
 
 
 @router.post("/{slot_id}/changed")
 def changed(
-    scope: Here,
+    studio: Here,
     session_id: Id,
     slot_id: Id,
     kind: Annotated[Text, Form()] = "",
     what: Annotated[Text, Form()] = "",
 ) -> Response:
     """Keep a change that was made without being offered."""
-    actions.note_change(scope, session_id, slot_id, kind, what)
+    actions.note_change(studio, session_id, slot_id, kind, what)
     return _back(session_id, slot_id)
 
 
 @router.post("/{slot_id}/back")
-def back(scope: Here, session_id: Id, slot_id: Id, setup: Annotated[int, Form(ge=1)]) -> Response:
+def back(studio: Here, session_id: Id, slot_id: Id, setup: Annotated[int, Form(ge=1)]) -> Response:
     """Keep that the way back to a setup was gone; heads that were turned are tapped next."""
-    if go_back(scope, session_id, slot_id, setup).pitches:
+    if go_back(studio, session_id, slot_id, setup).pitches:
         return go(f"/sessions/{session_id}/bench?sel=d{slot_id}")
     return _back(session_id, slot_id)
 
 
 @router.post("/{slot_id}/takes/{take_id}/take-away")
-def take_away(scope: Here, session_id: Id, slot_id: Id, take_id: Id) -> Response:
+def take_away(studio: Here, session_id: Id, slot_id: Id, take_id: Id) -> Response:
     """Remove a take."""
-    actions.take_away(scope, session_id, slot_id, take_id)
+    actions.take_away(studio, session_id, slot_id, take_id)
     return _back(session_id, slot_id, f"&gone={take_id}")
 
 
 @router.post("/{slot_id}/takes/{take_id}/bring-back")
-def bring_back(scope: Here, session_id: Id, slot_id: Id, take_id: Id) -> Response:
+def bring_back(studio: Here, session_id: Id, slot_id: Id, take_id: Id) -> Response:
     """Upload a take back that was removed."""
-    actions.bring_take_back(scope, session_id, slot_id, take_id)
+    actions.bring_take_back(studio, session_id, slot_id, take_id)
     return _back(session_id, slot_id)

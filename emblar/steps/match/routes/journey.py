@@ -27,7 +27,7 @@ def _back(session_id: int, slot_id: int, take_id: int | None) -> Response:
 
 @router.post("/note")
 def note(
-    scope: Here,
+    studio: Here,
     session_id: Id,
     slot_id: Id,
     setup_id: SetupId,
@@ -35,13 +35,13 @@ def note(
     take: AskedId = None,
 ) -> Response:
     """Keep what is said of a setup."""
-    actions.keep_note(scope, session_id, slot_id, setup_id, note)
+    actions.keep_note(studio, session_id, slot_id, setup_id, note)
     return _back(session_id, slot_id, take)
 
 
 @router.post("/picture")
 def bring_picture(
-    scope: Here,
+    studio: Here,
     session_id: Id,
     slot_id: Id,
     setup_id: SetupId,
@@ -49,21 +49,21 @@ def bring_picture(
     take: AskedId = None,
 ) -> Response:
     """Keep a picture of a setup."""
-    actions.keep_picture(scope, session_id, slot_id, setup_id, file.file.read())
+    actions.keep_picture(studio, session_id, slot_id, setup_id, file.file.read())
     return _back(session_id, slot_id, take)
 
 
 @router.post("/picture/take-away")
 def take_picture_away(
-    scope: Here, session_id: Id, slot_id: Id, setup_id: SetupId, take: AskedId = None
+    studio: Here, session_id: Id, slot_id: Id, setup_id: SetupId, take: AskedId = None
 ) -> Response:
     """Remove the picture of a setup."""
-    actions.take_picture_away(scope, session_id, slot_id, setup_id)
+    actions.take_picture_away(studio, session_id, slot_id, setup_id)
     return _back(session_id, slot_id, take)
 
 
 @router.get("/picture.jpg")
-def picture(scope: Here, session_id: Id, slot_id: Id, setup_id: SetupId) -> Response:
+def picture(studio: Here, session_id: Id, slot_id: Id, setup_id: SetupId) -> Response:
     """Return the picture of a setup."""
-    data = actions.picture(scope, session_id, slot_id, setup_id)
+    data = actions.picture(studio, session_id, slot_id, setup_id)
     return Response(data, media_type=MEDIA_TYPE, headers={"Cache-Control": "private, no-cache"})

@@ -18,7 +18,7 @@ Field = Annotated[Text, Form()]
 
 @router.get("")
 def show(
-    scope: Here,
+    studio: Here,
     request: Request,
     session_id: Id,
     sel: str = "",
@@ -26,8 +26,8 @@ def show(
     gone: AskedId = None,
 ) -> Response:
     """Show the pads of a session, one of them with its takes."""
-    _, around = load(scope, session_id, "match", sel)
-    page = pads_page(actions.pads(scope, session_id), around, pad)
+    _, around = load(studio, session_id, "match", sel)
+    page = pads_page(actions.pads(studio, session_id), around, pad)
     return render(request, "match/pads.html", {"page": page, "frame": around, "gone": gone})
 
 
@@ -37,16 +37,16 @@ def _back(session_id: int, more: str = "") -> Response:
 
 @router.post("")
 def add(
-    scope: Here, session_id: Id, name: Field = "", made_of: Field = "", part: Field = ""
+    studio: Here, session_id: Id, name: Field = "", made_of: Field = "", part: Field = ""
 ) -> Response:
     """Add a pad."""
-    pad = actions.add_pad(scope, session_id, name, made_of, part)
+    pad = actions.add_pad(studio, session_id, name, made_of, part)
     return _back(session_id, f"?pad={pad.id}")
 
 
 @router.post("/{pad_id}")
 def change(
-    scope: Here,
+    studio: Here,
     session_id: Id,
     pad_id: Id,
     name: Field = "",
@@ -54,39 +54,41 @@ def change(
     part: Field = "",
 ) -> Response:
     """Keep another name, make or part of a pad."""
-    actions.change_pad(scope, session_id, pad_id, name, made_of, part)
+    actions.change_pad(studio, session_id, pad_id, name, made_of, part)
     return _back(session_id, f"?pad={pad_id}")
 
 
 @router.post("/{pad_id}/take-away")
-def take_away(scope: Here, session_id: Id, pad_id: Id) -> Response:
+def take_away(studio: Here, session_id: Id, pad_id: Id) -> Response:
     """Remove a pad."""
-    actions.take_pad_away(scope, session_id, pad_id)
+    actions.take_pad_away(studio, session_id, pad_id)
     return _back(session_id, f"?gone={pad_id}")
 
 
 @router.post("/{pad_id}/bring-back")
-def bring_back(scope: Here, session_id: Id, pad_id: Id) -> Response:
+def bring_back(studio: Here, session_id: Id, pad_id: Id) -> Response:
     """Bring a pad back that was removed."""
-    actions.bring_pad_back(scope, session_id, pad_id)
+    actions.bring_pad_back(studio, session_id, pad_id)
     return _back(session_id, f"?pad={pad_id}")
 
 
 @router.post("/{pad_id}/take")
-def bring(scope: Here, session_id: Id, pad_id: Id, file: Annotated[UploadFile, File()]) -> Response:
+def bring(
+    studio: Here, session_id: Id, pad_id: Id, file: Annotated[UploadFile, File()]
+) -> Response:
     """Keep a take of a pad and have it measured."""
-    actions.bring_pad_take(scope, session_id, pad_id, file.filename or "", file.file.read())
+    actions.bring_pad_take(studio, session_id, pad_id, file.filename or "", file.file.read())
     return _back(session_id, f"?pad={pad_id}")
 
 
 @router.get("/{pad_id}/pair/{which}.wav")
 def pair(
-    scope: Here,
+    studio: Here,
     session_id: Id,
     pad_id: Id,
     which: Literal["record", "take"],
     take: AskedId = None,
 ) -> Response:
     """Return record or take, cut alike, starting together, equally loud."""
-    sounds = actions.pad_sounds(scope, session_id, pad_id, take)
+    sounds = actions.pad_sounds(studio, session_id, pad_id, take)
     return Response(sounds[0 if which == "record" else 1], media_type="audio/wav")

@@ -20,22 +20,22 @@ Strikes = Annotated[int, Path(ge=1, le=MOST_STRIKES)]
 
 @router.get("")
 def show(
-    scope: Here,
+    studio: Here,
     request: Request,
     session_id: Id,
     sel: str = "",
     strikes: Annotated[int, Query(ge=1, le=MOST_STRIKES)] = USUAL_STRIKES,
 ) -> Response:
     """Show how to play it, or how the drums stand."""
-    _, around = load(scope, session_id, "match", sel)
-    page = round_page(round_kit(scope, session_id), around, strikes)
+    _, around = load(studio, session_id, "match", sel)
+    page = round_page(round_kit(studio, session_id), around, strikes)
     return render(request, "match/round.html", {"page": page, "frame": around})
 
 
 @router.post("/{strikes}/take")
 def bring(
-    scope: Here, session_id: Id, strikes: Strikes, file: Annotated[UploadFile, File()]
+    studio: Here, session_id: Id, strikes: Strikes, file: Annotated[UploadFile, File()]
 ) -> Response:
     """Read a round of the kit."""
-    bring_round(scope, session_id, strikes, file.file.read())
+    bring_round(studio, session_id, strikes, file.file.read())
     return go(f"/sessions/{session_id}/match/round?strikes={strikes}")

@@ -1,9 +1,13 @@
-"""Drums and heads given as files: predicted, and what to turn next. Nothing is kept."""
+"""Drums and heads given as files: predicted, and what to turn next. Nothing is kept.
+
+Files name parts of the shipped catalogue.
+"""
 
 from emblar.core.acoustics.calibration import calibrate
 from emblar.core.acoustics.forward import predict
 from emblar.core.acoustics.inverse import LugPitches, lug_pitches_for
 from emblar.core.acoustics.uneven import spread_from_lugs
+from emblar.core.catalogue import SHIPPED
 from emblar.core.errors import InputError
 from emblar.core.planning.predicted import predicted_card
 from emblar.core.tuning.next_turns import next_turns
@@ -14,7 +18,9 @@ from emblar.formats.tuning import MeasuredStep, TuningFile, TurnsFile, turns_fil
 def lugs_of(file: DrumFile) -> LugPitches:
     """Return the lug pitches of a drum file: those given, or those that give its wish."""
     if file.wish is not None:
-        return lug_pitches_for(file.drum(), file.wish.drum_pitch_hz, file.wish.relation_semitones)
+        return lug_pitches_for(
+            file.drum(SHIPPED), file.wish.drum_pitch_hz, file.wish.relation_semitones
+        )
     given = file.given_lugs()
     assert given is not None
     return given
@@ -22,7 +28,7 @@ def lugs_of(file: DrumFile) -> LugPitches:
 
 def predict_file(file: DrumFile) -> PredictionFile:
     """Predict a drum file: a wish is solved for lug pitches first, takes are learned from."""
-    drum, lugs = file.drum(), lugs_of(file)
+    drum, lugs = file.drum(SHIPPED), lugs_of(file)
     shares = None
     if file.takes:
         learned = calibrate([take.take(drum) for take in file.takes])
@@ -56,7 +62,7 @@ def turns_of(file: TuningFile) -> TurnsFile:
     """
     if not any(isinstance(s, MeasuredStep) and any(s.measured_hz) for s in file.steps):
         raise InputError("steps: measure the head first, at one rod at least.")
-    goal = file.goal()
+    goal = file.goal(SHIPPED)
     goal.check()
-    result = next_turns(file.state(), order=file.order, most_tension=goal.most_tension)
+    result = next_turns(file.state(SHIPPED), order=file.order, most_tension=goal.most_tension)
     return turns_file(result, goal)

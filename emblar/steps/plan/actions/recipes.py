@@ -6,20 +6,18 @@ from emblar.core.errors import InputError
 from emblar.formats.plan import DrumPlanFile
 from emblar.formats.recipes import DrumRecipeFile, RecipesFile, recipes_of
 from emblar.platform import sessions as session_store
-from emblar.platform.database import one_at_a_time, transaction
-from emblar.platform.scope import Scope, check_session, in_session
+from emblar.platform.studio import Studio, check_session, in_session, one_at_a_time
 from emblar.steps.bench import queries as bench_store
 from emblar.steps.brief.actions import wish_of
 from emblar.steps.kit.queries import slots as store
 from emblar.steps.kit.queries.slots import KitDrum
 from emblar.steps.listen.actions.recordings import analysed_record
 from emblar.steps.plan.actions.planning import latest_plan, plan_kit
-from emblar.steps.shelf.actions import use_own_parts
 
 MOST_SESSIONS = 60
 
 
-def recipes(scope: Scope, session_id: int) -> RecipesFile:
+def recipes(studio: Studio, session_id: int) -> RecipesFile:
     """Return what the newest plan puts on each drum.
 
     Raises
@@ -27,10 +25,10 @@ def recipes(scope: Scope, session_id: int) -> RecipesFile:
     InputError
         Nothing is planned.
     """
-    with in_session(scope, session_id) as db:
-        info = session_store.get(db, scope.studio_id, session_id)
+    with in_session(studio, session_id) as db:
+        info = session_store.get(db, studio.studio_id, session_id)
         drums = store.listing(db, session_id)
-    plan = latest_plan(scope, session_id)
+    plan = latest_plan(studio, session_id)
     rows = [_recipe(d, plan.drums[d.id]) for d in drums if plan and d.id in plan.drums]
     if not rows:
         raise InputError("Nothing is planned yet, so there are no recipes. Plan the kit first.")
@@ -66,19 +64,18 @@ class Worked:
     recipes: RecipesFile
 
 
-def worked(scope: Scope) -> list[Worked]:
+def worked(studio: Studio) -> list[Worked]:
     """Return the recipes that were tuned to, by the session's style, the newest session first.
 
     Sessions of which no style is said are left out.
     """
-    use_own_parts(scope)
-    with transaction() as db:
-        sessions = [s for s in session_store.listing(db, scope.studio_id) if s.brief.get("style")]
+    with studio.work() as db:
+        sessions = [s for s in session_store.listing(db, studio.studio_id) if s.brief.get("style")]
         tuned = bench_store.tuned(db, [s.id for s in sessions])
         kits = store.listings(db, list(tuned))
     result = []
     for session in [s for s in sessions if s.id in tuned][:MOST_SESSIONS]:
-        plan = latest_plan(scope, session.id)
+        plan = latest_plan(studio, session.id)
         rows = [
             _recipe(drum, plan.drums[drum.id])
             for drum in kits.get(session.id, ())
@@ -90,7 +87,7 @@ def worked(scope: Scope) -> list[Worked]:
     return result
 
 
-def bring_from(scope: Scope, session_id: int, other_id: int) -> ImportedRecipes:
+def bring_from(studio: Studio, session_id: int, other_id: int) -> ImportedRecipes:
     """Ask each drum of the kit for a recipe that worked in another session, and plan the kit.
 
     Raises
@@ -98,15 +95,15 @@ def bring_from(scope: Scope, session_id: int, other_id: int) -> ImportedRecipes:
     InputError
         Nothing worked there, or it fits no drum of this kit.
     """
-    check_session(scope, session_id)
-    file = next((row.recipes for row in worked(scope) if row.session_id == other_id), None)
+    check_session(studio, session_id)
+    file = next((row.recipes for row in worked(studio) if row.session_id == other_id), None)
     if file is None:
         raise InputError("Nothing of that session was tuned to its plan. Choose another.")
-    with one_at_a_time(session_id):
-        return _bring(scope, session_id, file)
+    with one_at_a_time(studio, session_id) as unit:
+        return _bring(unit, session_id, file)
 
 
-def bring_recipes(scope: Scope, session_id: int, data: bytes) -> ImportedRecipes:
+def bring_recipes(studio: Studio, session_id: int, data: bytes) -> ImportedRecipes:
     """Ask each drum of the kit for the recipe of the drum most like it, and plan the kit.
 
     The drum of the same name and kind comes first, then the one nearest in diameter. Lug pitches
@@ -117,15 +114,14 @@ def bring_recipes(scope: Scope, session_id: int, data: bytes) -> ImportedRecipes
     InputError
         The file is no recipes, or fits no drum of this kit.
     """
-    check_session(scope, session_id)
-    use_own_parts(scope)
-    file = recipes_of(data)
-    with one_at_a_time(session_id):
-        return _bring(scope, session_id, file)
+    check_session(studio, session_id)
+    file = recipes_of(data, studio.catalogue())
+    with one_at_a_time(studio, session_id) as unit:
+        return _bring(unit, session_id, file)
 
 
-def _bring(scope: Scope, session_id: int, file: RecipesFile) -> ImportedRecipes:
-    with in_session(scope, session_id) as db:
+def _bring(studio: Studio, session_id: int, file: RecipesFile) -> ImportedRecipes:
+    with in_session(studio, session_id) as db:
         drums = store.listing(db, session_id)
     pairs, left = matched(file.drums, drums)
     if not pairs:
@@ -134,8 +130,8 @@ def _bring(scope: Scope, session_id: int, file: RecipesFile) -> ImportedRecipes:
             f"These recipes are for {kinds}, and this kit has no such drum. Nothing was changed. "
             "Add the drums in Kit first."
         )
-    result = analysed_record(scope, session_id)
-    with in_session(scope, session_id) as db:
+    result = analysed_record(studio, session_id)
+    with in_session(studio, session_id) as db:
         for row, drum in pairs:
             wish = wish_of(row.recipe, drum.owned, port=False)
             if drum.owned.reso is None:
@@ -143,7 +139,7 @@ def _bring(scope: Scope, session_id: int, file: RecipesFile) -> ImportedRecipes:
             store.set_wish(db, drum.id, wish | {"pitch_hz": round(row.drum_pitch_hz, 1)})
             if result is not None and result.voice(row.voice) is not None:
                 store.assign(db, drum.id, row.voice)
-    plan_kit(scope, session_id, says="Recipes imported")
+    plan_kit(studio, session_id, says="Recipes imported")
     return ImportedRecipes(
         tuple((row.name, drum.owned.name) for row, drum in pairs), tuple(r.name for r in left)
     )

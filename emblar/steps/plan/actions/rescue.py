@@ -4,7 +4,7 @@ from dataclasses import replace
 
 from emblar.core.errors import EmblarError, InputError
 from emblar.core.planning.rescue import Fix, Rescue, rescue
-from emblar.platform.scope import Scope, in_session
+from emblar.platform.studio import Studio, in_session
 from emblar.steps.brief.actions import wish_of
 from emblar.steps.kit.actions.drums import kit
 from emblar.steps.kit.queries import slots as kit_store
@@ -17,7 +17,7 @@ NOTHING = "Add a record in Listen and give the drums their parts in Kit first."
 
 
 def rescue_of(
-    scope: Scope, session_id: int, budget: float, plain_head: float | None = None
+    studio: Studio, session_id: int, budget: float, plain_head: float | None = None
 ) -> Rescue:
     """Return what brings a session's kit nearest its record within a budget.
 
@@ -26,10 +26,10 @@ def rescue_of(
     InputError
         No drum plays a part of the record, or the budget makes no sense.
     """
-    result = measured_record(scope, session_id)
-    brief = asked_of(one_session(scope, session_id)).brief()
+    result = measured_record(studio, session_id)
+    brief = asked_of(one_session(studio, session_id)).brief()
     pairs = []
-    for drum in kit(scope, session_id):
+    for drum in kit(studio, session_id):
         try:
             task = task_of(drum, result)
         except EmblarError:
@@ -39,7 +39,7 @@ def rescue_of(
     if not pairs:
         raise InputError(NOTHING)
     # What lies on the shelf is there; dampers are counted as bought unless every house has them.
-    shelf = replace(the_shelf(scope), dampers=())
+    shelf = replace(the_shelf(studio), dampers=())
     return rescue(pairs, shelf, brief, budget=budget, plain_head=plain_head)
 
 
@@ -48,12 +48,12 @@ def _name(drum: KitDrum) -> str:
     return f"{drum.owned.name} ({drum.id})"
 
 
-def drum_of_fix(scope: Scope, session_id: int, fix: Fix) -> KitDrum:
+def drum_of_fix(studio: Studio, session_id: int, fix: Fix) -> KitDrum:
     """Return the drum that a change is for."""
-    return next(d for d in kit(scope, session_id) if _name(d) == fix.drum)
+    return next(d for d in kit(studio, session_id) if _name(d) == fix.drum)
 
 
-def check_drum(scope: Scope, session_id: int, slot_id: int) -> None:
+def check_drum(studio: Studio, session_id: int, slot_id: int) -> None:
     """Check that a drum is in a session's kit.
 
     Raises
@@ -61,11 +61,13 @@ def check_drum(scope: Scope, session_id: int, slot_id: int) -> None:
     NotFoundError
         It is not.
     """
-    with in_session(scope, session_id) as db:
+    with in_session(studio, session_id) as db:
         kit_store.get(db, session_id, slot_id)
 
 
-def take_fix(scope: Scope, session_id: int, slot_id: int, budget: float, plain_head: float) -> None:
+def take_fix(
+    studio: Studio, session_id: int, slot_id: int, budget: float, plain_head: float
+) -> None:
     """Ask for a change that was offered, and plan its drum with it.
 
     Raises
@@ -73,12 +75,12 @@ def take_fix(scope: Scope, session_id: int, slot_id: int, budget: float, plain_h
     InputError
         It is not offered any more.
     """
-    check_drum(scope, session_id, slot_id)
-    for fix in rescue_of(scope, session_id, budget, plain_head).fixes:
-        drum = drum_of_fix(scope, session_id, fix)
+    check_drum(studio, session_id, slot_id)
+    for fix in rescue_of(studio, session_id, budget, plain_head).fixes:
+        drum = drum_of_fix(studio, session_id, fix)
         if drum.id == slot_id:
             kept = {k: v for k, v in drum.wish.items() if k in ("pitch_hz", "steps")}
             wish = wish_of(fix.recipe, drum.owned, port=True)
-            replan_drum(scope, session_id, slot_id, {**kept, **wish})
+            replan_drum(studio, session_id, slot_id, {**kept, **wish})
             return
     raise InputError("This is not offered any more: the kit or the record has changed.")

@@ -8,19 +8,18 @@ from collections import OrderedDict
 from collections.abc import Mapping
 from dataclasses import dataclass, replace
 
-from emblar.core.catalogue import catalogue
+from emblar.core.catalogue import Catalogue
 from emblar.core.drum import Wish
 from emblar.core.errors import InputError
-from emblar.core.planning.assign import Alternative
-from emblar.core.planning.assign import KitPlan as Weighing
+from emblar.core.planning.assign import KitAlternative
+from emblar.core.planning.assign import PlannedKit as Weighing
 from emblar.core.planning.assign import plan_kit as search_kit
 from emblar.core.planning.brief import Brief, Shelf
 from emblar.core.planning.problem import Problem
 from emblar.core.planning.recipe import kind_of_voice
 from emblar.core.planning.target import Target, moved
 from emblar.core.quantities import Measured
-from emblar.platform.database import one_at_a_time
-from emblar.platform.scope import Scope, in_session
+from emblar.platform.studio import Studio, in_session, one_at_a_time
 from emblar.steps.brief.actions import request_of, steps_of, wish_of
 from emblar.steps.kit.actions.drums import serious
 from emblar.steps.kit.queries import slots as store
@@ -43,11 +42,11 @@ _weighed: OrderedDict[str, Weighing] = OrderedDict()
 class Ways:
     """The ways of a kit: each gives voices a drum by its place in ``drums``."""
 
-    alternatives: tuple[Alternative, ...]
+    alternatives: tuple[KitAlternative, ...]
     drums: tuple[KitDrum, ...]
     unmet: tuple[str, ...]
 
-    def named(self, name: str) -> Alternative:
+    def named(self, name: str) -> KitAlternative:
         """Return a way by name; the best for a name that is none."""
         return next((a for a in self.alternatives if a.name == name), self.alternatives[0])
 
@@ -65,21 +64,21 @@ class _Asked:
         return Problem(self.targets, self.shelf, self.brief, locks=locks)
 
 
-def _request(scope: Scope, session_id: int) -> _Asked:
+def _request(studio: Studio, session_id: int) -> _Asked:
     result, brief = (
-        measured_record(scope, session_id),
-        asked_of(one_session(scope, session_id)).brief(),
+        measured_record(studio, session_id),
+        asked_of(one_session(studio, session_id)).brief(),
     )
-    with in_session(scope, session_id) as db:
-        drums = with_due_heads(scope, store.listing(db, session_id))
+    with in_session(studio, session_id) as db:
+        drums = with_due_heads(studio, store.listing(db, session_id))
     if result is None or not drums:
         raise InputError(NOTHING_TO_WEIGH)
     # Two drums may share a name; the search tells them apart by it.
     owned = tuple(replace(d.owned, name=f"{d.owned.name} ({d.id})") for d in drums)
-    return _Asked(_targets(result, drums), drums, replace(the_shelf(scope), drums=owned), brief)
+    return _Asked(_targets(result, drums), drums, replace(the_shelf(studio), drums=owned), brief)
 
 
-def ways_of(scope: Scope, session_id: int) -> Ways:
+def ways_of(studio: Studio, session_id: int) -> Ways:
     """Weigh the ways of planning a session's kit.
 
     Raises
@@ -87,12 +86,12 @@ def ways_of(scope: Scope, session_id: int) -> Ways:
     InputError
         There is no record, or no drum in the kit.
     """
-    request = _request(scope, session_id)
-    weighing = _weighing(request)
+    request = _request(studio, session_id)
+    weighing = _weighing(studio.catalogue(), request)
     return Ways(weighing.alternatives, tuple(request.drums), tuple(u.text for u in weighing.unmet))
 
 
-def assign_voices(scope: Scope, session_id: int) -> KitPlan:
+def assign_voices(studio: Studio, session_id: int) -> KitPlan:
     """Give every voice of the record the drum that can play it best, and plan the kit.
 
     The whole kit is weighed at once. What was asked of single drums by hand stays asked.
@@ -102,15 +101,15 @@ def assign_voices(scope: Scope, session_id: int) -> KitPlan:
     InputError
         There is no record, or no drum in the kit.
     """
-    with one_at_a_time(session_id):
-        request = _sound_only(_request(scope, session_id))
+    with one_at_a_time(studio, session_id) as unit:
+        request = _sound_only(_request(unit, session_id))
         pairs = zip(request.shelf.drums, request.drums, strict=True)
         held = {owned.name: request_of(drum) for owned, drum in pairs}
         best = search_kit(request.problem(held)).best
-        with in_session(scope, session_id) as db:
+        with in_session(unit, session_id) as db:
             for voice, row in best.chosen.items():
                 store.assign(db, request.drums[row.drum].id, voice)
-        return plan_kit(scope, session_id, says="Drums matched to the record")
+        return plan_kit(unit, session_id, says="Drums matched to the record")
 
 
 def _sound_only(request: _Asked) -> _Asked:
@@ -143,14 +142,14 @@ def _targets(record: AnalysedRecord, drums: list[KitDrum]) -> list[Target]:
     return targets
 
 
-def _weighing(request: _Asked) -> Weighing:
+def _weighing(catalogue: Catalogue, request: _Asked) -> Weighing:
     # Pitches asked for by hand count; other choices by hand are left out.
     pairs = zip(request.shelf.drums, request.drums, strict=True)
     held = {
         owned.name: Wish(pitch_hz=hz) for owned, drum in pairs if (hz := drum.wish.get("pitch_hz"))
     }
     problem = request.problem(held)
-    key = repr((catalogue(), problem))
+    key = repr((catalogue, problem))
     if key not in _weighed:
         _weighed[key] = search_kit(problem, measure=True)
         while len(_weighed) > KEPT:
@@ -158,21 +157,21 @@ def _weighing(request: _Asked) -> Weighing:
     return _weighed[key]
 
 
-def take_way(scope: Scope, session_id: int, name: str) -> KitPlan:
+def take_way(studio: Studio, session_id: int, name: str) -> KitPlan:
     """Ask for everything a way does, drum by drum, and plan the kit so."""
-    with one_at_a_time(session_id):
-        return _take_way(scope, session_id, name)
+    with one_at_a_time(studio, session_id) as unit:
+        return _take_way(unit, session_id, name)
 
 
-def _take_way(scope: Scope, session_id: int, name: str) -> KitPlan:
-    ways = ways_of(scope, session_id)
+def _take_way(studio: Studio, session_id: int, name: str) -> KitPlan:
+    ways = ways_of(studio, session_id)
     chosen = ways.named(name).chosen
     wished = {d.voice: d.wish for d in ways.drums if d.voice and not d.also}
-    with in_session(scope, session_id) as db:
+    with in_session(studio, session_id) as db:
         for voice, row in chosen.items():
             kept = {k: v for k, v in wished.get(voice, {}).items() if k in ("pitch_hz", "steps")}
             drum = ways.drums[row.drum].id
             store.assign(db, drum, voice)
             wish = wish_of(row.setup, ways.drums[row.drum].owned, port=True)
             store.set_wish(db, drum, {**kept, **wish})
-    return plan_kit(scope, session_id, says=f"Way “{name}” used")
+    return plan_kit(studio, session_id, says=f"Way “{name}” used")

@@ -61,11 +61,12 @@ def rescue_command(
     ] = None,
 ) -> None:
     """Say which few changes to a kit bring it nearest the record for a budget."""
+    from emblar.core.catalogue import SHIPPED
     from emblar.core.planning.assign import plan_kit
     from emblar.core.planning.rescue import rescue
     from emblar.formats.rescue import rescue_file
 
-    problem = _read_brief(brief, record).problem()
+    problem = _read_brief(brief, record).problem(SHIPPED)
     plays, shelf = plan_kit(problem).best.chosen, problem.shelf
     pairs = [(shelf.drums[plays[t.voice].drum], t) for t in problem.targets if t.voice in plays]
     known = rescue(pairs, shelf, problem.brief, budget=budget, plain_head=plain_head)
@@ -97,10 +98,11 @@ def plan_command(
     ] = None,
 ) -> None:
     """Plan a kit: which drum, heads, pitches and dampers for each voice, and why."""
+    from emblar.core.catalogue import SHIPPED
     from emblar.core.planning.assign import plan_kit
     from emblar.formats.kitplan import kit_plan_file
 
-    problem = _read_brief(brief, record).problem()
+    problem = _read_brief(brief, record).problem(SHIPPED)
     plan = kit_plan_file(plan_kit(problem), problem)
     if json_out is not None:
         try:

@@ -20,7 +20,7 @@ def plans_command(
     """List the versions of a session's plan; bring one back."""
     from emblar.formats.studio import VersionRow, VersionsFile
     from emblar.platform.running_database import database_at_hand
-    from emblar.platform.scope import HERE
+    from emblar.platform.studio import HERE
     from emblar.steps.plan.actions.versions import undo_plan, use_version, versions
 
     if use is not None and undo:
@@ -46,7 +46,7 @@ def recipes_command(
     from emblar.formats.recipes import RecipesFile
     from emblar.formats.studio import WorkedFile
     from emblar.platform.running_database import database_at_hand
-    from emblar.platform.scope import HERE
+    from emblar.platform.studio import HERE
     from emblar.steps.plan.actions.recipes import worked
 
     styles: dict[str, list[RecipesFile]] = {}

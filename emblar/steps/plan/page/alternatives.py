@@ -4,10 +4,7 @@ from dataclasses import dataclass
 
 from emblar.core.acoustics.limits import head_name
 from emblar.core.catalogue import (
-    construction,
-    damper,
-    strikers,
-    wire_settings,
+    Catalogue,
 )
 from emblar.core.drum import Setup
 from emblar.core.naming import lower_first
@@ -50,7 +47,7 @@ class OtherRow:
 
 
 @dataclass(frozen=True, slots=True)
-class Alternative:
+class AlternativeLine:
     """Another setup in one line: what changes, what that does, what to send to use it."""
 
     changes: str
@@ -68,61 +65,61 @@ def school_tables(file: DrumPlanFile) -> tuple[SchoolTable, ...]:
     return tuple(SchoolTable(about, tuple(rows)) for about, rows in tables.items())
 
 
-def other_rows(file: DrumPlanFile) -> tuple[OtherRow, ...]:
+def other_rows(catalogue: Catalogue, file: DrumPlanFile) -> tuple[OtherRow, ...]:
     """Return all alternatives with other heads or tuning."""
     rows = []
     for other in file.others:
-        made = construction(other.recipe.batter).name
-        what = ", ".join([made, *_worn(other)])
+        made = catalogue.construction(other.recipe.batter).name
+        what = ", ".join([made, *_worn(catalogue, other)])
         cost = _cost(other.score - file.score, other.minutes, len(other.bought))
         rows.append(_other_row(file, other, what, cost))
     return tuple(rows)
 
 
-def sound_rows(file: DrumPlanFile) -> tuple[OtherRow, ...]:
+def sound_rows(catalogue: Catalogue, file: DrumPlanFile) -> tuple[OtherRow, ...]:
     """Return the other sounds of the same tuning."""
     return tuple(
-        _other_row(file, sound, " and ".join(_worn(sound)), "No key needed")
+        _other_row(file, sound, " and ".join(_worn(catalogue, sound)), "No key needed")
         for sound in file.sounds
     )
 
 
-def best_alternatives(file: DrumPlanFile) -> tuple[Alternative, ...]:
+def best_alternatives(catalogue: Catalogue, file: DrumPlanFile) -> tuple[AlternativeLine, ...]:
     """Return the best other setups that differ from the plan and from each other, in one line."""
-    rows: dict[str, Alternative] = {}
+    rows: dict[str, AlternativeLine] = {}
     for other in sorted((*file.others, *file.sounds), key=lambda one: one.score):
-        changes = _changes(file, other.recipe)
+        changes = _changes(catalogue, file, other.recipe)
         if changes and changes not in rows:
             row = _other_row(file, other, "", "")
             bought = f" · {len(other.bought)} to buy" if other.bought else ""
             cost = f"{other.minutes:.0f} min{bought}" if other.minutes >= 1.0 else "no key needed"
-            rows[changes] = Alternative(changes, row.text.removeprefix(": "), cost, row.fields)
+            rows[changes] = AlternativeLine(changes, row.text.removeprefix(": "), cost, row.fields)
     return tuple(rows.values())[:MOST_ALTERNATIVES]
 
 
-def _changes(file: DrumPlanFile, recipe: Setup) -> str:
+def _changes(catalogue: Catalogue, file: DrumPlanFile, recipe: Setup) -> str:
     """Return what a setup has other than the plan, or nothing where it is the same."""
     changes, reso = [], head_name(file.kind, "reso")
     if recipe.batter != file.batter:
-        changes.append(f"batter {lower_first(construction(recipe.batter).name)}")
+        changes.append(f"batter {lower_first(catalogue.construction(recipe.batter).name)}")
     if recipe.reso and recipe.reso != file.reso:
-        made = lower_first(construction(recipe.reso).name).removeprefix(f"{reso}, ")
+        made = lower_first(catalogue.construction(recipe.reso).name).removeprefix(f"{reso}, ")
         changes.append(f"{reso} {made}")
     if tuple(recipe.dampers) != tuple(file.dampers):
-        names = [lower_first(damper(d).name) for d in recipe.dampers]
+        names = [lower_first(catalogue.damper(d).name) for d in recipe.dampers]
         changes.append(" and ".join(names) or "no muffling")
     if abs(recipe.semitones - file.semitones) > SAME_SEMITONES:
         changes.append(semitones(recipe.semitones))
     if recipe.striker != file.striker:
-        changes.append(lower_first(strikers()[recipe.striker].name))
+        changes.append(lower_first(catalogue.strikers[recipe.striker].name))
     if file.kind == "snare" and recipe.wires != file.wires:
-        changes.append(lower_first(wire_settings()[recipe.wires].name))
+        changes.append(lower_first(catalogue.wire_settings[recipe.wires].name))
     text = "; ".join(changes)
     return text[:1].upper() + text[1:]
 
 
-def _worn(other: OtherFile) -> list[str]:
-    return [damper(d).name for d in other.recipe.dampers] or ["nothing on it"]
+def _worn(catalogue: Catalogue, other: OtherFile) -> list[str]:
+    return [catalogue.damper(d).name for d in other.recipe.dampers] or ["nothing on it"]
 
 
 def _other_row(file: DrumPlanFile, other: OtherFile, what: str, cost: str) -> OtherRow:

@@ -4,10 +4,7 @@ from collections.abc import Iterable
 from dataclasses import dataclass
 
 from emblar.core.catalogue import (
-    constructions_for,
-    dampers_for,
-    strikers_for,
-    wire_settings,
+    Catalogue,
 )
 from emblar.core.drum import Wish
 from emblar.core.quantities.registry import steps
@@ -67,7 +64,7 @@ class PlanForm:
 
 
 def _damper_options(
-    drum: KitDrum, chosen: tuple[str, ...] | None, index: int
+    catalogue: Catalogue, drum: KitDrum, chosen: tuple[str, ...] | None, index: int
 ) -> tuple[Option, ...]:
     """Return what may lie on a drum as its first, second or third damper."""
     current = chosen[index] if chosen is not None and index < len(chosen) else ""
@@ -77,18 +74,21 @@ def _damper_options(
         *(first if index == 0 else (Option("", "nothing more", not current),)),
         *(
             Option(d.id, d.name, d.id == current)
-            for d in dampers_for(drum.owned.kind)
+            for d in catalogue.dampers_for(drum.owned.kind)
             if d.side == "batter" or drum.owned.reso
         ),
     )
 
 
 def _more_dampers(
-    drum: KitDrum, chosen: tuple[str, ...] | None
+    catalogue: Catalogue, drum: KitDrum, chosen: tuple[str, ...] | None
 ) -> tuple[tuple[str, tuple[Option, ...]], ...]:
     """Return a field for each further damper and an empty one, three dampers at most."""
     count = min(len(chosen or ()), 2)
-    return tuple((f"damper_{i + 1}", _damper_options(drum, chosen, i)) for i in range(1, count + 1))
+    return tuple(
+        (f"damper_{i + 1}", _damper_options(catalogue, drum, chosen, i))
+        for i in range(1, count + 1)
+    )
 
 
 def plan_form(around: Frame, drum: KitDrum) -> PlanForm:
@@ -98,7 +98,7 @@ def plan_form(around: Frame, drum: KitDrum) -> PlanForm:
     file = around.plan.drums.get(drum.id) if around.plan else None
     target = target_of(around.record, drum.voice)
     record = target.value("pitch") if target else None
-    batters, resos = (constructions_for(kind, side) for side in ("batter", "reso"))
+    batters, resos = (around.catalogue.constructions_for(kind, side) for side in ("batter", "reso"))
     return PlanForm(
         action=f"/sessions/{around.session.id}/plan/{drum.id}",
         relations=tuple(Option(v, text, v == (request.relation or "")) for v, text in RELATIONS),
@@ -108,10 +108,14 @@ def plan_form(around: Frame, drum: KitDrum) -> PlanForm:
         record_pitch=pitch(record) if record else "",
         batters=_or_leave(((c.id, c.name) for c in batters), request.batter),
         resos=_or_leave(((c.id, c.name) for c in resos), request.reso) if drum.owned.reso else (),
-        dampers=_damper_options(drum, request.dampers, 0),
-        more_dampers=_more_dampers(drum, request.dampers),
-        strikers=_or_leave(((s.id, s.name) for s in strikers_for(kind)), request.striker),
-        wires=_or_leave(((w.id, w.name) for w in wire_settings().values()), request.wires)
+        dampers=_damper_options(around.catalogue, drum, request.dampers, 0),
+        more_dampers=_more_dampers(around.catalogue, drum, request.dampers),
+        strikers=_or_leave(
+            ((s.id, s.name) for s in around.catalogue.strikers_for(kind)), request.striker
+        ),
+        wires=_or_leave(
+            ((w.id, w.name) for w in around.catalogue.wire_settings.values()), request.wires
+        )
         if kind == "snare"
         else (),
         ports=_or_leave(PORTS, request.port) if has_front(drum.owned) else (),

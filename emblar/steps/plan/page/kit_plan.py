@@ -7,10 +7,7 @@ from markupsafe import Markup
 
 from emblar.core.acoustics.limits import head_name
 from emblar.core.catalogue import (
-    construction,
-    damper,
-    strikers,
-    wire_settings,
+    Catalogue,
 )
 from emblar.core.naming import voice_title
 from emblar.core.notes import note_text
@@ -29,7 +26,7 @@ from emblar.steps.listen.page.card import ReadingRow, reading_rows
 from emblar.steps.plan.actions.planning import KitPlan, target_of
 from emblar.steps.plan.actions.recipes import ImportedRecipes
 from emblar.steps.plan.page.alternatives import (
-    Alternative,
+    AlternativeLine,
     OtherRow,
     SchoolTable,
     best_alternatives,
@@ -38,7 +35,7 @@ from emblar.steps.plan.page.alternatives import (
     sound_rows,
 )
 from emblar.steps.plan.page.by_hand import PlanForm, plan_form
-from emblar.steps.plan.page.versions import VersionRow, stale_line, version_rows
+from emblar.steps.plan.page.versions import VersionLine, stale_line, version_rows
 from emblar.steps.plan.queries import PlanInfo
 from emblar.steps.workspace.page import Frame, sound_href
 
@@ -60,7 +57,7 @@ TOM_SCHOOLS = (
 
 
 @dataclass(frozen=True, slots=True)
-class HeadRow:
+class PlannedHead:
     """A head with the lug pitch to tune it to."""
 
     name: str
@@ -103,8 +100,8 @@ class PlanPage:
     """The quantities that differ most."""
     largest: tuple[RulerRow, ...] = ()
     """The same, for screens too narrow for a ruler."""
-    heads: tuple[HeadRow, ...] = ()
-    alternatives: tuple[Alternative, ...] = ()
+    heads: tuple[PlannedHead, ...] = ()
+    alternatives: tuple[AlternativeLine, ...] = ()
     form: PlanForm | None = None
     reasons: tuple[str, ...] = ()
     schools: tuple[SchoolTable, ...] = ()
@@ -120,7 +117,7 @@ class PlanPage:
     empty: str = ""
     """What is needed before there is a plan."""
     imported: str = ""
-    versions: tuple[VersionRow, ...] = ()
+    versions: tuple[VersionLine, ...] = ()
     taps: tuple[HearButton, ...] = ()
     """How a tap sounds on each planned head: what to tune to."""
     sounds: tuple[OtherRow, ...] = ()
@@ -190,20 +187,20 @@ def _planned_page(around: Frame, drum: KitDrum, file: DrumPlanFile, kit_plan: Ki
     return PlanPage(
         frame=around,
         title=_title(drum, file),
-        subtitle=_subtitle(file, kit_plan.version),
+        subtitle=_subtitle(around.catalogue, file, kit_plan.version),
         plan=file,
-        section=_section(drum, file),
+        section=_section(around.catalogue, drum, file),
         ladder=_ladder(file),
         rulers=rulers(rows),
         differences=rulers(largest, "differences"),
         largest=tuple(largest),
         heads=_heads(file),
-        alternatives=best_alternatives(file),
+        alternatives=best_alternatives(around.catalogue, file),
         form=plan_form(around, drum),
         reasons=tuple(reason.text for reason in file.reasons),
         schools=school_tables(file),
-        others=other_rows(file),
-        sounds=sound_rows(file),
+        others=other_rows(around.catalogue, file),
+        sounds=sound_rows(around.catalogue, file),
         scores=_scores(file),
         cautions=tuple(dict.fromkeys([*file.cautions, *kit_plan.warnings])),
         record_play=_record_play(around, file.voice),
@@ -214,7 +211,7 @@ def _planned_page(around: Frame, drum: KitDrum, file: DrumPlanFile, kit_plan: Ki
         tom_schools=tuple(tom_schools) if is_tom(file.voice) else (),
         stale=moved if _stale(around, drum, file) else "",
         readings=_readings(around, drum),
-        sentence=file.sentence(),
+        sentence=file.sentence(around.catalogue),
     )
 
 
@@ -257,10 +254,10 @@ def _taps(session_id: int, drum_id: int, file: DrumPlanFile) -> tuple[HearButton
     return tuple(result)
 
 
-def _subtitle(file: DrumPlanFile, version: int) -> str:
-    struck = strikers()[file.striker].name
+def _subtitle(catalogue: Catalogue, file: DrumPlanFile, version: int) -> str:
+    struck = catalogue.strikers[file.striker].name
     if file.kind == "snare":
-        struck += f" · {wire_settings()[file.wires].name}"
+        struck += f" · {catalogue.wire_settings[file.wires].name}"
     return f"Plan {version} · {struck} · {file.minutes:.0f} min of work"
 
 
@@ -276,13 +273,13 @@ def _largest(rows: Sequence[RulerRow]) -> list[RulerRow]:
     return sorted(known, key=lambda row: -abs(row.plan_steps or 0.0))[:MOST_DIFFERENCES]
 
 
-def _heads(file: DrumPlanFile) -> tuple[HeadRow, ...]:
+def _heads(file: DrumPlanFile) -> tuple[PlannedHead, ...]:
     """Return the lug pitch of each head, to the hertz it is known to."""
     lugs = file.prediction.lug_hz
     rows = [(head_name(file.kind, "batter"), lugs.batter)]
     if lugs.reso is not None:
         rows.append((head_name(file.kind, "reso"), lugs.reso))
-    return tuple(HeadRow(name, f"{hz:.0f} Hz", note_text(hz)) for name, hz in rows)
+    return tuple(PlannedHead(name, f"{hz:.0f} Hz", note_text(hz)) for name, hz in rows)
 
 
 def _stale(around: Frame, drum: KitDrum, file: DrumPlanFile) -> bool:
@@ -299,18 +296,18 @@ def _stale(around: Frame, drum: KitDrum, file: DrumPlanFile) -> bool:
     )
 
 
-def _section(drum: KitDrum, file: DrumPlanFile) -> Markup:
+def _section(catalogue: Catalogue, drum: KitDrum, file: DrumPlanFile) -> Markup:
     lugs, reso = file.prediction.lug_hz, None
     if file.reso:
-        reso = section_head(construction(file.reso), lugs.reso)
-    placed = [damper(d) for d in file.dampers]
+        reso = section_head(catalogue.construction(file.reso), lugs.reso)
+    placed = [catalogue.damper(d) for d in file.dampers]
     return section(
         Section(
             f"{drum.owned.name} as planned, cut from the side",
             drum.owned.diameter_in,
             drum.owned.depth_in,
             drum.owned.rods,
-            section_head(construction(file.batter), lugs.batter),
+            section_head(catalogue.construction(file.batter), lugs.batter),
             reso,
             file.port_in,
             [SectionDamper(d.name, d.side == "batter", d.radius, d.on_head) for d in placed],

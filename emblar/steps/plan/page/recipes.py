@@ -3,7 +3,7 @@
 from collections.abc import Sequence
 from dataclasses import dataclass
 
-from emblar.core.catalogue import construction, damper, wire_settings
+from emblar.core.catalogue import Catalogue
 from emblar.core.naming import lower_first
 from emblar.core.notes import note_text
 from emblar.formats.recipes import DrumRecipeFile
@@ -28,14 +28,14 @@ class WorkedPage:
     back: str
 
 
-def worked_page(rows: Sequence[Worked], session_id: int | None) -> WorkedPage:
+def worked_page(catalogue: Catalogue, rows: Sequence[Worked], session_id: int | None) -> WorkedPage:
     """Return the page."""
     styles: dict[str, list[WorkedSession]] = {}
     called: dict[str, str] = {}
     for row in rows:
         key = row.style.lower()
         called.setdefault(key, row.style)
-        lines = tuple((drum.name, _line(drum)) for drum in row.recipes.drums)
+        lines = tuple((drum.name, _line(catalogue, drum)) for drum in row.recipes.drums)
         session = WorkedSession(row.session_id, row.recipes.session, lines)
         styles.setdefault(key, []).append(session)
     base = f"/sessions/{session_id}/plan" if session_id is not None else ""
@@ -46,11 +46,11 @@ def worked_page(rows: Sequence[Worked], session_id: int | None) -> WorkedPage:
     )
 
 
-def _line(drum: DrumRecipeFile) -> str:
+def _line(catalogue: Catalogue, drum: DrumRecipeFile) -> str:
     recipe = drum.recipe
-    heads = [construction(recipe.batter).name]
+    heads = [catalogue.construction(recipe.batter).name]
     if recipe.reso is not None:
-        heads.append(construction(recipe.reso).name)
+        heads.append(catalogue.construction(recipe.reso).name)
     lugs = f"{recipe.batter_hz:.0f} Hz"
     if recipe.reso_hz is not None:
         lugs += f" and {recipe.reso_hz:.0f} Hz"
@@ -59,7 +59,7 @@ def _line(drum: DrumRecipeFile) -> str:
         f"{' over '.join(lower_first(name) for name in heads)} at {lugs}",
     ]
     if recipe.dampers:
-        parts.append(", ".join(lower_first(damper(d).name) for d in recipe.dampers))
+        parts.append(", ".join(lower_first(catalogue.damper(d).name) for d in recipe.dampers))
     if drum.kind == "snare":
-        parts.append(lower_first(wire_settings()[recipe.wires].name))
+        parts.append(lower_first(catalogue.wire_settings[recipe.wires].name))
     return " · ".join(parts)

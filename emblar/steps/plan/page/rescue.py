@@ -3,7 +3,7 @@
 from collections.abc import Sequence
 from dataclasses import dataclass
 
-from emblar.core.catalogue import construction, damper
+from emblar.core.catalogue import Catalogue
 from emblar.core.naming import counted, lower_first
 from emblar.core.planning.rescue import Fix, Rescue
 from emblar.steps.kit.queries.slots import KitDrum
@@ -41,6 +41,7 @@ class RescuePage:
 
 
 def rescue_page(
+    catalogue: Catalogue,
     session_id: int,
     budget: str,
     head: str,
@@ -52,7 +53,7 @@ def rescue_page(
     if changes is None:
         return RescuePage(budget, head, problem, "", (), (), base)
     known, drums = changes
-    rows = tuple(_row(fix, drum) for fix, drum in zip(known.fixes, drums, strict=True))
+    rows = tuple(_row(catalogue, fix, drum) for fix, drum in zip(known.fixes, drums, strict=True))
     before = tuple(
         f"{name.rpartition(' (')[0]} {off:.1f}"
         for name, off in sorted(known.before.items(), key=lambda kv: -kv[1])
@@ -73,14 +74,14 @@ def _sentence(changes: Rescue) -> str:
     )
 
 
-def _row(fix: Fix, drum: KitDrum) -> FixRow:
+def _row(catalogue: Catalogue, fix: Fix, drum: KitDrum) -> FixRow:
     recipe = fix.recipe
     parts = []
     if fix.what in ("batter", "both heads") and recipe.batter != drum.owned.batter:
-        parts.append(f"batter: {lower_first(construction(recipe.batter).name)}")
+        parts.append(f"batter: {lower_first(catalogue.construction(recipe.batter).name)}")
     if recipe.reso is not None and recipe.reso != drum.owned.reso:
-        parts.append(f"reso: {lower_first(construction(recipe.reso).name)}")
-    parts += [lower_first(damper(d).name) for d in fix.lays_on]
+        parts.append(f"reso: {lower_first(catalogue.construction(recipe.reso).name)}")
+    parts += [lower_first(catalogue.damper(d).name) for d in fix.lays_on]
     cost = f"costs {fix.price:.0f}, " if fix.price >= 0.5 else "nothing to buy, "
     return FixRow(
         drum.id,

@@ -3,11 +3,11 @@
 from collections.abc import Sequence
 from dataclasses import dataclass
 
-from emblar.core.catalogue import construction, damper, strikers, wire_settings
+from emblar.core.catalogue import Catalogue
 from emblar.formats.plan import DrumPlanFile
 from emblar.frame.words import number, semitones
 from emblar.steps.plan.actions.planning import KitPlan
-from emblar.steps.plan.page.ways import Side
+from emblar.steps.plan.page.ways import AlternativeSide
 from emblar.steps.plan.queries import PlanInfo
 from emblar.steps.workspace.page import Frame
 
@@ -15,7 +15,7 @@ CHANGED = {"brief": "the brief", "record": "the record", "kit": "the kit", "shel
 
 
 @dataclass(frozen=True, slots=True)
-class VersionRow:
+class VersionLine:
     """A version as listed."""
 
     version: int
@@ -30,8 +30,8 @@ class DrumPair:
     """One drum in two versions."""
 
     title: str
-    left: Side
-    right: Side
+    left: AlternativeSide
+    right: AlternativeSide
     same: bool
 
 
@@ -55,11 +55,11 @@ def stale_line(changed: Sequence[str]) -> str:
     return f"{known[0].upper()}{known[1:]} changed since this plan."
 
 
-def version_rows(around: Frame, listed: Sequence[PlanInfo]) -> tuple[VersionRow, ...]:
+def version_rows(around: Frame, listed: Sequence[PlanInfo]) -> tuple[VersionLine, ...]:
     """Return the versions, the newest first."""
     base = f"/sessions/{around.session.id}/plan/versions"
     return tuple(
-        VersionRow(
+        VersionLine(
             row.version,
             row.says or "planned",
             row.created_at.strftime("%-d %B, %H:%M"),
@@ -77,37 +77,37 @@ def versions_page(around: Frame, left: KitPlan, right: KitPlan) -> VersionsPage:
     keys += [i for i in (*left.drums, *right.drums) if i not in names and i not in keys]
     pairs = []
     for i in keys:
-        one, other = (_lines(p.drums.get(i)) for p in (left, right))
+        one, other = (_lines(around.catalogue, p.drums.get(i)) for p in (left, right))
         file = left.drums.get(i) or right.drums[i]
         pairs.append(
             DrumPair(
                 names.get(i, file.name),
-                Side(tuple((text, text not in other) for text in one)),
-                Side(tuple((text, text not in one) for text in other)),
+                AlternativeSide(tuple((text, text not in other) for text in one)),
+                AlternativeSide(tuple((text, text not in one) for text in other)),
                 one == other,
             )
         )
     return VersionsPage(around, left.version, right.version, around.href("plan"), tuple(pairs))
 
 
-def _lines(file: DrumPlanFile | None) -> list[str]:
+def _lines(catalogue: Catalogue, file: DrumPlanFile | None) -> list[str]:
     if file is None:
         return ["not planned"]
     lugs = file.prediction.lug_hz
-    heads, pitches = construction(file.batter).name, f"batter {number(lugs.batter, 'Hz')}"
+    heads, pitches = catalogue.construction(file.batter).name, f"batter {number(lugs.batter, 'Hz')}"
     if file.reso and lugs.reso is not None:
-        heads += f" over {construction(file.reso).name}"
+        heads += f" over {catalogue.construction(file.reso).name}"
         pitches += f", {'front' if file.kind == 'kick' else 'reso'} {number(lugs.reso, 'Hz')}"
-    struck = strikers()[file.striker].name
+    struck = catalogue.strikers[file.striker].name
     if file.kind == "snare":
-        struck += f", {wire_settings()[file.wires].name}"
+        struck += f", {catalogue.wire_settings[file.wires].name}"
     bought = f", buys {len(file.bought)}" if file.bought else ""
     return [
         f"plays {file.voice.replace('-', ' ')}, {number(file.card['pitch'].value, 'Hz')}",
         heads,
         f"lug pitches {pitches}",
         semitones(file.semitones),
-        ", ".join(damper(d).name for d in file.dampers) or "nothing on it",
+        ", ".join(catalogue.damper(d).name for d in file.dampers) or "nothing on it",
         struck,
         f"{file.minutes:.0f} min{bought}{', a new hole' if file.cut else ''}",
     ]

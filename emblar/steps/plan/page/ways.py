@@ -6,9 +6,9 @@ from urllib.parse import urlencode
 from markupsafe import Markup
 
 from emblar.core.acoustics.limits import head_name
-from emblar.core.catalogue import construction, damper, strikers, wire_settings
+from emblar.core.catalogue import Catalogue
 from emblar.core.naming import voice_title
-from emblar.core.planning.assign import Alternative
+from emblar.core.planning.assign import KitAlternative
 from emblar.core.planning.weighing import Weighed
 from emblar.steps.kit.queries.slots import KitDrum
 from emblar.steps.plan.actions.ways import Ways
@@ -35,7 +35,7 @@ class WayRow:
 
 
 @dataclass(frozen=True, slots=True)
-class Side:
+class AlternativeSide:
     """What one alternative does with a voice, in lines; ``differs`` from the other's line."""
 
     lines: tuple[tuple[str, bool], ...]
@@ -46,8 +46,8 @@ class VoicePair:
     """One voice in both ways."""
 
     title: str
-    left: Side
-    right: Side
+    left: AlternativeSide
+    right: AlternativeSide
     drawing: Markup | None
     """None where both are the same."""
 
@@ -78,16 +78,18 @@ def ways_page(around: Frame, ways: Ways, left: str, right: str) -> WaysPage:
         left=one.name,
         right=other.name,
         voices=tuple(
-            _pair(voice, one.chosen[voice], other.chosen.get(voice), ways.drums)
+            _pair(around.catalogue, voice, one.chosen[voice], other.chosen.get(voice), ways.drums)
             for voice in one.chosen
         ),
         unmet=ways.unmet,
     )
 
 
-def _rows(around: Frame, ways: Ways, one: Alternative, other: Alternative) -> tuple[WayRow, ...]:
+def _rows(
+    around: Frame, ways: Ways, one: KitAlternative, other: KitAlternative
+) -> tuple[WayRow, ...]:
     """Return the alternatives, those with the same setups as one."""
-    groups: dict[object, list[Alternative]] = {}
+    groups: dict[object, list[KitAlternative]] = {}
     for way in ways.alternatives:
         setups = frozenset((voice, row.drum, row.setup) for voice, row in way.chosen.items())
         groups.setdefault(setups, []).append(way)
@@ -103,7 +105,7 @@ def _rows(around: Frame, ways: Ways, one: Alternative, other: Alternative) -> tu
     return tuple(rows)
 
 
-def _row(way: Alternative, also: tuple[str, ...], mark: str, href: str) -> WayRow:
+def _row(way: KitAlternative, also: tuple[str, ...], mark: str, href: str) -> WayRow:
     chosen = way.chosen.values()
     return WayRow(
         name=way.name,
@@ -123,30 +125,34 @@ def _count(number_of: int) -> str:
 
 
 def _pair(
-    voice: str, left: Weighed, right: Weighed | None, drums: tuple[KitDrum, ...]
+    catalogue: Catalogue,
+    voice: str,
+    left: Weighed,
+    right: Weighed | None,
+    drums: tuple[KitDrum, ...],
 ) -> VoicePair:
-    one = _lines(left, drums)
-    other = _lines(right, drums) if right is not None else ["no drum"]
+    one = _lines(catalogue, left, drums)
+    other = _lines(catalogue, right, drums) if right is not None else ["no drum"]
     return VoicePair(
         voice_title(voice),
-        Side(tuple((text, text not in other) for text in one)),
-        Side(tuple((text, text not in one) for text in other)),
+        AlternativeSide(tuple((text, text not in other) for text in one)),
+        AlternativeSide(tuple((text, text not in one) for text in other)),
         two_ways(voice, left.apart, right.apart) if right is not None and one != other else None,
     )
 
 
-def _lines(row: Weighed, drums: tuple[KitDrum, ...]) -> list[str]:
+def _lines(catalogue: Catalogue, row: Weighed, drums: tuple[KitDrum, ...]) -> list[str]:
     recipe = row.setup
-    heads = construction(recipe.batter).name
+    heads = catalogue.construction(recipe.batter).name
     owned = drums[row.drum].owned
     lugs = f"batter {recipe.batter_hz:.0f} Hz"
     if recipe.reso and recipe.reso_hz is not None:
-        heads += f" over {construction(recipe.reso).name}"
+        heads += f" over {catalogue.construction(recipe.reso).name}"
         lugs += f", {head_name(owned.kind, 'reso')} {recipe.reso_hz:.0f} Hz"
-    muffled = ", ".join(damper(d).name for d in recipe.dampers)
-    struck = strikers()[recipe.striker].name
+    muffled = ", ".join(catalogue.damper(d).name for d in recipe.dampers)
+    struck = catalogue.strikers[recipe.striker].name
     if row.voice == "snare":
-        struck += f", {wire_settings()[recipe.wires].name}"
+        struck += f", {catalogue.wire_settings[recipe.wires].name}"
     bought = f", buys {len(row.bought)}" if row.bought else ""
     hole = ", a new hole" if row.cut else ""
     return [

@@ -100,67 +100,70 @@ def _number(name: str, text: str) -> float:
 
 
 @router.get("")
-def show(scope: Here, request: Request, session_id: Id, sel: str = "", was: Text = "") -> Response:
+def show(studio: Here, request: Request, session_id: Id, sel: str = "", was: Text = "") -> Response:
     """Show the plan for the selected drum."""
-    _, around = load(scope, session_id, "plan", sel)
+    _, around = load(studio, session_id, "plan", sel)
     page = plan_page(
-        around, changed=changed_since(scope, session_id), listed=versions(scope, session_id)
+        around, changed=changed_since(studio, session_id), listed=versions(studio, session_id)
     )
-    shown = {"page": page, "frame": around, "given": given_line(scope, session_id, was)}
+    shown = {"page": page, "frame": around, "given": given_line(studio, session_id, was)}
     return render(request, "plan/page.html", shown)
 
 
 @router.post("")
-def plan(scope: Here, session_id: Id, sel: Annotated[str, Form()] = "") -> Response:
+def plan(studio: Here, session_id: Id, sel: Annotated[str, Form()] = "") -> Response:
     """Plan the whole kit."""
-    plan_kit(scope, session_id)
+    plan_kit(studio, session_id)
     return go(f"/sessions/{session_id}/plan" + (f"?sel={sel}" if sel else ""))
 
 
 @router.post("/voices")
-def voices(scope: Here, session_id: Id, sel: Annotated[str, Form()] = "") -> Response:
+def voices(studio: Here, session_id: Id, sel: Annotated[str, Form()] = "") -> Response:
     """Give every voice the drum that plays it best, and plan."""
-    before = parts_as_text(parts_of(kit_drums(scope, session_id)))
-    assign_voices(scope, session_id)
+    before = parts_as_text(parts_of(kit_drums(studio, session_id)))
+    assign_voices(studio, session_id)
     return go(f"/sessions/{session_id}/plan?sel={sel}&was={before}")
 
 
 @router.get("/versions/{version}")
-def version(scope: Here, request: Request, session_id: Id, version: Id, sel: str = "") -> Response:
+def version(studio: Here, request: Request, session_id: Id, version: Id, sel: str = "") -> Response:
     """Show a version next to the newest one."""
-    _, around = load(scope, session_id, "plan", sel)
-    newest = versions(scope, session_id)[0].version
-    one, other = (plan_version(scope, session_id, v) for v in (version, newest))
+    _, around = load(studio, session_id, "plan", sel)
+    newest = versions(studio, session_id)[0].version
+    one, other = (plan_version(studio, session_id, v) for v in (version, newest))
     shown = {"page": versions_page(around, one, other), "frame": around}
     return render(request, "plan/versions.html", shown)
 
 
 @router.post("/versions/{version}")
-def use(scope: Here, session_id: Id, version: Id, sel: Annotated[str, Form()] = "") -> Response:
+def use(studio: Here, session_id: Id, version: Id, sel: Annotated[str, Form()] = "") -> Response:
     """Bring a version back as the newest one."""
-    use_version(scope, session_id, version)
+    use_version(studio, session_id, version)
     return go(f"/sessions/{session_id}/plan?sel={sel}")
 
 
 @router.post("/undo")
-def undo(scope: Here, session_id: Id, sel: Annotated[str, Form()] = "") -> Response:
+def undo(studio: Here, session_id: Id, sel: Annotated[str, Form()] = "") -> Response:
     """Go back to the plan before."""
-    undo_plan(scope, session_id)
+    undo_plan(studio, session_id)
     return go(f"/sessions/{session_id}/plan?sel={sel}")
 
 
 @router.post("/toms")
 def toms(
-    scope: Here, session_id: Id, school: Annotated[School, Form()], sel: Annotated[str, Form()] = ""
+    studio: Here,
+    session_id: Id,
+    school: Annotated[School, Form()],
+    sel: Annotated[str, Form()] = "",
 ) -> Response:
     """Give the toms their pitches by a school, and plan."""
-    tune_toms(scope, session_id, school)
+    tune_toms(studio, session_id, school)
     return go(f"/sessions/{session_id}/plan" + (f"?sel={sel}" if sel else ""))
 
 
 @router.get("/ways")
 def ways(
-    scope: Here,
+    studio: Here,
     request: Request,
     session_id: Id,
     sel: str = "",
@@ -168,81 +171,81 @@ def ways(
     right: str = "least work",
 ) -> Response:
     """Show the ways of the whole kit, two of them side by side."""
-    _, around = load(scope, session_id, "plan", sel)
-    page = ways_page(around, ways_of(scope, session_id), left, right)
+    _, around = load(studio, session_id, "plan", sel)
+    page = ways_page(around, ways_of(studio, session_id), left, right)
     return render(request, "plan/ways.html", {"page": page, "frame": around})
 
 
 @router.post("/ways")
 def take(
-    scope: Here, session_id: Id, way: Annotated[str, Form()], sel: Annotated[str, Form()] = ""
+    studio: Here, session_id: Id, way: Annotated[str, Form()], sel: Annotated[str, Form()] = ""
 ) -> Response:
     """Ask for what one way does, and plan the kit so."""
-    take_way(scope, session_id, way)
+    take_way(studio, session_id, way)
     return go(f"/sessions/{session_id}/plan" + (f"?sel={sel}" if sel else ""))
 
 
 @router.get("/recipes.json")
-def take_along(scope: Here, session_id: Id) -> Response:
+def take_along(studio: Here, session_id: Id) -> Response:
     """Return the plan's recipes as ``emblar.recipes/1``."""
-    text = recipes(scope, session_id).model_dump_json(by_alias=True, indent=2)
+    text = recipes(studio, session_id).model_dump_json(by_alias=True, indent=2)
     headers = {"Content-Disposition": 'attachment; filename="recipes.json"'}
     return Response(text, media_type="application/json", headers=headers)
 
 
 @router.post("/recipes")
 def bring(
-    scope: Here,
+    studio: Here,
     request: Request,
     session_id: Id,
     file: Annotated[UploadFile, File()],
     sel: Annotated[str, Form()] = "",
 ) -> Response:
     """Ask the kit for the recipes of a file, and plan it so."""
-    imported = bring_recipes(scope, session_id, file.file.read(MOST_BYTES))
-    _, around = load(scope, session_id, "plan", sel)
+    imported = bring_recipes(studio, session_id, file.file.read(MOST_BYTES))
+    _, around = load(studio, session_id, "plan", sel)
     page = plan_page(around, imported)
     return render(request, "plan/page.html", {"page": page, "frame": around, "given": None})
 
 
 @router.post("/recipes/from")
 def bring_worked(
-    scope: Here,
+    studio: Here,
     request: Request,
     session_id: Id,
     other: Annotated[Id, Form()],
     sel: Annotated[str, Form()] = "",
 ) -> Response:
     """Ask the kit for recipes that worked in another session, and plan it so."""
-    imported = bring_from(scope, session_id, other)
-    _, around = load(scope, session_id, "plan", sel)
+    imported = bring_from(studio, session_id, other)
+    _, around = load(studio, session_id, "plan", sel)
     page = plan_page(around, imported)
     return render(request, "plan/page.html", {"page": page, "frame": around, "given": None})
 
 
 @router.post("/{drum_id}")
 def ask(
-    scope: Here, session_id: Id, drum_id: Id, fields: Annotated[WishFields, Form()]
+    studio: Here, session_id: Id, drum_id: Id, fields: Annotated[WishFields, Form()]
 ) -> Response:
     """Plan one drum as asked by hand."""
-    replan_drum(scope, session_id, drum_id, fields.wish())
+    replan_drum(studio, session_id, drum_id, fields.wish())
     return go(f"/sessions/{session_id}/plan?sel=d{drum_id}")
 
 
 @router.post("/{drum_id}/reading")
-def reading(scope: Here, session_id: Id, drum_id: Id, hz: Annotated[Number, Form()]) -> Response:
+def reading(studio: Here, session_id: Id, drum_id: Id, hz: Annotated[Number, Form()]) -> Response:
     """Plan one drum for another reading of its pitch on the record."""
-    replan_for_reading(scope, session_id, drum_id, hz)
+    replan_for_reading(studio, session_id, drum_id, hz)
     return go(f"/sessions/{session_id}/plan?sel=d{drum_id}")
 
 
 @router.get("/kit.wav")
-def kit(scope: Here, session_id: Id) -> Response:
+def kit(studio: Here, session_id: Id) -> Response:
     """Return the planned kit in a groove."""
-    return Response(kit_sound(scope, session_id), media_type="audio/wav")
+    return Response(kit_sound(studio, session_id), media_type="audio/wav")
 
 
 @router.get("/{drum_id}/{what}.wav")
-def sound(scope: Here, session_id: Id, drum_id: Id, what: What) -> Response:
+def sound(studio: Here, session_id: Id, drum_id: Id, what: What) -> Response:
     """Return the planned drum played."""
-    return Response(planned_sound(scope, session_id, drum_id, what), media_type="audio/wav")
+    return Response(planned_sound(studio, session_id, drum_id, what), media_type="audio/wav")

@@ -26,31 +26,31 @@ def _number(name: str, text: str) -> float:
 
 @router.get("")
 def show(
-    scope: Here, request: Request, session_id: Id, budget: Text = "", head: Text = ""
+    studio: Here, request: Request, session_id: Id, budget: Text = "", head: Text = ""
 ) -> Response:
     """Show the changes."""
-    _, around = load(scope, session_id, "plan", "")
+    _, around = load(studio, session_id, "plan", "")
     price = head or f"{usual_head_price():g}"
     problem, result = "", None
     if budget:
         try:
-            known = rescue_of(scope, session_id, _number("budget", budget), _number("head", price))
-            result = known, [drum_of_fix(scope, session_id, fix) for fix in known.fixes]
+            known = rescue_of(studio, session_id, _number("budget", budget), _number("head", price))
+            result = known, [drum_of_fix(studio, session_id, fix) for fix in known.fixes]
         except EmblarError as error:
             problem = str(error)
-    page = rescue_page(session_id, budget, price, result, problem)
+    page = rescue_page(studio.catalogue(), session_id, budget, price, result, problem)
     return render(request, "plan/rescue.html", {"page": page, "frame": around})
 
 
 @router.post("/{drum_id}")
 def use(
-    scope: Here,
+    studio: Here,
     session_id: Id,
     drum_id: Id,
     budget: Annotated[Text, Form()] = "",
     head: Annotated[Text, Form()] = "",
 ) -> Response:
     """Ask for one of the changes."""
-    check_drum(scope, session_id, drum_id)
-    take_fix(scope, session_id, drum_id, _number("budget", budget), _number("head", head))
+    check_drum(studio, session_id, drum_id)
+    take_fix(studio, session_id, drum_id, _number("budget", budget), _number("head", head))
     return go(f"/sessions/{session_id}/plan?sel=d{drum_id}")

@@ -21,7 +21,7 @@ FormSteps = Annotated[float | None, Form(ge=-MOST_STEPS, le=MOST_STEPS)]
 
 @router.get("")
 def show(
-    scope: Here,
+    studio: Here,
     request: Request,
     session_id: Id,
     drum_id: Id,
@@ -31,17 +31,19 @@ def show(
     falls: Annotated[float | None, Query(ge=-5000.0, le=5000.0)] = None,
 ) -> Response:
     """Show how to sing, or what was heard."""
-    drum = sung_drum(scope, session_id, drum_id)
-    _, around = load(scope, session_id, "plan", f"d{drum_id}")
+    drum = sung_drum(studio, session_id, drum_id)
+    _, around = load(studio, session_id, "plan", f"d{drum_id}")
     wished = {n: by for n, by in (("length", length), ("click", click)) if by is not None}
     page = sung_page(session_id, drum, wished if sung else None, falls)
     return render(request, "plan/sung.html", {"page": page, "frame": around})
 
 
 @router.post("/take")
-def sing(scope: Here, session_id: Id, drum_id: Id, file: Annotated[UploadFile, File()]) -> Response:
+def sing(
+    studio: Here, session_id: Id, drum_id: Id, file: Annotated[UploadFile, File()]
+) -> Response:
     """Hear two mouth sounds."""
-    wish = hear_sung(scope, session_id, drum_id, file.file.read())
+    wish = hear_sung(studio, session_id, drum_id, file.file.read())
     known = {name: f"{by:.2f}" for name, by in wish.wished.items()}
     if wish.falls_more_cents:
         known["falls"] = f"{wish.falls_more_cents:.0f}"
@@ -51,14 +53,14 @@ def sing(scope: Here, session_id: Id, drum_id: Id, file: Annotated[UploadFile, F
 
 @router.post("/use")
 def use(
-    scope: Here,
+    studio: Here,
     session_id: Id,
     drum_id: Id,
     length: FormSteps = None,
     click: FormSteps = None,
 ) -> Response:
     """Take the wish up."""
-    sung_drum(scope, session_id, drum_id)
+    sung_drum(studio, session_id, drum_id)
     wished = {n: by for n, by in (("length", length), ("click", click)) if by is not None}
-    use_sung(scope, session_id, drum_id, wished)
+    use_sung(studio, session_id, drum_id, wished)
     return go(f"/sessions/{session_id}/plan?sel=d{drum_id}")

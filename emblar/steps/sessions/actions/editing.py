@@ -8,15 +8,14 @@ from emblar.core.errors import ConflictError, DocumentError, InputError
 from emblar.formats.brief import AskFile
 from emblar.formats.stored import lenient
 from emblar.platform import sessions as store
-from emblar.platform.database import transaction
-from emblar.platform.scope import Scope
 from emblar.platform.sessions import SessionInfo
+from emblar.platform.studio import Studio
 
 LONGEST_TEXT = 200
 
 
 @dataclass(frozen=True, slots=True)
-class Brief:
+class SessionBrief:
     """What a session says of itself."""
 
     name: str
@@ -27,7 +26,7 @@ class Brief:
     ask: AskFile = field(default_factory=AskFile)
 
 
-def _checked(brief: Brief) -> Brief:
+def _checked(brief: SessionBrief) -> SessionBrief:
     name = brief.name.strip()
     if not name:
         raise InputError("Give the session a name, for example the song's.", field="name")
@@ -36,7 +35,7 @@ def _checked(brief: Brief) -> Brief:
             raise InputError(
                 f"“{text[:40]}…” is longer than {LONGEST_TEXT} characters.", field=field_
             )
-    return Brief(
+    return SessionBrief(
         name,
         brief.studio.strip(),
         brief.artist.strip(),
@@ -46,13 +45,13 @@ def _checked(brief: Brief) -> Brief:
     )
 
 
-def start_session(scope: Scope, brief: Brief) -> SessionInfo:
+def start_session(studio: Studio, brief: SessionBrief) -> SessionInfo:
     """Start a session."""
     checked = _checked(brief)
-    with transaction() as db:
+    with studio.work() as db:
         return store.create(
             db,
-            scope.studio_id,
+            studio.studio_id,
             name=checked.name,
             studio=checked.studio,
             artist=checked.artist,
@@ -75,12 +74,14 @@ def brief_mark(session: SessionInfo) -> str:
     return hashlib.sha256(repr(values).encode()).hexdigest()[:16]
 
 
-def change_brief(scope: Scope, session_id: int, brief: Brief, *, seen: str = "") -> SessionInfo:
+def change_brief(
+    studio: Studio, session_id: int, brief: SessionBrief, *, seen: str = ""
+) -> SessionInfo:
     """Change a session's brief.
 
     Parameters
     ----------
-    scope, session_id, brief
+    studio, session_id, brief
         Which session, and its brief from now on.
     seen
         The mark of the brief that the person changed; not checked if empty.
@@ -91,8 +92,8 @@ def change_brief(scope: Scope, session_id: int, brief: Brief, *, seen: str = "")
         It was changed meanwhile; nothing was saved.
     """
     checked = _checked(brief)
-    with transaction() as db:
-        current = store.get(db, scope.studio_id, session_id, lock=True)
+    with studio.work() as db:
+        current = store.get(db, studio.studio_id, session_id, lock=True)
         if seen and seen != brief_mark(current):
             raise ConflictError(
                 "The brief was changed in another window since this page was loaded. Nothing was "
@@ -100,7 +101,7 @@ def change_brief(scope: Scope, session_id: int, brief: Brief, *, seen: str = "")
             )
         return store.change(
             db,
-            scope.studio_id,
+            studio.studio_id,
             session_id,
             name=checked.name,
             studio=checked.studio,
@@ -111,16 +112,16 @@ def change_brief(scope: Scope, session_id: int, brief: Brief, *, seen: str = "")
         )
 
 
-def all_sessions(scope: Scope) -> list[SessionInfo]:
+def all_sessions(studio: Studio) -> list[SessionInfo]:
     """Return every session, newest first."""
-    with transaction() as db:
-        return store.listing(db, scope.studio_id)
+    with studio.work() as db:
+        return store.listing(db, studio.studio_id)
 
 
-def one_session(scope: Scope, session_id: int) -> SessionInfo:
+def one_session(studio: Studio, session_id: int) -> SessionInfo:
     """Return one session."""
-    with transaction() as db:
-        return store.get(db, scope.studio_id, session_id)
+    with studio.work() as db:
+        return store.get(db, studio.studio_id, session_id)
 
 
 def asked_of(session: SessionInfo) -> AskFile:
@@ -131,13 +132,13 @@ def asked_of(session: SessionInfo) -> AskFile:
         return AskFile()
 
 
-def delete_session(scope: Scope, session_id: int) -> None:
+def delete_session(studio: Studio, session_id: int) -> None:
     """Delete a session; it can be brought back for 30 days."""
-    with transaction() as db:
-        store.delete(db, scope.studio_id, session_id)
+    with studio.work() as db:
+        store.delete(db, studio.studio_id, session_id)
 
 
-def restore_session(scope: Scope, session_id: int) -> SessionInfo:
+def restore_session(studio: Studio, session_id: int) -> SessionInfo:
     """Bring a deleted session back."""
-    with transaction() as db:
-        return store.restore(db, scope.studio_id, session_id)
+    with studio.work() as db:
+        return store.restore(db, studio.studio_id, session_id)

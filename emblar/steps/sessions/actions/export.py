@@ -16,17 +16,15 @@ from pydantic import ValidationError
 from sqlalchemy.exc import DataError
 from sqlalchemy.orm import Session
 
-from emblar.core.catalogue import construction
 from emblar.core.errors import BadAudioError, EmblarError, InputError
 from emblar.core.planning.kit import check_range
 from emblar.formats.errors import wrong_fields
 from emblar.formats.export import DOCUMENT, SOUNDS, ExportFile, SoundEntry
 from emblar.formats.picture import MEDIA_TYPE
 from emblar.platform import audio, sessions
-from emblar.platform.database import together, transaction
-from emblar.platform.scope import Scope
 from emblar.platform.settings import current_time
 from emblar.platform.sound.apart import media_type_apart
+from emblar.platform.studio import Studio
 from emblar.steps.kit.queries import drums as drum_store
 from emblar.steps.kit.queries import heads, setups
 from emblar.steps.kit.queries import slots as kit
@@ -36,7 +34,6 @@ from emblar.steps.match.actions.journey import checked_picture
 from emblar.steps.plan import queries as plans
 from emblar.steps.sessions.actions.editing import asked_of
 from emblar.steps.sessions.queries import export as whole
-from emblar.steps.shelf.actions import use_own_parts
 
 EPOCH = (1980, 1, 1, 0, 0, 0)
 """The time of every file in an export: the same content gives the same bytes."""
@@ -98,23 +95,23 @@ class ImportSummary:
     sounds: int
 
 
-def export_everything(scope: Scope, file: Path) -> ImportSummary:
+def export_everything(studio: Studio, file: Path) -> ImportSummary:
     """Write everything of the studio to a file; the same data give the same bytes.
 
     The file is there once it is whole.
     """
     part = file.with_name(file.name + ".part")
     try:
-        imported = _exported(scope, part)
+        imported = _exported(studio, part)
         part.replace(file)
     finally:
         part.unlink(missing_ok=True)
     return imported
 
 
-def _exported(scope: Scope, file: Path) -> ImportSummary:
-    with transaction() as db, zipfile.ZipFile(file, "w") as out:
-        rows = whole.rows(db, scope.studio_id)
+def _exported(studio: Studio, file: Path) -> ImportSummary:
+    with studio.work() as db, zipfile.ZipFile(file, "w") as out:
+        rows = whole.rows(db, studio.studio_id)
         used = whole.sounds(db, rows)
         document = ExportFile(
             database=whole.revision(db),
@@ -136,7 +133,7 @@ def _write(out: zipfile.ZipFile, name: str, data: bytes, *, packed: bool) -> Non
 
 
 def import_everything(
-    scope: Scope,
+    studio: Studio,
     file: Path | IO[bytes],
     limits: ImportLimits = BY_COMMAND,
     *,
@@ -146,7 +143,7 @@ def import_everything(
 
     Parameters
     ----------
-    scope, file, limits
+    studio, file, limits
         The studio, the export, and how large it may be.
     skip_known
         Whether sessions and drums that are here already are left out; else they stop the import.
@@ -162,15 +159,15 @@ def import_everything(
     except ZIP_ERRORS as error:
         raise InputError(NO_EXPORT) from error
     with held:
-        return _import(scope, held, limits, skip_known=skip_known)
+        return _import(studio, held, limits, skip_known=skip_known)
 
 
 def _import(
-    scope: Scope, held: zipfile.ZipFile, limits: ImportLimits, *, skip_known: bool
+    studio: Studio, held: zipfile.ZipFile, limits: ImportLimits, *, skip_known: bool
 ) -> ImportSummary:
     document = _document(held, limits)
     rows = _without_access(document.tables)
-    with together() as db:
+    with studio.together() as unit, unit.work() as db:
         if document.database != whole.revision(db):
             raise InputError(
                 f"This export was made by another version of Emblar (its data are of version "
@@ -178,8 +175,8 @@ def _import(
             )
         known = None
         if skip_known:
-            rows, known = whole.without_known(db, scope.studio_id, rows)
-        elif (current := whole.twice(db, scope.studio_id, rows)) is not None:
+            rows, known = whole.without_known(db, unit.studio_id, rows)
+        elif (current := whole.twice(db, unit.studio_id, rows)) is not None:
             raise InputError(
                 f"“{current}” of this export is here already. Nothing was imported. To import only "
                 "what is new, tick “Skip what is here already”.",
@@ -191,8 +188,8 @@ def _import(
             name: audio.keep(db, *_stored_form(entry, _sound(held, name)))
             for name, entry in entries.items()
         }
-        whole.put(db, scope.studio_id, rows, sounds, known)
-        _look_through(scope, db)
+        whole.put(db, unit.studio_id, rows, sounds, known)
+        _look_through(unit, db)
     return _counted(rows, len(sounds))
 
 
@@ -267,11 +264,11 @@ def _entry(held: zipfile.ZipFile, name: str) -> bytes:
         raise InputError(DAMAGED) from error
 
 
-def _look_through(scope: Scope, db: Session) -> None:
+def _look_through(studio: Studio, db: Session) -> None:
     """Read everything once as the screens do: what they cannot read is not let in."""
     for look in (_drums, _readings, _sessions):
         try:
-            look(scope, db)
+            look(studio, db)
         except (*UNREADABLE, DataError) as error:
             cause = _first_line(error)
             raise InputError(
@@ -281,23 +278,23 @@ def _look_through(scope: Scope, db: Session) -> None:
             raise InputError(f"{error} Nothing was imported.") from error
 
 
-def _drums(scope: Scope, db: Session) -> None:
-    use_own_parts(scope)
-    for drum in drum_store.listing(db, scope.studio_id):
+def _drums(studio: Studio, db: Session) -> None:
+    catalogue = studio.catalogue()
+    for drum in drum_store.listing(db, studio.studio_id):
         for head in (drum.owned.batter, drum.owned.reso):
             if head is not None:
-                construction(head)
-    for loose in heads.loose(db, scope.studio_id):
-        construction(loose.owned.construction)
-    kit.saved(db, scope.studio_id)
+                catalogue.construction(head)
+    for loose in heads.loose(db, studio.studio_id):
+        catalogue.construction(loose.owned.construction)
+    kit.saved(db, studio.studio_id)
 
 
 def _first_line(error: Exception) -> str:
     return str(getattr(error, "orig", error)).partition("\n")[0]
 
 
-def _readings(scope: Scope, db: Session) -> None:
-    for drum in drum_store.listing(db, scope.studio_id):
+def _readings(studio: Studio, db: Session) -> None:
+    for drum in drum_store.listing(db, studio.studio_id):
         infos = setups.listing(db, drum.id)
         for reading in setups.measurements(db, [info.id for info in infos]):
             check_range("lug_hz" if reading.what == "lug" else "drum_pitch_hz", reading.hz)
@@ -305,7 +302,7 @@ def _readings(scope: Scope, db: Session) -> None:
                 raise InputError(f"A pitch of {reading.hz:g} ± {reading.sd_hz:g} Hz says nothing.")
 
 
-def _sessions(scope: Scope, db: Session) -> None:
+def _sessions(studio: Studio, db: Session) -> None:
     readers: tuple[Callable[[Session, int], object], ...] = (
         kit.listing,
         evidence.listing,
@@ -313,8 +310,8 @@ def _sessions(scope: Scope, db: Session) -> None:
         plans.latest,
         recordings.files,
     )
-    for session in sessions.listing(db, scope.studio_id):
-        asked_of(sessions.get(db, scope.studio_id, session.id))
+    for session in sessions.listing(db, studio.studio_id):
+        asked_of(sessions.get(db, studio.studio_id, session.id))
         for reader in readers:
             reader(db, session.id)
 

@@ -4,9 +4,8 @@ from dataclasses import dataclass
 from typing import Literal
 
 from emblar.platform import sessions
-from emblar.platform.database import transaction
-from emblar.platform.scope import Scope
 from emblar.platform.sessions import SessionInfo
+from emblar.platform.studio import Studio
 from emblar.steps.bench import queries as bench
 from emblar.steps.kit.queries import slots as kit_store
 from emblar.steps.kit.queries.slots import KitDrum
@@ -35,11 +34,11 @@ class SessionState:
 
 
 def home(
-    scope: Scope, *, only: int | None = None, before: int | None = None, most: int | None = None
+    studio: Studio, *, only: int | None = None, before: int | None = None, most: int | None = None
 ) -> list[SessionState]:
     """Return the sessions, newest first; ``only``, ``before``, ``most`` as ``sessions.listing``."""
-    with transaction() as db:
-        listed = sessions.listing(db, scope.studio_id, only=only, before=before, most=most)
+    with studio.work() as db:
+        listed = sessions.listing(db, studio.studio_id, only=only, before=before, most=most)
         ids = [s.id for s in listed]
         kits, planned = kit_store.listings(db, ids), plans.planned(db, ids)
         tuned = bench.tuned(db, ids)
@@ -74,8 +73,8 @@ def _next(session: SessionInfo, drums: tuple[DrumState, ...]) -> Next:
     return "match" if any(d.how == "tuned" for d in drums) else "plan"
 
 
-def next_step(scope: Scope, session_id: int) -> Next:
+def next_step(studio: Studio, session_id: int) -> Next:
     """Return what is next in one session."""
-    with transaction() as db:
-        sessions.get(db, scope.studio_id, session_id)
-    return home(scope, only=session_id)[0].next
+    with studio.work() as db:
+        sessions.get(db, studio.studio_id, session_id)
+    return home(studio, only=session_id)[0].next

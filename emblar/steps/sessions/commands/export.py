@@ -16,7 +16,7 @@ def export_command(
 ) -> None:
     """Write everything into one file: sessions, drums, readings, plans and sounds."""
     from emblar.platform.running_database import database_at_hand
-    from emblar.platform.scope import HERE
+    from emblar.platform.studio import HERE
     from emblar.steps.sessions.actions.export import export_everything
 
     with database_at_hand():
@@ -36,7 +36,7 @@ def import_command(
 ) -> None:
     """Add what an export holds to your data: all of it or nothing."""
     from emblar.platform.running_database import database_at_hand
-    from emblar.platform.scope import HERE
+    from emblar.platform.studio import HERE
     from emblar.steps.sessions.actions.export import import_everything
 
     if not file.is_file():

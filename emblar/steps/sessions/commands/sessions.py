@@ -5,14 +5,14 @@ from emblar.frame.commands import print_json
 
 def sessions_command() -> None:
     """List the sessions, the newest first."""
-    from emblar.formats.studio import SessionRow, SessionsFile
+    from emblar.formats.studio import SessionEntry, SessionsFile
     from emblar.platform.running_database import database_at_hand
-    from emblar.platform.scope import HERE
+    from emblar.platform.studio import HERE
     from emblar.steps.sessions.actions.editing import all_sessions
 
     with database_at_hand():
         rows = [
-            SessionRow(
+            SessionEntry(
                 id=s.id,
                 name=s.name,
                 studio=s.studio,

@@ -21,7 +21,7 @@ def share_command(
     """List a session's open links; make one, or end one."""
     from emblar.formats.studio import LinkRow, LinksFile
     from emblar.platform.running_database import database_at_hand
-    from emblar.platform.scope import HERE
+    from emblar.platform.studio import HERE
     from emblar.steps.share.actions import end_share, make_share, shares
     from emblar.steps.share.page.links import link_begins
 

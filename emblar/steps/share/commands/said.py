@@ -30,9 +30,9 @@ def said_command(
     """List what was said of a session's drums, the newest first."""
     from emblar.formats.studio import SaidFile
     from emblar.platform.running_database import database_at_hand
-    from emblar.platform.scope import HERE
+    from emblar.platform.studio import HERE
     from emblar.steps.kit.actions.drums import kit
-    from emblar.steps.share.actions import accept, said_of, say_here, set_aside
+    from emblar.steps.share.actions import accept, comments_on, say_here, set_aside
 
     with database_at_hand():
         if drum or author or words or more:
@@ -45,7 +45,7 @@ def said_command(
             accept(HERE, session, take_up)
         if aside is not None:
             set_aside(HERE, session, aside)
-        result = said_of(HERE, session)
+        result = comments_on(HERE, session)
     file = SaidFile(session=session, said=[_row(one) for one in result])
     print_json(file)
 

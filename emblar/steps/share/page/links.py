@@ -11,7 +11,7 @@ from emblar.core.naming import counted
 from emblar.platform.settings import settings
 from emblar.steps.kit.queries.slots import KitDrum
 from emblar.steps.share.actions import NEW, PARTS, Said
-from emblar.steps.share.page.shared import Choice, asked_words, choices
+from emblar.steps.share.page.shared import WishChoice, asked_words, choices
 from emblar.steps.share.queries import ShareInfo
 
 ANY = ("0.0.0.0", "::")
@@ -19,7 +19,7 @@ CODE_SCALE = 5
 
 
 @dataclass(frozen=True, slots=True)
-class LinkRow:
+class LinkLine:
     """An open link."""
 
     id: int
@@ -28,7 +28,7 @@ class LinkRow:
 
 
 @dataclass(frozen=True, slots=True)
-class SaidRow:
+class SaidLine:
     """What was said of a drum."""
 
     id: int
@@ -43,15 +43,15 @@ class SharePage:
     """Everything the Share page shows."""
 
     base: str
-    links: tuple[LinkRow, ...]
-    comments: tuple[SaidRow, ...]
+    links: tuple[LinkLine, ...]
+    comments: tuple[SaidLine, ...]
     parts: tuple[str, ...]
     link: str
     code: Markup | None
     reaches_others: bool
     phone: bool
     drums: tuple[tuple[int, str], ...]
-    choices: tuple[Choice, ...]
+    choices: tuple[WishChoice, ...]
 
 
 def share_page(
@@ -122,18 +122,18 @@ def _code(href: str) -> Markup:
     return Markup(drawn)
 
 
-def _row(link: ShareInfo) -> LinkRow:
+def _row(link: ShareInfo) -> LinkLine:
     until = link.expires_at.astimezone().strftime("%Y-%m-%d")
     opened = "not opened yet" if not link.opened else f"opened {counted(link.opened, 'time')}"
-    return LinkRow(link.id, link.name, f"{', '.join(link.parts)} · until {until} · {opened}")
+    return LinkLine(link.id, link.name, f"{', '.join(link.parts)} · until {until} · {opened}")
 
 
-def _comment_row(row: Said) -> SaidRow:
+def _comment_row(row: Said) -> SaidLine:
     comment = row.comment
     when = comment.created_at.astimezone().strftime("%Y-%m-%d %H:%M")
     request = asked_words(comment)
     text = f"{row.drum}: {request}" if request else row.drum
-    return SaidRow(
+    return SaidLine(
         comment.id,
         text,
         f"{comment.text} " if comment.text else "",

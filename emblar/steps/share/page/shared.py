@@ -20,7 +20,7 @@ BECAME = {NEW: "", ACCEPTED: "taken up"}
 
 
 @dataclass(frozen=True, slots=True)
-class Sound:
+class SharedSound:
     """A sound to play: what it is, and where."""
 
     title: str
@@ -36,12 +36,12 @@ class SharedDrum:
     size: str
     match: str
     rulers: Markup | None
-    sounds: tuple[Sound, ...]
+    sounds: tuple[SharedSound, ...]
     comments: tuple[str, ...]
 
 
 @dataclass(frozen=True, slots=True)
-class Choice:
+class WishChoice:
     """What there may be more or less of."""
 
     value: str
@@ -59,7 +59,7 @@ class SharedPage:
     base: str
     sheet: SheetPage | None
     drums: tuple[SharedDrum, ...]
-    choices: tuple[Choice, ...]
+    choices: tuple[WishChoice, ...]
 
 
 def shared_page(
@@ -79,10 +79,10 @@ def shared_page(
     )
 
 
-def choices() -> tuple[Choice, ...]:
+def choices() -> tuple[WishChoice, ...]:
     """Return what there may be more or less of."""
     return tuple(
-        Choice(f"{name}:{way}", f"{name}: {getattr(step, way)}")
+        WishChoice(f"{name}:{way}", f"{name}: {getattr(step, way)}")
         for name, step in steps().items()
         for way in ("more", "less")
     )
@@ -100,10 +100,10 @@ def _drum(
     sounds = []
     if "sounds" in parts:
         if plan is not None:
-            sounds.append(Sound("as planned", f"{base}/drums/{drum.id}/planned.wav"))
+            sounds.append(SharedSound("as planned", f"{base}/drums/{drum.id}/planned.wav"))
         if shown is not None:
-            sounds.append(Sound("the record", f"{base}/drums/{drum.id}/record.wav"))
-            sounds.append(Sound("the newest take", f"{base}/drums/{drum.id}/take.wav"))
+            sounds.append(SharedSound("the record", f"{base}/drums/{drum.id}/record.wav"))
+            sounds.append(SharedSound("the newest take", f"{base}/drums/{drum.id}/take.wav"))
     known, drawn = "", None
     if "match" in parts:
         known = "No take yet."

@@ -9,8 +9,8 @@ from emblar.frame.fields import Id, Text, as_number
 from emblar.frame.here import Here
 from emblar.frame.reading import ReadAtOnce
 from emblar.frame.templating import render
-from emblar.platform.scope import Scope, check_session
 from emblar.platform.settings import settings
+from emblar.platform.studio import Studio, check_session
 from emblar.steps.accounts.actions import LoggedIn
 from emblar.steps.kit.actions.drums import kit
 from emblar.steps.share import actions
@@ -23,30 +23,30 @@ router = APIRouter(prefix="/sessions/{session_id}/share", route_class=ReadAtOnce
 
 
 def _shown(
-    request: Request, scope: Scope, session_id: int, token: str = "", *, phone: bool = False
+    request: Request, studio: Studio, session_id: int, token: str = "", *, phone: bool = False
 ) -> Response:
-    _, around = load(scope, session_id, "sheet", "")
+    _, around = load(studio, session_id, "sheet", "")
     page = share_page(
         session_id,
-        actions.shares(scope, session_id),
-        actions.said_of(scope, session_id),
+        actions.shares(studio, session_id),
+        actions.comments_on(studio, session_id),
         token,
         reaches_others=bool(settings().share_host),
         phone=phone,
-        drums=kit(scope, session_id),
+        drums=kit(studio, session_id),
     )
     return render(request, "share/page.html", {"page": page, "frame": around})
 
 
 @router.get("")
-def show(scope: Here, request: Request, session_id: Id) -> Response:
+def show(studio: Here, request: Request, session_id: Id) -> Response:
     """Show the links that are open, and what was said through them."""
-    return _shown(request, scope, session_id)
+    return _shown(request, studio, session_id)
 
 
 @router.post("")
 def make(
-    scope: Here,
+    studio: Here,
     request: Request,
     session_id: Id,
     name: Annotated[Text, Form()] = "",
@@ -54,34 +54,34 @@ def make(
     days: Annotated[Text, Form()] = "7",
 ) -> Response:
     """Make a link and show it, this once."""
-    check_session(scope, session_id)
+    check_session(studio, session_id)
     try:
         count = float(as_number(days))
     except ValueError as error:
         raise InputError(f"“{days[:20]}” is not a number of days.", field="days") from error
-    token = actions.make_share(scope, session_id, name, parts or [], round(count))
-    return _shown(request, scope, session_id, token)
+    token = actions.make_share(studio, session_id, name, parts or [], round(count))
+    return _shown(request, studio, session_id, token)
 
 
 @router.post("/phone")
-def phone(scope: Here, request: Request, session_id: Id) -> Response:
+def phone(studio: Here, request: Request, session_id: Id) -> Response:
     """Pair a phone with the bench of this session."""
     reaches = bool(settings().share_host)
-    check_session(scope, session_id)
-    token = actions.pair_phone(scope, session_id) if reaches else ""
-    return _shown(request, scope, session_id, token, phone=True)
+    check_session(studio, session_id)
+    token = actions.pair_phone(studio, session_id) if reaches else ""
+    return _shown(request, studio, session_id, token, phone=True)
 
 
 @router.post("/{share_id}/end")
-def end(scope: Here, session_id: Id, share_id: Id) -> Response:
+def end(studio: Here, session_id: Id, share_id: Id) -> Response:
     """End a link."""
-    actions.end_share(scope, session_id, share_id)
+    actions.end_share(studio, session_id, share_id)
     return go(f"/sessions/{session_id}/share")
 
 
 @router.post("/say")
 def say(
-    scope: Here,
+    studio: Here,
     request: Request,
     session_id: Id,
     drum: Annotated[int, Form(ge=1)],
@@ -89,23 +89,23 @@ def say(
     more: Annotated[Text, Form()] = "",
 ) -> Response:
     """Keep what somebody with an account says of a drum."""
-    check_session(scope, session_id)
+    check_session(studio, session_id)
     login: LoggedIn | None = getattr(request.state, "entered", None)
     user = login.account.name if login is not None else OWNER
     quantity, _, way = more.partition(":")
-    actions.say_here(scope, session_id, drum, user, text, quantity, more=way != "less")
+    actions.say_here(studio, session_id, drum, user, text, quantity, more=way != "less")
     return go(f"/sessions/{session_id}/share")
 
 
 @router.post("/said/{comment_id}/accept")
-def accept(scope: Here, session_id: Id, comment_id: Id) -> Response:
+def accept(studio: Here, session_id: Id, comment_id: Id) -> Response:
     """Take what was said as a wish and plan the drum with it."""
-    actions.accept(scope, session_id, comment_id)
+    actions.accept(studio, session_id, comment_id)
     return go(f"/sessions/{session_id}/share")
 
 
 @router.post("/said/{comment_id}/aside")
-def aside(scope: Here, session_id: Id, comment_id: Id) -> Response:
+def aside(studio: Here, session_id: Id, comment_id: Id) -> Response:
     """Leave what was said as it is."""
-    actions.set_aside(scope, session_id, comment_id)
+    actions.set_aside(studio, session_id, comment_id)
     return go(f"/sessions/{session_id}/share")

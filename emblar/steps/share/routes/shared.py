@@ -33,16 +33,16 @@ def show(request: Request, token: Token) -> Response:
 
 
 def _page(opened: Opened, token: str) -> SharedPage:
-    scope, session_id = opened.scope, opened.session_id
-    plan = latest_plan(scope, session_id)
+    studio, session_id = opened.studio, opened.session_id
+    plan = latest_plan(studio, session_id)
     planned = plan.drums if plan is not None else {}
     parts = opened.share.parts
-    result = sheet_page(sheet(scope, session_id)) if "sheet" in parts and planned else None
+    result = sheet_page(sheet(studio, session_id)) if "sheet" in parts and planned else None
     drums = [
         (drum, planned.get(drum.id), _match(opened, drum) if drum.id in planned else None)
-        for drum in kit(scope, session_id)
+        for drum in kit(studio, session_id)
     ]
-    session = one_session(scope, session_id)
+    session = one_session(studio, session_id)
     return shared_page(opened, token, session, drums, result, said_through(opened))
 
 
@@ -50,7 +50,7 @@ def _match(opened: Opened, drum: KitDrum) -> Match | None:
     if not {"match", "sounds"} & set(opened.share.parts):
         return None
     try:
-        return match(opened.scope, opened.session_id, drum.id)
+        return match(opened.studio, opened.session_id, drum.id)
     except InputError:
         return None
 
@@ -60,11 +60,11 @@ def sound(token: Token, slot_id: Id, what: What) -> Response:
     """Return how a drum sounds as planned, on the record, or in its newest take."""
     opened = open_share(token)
     opened.check("sounds")
-    scope, session_id = opened.scope, opened.session_id
+    studio, session_id = opened.studio, opened.session_id
     if what == "planned":
-        data = planned_sound(scope, session_id, slot_id, "stroke")
+        data = planned_sound(studio, session_id, slot_id, "stroke")
     else:
-        data = pair_sounds(scope, session_id, slot_id, None)[0 if what == "record" else 1]
+        data = pair_sounds(studio, session_id, slot_id, None)[0 if what == "record" else 1]
     return Response(data, media_type="audio/wav")
 
 

@@ -10,14 +10,14 @@ from fastapi.testclient import TestClient
 from sqlalchemy import text
 
 from emblar.app import create_app
-from emblar.frame.here import scope_of
+from emblar.frame.here import studio_of
 from emblar.platform.database import transaction
-from emblar.platform.scope import HERE, Scope
+from emblar.platform.studio import HERE, Studio
 from emblar.steps.kit.actions import drums as kit
 from emblar.steps.kit.actions import saved as kits
 from emblar.steps.listen.actions import recordings as listen
 from emblar.steps.log.actions import evidence
-from emblar.steps.sessions.actions.editing import Brief, start_session
+from emblar.steps.sessions.actions.editing import SessionBrief, start_session
 from emblar.steps.shelf import actions as shelf
 
 FORM = {
@@ -110,7 +110,7 @@ def test_another_studio_finds_no_session_by_any_route(filled: int) -> None:
     with transaction() as db:
         db.execute(text("insert into studio (id, name) overriding system value values (2, 'B')"))
     app = create_app()
-    app.dependency_overrides[scope_of] = lambda: Scope(2)
+    app.dependency_overrides[studio_of] = lambda: Studio(2)
     walked = 0
     with TestClient(app, base_url="http://127.0.0.1", follow_redirects=False) as client:
         for method, path in app_routes(app):
@@ -125,7 +125,7 @@ def test_another_studio_finds_no_session_by_any_route(filled: int) -> None:
 
 
 def test_ids_of_another_session_are_not_found_by_any_route(filled: int) -> None:
-    other = start_session(HERE, Brief("Other")).id
+    other = start_session(HERE, SessionBrief("Other")).id
     before = [(d.owned, d.voice, d.wish) for d in kit.kit(HERE, filled)]
     app = create_app()
     with TestClient(app, base_url="http://127.0.0.1", follow_redirects=False) as client:
