@@ -7,7 +7,6 @@ import threading
 import time
 from collections.abc import Iterator
 from contextlib import contextmanager
-from pathlib import Path
 
 import pytest
 import uvicorn
@@ -15,6 +14,7 @@ from playwright.sync_api import Browser, Page, Playwright, expect, sync_playwrig
 
 from emblar.app import create_app
 from emblar.platform.postgres import free_port
+from tests.browser.microphone import HEARS_CLIPS
 
 # A machine that is busy with something else is slow, not wrong.
 expect.set_options(timeout=20_000)
@@ -26,6 +26,8 @@ FLAGS = [
     "--disable-component-update",
     "--disable-sync",
     "--autoplay-policy=no-user-gesture-required",
+    "--use-fake-ui-for-media-stream",
+    "--use-fake-device-for-media-stream",
 ]
 
 
@@ -97,8 +99,12 @@ def worker(database: None) -> Iterator[None]:
 def page(browser: Browser, address: str) -> Iterator[Page]:
     """A page of an own context, all of it unfolded; an error in its console fails the test."""
     context = browser.new_context(
-        base_url=address, viewport={"width": 1280, "height": 800}, accept_downloads=True
+        base_url=address,
+        viewport={"width": 1280, "height": 800},
+        accept_downloads=True,
+        permissions=["microphone"],
     )
+    context.add_init_script(HEARS_CLIPS)
     context.add_cookies([{"name": "folds", "value": ".".join(FOLDS), "url": address}])
     found = context.new_page()
     errors: list[str] = []
@@ -110,24 +116,3 @@ def page(browser: Browser, address: str) -> Iterator[Page]:
     yield found
     context.close()
     assert errors == []
-
-
-@pytest.fixture
-def fake_microphone(tmp_path: Path) -> Path:
-    """The file that the browser hears as its microphone; it may be written anew each time."""
-    return tmp_path / "microphone.wav"
-
-
-@pytest.fixture
-def listening(playwright: Playwright, fake_microphone: Path, address: str) -> Iterator[Page]:
-    flags = [
-        *FLAGS,
-        "--use-fake-ui-for-media-stream",
-        "--use-fake-device-for-media-stream",
-        f"--use-file-for-fake-audio-capture={fake_microphone}%noloop",
-    ]
-    found = playwright.chromium.launch(executable_path="/usr/bin/chromium", args=flags)
-    context = found.new_context(base_url=address, permissions=["microphone"])
-    context.add_cookies([{"name": "folds", "value": ".".join(FOLDS), "url": address}])
-    yield context.new_page()
-    found.close()

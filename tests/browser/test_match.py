@@ -1,7 +1,6 @@
 """Match in the browser: a take brought, compared by key, a move made, and back again."""
 
 import re
-from pathlib import Path
 
 import numpy as np
 import pytest
@@ -14,6 +13,7 @@ from emblar.steps.bench.actions.way_back import way_to
 from emblar.steps.match.actions import comparison as match
 from emblar.steps.match.actions.journey import keep_note
 from emblar.steps.match.actions.sound import pair_sounds
+from tests.browser.microphone import play_into_microphone
 from tests.recordings import RATE
 from tests.steps.match.test_comparison import a_take, drum_of, taken
 
@@ -71,19 +71,18 @@ def test_a_take_is_compared_moved_and_brought_back(page: Page, planned: int) -> 
 
 
 def test_a_take_recorded_while_the_connection_is_lost_is_sent_when_it_is_back(
-    listening: Page, fake_microphone: Path, planned: int
+    page: Page, planned: int
 ) -> None:
     drum = drum_of(planned, "tom")
-    fake_microphone.write_bytes(a_take(planned, drum))
-    listening.goto(f"/sessions/{planned}/match?sel=d{drum.id}")
-    listening.keyboard.press("n")
-    expect(listening.locator("[data-take-says]")).to_contain_text(re.compile("[Ss]top"))
-    listening.wait_for_timeout(2500)
-    listening.context.set_offline(True)
-    listening.keyboard.press("n")
-    expect(listening.locator("[data-heard]")).to_contain_text("The take is kept and sent again")
-    listening.context.set_offline(False)
-    expect(listening.get_by_text("Measuring the take")).to_be_visible()
+    page.goto(f"/sessions/{planned}/match?sel=d{drum.id}")
+    page.keyboard.press("n")
+    expect(page.locator("[data-take-says]")).to_contain_text(re.compile("[Ss]top"))
+    play_into_microphone(page, a_take(planned, drum))
+    page.context.set_offline(True)
+    page.keyboard.press("n")
+    expect(page.locator("[data-heard]")).to_contain_text("The take is kept and sent again")
+    page.context.set_offline(False)
+    expect(page.get_by_text("Measuring the take")).to_be_visible()
     assert len(match.match(HERE, planned, drum.id).takes) == 1
 
 

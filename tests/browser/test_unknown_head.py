@@ -1,7 +1,5 @@
 """A head that the model does not know, tuned from slack to its goal through the microphone."""
 
-from pathlib import Path
-
 import numpy as np
 import pytest
 from playwright.sync_api import Page, expect
@@ -10,6 +8,7 @@ from emblar.platform.sound.encode import wav_bytes
 from emblar.platform.studio import HERE
 from emblar.steps.bench.actions import tuning as bench
 from emblar.steps.kit.actions.drums import kit
+from tests.browser.microphone import play_into_microphone
 from tests.browser.test_bench import BIG
 from tests.core.tuning.test_tap_round import HEADS, tap
 from tests.recordings import RATE
@@ -54,22 +53,20 @@ class UnknownHead:
         return wav_bytes(clip, RATE)
 
 
-def listen(page: Page, clip: Path, sound: bytes) -> None:
-    """Play a clip into the microphone and wait until it is over."""
-    clip.write_bytes(sound)
+def listen(page: Page, sound: bytes) -> None:
+    """Play a clip into the microphone, and stop listening if the page still does."""
     page.keyboard.press(" ")
     stop = page.locator("[data-listen-says]", has_text="Listening: stop")
     expect(stop).to_be_visible()
-    page.wait_for_timeout(1000.0 * (BEFORE_S + APART_S + 0.6))
+    play_into_microphone(page, sound)
+    page.wait_for_timeout(600.0)
     if stop.count():
         page.keyboard.press(" ")
         expect(stop).to_have_count(0)
 
 
 @pytest.mark.slow
-def test_a_whole_unknown_head_is_tuned_by_the_microphone(
-    listening: Page, fake_microphone: Path, planned: int
-) -> None:
+def test_a_whole_unknown_head_is_tuned_by_the_microphone(page: Page, planned: int) -> None:
     drum = next(d for d in kit(HERE, planned) if d.owned.kind == "tom")
     for name in ("as-found", "inspect"):
         bench.finish_job(HERE, planned, drum.id, name, skip=True)
@@ -81,15 +78,13 @@ def test_a_whole_unknown_head_is_tuned_by_the_microphone(
         if before.id not in bench.bench(HERE, planned, drum.id).done:
             bench.finish_job(HERE, planned, drum.id, before.id, skip=True)
     head = UnknownHead(start.heads[side].planned_hz, drum.owned.rods, 0)
-    fake_microphone.write_bytes(wav_bytes(np.zeros(RATE), RATE))
-    page = listening
     page.goto(f"/sessions/{planned}/bench?sel=d{drum.id}")
     taps = 0
     while taps < MOST_TAPS and job.id not in bench.bench(HERE, planned, drum.id).done:
         now = bench.bench(HERE, planned, drum.id).heads[side]
         if now.unread:
             rod = int(page.locator("[data-bench]").get_attribute("data-rod") or 0)
-            listen(page, fake_microphone, head.tap(rod, octave=taps == WRONG_TAP))
+            listen(page, head.tap(rod, octave=taps == WRONG_TAP))
             taps += 1
             continue
         advice = now.advice
