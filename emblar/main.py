@@ -35,7 +35,7 @@ from emblar.steps.plan.commands.predict import predict_command
 from emblar.steps.plan.commands.saved import plans_command, recipes_command
 from emblar.steps.practice.commands import practice_command, render_command
 from emblar.steps.sessions.commands.export import export_command, import_command
-from emblar.steps.sessions.commands.sessions import sessions_command
+from emblar.steps.sessions.commands.sessions import sessions_command, start_command
 from emblar.steps.setlist.commands import setlist_command
 from emblar.steps.share.commands.links import share_command
 from emblar.steps.share.commands.said import said_command
@@ -71,6 +71,7 @@ app.command("round")(round_command)
 app.command("evening")(evening_command)
 app.command("setlist")(setlist_command)
 app.command("sessions")(sessions_command)
+app.command("start")(start_command)
 app.command("kits")(kits_command)
 app.command("plans")(plans_command)
 app.command("recipes")(recipes_command)

@@ -2,15 +2,16 @@
 
 from dataclasses import dataclass, field
 from datetime import UTC, datetime, timedelta
-from typing import Any
+from typing import Any, Literal
 
-from sqlalchemy import ScalarSelect, func, select, tuple_
+from sqlalchemy import ColumnElement, ScalarSelect, case, func, select
 from sqlalchemy.orm import Session
 
 from emblar.core.errors import NotFoundError
 from emblar.platform.tables import KitSlotRow, PlanRow, RecordingRow, SessionRow
 
 UNDO_DAYS = 30
+Order = Literal["newest", "downbeat", "name"]
 
 
 @dataclass(frozen=True, slots=True)
@@ -125,19 +126,23 @@ def listing(
     studio_id: int,
     *,
     only: int | None = None,
-    before: int | None = None,
+    find: str = "",
+    order: Order = "newest",
+    skip: int = 0,
     most: int | None = None,
 ) -> list[SessionInfo]:
-    """Return the sessions of a studio with what is in it, newest first.
+    """Return the sessions of a studio with what is in each.
 
     Parameters
     ----------
     only
         One session alone.
-    before
-        Those that come after this one in the list.
-    most
-        So many at most.
+    find
+        Only those with this text in their name or artist.
+    order
+        Newest first, by name, or by downbeat: those to come first, the nearest at the top.
+    skip, most
+        How many of them to leave out at the start, and how many to return at most.
     """
     version = select(func.max(PlanRow.version)).where(PlanRow.session_id == SessionRow.id)
     query = select(
@@ -148,12 +153,10 @@ def listing(
     ).where(SessionRow.studio_id == studio_id, SessionRow.deleted_at.is_(None))
     if only is not None:
         query = query.where(SessionRow.id == only)
-    if before is not None:
-        # Also one that was deleted meanwhile keeps its place.
-        last = select(SessionRow.created_at, SessionRow.id).where(SessionRow.id == before)
-        query = query.where(tuple_(SessionRow.created_at, SessionRow.id) < last.scalar_subquery())
-    order = (SessionRow.created_at.desc(), SessionRow.id.desc())
-    rows = db.execute(query.order_by(*order).limit(most)).all()
+    if find.strip():
+        text = SessionRow.name + " " + SessionRow.artist
+        query = query.where(text.icontains(find.strip(), autoescape=True))
+    rows = db.execute(query.order_by(*_order(order)).offset(skip).limit(most)).all()
     return [
         SessionInfo(
             row.id,
@@ -170,6 +173,16 @@ def listing(
         )
         for row, recordings, drums, plan in rows
     ]
+
+
+def _order(order: Order) -> tuple[ColumnElement[Any], ...]:
+    newest = (SessionRow.created_at.desc(), SessionRow.id.desc())
+    if order == "name":
+        return (func.lower(SessionRow.name), *newest)
+    if order == "downbeat":
+        to_come = case((SessionRow.downbeat_at >= datetime.now(UTC), SessionRow.downbeat_at))
+        return (to_come.asc().nulls_last(), *newest)
+    return newest
 
 
 def last_with_drums(db: Session, studio_id: int, without: int | None) -> SessionInfo | None:

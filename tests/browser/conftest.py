@@ -39,6 +39,7 @@ FOLDS = [
     "listen-card",
     "listen-more",
     "plan-hand",
+    "start-empty",
     "plan-more",
     "plan-reasons",
     "match-curves",

@@ -10,7 +10,7 @@ def test_the_second_session_begins_with_the_kit_of_the_first(page: Page, planned
     row = page.get_by_role("link", name="Low Ferry")
     expect(row).to_contain_text("3 of 3 drums planned")
     page.get_by_label("Song or session").fill("Second Ferry")
-    expect(page.get_by_label("Kit", exact=True)).to_contain_text("the kit of Low Ferry (3 drums)")
+    expect(page.get_by_label("Your kit")).to_contain_text("the kit of Low Ferry (3 drums)")
     page.get_by_role("button", name="Start", exact=True).click()
     expect(page.locator("h1")).to_have_text("Add the record")
     page.keyboard.press("3")
@@ -25,7 +25,7 @@ def test_the_second_session_begins_with_the_kit_of_the_first(page: Page, planned
 @pytest.mark.usefixtures("database")
 def test_an_empty_session_begins_with_a_preset_kit(page: Page) -> None:
     page.goto("/")
-    expect(page.get_by_text("Add a recording whose drums you like")).to_be_visible()
+    expect(page.get_by_role("heading", name="Drop a recording")).to_be_visible()
     page.get_by_label("Song or session").fill("Low Ferry")
     page.get_by_role("button", name="Start", exact=True).click()
     expect(page.locator("h1")).to_have_text("Add the record")
@@ -52,7 +52,7 @@ def test_an_empty_session_begins_with_a_preset_kit(page: Page) -> None:
     with page.expect_navigation():
         page.get_by_label("Save this kit as").press("Enter")
     page.goto("/")
-    expect(page.get_by_label("Kit", exact=True)).to_contain_text("Room A (5 drums)")
+    expect(page.get_by_label("Your kit")).to_contain_text("Room A (5 drums)")
     assert Axe().run(page).response["violations"] == []
 
 

@@ -9,7 +9,7 @@ const clear = (form) => {
   });
 };
 
-const show = (form, name, text) => {
+export const show = (form, name, text) => {
   clear(form);
   const field = name ? form.querySelector(`[name="${CSS.escape(name)}"]:not([type=hidden])`) : null;
   const line = document.createElement("p");

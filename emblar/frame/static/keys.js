@@ -126,5 +126,15 @@
     event.target.closest("[data-dismissable]").remove();
   });
 
+  // A menu closes at Escape, and at a click anywhere else.
+  const closeMenus = (but) =>
+    document.querySelectorAll(".menu-fold[open]").forEach((menu) => {
+      if (menu !== but) menu.removeAttribute("open");
+    });
+  document.addEventListener("click", (event) => closeMenus(event.target.closest(".menu-fold")));
+  document.addEventListener("keydown", (event) => {
+    if (event.key === "Escape") closeMenus(null);
+  });
+
   document.addEventListener("htmx:beforeRequest", () => document.getElementById("message").replaceChildren());
 })();

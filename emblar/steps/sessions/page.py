@@ -3,12 +3,15 @@
 from collections.abc import Sequence
 from dataclasses import dataclass
 from datetime import datetime
+from urllib.parse import urlencode
 
 from markupsafe import Markup
 
+from emblar.core.naming import counted
 from emblar.frame.drawing.kit_line import kit_line
 from emblar.frame.drawing.kit_strip import State, StripDrum
-from emblar.steps.kit.actions.saved import KitChoice
+from emblar.platform.sessions import Order
+from emblar.steps.kit.actions.saved import KitChoice, usual_kit
 from emblar.steps.sessions.actions.home import How, Next, SessionState
 from emblar.steps.workspace.page import time_left
 
@@ -47,17 +50,51 @@ class SessionLine:
 
 
 @dataclass(frozen=True, slots=True)
+class SessionChoice:
+    """Which sessions are listed."""
+
+    find: str = ""
+    order: Order = "newest"
+    skip: int = 0
+
+    def href(self, skip: int) -> str:
+        """Return the address of another page of the same list."""
+        query = {"find": self.find} if self.find else {}
+        if self.order != "newest":
+            query["order"] = self.order
+        if skip:
+            query["skip"] = str(skip)
+        return f"/?{urlencode(query)}" if query else "/"
+
+
+@dataclass(frozen=True, slots=True)
 class SessionsPage:
     """Everything the list of sessions shows."""
 
     rows: tuple[SessionLine, ...]
     undo: int | None
     kits: tuple[KitChoice, ...]
-    older: int | None
-    """The last of these rows, if more come after it."""
-    newest: bool
+    choice: SessionChoice
+    before: str
+    after: str
+    """Addresses of the pages of the list before and after this one; empty without."""
     examples: bool
     """Whether the made-up sessions of the demo are among them."""
+
+    @property
+    def empty(self) -> bool:
+        """Return whether the studio has no session."""
+        return not self.rows and not self.choice.find and not self.choice.skip
+
+    @property
+    def kit_before(self) -> bool:
+        """Return whether the first of the kits is that of the last session."""
+        return bool(usual_kit(self.kits))
+
+    @property
+    def choosable(self) -> bool:
+        """Return whether there is enough to search or sort."""
+        return len(self.rows) > 1 or bool(self.choice.find)
 
 
 def sessions_page(
@@ -65,18 +102,17 @@ def sessions_page(
     kits: Sequence[KitChoice],
     time: datetime,
     undo: int | None,
-    *,
-    before: int | None = None,
+    choice: SessionChoice,
 ) -> SessionsPage:
     """Return a page of the list, with the session just deleted to offer bringing it back.
 
-    ``states`` are one more than are shown if older ones follow; ``before`` is the last one of the
-    page before this.
+    ``states`` are one more than are shown if others follow.
     """
     rows = tuple(_row(s, time) for s in states[:AT_ONCE])
-    older = rows[-1].id if len(states) > AT_ONCE else None
+    after = choice.href(choice.skip + AT_ONCE) if len(states) > AT_ONCE else ""
+    before = choice.href(max(0, choice.skip - AT_ONCE)) if choice.skip else ""
     examples = any(row.artist == EXAMPLE_ARTIST for row in rows)
-    return SessionsPage(rows, undo, tuple(kits), older, before is None, examples)
+    return SessionsPage(rows, undo, tuple(kits), choice, before, after, examples)
 
 
 def step_href(session_id: int, following: Next) -> str:
@@ -91,15 +127,23 @@ def _row(state: SessionState, time: datetime) -> SessionLine:
         StripDrum(d.name, d.name, "", d.diameter_in, STATES[d.how], False, href)
         for d in state.drums
     ]
-    planned = sum(d.how in ("planned", "tuned") for d in state.drums)
     return SessionLine(
         session.id,
         session.name,
         session.artist,
         time_left(session.downbeat_at, time),
         kit_line(f"kit-{session.id}", strip) if strip else None,
-        f"{planned} of {len(strip)} drums planned" if strip else "no drums yet",
+        _how_far(state),
         NEXT[state.next][1],
         href,
         session.created_at.strftime("%-d %B %Y"),
     )
+
+
+def _how_far(state: SessionState) -> str:
+    if not state.drums:
+        return "no drums yet"
+    tuned = sum(d.how == "tuned" for d in state.drums)
+    planned = tuned + sum(d.how == "planned" for d in state.drums)
+    count, done = (tuned, "tuned") if tuned else (planned, "planned")
+    return f"{count} of {counted(len(state.drums), 'drum')} {done}"

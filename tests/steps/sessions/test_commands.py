@@ -1,5 +1,6 @@
 """What a studio keeps, from the shell: on the database of an Emblar that may be running."""
 
+from pathlib import Path
 from typing import Any
 
 import pytest
@@ -13,6 +14,23 @@ from emblar.steps.share.actions import open_share
 def test_sessions_are_listed_with_how_far_they_are(planned: int, told: Any) -> None:
     row = told("sessions")["sessions"][0]
     assert (row["id"], row["drums"], row["plan_version"]) == (planned, 3, 1)
+
+
+def test_a_recording_starts_a_session_that_is_found(
+    planned: int, told: Any, groove: bytes, tmp_path: Path
+) -> None:
+    file = tmp_path / "Salt Road.flac"
+    file.write_bytes(groove)
+    made = told("start", file, "--artist", "The Tin Orchard")["sessions"][0]
+    assert (made["name"], made["artist"]) == ("Salt Road", "The Tin Orchard")
+    (row,) = told("sessions", "--find", "salt")["sessions"]
+    assert (row["id"], row["drums"]) == (made["id"], 3), "the last session's kit"
+    assert [r["id"] for r in told("sessions", "--order", "name")["sessions"]] == [
+        planned,
+        made["id"],
+    ]
+    with pytest.raises(InputError, match="not an order"):
+        told("sessions", "--order", "age")
 
 
 def test_a_kit_is_kept_by_name_and_brought_into_a_session(planned: int, told: Any) -> None:

@@ -59,6 +59,12 @@ def kit_choices(studio: Studio, *, without: int | None = None) -> list[KitChoice
     return choices
 
 
+def usual_kit(choices: Sequence[KitChoice]) -> str:
+    """Return the kit that is offered to a new session: the last session's, or none."""
+    first = choices[0].source if choices else ""
+    return first if first.startswith(FROM_SESSION) else ""
+
+
 @dataclass(frozen=True, slots=True)
 class KitChange:
     """Slots that were added to a kit and removed from it."""

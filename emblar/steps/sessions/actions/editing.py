@@ -1,15 +1,18 @@
 """Sessions: start one, say what it is about, delete it, bring it back."""
 
 import hashlib
-from dataclasses import dataclass, field
+from dataclasses import dataclass, field, replace
 from datetime import datetime
+from pathlib import PurePath
 
 from emblar.core.errors import ConflictError, DocumentError, InputError
 from emblar.formats.brief import AskFile
 from emblar.formats.stored import lenient
 from emblar.platform import sessions as store
-from emblar.platform.sessions import SessionInfo
+from emblar.platform.sessions import Order, SessionInfo
 from emblar.platform.studio import Studio
+from emblar.steps.kit.actions.saved import bring_kit
+from emblar.steps.listen.actions.recordings import bring_recording
 
 LONGEST_TEXT = 200
 
@@ -59,6 +62,34 @@ def start_session(studio: Studio, brief: SessionBrief) -> SessionInfo:
             downbeat_at=checked.downbeat_at,
             wishes=checked.ask.model_dump(),
         )
+
+
+def start_with_recording(
+    studio: Studio, brief: SessionBrief, filename: str, data: bytes, *, kit: str = ""
+) -> SessionInfo:
+    """Start a session with a recording and have it analysed.
+
+    Parameters
+    ----------
+    studio, brief
+        Where, and what the session says of itself. Without a name it takes the file's.
+    filename, data
+        The recording.
+    kit
+        Source of a ``KitChoice`` to begin with, or empty for none.
+
+    Raises
+    ------
+    BadAudioError
+        The recording cannot be read or holds nothing to measure; no session was started.
+    """
+    name = brief.name.strip() or PurePath(filename).stem[:LONGEST_TEXT]
+    with studio.together() as unit:
+        session = start_session(unit, replace(brief, name=name))
+        bring_recording(unit, session.id, filename, data, "auto")
+        if kit:
+            bring_kit(unit, session.id, kit)
+    return session
 
 
 def brief_mark(session: SessionInfo) -> str:
@@ -112,10 +143,10 @@ def change_brief(
         )
 
 
-def all_sessions(studio: Studio) -> list[SessionInfo]:
-    """Return every session, newest first."""
+def all_sessions(studio: Studio, *, find: str = "", order: Order = "newest") -> list[SessionInfo]:
+    """Return the sessions; ``find`` and ``order`` as ``platform.sessions.listing``."""
     with studio.work() as db:
-        return store.listing(db, studio.studio_id)
+        return store.listing(db, studio.studio_id, find=find, order=order)
 
 
 def one_session(studio: Studio, session_id: int) -> SessionInfo:

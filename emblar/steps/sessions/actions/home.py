@@ -4,7 +4,7 @@ from dataclasses import dataclass
 from typing import Literal
 
 from emblar.platform import sessions
-from emblar.platform.sessions import SessionInfo
+from emblar.platform.sessions import Order, SessionInfo
 from emblar.platform.studio import Studio
 from emblar.steps.bench import queries as bench
 from emblar.steps.kit.queries import slots as kit_store
@@ -34,11 +34,19 @@ class SessionState:
 
 
 def home(
-    studio: Studio, *, only: int | None = None, before: int | None = None, most: int | None = None
+    studio: Studio,
+    *,
+    only: int | None = None,
+    find: str = "",
+    order: Order = "newest",
+    skip: int = 0,
+    most: int | None = None,
 ) -> list[SessionState]:
-    """Return the sessions, newest first; ``only``, ``before``, ``most`` as ``sessions.listing``."""
+    """Return the sessions; ``only``, ``find``, ``order``, ``skip``, ``most`` as ``listing``."""
     with studio.work() as db:
-        listed = sessions.listing(db, studio.studio_id, only=only, before=before, most=most)
+        listed = sessions.listing(
+            db, studio.studio_id, only=only, find=find, order=order, skip=skip, most=most
+        )
         ids = [s.id for s in listed]
         kits, planned = kit_store.listings(db, ids), plans.planned(db, ids)
         tuned = bench.tuned(db, ids)
