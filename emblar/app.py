@@ -34,7 +34,7 @@ from emblar.steps.sessions import routes as sessions
 from emblar.steps.setlist import routes as setlist
 from emblar.steps.share.page.links import reached_by
 from emblar.steps.share.routes import links as share
-from emblar.steps.share.routes import shared
+from emblar.steps.share.routes import network, shared
 from emblar.steps.sheet import routes as sheet
 from emblar.steps.shelf import routes as shelf
 
@@ -67,6 +67,7 @@ def create_app() -> FastAPI:
         setlist,
         share,
         shared,
+        network,
         shelf,
         practice,
         log,

@@ -37,7 +37,7 @@ from emblar.steps.practice.commands import practice_command, render_command
 from emblar.steps.sessions.commands.export import export_command, import_command
 from emblar.steps.sessions.commands.sessions import sessions_command, start_command
 from emblar.steps.setlist.commands import setlist_command
-from emblar.steps.share.commands.links import share_command
+from emblar.steps.share.commands.links import network_command, share_command
 from emblar.steps.share.commands.said import said_command
 
 app = typer.Typer(
@@ -76,6 +76,7 @@ app.command("kits")(kits_command)
 app.command("plans")(plans_command)
 app.command("recipes")(recipes_command)
 app.command("share")(share_command)
+app.command("network")(network_command)
 app.command("said")(said_command)
 app.command("export")(export_command)
 app.command("import")(import_command)

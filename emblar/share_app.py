@@ -2,7 +2,7 @@
 
 Conventions
 -----------
-It runs at its own address (``EMBLAR_SHARE_HOST``), so that what strangers reach has no other
+It runs at a port of its own, so that what strangers reach has no other
 routes: what is not shared is not there.
 """
 

@@ -106,6 +106,15 @@ class LinksFile(Strict):
     address: str | None = Field(default=None, description="of the link just made")
 
 
+class NetworkFile(Strict):
+    """Whether others on the network are let in, and where links and phones reach this machine."""
+
+    schema_: Literal["emblar.network/1"] = Field(default="emblar.network/1", alias="schema")
+    others_let_in: bool
+    links: str = Field(description="how shared links begin")
+    phones: str | None = Field(description="how a phone's link begins; null if none is let in")
+
+
 class SaidRow(Strict):
     """What somebody said of a drum."""
 

@@ -23,8 +23,8 @@ def check_accounts() -> None:
         )
 
 
-def check_port(host: str, port: int) -> None:
-    """Check that the web port is free.
+def check_port(host: str, port: int, setting: str = "EMBLAR_PORT") -> None:
+    """Check that a port is free.
 
     Raises
     ------
@@ -38,10 +38,10 @@ def check_port(host: str, port: int) -> None:
         except PermissionError as error:
             raise ServiceError(
                 f"No permission to use port {port}: choose one above 1024, as in "
-                "“make demo EMBLAR_PORT=8001”."
+                f"“make demo {setting}=8001”."
             ) from error
         except OSError as error:
             raise ServiceError(
                 f"Port {port} is taken by another program: stop it, or use another port, as in "
-                f"“make demo EMBLAR_PORT={port + 1}”."
+                f"“make demo {setting}={port + 1}”."
             ) from error

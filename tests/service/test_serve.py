@@ -1,4 +1,5 @@
 import os
+import re
 import shutil
 import signal
 import socket
@@ -8,6 +9,7 @@ import sys
 import tempfile
 import time
 import urllib.error
+import urllib.parse
 import urllib.request
 from collections.abc import Iterator
 from pathlib import Path
@@ -274,6 +276,43 @@ def test_the_second_listener_is_a_process_of_its_own(home: Path) -> None:
         assert answers(share, 404)
         served.process.send_signal(signal.SIGINT)
         assert served.process.wait(60) == 0
+        assert not answers(share, 404, seconds=0.5)
+    finally:
+        served.process.kill()
+        served.process.communicate()
+
+
+def test_phones_are_let_in_and_kept_out_while_emblar_runs(home: Path) -> None:
+    share, phone = free_port(), free_port()
+    served = Served(home, EMBLAR_SHARE_PORT=str(share), EMBLAR_PHONE_PORT=str(phone))
+
+    def send(path: str, **form: str) -> str:
+        data = urllib.parse.urlencode(form).encode()
+        try:
+            with urllib.request.urlopen(served.url(path), data, timeout=30) as answer:
+                text: str = answer.read().decode()
+        except urllib.error.HTTPError as error:
+            return error.read().decode()
+        return text
+
+    try:
+        served.wait_up()
+        send("/sessions", name="Low Ferry")
+        page = send("/sessions/1/share/phone", back="bench")
+        assert "Phones on this network cannot reach Emblar yet" in page
+        assert not answers(phone, 404, scheme="https", seconds=0.5)
+        page = send("/network/1/let-in", back="bench")
+        assert answers(phone, 404, scheme="https") and answers(share, 404)
+        link = re.search(rf'data-copy="https://[\d.]+:{phone}/p/([\w-]+)"', page)
+        assert link is not None
+        assert "Back to Bench" in page
+        page = send("/network/1/keep-out", back="bench")
+        assert "Let phones on this network in" in page
+        assert not answers(phone, 404, scheme="https", seconds=0.5)
+        assert not answers(share, 404, seconds=0.5)
+        # A port that is taken is said, and nothing is left half open.
+        with socket.create_server(("0.0.0.0", phone)):
+            assert f"Port {phone} is taken" in send("/network/1/let-in")
         assert not answers(share, 404, seconds=0.5)
     finally:
         served.process.kill()

@@ -73,6 +73,8 @@
   document.addEventListener("click", (event) => {
     if (event.target.closest("[data-help]")) help();
     if (event.target.closest("[data-print]")) window.print();
+    const copy = event.target.closest("[data-copy]");
+    if (copy) navigator.clipboard.writeText(copy.dataset.copy).then(() => (copy.textContent = "Copied"));
   });
 
   // A form sent on another field's change goes without what is still being typed.

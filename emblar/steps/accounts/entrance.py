@@ -26,7 +26,7 @@ OWN = ("/logout", "/account/password", "/account/logins/")
 """What guests may send, too: it concerns themselves alone."""
 SAY = re.compile(r"/sessions/\d+/share/say")
 """And what they say of a drum: whoever works here takes it up, or not."""
-OWNERS = ("/log/everything", "/account/people", "/metrics")
+OWNERS = ("/log/everything", "/account/people", "/metrics", "/network/")
 LOG_IN = "You are not logged in any more. Log in again; nothing was changed."
 GUEST = "A guest looks, listens and says. Nothing was changed; ask an owner to let you do more."
 OWNER = "Only an owner may do that. Nothing was changed."

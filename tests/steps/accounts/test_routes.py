@@ -129,6 +129,8 @@ def test_only_an_owner_lets_others_in_and_takes_everything_along(
         assert tech.get(url).status_code == 403
         assert owner.get(url).status_code == 200
     assert tech.post("/account/people/invite", data={"role": "owner"}).status_code == 403
+    for what in ("let-in", "keep-out"):
+        assert tech.post(f"/network/1/{what}").status_code == 403
     assert tech.post("/sessions", data={"name": "By the tech"}).status_code == 303
     page = tech.get("/account").text
     assert "Who may come in" not in page

@@ -88,7 +88,8 @@ def test_words_come_from_the_page_itself_only(planned: int, stranger: TestClient
 def test_links_begin_where_they_are_answered(monkeypatch: pytest.MonkeyPatch) -> None:
     def begins(**own: object) -> str:
         told = Settings(**own)  # type: ignore[arg-type]
-        monkeypatch.setattr("emblar.steps.share.page.links.settings", lambda: told)
+        for module in ("emblar.steps.share.page.links", "emblar.platform.network"):
+            monkeypatch.setattr(f"{module}.settings", lambda: told)
         return link_begins()
 
     assert begins(port=8003) == "http://127.0.0.1:8003"

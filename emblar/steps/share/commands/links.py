@@ -1,4 +1,4 @@
-"""``emblar share``: links to a session for people without an account."""
+"""``emblar share`` and ``emblar network``: links for others, and whether they are let in."""
 
 from typing import Annotated
 
@@ -39,3 +39,21 @@ def share_command(
             for s in shares(HERE, session)
         ]
     print_json(LinksFile(session=session, links=rows, address=address))
+
+
+def network_command(
+    let_in: Annotated[
+        bool | None,
+        typer.Option("--let-in/--keep-out", help="Let phones and shared links in, or nobody"),
+    ] = None,
+) -> None:
+    """Say whether others on the network are let in; let them in, or keep them out again."""
+    from emblar.formats.studio import NetworkFile
+    from emblar.platform.network import answered_at, keep_others_out, let_others_in
+    from emblar.steps.share.page.links import link_begins, phone_begins
+
+    if let_in is not None:
+        (let_others_in if let_in else keep_others_out)()
+    others = bool(answered_at())
+    phones = phone_begins() if others else None
+    print_json(NetworkFile(others_let_in=others, links=link_begins(), phones=phones))

@@ -8,13 +8,14 @@ import segno
 from markupsafe import Markup
 
 from emblar.core.naming import counted
+from emblar.platform.network import ANY, answered_at
 from emblar.platform.settings import settings
 from emblar.steps.kit.queries.slots import KitDrum
 from emblar.steps.share.actions import NEW, PARTS, Said
 from emblar.steps.share.page.shared import WishChoice, asked_words, choices
 from emblar.steps.share.queries import ShareInfo
+from emblar.steps.workspace.page import STEPS
 
-ANY = ("0.0.0.0", "::")
 CODE_SCALE = 5
 
 
@@ -49,7 +50,11 @@ class SharePage:
     link: str
     code: Markup | None
     reaches_others: bool
+    by_settings: bool
+    """Whether others are let in by a setting, not by the switch on this page."""
     phone: bool
+    back: str
+    """Step that the page was opened from."""
     drums: tuple[tuple[int, str], ...]
     choices: tuple[WishChoice, ...]
 
@@ -63,6 +68,7 @@ def share_page(
     reaches_others: bool,
     drums: Sequence[KitDrum],
     phone: bool = False,
+    back: str = "sheet",
 ) -> SharePage:
     """Return the page; ``token`` is that of a link just made, to look at or of a ``phone``."""
     href = f"{link_begins()}/s/{token}" if token else ""
@@ -76,7 +82,9 @@ def share_page(
         href,
         _code(href) if href else None,
         reaches_others,
+        bool(settings().share_host),
         phone,
+        back if back in dict(STEPS) else "sheet",
         tuple((drum.id, drum.owned.name) for drum in drums),
         choices(),
     )
@@ -87,7 +95,7 @@ def link_begins() -> str:
     config = settings()
     if config.share_url:
         return config.share_url.rstrip("/")
-    if not config.share_host:
+    if not answered_at():
         return f"http://{config.host}:{config.port}"
     return f"http://{reached_at()}:{config.share_port}"
 
@@ -99,7 +107,7 @@ def phone_begins() -> str:
 
 def reached_at() -> str:
     """Return the address at which others on the network reach shared links."""
-    return reached_by(settings().share_host)
+    return reached_by(answered_at())
 
 
 def reached_by(host: str) -> str:

@@ -9,7 +9,7 @@ from emblar.frame.fields import Id, Text, as_number
 from emblar.frame.here import Here
 from emblar.frame.reading import ReadAtOnce
 from emblar.frame.templating import render
-from emblar.platform.settings import settings
+from emblar.platform.network import answered_at
 from emblar.platform.studio import Studio, check_session
 from emblar.steps.accounts.actions import LoggedIn
 from emblar.steps.kit.actions.drums import kit
@@ -23,7 +23,13 @@ router = APIRouter(prefix="/sessions/{session_id}/share", route_class=ReadAtOnce
 
 
 def _shown(
-    request: Request, studio: Studio, session_id: int, token: str = "", *, phone: bool = False
+    request: Request,
+    studio: Studio,
+    session_id: int,
+    token: str = "",
+    *,
+    phone: bool = False,
+    back: str = "sheet",
 ) -> Response:
     _, around = load(studio, session_id, "sheet", "")
     page = share_page(
@@ -31,17 +37,18 @@ def _shown(
         actions.shares(studio, session_id),
         actions.comments_on(studio, session_id),
         token,
-        reaches_others=bool(settings().share_host),
+        reaches_others=bool(answered_at()),
         phone=phone,
+        back=back,
         drums=kit(studio, session_id),
     )
     return render(request, "share/page.html", {"page": page, "frame": around})
 
 
 @router.get("")
-def show(studio: Here, request: Request, session_id: Id) -> Response:
+def show(studio: Here, request: Request, session_id: Id, back: str = "sheet") -> Response:
     """Show the links that are open, and what was said through them."""
-    return _shown(request, studio, session_id)
+    return _shown(request, studio, session_id, back=back)
 
 
 @router.post("")
@@ -64,12 +71,13 @@ def make(
 
 
 @router.post("/phone")
-def phone(studio: Here, request: Request, session_id: Id) -> Response:
-    """Pair a phone with the bench of this session."""
-    reaches = bool(settings().share_host)
+def phone(
+    studio: Here, request: Request, session_id: Id, back: Annotated[Text, Form()] = "sheet"
+) -> Response:
+    """Pair a phone with the bench of this session, where phones are let in."""
     check_session(studio, session_id)
-    token = actions.pair_phone(studio, session_id) if reaches else ""
-    return _shown(request, studio, session_id, token, phone=True)
+    token = actions.pair_phone(studio, session_id) if answered_at() else ""
+    return _shown(request, studio, session_id, token, phone=True, back=back)
 
 
 @router.post("/{share_id}/end")
