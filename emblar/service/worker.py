@@ -8,7 +8,9 @@ import time
 import procrastinate.exceptions
 
 from emblar.core.errors import ServiceError
+from emblar.platform.jobs import EXAMPLE, QUEUE
 from emblar.platform.logs import set_up_logs
+from emblar.service.demo import ensure_demo
 from emblar.steps.listen.actions.recordings import renew_outdated
 from emblar.steps.listen.tasks import app, take_up_stalled
 from emblar.steps.sessions.actions.purge import purge_deleted
@@ -16,6 +18,12 @@ from emblar.steps.sessions.actions.purge import purge_deleted
 CHECK_S = 5.0
 PURGE_EVERY_S = 24 * 3600.0
 log = logging.getLogger("emblar.worker")
+
+
+@app.task(name=EXAMPLE, queue=QUEUE)
+def make_example() -> None:
+    """Make the example sessions, if they are not there; runs in a thread."""
+    ensure_demo(log.info)
 
 
 async def _keep_taking_up() -> None:

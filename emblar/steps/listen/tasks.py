@@ -9,10 +9,11 @@ import asyncio
 import procrastinate
 
 from emblar.core.errors import ServiceError
+from emblar.platform.jobs import QUEUE
 from emblar.platform.settings import settings
 from emblar.steps.listen.actions.measuring import run_measuring
 from emblar.steps.listen.actions.recordings import renew_analysis, run_analysis, take_up_lost
-from emblar.steps.listen.queue import ANALYSE, MEASURE, QUEUE, RENEW
+from emblar.steps.listen.queue import ANALYSE, MEASURE, RENEW
 
 HEARTBEAT_S = 2.0
 STALLED_AFTER_S = 10.0

@@ -80,6 +80,8 @@ class SessionsPage:
     """Addresses of the pages of the list before and after this one; empty without."""
     examples: bool
     """Whether the made-up sessions of the demo are among them."""
+    making: bool
+    """Whether the made-up sessions are being made."""
 
     @property
     def empty(self) -> bool:
@@ -103,16 +105,23 @@ def sessions_page(
     time: datetime,
     undo: int | None,
     choice: SessionChoice,
+    *,
+    example: bool = False,
 ) -> SessionsPage:
     """Return a page of the list, with the session just deleted to offer bringing it back.
 
-    ``states`` are one more than are shown if others follow.
+    ``states`` are one more than are shown if others follow; ``example`` says that the made-up
+    sessions were asked for.
     """
     rows = tuple(_row(s, time) for s in states[:AT_ONCE])
     after = choice.href(choice.skip + AT_ONCE) if len(states) > AT_ONCE else ""
     before = choice.href(max(0, choice.skip - AT_ONCE)) if choice.skip else ""
-    examples = any(row.artist == EXAMPLE_ARTIST for row in rows)
-    return SessionsPage(rows, undo, tuple(kits), choice, before, after, examples)
+    made_up = [s for s in states if s.session.artist == EXAMPLE_ARTIST]
+    # The one in progress is begun first and planned last.
+    first = min(made_up, key=lambda s: s.session.id, default=None)
+    making = example and (first is None or first.next != "tune")
+    examples = bool(made_up) and not making
+    return SessionsPage(rows, undo, tuple(kits), choice, before, after, examples, making)
 
 
 def step_href(session_id: int, following: Next) -> str:

@@ -21,7 +21,7 @@ from emblar.steps.sessions.actions.editing import (
     start_session,
     start_with_recording,
 )
-from emblar.steps.sessions.actions.home import home, next_step
+from emblar.steps.sessions.actions.home import ask_for_example, home, next_step
 from emblar.steps.sessions.page import AT_ONCE, SessionChoice, sessions_page, step_href
 from emblar.steps.workspace.routes import go
 
@@ -38,11 +38,12 @@ def listing(
     find: Text = "",
     order: Order = "newest",
     skip: Annotated[int, Query(ge=0)] = 0,
+    example: bool = False,
 ) -> Response:
     """Show the sessions a page at a time, all or those with a text in name or artist."""
     rows = home(studio, find=find, order=order, skip=skip, most=AT_ONCE + 1)
     choice = SessionChoice(find.strip(), order, skip)
-    page = sessions_page(rows, kit_choices(studio), current_time(), undo, choice)
+    page = sessions_page(rows, kit_choices(studio), current_time(), undo, choice, example=example)
     return render(request, "sessions/page.html", {"page": page})
 
 
@@ -72,6 +73,13 @@ def start(
 
     sent = (brief, kit, filename, sha256(data).hexdigest())
     return go(only_once(studio, once, sent, make))
+
+
+@router.post("/example")
+def example(studio: Here) -> Response:
+    """Have the example sessions made."""
+    ask_for_example(studio)
+    return go("/?example=true")
 
 
 @router.get("/sessions/{session_id}")

@@ -40,6 +40,15 @@ class StepTab:
 
 
 @dataclass(frozen=True, slots=True)
+class ToDo:
+    """Something a new session needs, and the step where it is done."""
+
+    text: str
+    done: bool
+    href: str
+
+
+@dataclass(frozen=True, slots=True)
 class StripLine:
     """The kit strip folded to one line: the selected drum and its neighbours' addresses."""
 
@@ -59,6 +68,8 @@ class Frame:
     strip: Markup
     strip_line: "StripLine | None"
     strip_empty: bool
+    to_do: "tuple[ToDo, ...]"
+    """What a new session still needs before its plan; empty once it is planned."""
     selection: str
     drum: KitDrum | None
     voice: str | None
@@ -130,6 +141,7 @@ def frame(work: Workspace, step: str, selection: str, time: datetime) -> Frame:
         strip=kit_strip(shown),
         strip_line=_strip_line(shown),
         strip_empty=not shown,
+        to_do=_to_do(work, key),
         selection=key,
         drum=drum,
         voice=voice,
@@ -138,6 +150,19 @@ def frame(work: Workspace, step: str, selection: str, time: datetime) -> Frame:
         plan=work.plan,
         catalogue=work.catalogue,
     )
+
+
+def _to_do(work: Workspace, key: str) -> tuple[ToDo, ...]:
+    if work.planned:
+        return ()
+    matched = any(drum.voice for drum in work.drums)
+    rows = (
+        ("Record", work.record is not None, "listen"),
+        ("Kit", bool(work.drums), "kit"),
+        ("Drums matched", matched, "kit"),
+        ("Plan", False, "plan"),
+    )
+    return tuple(ToDo(text, done, _href(work.session.id, step, key)) for text, done, step in rows)
 
 
 def _strip_line(shown: list[StripDrum]) -> StripLine | None:

@@ -5,6 +5,7 @@ from dataclasses import replace
 from datetime import UTC, datetime, timedelta
 
 from fastapi.testclient import TestClient
+from sqlalchemy import text
 
 from emblar.platform.studio import HERE
 from emblar.steps.kit.actions.saved import bring_kit, kit_choices
@@ -42,8 +43,8 @@ def test_sessions_are_found_by_song_or_artist_and_sorted(client: TestClient) -> 
         start_session(HERE, brief)
 
     def names(order: str) -> list[str]:
-        text = client.get("/", params={"find": "gull 100%", "order": order}).text
-        return re.findall(r'session-name"><strong>(\w+)<', text)
+        page = client.get("/", params={"find": "gull 100%", "order": order}).text
+        return re.findall(r'session-name"><strong>(\w+)<', page)
 
     assert names("newest") == ["Davit", "Cordage", "anchor", "Brine"]
     assert names("name") == ["anchor", "Brine", "Cordage", "Davit"]
@@ -62,6 +63,17 @@ def test_a_recording_starts_a_session_of_its_name_with_the_last_kit(
     assert answer.headers["location"] == f"/sessions/{session.id}/listen"
     assert session.name == "Salt Road"
     assert session.drums > 0
+
+
+def test_the_example_is_asked_for_and_waited_for(client: TestClient) -> None:
+    answer = client.post("/example", follow_redirects=False)
+    assert answer.headers["location"] == "/?example=true"
+    with HERE.work() as db:
+        jobs = text("select task_name from procrastinate_jobs where status = 'todo'")
+        assert "make_example" in db.execute(jobs).scalars().all()
+    assert "The example is being made" in client.get("/?example=true").text
+    start_session(HERE, SessionBrief(name="Low Ferry", artist="The Tin Orchard"))
+    assert "The example is being made" in client.get("/?example=true").text
 
 
 def test_an_unreadable_recording_starts_no_session(client: TestClient) -> None:

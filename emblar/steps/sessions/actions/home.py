@@ -4,6 +4,7 @@ from dataclasses import dataclass
 from typing import Literal
 
 from emblar.platform import sessions
+from emblar.platform.jobs import EXAMPLE, defer
 from emblar.platform.sessions import Order, SessionInfo
 from emblar.platform.studio import Studio
 from emblar.steps.bench import queries as bench
@@ -63,6 +64,12 @@ def home(
         )
         rows.append(SessionState(session, drums, _next(session, drums)))
     return rows
+
+
+def ask_for_example(studio: Studio) -> None:
+    """Have the example sessions made, which takes the worker about a minute."""
+    with studio.work() as db:
+        defer(db, EXAMPLE, priority=0, lock=EXAMPLE)
 
 
 def _how(drum: KitDrum, planned: bool, tuned: bool) -> How:
