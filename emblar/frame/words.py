@@ -1,10 +1,16 @@
 """Numbers as written on screen: unit, sign, uncertainty, note."""
 
-from emblar.core.notes import note_text
+import math
+
+from emblar.core.notes import note_text, spread_hz
 from emblar.core.quantities.registry import registry, steps
 
 DIGITS = {"Hz": 1, "ct": 0, "s": 2, "dB": 1, "kHz": 1, "×": 2}
 MM_PER_INCH = 25.4
+ROUNDING = 0.95
+"""An uncertainty from this much of a decimal on is shown in it: 0.95 Hz is 1 Hz."""
+SURE_CENTS = 25.0
+"""A pitch known less well than this, a quarter tone, is near a note and no cents from it."""
 
 
 def left_words(hz: float, off_cents: float) -> str:
@@ -12,21 +18,33 @@ def left_words(hz: float, off_cents: float) -> str:
     return f"left at {hz:.0f} Hz, {abs(off_cents):.0f} ct {'low' if off_cents < 0 else 'high'}"
 
 
-def number(value: float, unit: str) -> str:
-    """Return a number with its unit; large Hz in kHz, a minus sign that is one."""
+def number(value: float, unit: str, sd: float | None = None) -> str:
+    """Return a number with its unit, as exact as it is sure; large Hz in kHz, a real minus sign."""
     if unit == "Hz" and value >= 1000.0:
-        value, unit = value / 1000.0, "kHz"
-    text = f"{abs(value):.{DIGITS.get(unit, 2)}f}"
+        value, unit, sd = value / 1000.0, "kHz", sd and sd / 1000.0
+    text = f"{abs(value):.{_digits(unit, value, sd)}f}"
     sign = "−" if value < 0 and float(text) != 0.0 else ""
     return f"{sign}{text} {unit}"
 
 
 def uncertainty(sd: float, value: float, unit: str) -> str:
     """Return an uncertainty in the unit that ``number`` shows the value in."""
-    scale = 1000.0 if unit == "Hz" and value >= 1000.0 else 1.0
-    shown = sd / scale
-    digits = 2 if unit == "s" else 1 if shown < 10.0 else 0
-    return f"± {shown:.{digits}f}"
+    if unit == "Hz" and value >= 1000.0:
+        value, unit, sd = value / 1000.0, "kHz", sd / 1000.0
+    return f"± {sd:.{_digits(unit, value, sd)}f}"
+
+
+def _digits(unit: str, value: float, sd: float | None) -> int:
+    """Return how many decimals to show.
+
+    None is finer than the first figure of the uncertainty, but two figures always stand.
+    """
+    most = DIGITS.get(unit, 2)
+    if not sd or not value:
+        return most
+    sure = math.ceil(-math.log10(sd / ROUNDING))
+    two_figures = 1 - math.floor(math.log10(abs(value)))
+    return min(most, max(0, sure, two_figures))
 
 
 def changed_by(name: str, steps_: float, *, amount: bool = True) -> str:
@@ -40,9 +58,15 @@ def changed_by(name: str, steps_: float, *, amount: bool = True) -> str:
     return known if shown in way else f"{shown} {known}"
 
 
-def pitch(hz: float) -> str:
+def pitch(hz: float, sd_cents: float | None = None) -> str:
     """Return a pitch with its note, for example ``"146.8 Hz · D3 −2 ct"``."""
-    return f"{hz:.1f} Hz · {note_text(hz)}"
+    return f"{number(hz, 'Hz', spread_hz(hz, sd_cents or 0.0))} · {note(hz, sd_cents)}"
+
+
+def note(hz: float, sd_cents: float | None) -> str:
+    """Return a pitch's note, with cents where they are known well enough to say."""
+    text = note_text(hz)
+    return text if (sd_cents or 0.0) < SURE_CENTS else f"near {text.split()[0]}"
 
 
 def semitones(value: float) -> str:

@@ -31,3 +31,15 @@ def test_a_change_is_said_without_its_name_twice() -> None:
     assert changed_by("wires", 0.5) == "0.5 more wires"
     assert changed_by("ring", 0.6, amount=False) == "more ring"
     assert changed_by("length", -1.0, amount=False) == "length shorter"
+
+
+def test_a_number_is_as_exact_as_it_is_sure() -> None:
+    assert number(221.9, "Hz", 3.0) == "222 Hz"
+    assert number(221.9, "Hz", 0.3) == "221.9 Hz"
+    assert number(1.184, "s", 0.2) == "1.2 s"
+    assert number(0.344, "s", 0.02) == "0.34 s"
+    assert uncertainty(0.97, 221.9, "Hz") == "± 1"
+    # Two figures stand, however unsure they are.
+    assert number(1.51, "s", 3.0) == "1.5 s"
+    assert pitch(57.1, 59.0) == "57 Hz · near A#1"
+    assert pitch(146.8, 3.0) == "146.8 Hz · D3 −0 ct"

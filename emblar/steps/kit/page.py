@@ -219,7 +219,11 @@ def _voices(around: Frame) -> tuple[VoiceRow, ...]:
         played = any(o.chosen for o in options)
         rows.append(
             VoiceRow(
-                voice, voice_title(voice), pitch(hz) if hz else "cannot tell", options, not played
+                voice,
+                voice_title(voice),
+                pitch(hz, card.fundamental_sd_cents) if card and hz else "cannot tell",
+                options,
+                not played,
             )
         )
     return tuple(rows)

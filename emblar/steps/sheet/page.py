@@ -91,7 +91,8 @@ def _card(drum: SheetDrum) -> DrumCard:
     heads = [_head("batter", drum.batter)]
     if drum.reso is not None:
         heads.append(_head(head_name(drum.kind, "reso"), drum.reso))
-    record = pitch(drum.record_pitch_hz) if drum.record_pitch_hz else "cannot tell"
+    hz, sd_cents = drum.record_pitch_hz, drum.record_pitch_sd_cents
+    record = pitch(hz, sd_cents) if hz else "cannot tell"
     sustain = f"{drum.sustain_s:.2f} ± {drum.sustain_sd_s:.2f} s"
     if drum.record_sustain_s is not None:
         sustain += f", record {drum.record_sustain_s:.2f} s"

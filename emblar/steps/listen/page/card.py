@@ -16,7 +16,7 @@ from emblar.frame.drawing.decay import decay
 from emblar.frame.drawing.overtones import DrawnPartial, overtones
 from emblar.frame.drawing.pitch_track import pitch_track
 from emblar.frame.drawing.small_ruler import small_ruler
-from emblar.frame.words import number, uncertainty
+from emblar.frame.words import note, number, uncertainty
 from emblar.steps.listen.actions.recordings import AnalysedRecord
 
 SHARE_SURE = 0.5
@@ -65,7 +65,7 @@ def card_rows(card: VoiceFile) -> tuple[CardRow, ...]:
         rows.append(
             CardRow(
                 entry.shown,
-                number(value, entry.unit),
+                number(value, entry.unit, _sd(name, value, sd)),
                 words.get(name) or entry.note,
                 spread,
                 "",
@@ -79,19 +79,25 @@ def card_rows(card: VoiceFile) -> tuple[CardRow, ...]:
 def _words(card: VoiceFile) -> dict[str, str]:
     """Return what is said next to a number where it depends on the drum."""
     return {
-        "pitch": note_text(card.fundamental_hz) if card.fundamental_hz else "",
+        "pitch": note(card.fundamental_hz, card.fundamental_sd_cents)
+        if card.fundamental_hz
+        else "",
         "bend": "" if card.glide_cents is None else _bend_word(card.glide_cents),
         "ring": _ring_word(card),
         "wires": f"gone in {card.wires_decay_s:.2f} s" if card.wires_decay_s else "",
     }
 
 
+def _sd(name: str, value: float, sd: float | None) -> float | None:
+    """Return an uncertainty in the quantity's unit: that of the pitch is kept in cents."""
+    return spread_hz(value, sd or 0.0) if name == "pitch" else sd
+
+
 def _ruler(card: VoiceFile, name: str, value: float, sd: float | None) -> Markup | None:
     step = steps().get(name)
     if step is None or (step.kind == "ratio" and value <= 0.0):
         return None
-    if name == "pitch":
-        sd = spread_hz(value, card.fundamental_sd_cents or 0.0)
+    sd = _sd(name, value, sd)
     soft, loud = (
         step.apart(part.values[name].value, value) if part and name in part.values else None
         for part in (card.soft, card.loud)

@@ -294,8 +294,8 @@ def ruler_drawing(
         rows.append(
             MatchRow(
                 name,
-                number(matching.value, matching.unit) if matching else "",
-                number(take.value, take.unit) if take else "",
+                number(matching.value, matching.unit, matching.sd) if matching else "",
+                number(take.value, take.unit, take.sd) if take else "",
                 d.steps if d else None,
                 d.sd_steps if d else 0.0,
                 plan_steps,

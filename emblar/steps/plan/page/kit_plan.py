@@ -360,7 +360,7 @@ def _ruler_row(name: str, step: Step, record: Measured, planned: Measured) -> Ru
 
 
 def _shown(quantity: Measured | None) -> str:
-    return number(quantity.value, quantity.unit) if quantity else "cannot tell"
+    return number(quantity.value, quantity.unit, quantity.sd) if quantity else "cannot tell"
 
 
 def _scores(file: DrumPlanFile) -> tuple[ScoreRow, ...]:
