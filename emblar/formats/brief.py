@@ -215,7 +215,7 @@ class BriefFile(Strict):
                 for name in values:
                     if name not in known:
                         raise ValueError(
-                            f"{voice}: no quantity is called {name}: {', '.join(known)}"
+                            f"{voice}: there is no quantity {name}. Use {', '.join(known)}"
                         )
         for voice, quantities in self.record.items():
             _check_values(voice, quantities)

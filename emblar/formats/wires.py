@@ -60,7 +60,7 @@ def wires_say(catalogue: Catalogue, reading: WiresHeard, planned: str = "") -> s
 def _against(catalogue: Catalogue, setting: str | None, planned: str) -> str:
     """Return how the wires stand to what is planned."""
     if setting is None or setting not in ORDER or planned not in ORDER:
-        return "They speak with the head: leave them."
+        return "The wires respond with the head: leave them as they are."
     off = ORDER.index(planned) - ORDER.index(setting)
     if off == 0:
         return "As planned: leave them."

@@ -105,7 +105,7 @@ def test_sessions_are_found_and_deleted_and_brought_back(page: Page, planned: in
     expect(page.get_by_role("link", name="Tide Table")).to_have_count(0)
     expect(page.get_by_role("link", name="Low Ferry")).to_be_visible()
     page.get_by_label("Find a session").fill("gale")
-    expect(page.get_by_text("No session is called that")).to_be_visible()
+    expect(page.get_by_text("No session matches")).to_be_visible()
     page.get_by_role("link", name="Show all").click()
     page.get_by_label("More for Low Ferry").click()
     page.get_by_role("button", name="Delete Low Ferry").click()
@@ -116,9 +116,9 @@ def test_sessions_are_found_and_deleted_and_brought_back(page: Page, planned: in
 
 def test_the_places_outside_a_session_are_reached_from_inside(page: Page, planned: int) -> None:
     page.goto(f"/sessions/{planned}/plan")
-    page.get_by_label("Other places").first.click()
+    page.get_by_label("All places").first.click()
     page.keyboard.press("Escape")
     expect(page.get_by_role("link", name="Shelf")).not_to_be_visible()
-    page.get_by_label("Other places").first.click()
+    page.get_by_label("All places").first.click()
     page.get_by_role("link", name="Shelf").click()
     expect(page.locator("h1")).to_have_text("Shelf")

@@ -28,7 +28,7 @@ def test_a_stack_is_added_taken_and_compared(page: Page, planned: int) -> None:
     bring(page, "crash", crash(low_hz=900.0))
     expect(page.locator(".subtitle-line")).to_contain_text("Take 1 against the record's hat")
     expect(page.get_by_role("heading", level=1)).to_contain_text("much too long")
-    expect(page.locator(".pad-advice").first).to_contain_text("Try, the least first")
+    expect(page.locator(".pad-advice").first).to_contain_text("Try, smallest change first")
     page.keyboard.press("x")
     expect(page.locator("html")).to_have_attribute("data-playing", "record")
     page.keyboard.press("x")

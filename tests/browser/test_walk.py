@@ -99,7 +99,7 @@ def test_the_brief_is_written_by_its_labels(page: Page, planned: int) -> None:
     page.keyboard.press("1")
     expect(page.get_by_label("Studio")).to_have_value("Quillfeather Rooms")
     expect(page.get_by_label("Stick rebound")).to_have_value("lively")
-    expect(page.locator(".why")).to_contain_text("Rebound is to be lively")
+    expect(page.locator(".why")).to_contain_text("Rebound should be lively")
     page.keyboard.press("7")
     sheet = page.get_by_role("article", name="Setup sheet")
     expect(sheet).to_contain_text("Microphones: One pair over the kit")

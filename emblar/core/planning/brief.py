@@ -129,7 +129,7 @@ class Weights:
         """
         unknown = sorted(set(costs) - set(self.cost))
         if unknown:
-            raise InputError(f"No cost is called {', '.join(unknown)}: {', '.join(self.cost)}.")
+            raise InputError(f"There is no cost {', '.join(unknown)}. Use {', '.join(self.cost)}.")
         return replace(self, cost={**self.cost, **costs})
 
 

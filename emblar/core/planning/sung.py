@@ -92,7 +92,9 @@ def _sounds(samples: Samples, rate_hz: int) -> list[Samples]:
     level = 10.0 * np.log10(power)
     least = max(level.max() - UNDER_PEAK_DB, float(np.percentile(level, 10)) + OVER_FLOOR_DB)
     if level.max() < least:
-        raise BadAudioError("Nothing stands out of the room in this. Sing closer, and pause.")
+        raise BadAudioError(
+            "Nothing stands out from the room here. Sing closer to the microphone, with pauses."
+        )
     loud = np.flatnonzero(level >= least)
     parts = np.split(loud, np.flatnonzero(np.diff(loud) > PAUSE_S / FRAME_S) + 1)
     long_enough = [p for p in parts if (p[-1] - p[0] + 1) * FRAME_S >= SHORTEST_S]

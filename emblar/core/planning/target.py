@@ -38,7 +38,7 @@ def moved(target: Target, by_steps: Mapping[str, float]) -> Target:
     values = dict(target.values)
     for name, by in by_steps.items():
         if name not in steps():
-            raise InputError(f"No quantity is called {name}: {', '.join(steps())}.")
+            raise InputError(f"There is no quantity {name}. Use {', '.join(steps())}.")
         if abs(by) > MOST_STEPS:
             raise InputError(f"{name}: {by:+g} steps is outside ±{MOST_STEPS:g}.")
         if name in values:

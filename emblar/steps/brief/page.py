@@ -107,7 +107,7 @@ def _follows(ask: AskFile) -> list[str]:
     if ask.only_owned:
         out.append("Nothing will be bought: only heads that are there.")
     elif not ask.keep_heads:
-        out.append(f"Up to {ask.budget_heads} heads may be bought; each must be worth two steps.")
+        out.append(f"Up to {ask.budget_heads} heads may be bought; each has to gain two steps.")
     if ask.keep_heads:
         out.append("Heads stay as they are: the plan tunes and muffles only.")
     if ask.never_cut:
@@ -125,15 +125,19 @@ def _by_player_and_place(ask: AskFile) -> list[str]:
             f"{', '.join(ask.schools[about] for about in SIDES if about in ask.schools)}."
         )
     if ask.force == "hard":
-        out.append("Struck hard, thin heads do not last: a thin batter must be worth its wear.")
+        out.append(
+            "Thin heads do not last under hard strokes: a thin batter has to make up for its wear."
+        )
     if ask.rebound != "any":
         other = "half as tight as" if ask.rebound == "lively" else "twice as tight as"
         out.append(
-            f"Rebound is to be {ask.rebound}: a batter {other} usual must be worth a step and a "
-            "half."
+            f"Rebound should be {ask.rebound}: a batter {other} usual counts as a step and a half "
+            "against a plan."
         )
     if ask.stage != "studio":
-        out.append("Stages and engineers differ: a kick's closed front must be worth a step.")
+        out.append(
+            "On stage most engineers want a port: a closed front counts as a step against a plan."
+        )
     if ask.engineer_wants_hole and ask.never_cut:
         get = "borrow" if ask.brief().most_bought == 0 else "borrow or buy"
         out.append(

@@ -66,9 +66,9 @@ def test_a_plan_with_a_damper_that_was_taken_off_the_shelf_says_so(
     shelf.take_off_shelf(HERE, "part", own.id)
     for step in ("plan?sel=tom-1", "sheet", "listen", "kit"):
         assert client.get(f"/sessions/{planned}/{step}").status_code == 200
-    assert "taken off the shelf" in client.get(f"/sessions/{planned}/plan?sel=tom-1").text
+    assert "no longer on the shelf" in client.get(f"/sessions/{planned}/plan?sel=tom-1").text
     shelf.put_back(HERE, "part", own.id)
-    assert "taken off the shelf" not in client.get(f"/sessions/{planned}/plan?sel=tom-1").text
+    assert "no longer on the shelf" not in client.get(f"/sessions/{planned}/plan?sel=tom-1").text
     shelf.take_off_shelf(HERE, "part", own.id)
 
 
@@ -132,7 +132,7 @@ def test_a_head_of_ones_own_is_planned_with_and_kept_while_it_is_on_a_drum(
     assert client.get(f"/sessions/{planned}/kit").status_code == 200
     kit.change_drum(HERE, planned, 1, OWNED_TOM)
     client.post(f"/shelf/part/{own.id}/take")
-    assert "taken off the shelf" in client.get(f"/sessions/{planned}/plan?sel=tom-1").text
+    assert "no longer on the shelf" in client.get(f"/sessions/{planned}/plan?sel=tom-1").text
 
 
 @pytest.mark.parametrize(

@@ -49,7 +49,7 @@ def test_sessions_are_found_by_song_or_artist_and_sorted(client: TestClient) -> 
     assert names("newest") == ["Davit", "Cordage", "anchor", "Brine"]
     assert names("name") == ["anchor", "Brine", "Cordage", "Davit"]
     assert names("downbeat") == ["Cordage", "Brine", "Davit", "anchor"]
-    assert "No session is called that" in client.get("/?find=100%25 x").text
+    assert "No session matches" in client.get("/?find=100%25 x").text
 
 
 def test_a_recording_starts_a_session_of_its_name_with_the_last_kit(

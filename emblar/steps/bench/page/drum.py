@@ -37,7 +37,7 @@ SPAN_PERIODS = 14.0
 """How much of a tap is recorded: so many periods of the goal, as a slack head is far below it."""
 FIRST_ROD = {False: "rod 1 nearest you", True: "rod 1 at the badge"}
 SLACK_NEIGHBOURS = (
-    "Before each pass take up by finger what fell slack: a tight rod frees its neighbours."
+    "Before each pass, finger-tighten any slack rod: tightening one loosens its neighbours."
 )
 
 

@@ -96,8 +96,8 @@ def pads_page(pads: Pads, around: Frame, pad_id: int | None = None) -> PadsPage:
 def _lead(pads: Pads) -> str:
     if not pads.rows:
         return (
-            "A cymbal, two stacked, a drum with something laid on: each combination is one pad, "
-            "with takes of its own."
+            "A cymbal, two stacked cymbals, a drum with something on it: each combination is one "
+            "pad with its own takes."
         )
     available = sum(
         1

@@ -107,8 +107,8 @@ def _says(row: RoundDrum) -> list[str]:
         firmer = current.feel_share > 0
         known.append(
             f"Under the stick {lower_first(name)} is {'firmer' if firmer else 'softer'} by "
-            f"{abs(current.feel_share):.0%}. The same note with {'less' if firmer else 'more'} on "
-            f"the batter and {'more' if firmer else 'less'} on the reso evens the feel."
+            f"{abs(current.feel_share):.0%}. A {'slacker' if firmer else 'tighter'} batter and a "
+            f"{'tighter' if firmer else 'slacker'} reso give the same note and an even feel."
         )
     return known
 

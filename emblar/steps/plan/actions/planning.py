@@ -44,8 +44,8 @@ from emblar.steps.shelf.actions import loose_heads, own_parts
 
 SAMPLE_RATE_HZ = 44100
 OFF_THE_SHELF = (
-    "This plan puts {} on the drum, which was taken off the shelf. Plan this kit again, or put it "
-    "back on the shelf."
+    "This plan uses {}, which is no longer on the shelf. Plan this kit again, or put it back on "
+    "the shelf."
 )
 PLANNED_BEFORE = (
     "This plan was made by an earlier Emblar and cannot be shown as it was. Plan this kit again; "

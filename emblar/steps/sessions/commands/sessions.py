@@ -13,7 +13,7 @@ if TYPE_CHECKING:
 
 
 def sessions_command(
-    find: Annotated[str, typer.Option(help="Only those with this in song or artist.")] = "",
+    find: Annotated[str, typer.Option(help="Only sessions with this in song or artist.")] = "",
     order: Annotated[str, typer.Option(help="newest, downbeat or name.")] = "newest",
 ) -> None:
     """List the sessions, the newest first."""
