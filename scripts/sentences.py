@@ -27,14 +27,16 @@ def _sentences(text: str) -> Iterator[str]:
 
 def on_screen() -> set[str]:
     """Return the sentences of templates, and of messages in the code; values as ``…``."""
-    found: set[str] = set()
+    sentences: set[str] = set()
     for file in (ROOT / "emblar").rglob("*.html"):
         text = OUTPUT.sub("…", MARKUP.sub("\n", file.read_text()))
         for line in text.split("\n\n"):
-            found.update(_sentences(line))
+            sentences.update(_sentences(line))
     for file in (ROOT / "emblar").rglob("*.py"):
-        found.update(s for text in _messages(ast.parse(file.read_text())) for s in _sentences(text))
-    return found
+        sentences.update(
+            s for text in _messages(ast.parse(file.read_text())) for s in _sentences(text)
+        )
+    return sentences
 
 
 def _messages(tree: ast.AST) -> Iterator[str]:
@@ -60,12 +62,12 @@ def _messages(tree: ast.AST) -> Iterator[str]:
 def in_docs() -> set[str]:
     """Return the sentences of the documentation."""
     files = [ROOT / name for name in DOCS] + sorted((ROOT / "docs" / "decisions").glob("*.md"))
-    found: set[str] = set()
+    sentences: set[str] = set()
     for file in files:
         text = re.sub(r"(?ms)^(#.*?|\|.*?|!\[.*?|    .*?)$", "\n", file.read_text())
         for paragraph in re.split(r"\n\s*\n|\n- ", text):
-            found.update(_sentences(paragraph))
-    return found
+            sentences.update(_sentences(paragraph))
+    return sentences
 
 
 def main() -> None:

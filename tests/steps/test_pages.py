@@ -267,7 +267,7 @@ def test_own_schools_and_the_players_ways_are_kept_and_said(
     assert asked.schools == {"relation of the heads": "reso higher", "port": "closed front"}
     assert (asked.force, asked.buries_beater) == ("hard", True)
     page = client.get(f"/sessions/{session}/brief").text
-    assert "say so loudly where they cannot: reso higher, closed front." in page
+    assert "say so where they cannot: reso higher, closed front." in page
     assert re.search(r'value="reso higher" selected', page)
     answer = client.post(f"/sessions/{session}/brief", data={**fields, "school_port": "half"})
     assert answer.status_code == 422

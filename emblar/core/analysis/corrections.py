@@ -209,7 +209,7 @@ def give_voice(hits: Hits, voice: str, to: str) -> Edit:
     if not voice_hits or voice == to:
         raise InputError(f"There is no {_spoken(voice)} to make {_spoken(to)} of.")
     if is_tom(voice) and is_tom(to):
-        raise InputError("Make two toms one with the button under Toms, from the higher one.")
+        raise InputError("To merge two toms, use the button under Toms on the higher one.")
     available = [h.time_s for h in hits if h.voice == to]
     added = tuple(
         replace(h, voice=to, confidence=1.0)

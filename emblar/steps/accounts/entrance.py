@@ -28,7 +28,7 @@ SAY = re.compile(r"/sessions/\d+/share/say")
 """And what they say of a drum: whoever works here takes it up, or not."""
 OWNERS = ("/log/everything", "/account/people", "/metrics", "/network/")
 LOG_IN = "You are not logged in any more. Log in again; nothing was changed."
-GUEST = "A guest looks, listens and says. Nothing was changed; ask an owner to let you do more."
+GUEST = "Guests can look, listen and comment. Nothing was changed; ask an owner to let you do more."
 OWNER = "Only an owner may do that. Nothing was changed."
 
 

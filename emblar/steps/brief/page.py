@@ -121,7 +121,7 @@ def _by_player_and_place(ask: AskFile) -> list[str]:
     out = []
     if ask.schools:
         out.append(
-            "Plans keep to your schools, and say so loudly where they cannot: "
+            "Plans keep to your schools, and say so where they cannot: "
             f"{', '.join(ask.schools[about] for about in SIDES if about in ask.schools)}."
         )
     if ask.force == "hard":

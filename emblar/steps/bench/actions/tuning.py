@@ -188,7 +188,7 @@ def turned(
             if current.refusal:
                 raise InputError(current.refusal)
             if current.advice is None or current.advice.why != "turn" or current.unread:
-                raise InputError("Nothing is to be turned on this head now. Tap it first.")
+                raise InputError("No rod needs a turn on this head now. Tap it first.")
             if file.turning is not None:
                 _close_turning(db, session_id, drum, file)
             file.turning = Turning(

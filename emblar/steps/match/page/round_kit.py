@@ -65,7 +65,7 @@ def _lead(drums: Sequence[RoundDrum], played: bool, toms: int) -> str:
     if not played:
         return "One microphone that hears all of it, further from the drums than they are apart."
     if toms < 2:
-        return "There are no two toms to be even with each other: read the levels as they are."
+        return "With fewer than two toms there is nothing to even out."
     return f"{toms} toms against one another, kick and snare against the kit."
 
 

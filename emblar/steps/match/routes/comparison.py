@@ -40,7 +40,7 @@ def show(
     _, around = load(studio, session_id, "match", sel)
     page, problem, path = None, "", None
     if around.drum is None:
-        problem = "There is no drum to hold against the record yet. Say in Kit what you own."
+        problem = "There is no drum to compare with the record yet. Add your drums in Kit."
     else:
         try:
             result = actions.match(studio, session_id, around.drum.id, take)
