@@ -72,7 +72,7 @@ def note(hz: float, sd_cents: float | None) -> str:
 def semitones(value: float) -> str:
     """Return an interval in words, for example ``"reso 2 semitones above batter"``."""
     if abs(value) < 0.05:
-        return "both heads at the same lug pitch"
+        return "same lug pitch on both heads"
     way = "above" if value > 0 else "below"
     count = f"{abs(value):g}"
     return f"reso {count} semitone{'' if count == '1' else 's'} {way} batter"

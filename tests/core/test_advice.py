@@ -246,3 +246,11 @@ def test_what_is_entered_by_hand_goes_past_the_ceiling_and_the_number_is_stated(
         plan_drum(SHIPPED, snare, asked, Wish())
     plan = plan_drum(SHIPPED, snare, asked, Wish(pitch_hz=300.0))
     assert any(re.search(r"\d+ N on each rod|\d+ % of the tension", c) for c in plan.cautions)
+
+
+def test_the_caution_on_notes_that_run_together_gives_the_length_that_is_shown() -> None:
+    asked = target("tom-1", pitch=120.0, length=0.3, sustain=1.5)
+    brief = Brief(tempo_bpm=160.0, tom_notes_per_beat=4.0)
+    plan = plan_drum(SHIPPED, OWNED_TOM, asked, Wish(), brief=brief, thorough=False)
+    (text,) = [text for text in plan.cautions if "run together" in text]
+    assert f"{plan.card['length'].value:.2f} s until" in text

@@ -13,7 +13,7 @@ def test_numbers_are_written_with_unit_sign_and_uncertainty() -> None:
     assert uncertainty(300.0, 2600.0, "Hz") == "± 0.3"
     assert pitch(146.83) == "146.8 Hz · D3 −0 ct" or pitch(146.83) == "146.8 Hz · D3 +0 ct"
     assert semitones(-1.0) == "reso 1 semitone below batter"
-    assert semitones(0.0) == "both heads at the same lug pitch"
+    assert semitones(0.0) == "same lug pitch on both heads"
     assert inches(12.0) == "12 in (305 mm)"
 
 

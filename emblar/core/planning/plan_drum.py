@@ -275,6 +275,7 @@ class _Search:
         pitch = best.card["pitch"] if best.short_cents else self.pitch
         row, prediction = _settled_at(best, drum, owned.kind, pitch)
         explain = Explainer(row, self.problem)
+        card = predicted_card(prediction, owned.kind)
         return DrumPlan(
             owned=owned,
             voice=self.target.voice,
@@ -287,14 +288,24 @@ class _Search:
                 Other(sound.name, sound.says, sound.weighed, _moves(sound.weighed, row))
                 for sound in other_sounds(row, self._free())
             ),
-            card=predicted_card(prediction, owned.kind),
+            card=card,
             target=dict(self.target.values),
             missing=dict(self.target.missing),
             range_hz=workable_range_hz(drum, prediction.tensions),
             cautions=cautions_of(
-                replace(row, drum=0), prediction, self.shelf, self.brief, wish_hz=self.pitch
+                _as_shown(replace(row, drum=0), card),
+                prediction,
+                self.shelf,
+                self.brief,
+                wish_hz=self.pitch,
             ),
         )
+
+
+def _as_shown(row: Weighed, card: dict[str, Measured]) -> Weighed:
+    """Return a recipe with the length that the plan shows, so that its cautions say the same."""
+    length = card.get("length")
+    return replace(row, card={**row.card, "length": length.value}) if length else row
 
 
 def _wished_pitch(catalogue: Catalogue, task: Task, brief: Brief) -> float:
