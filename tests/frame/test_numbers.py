@@ -42,4 +42,4 @@ def test_a_number_is_as_exact_as_it_is_sure() -> None:
     # Two figures stand, however unsure they are.
     assert number(1.51, "s", 3.0) == "1.5 s"
     assert pitch(57.1, 59.0) == "57 Hz · near A#1"
-    assert pitch(146.8, 3.0) == "146.8 Hz · D3 −0 ct"
+    assert pitch(147.5, 3.0) == "147.5 Hz · D3 +8 ct"
