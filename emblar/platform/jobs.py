@@ -4,10 +4,12 @@ The job row is written on the caller's connection, in the same transaction as th
 either both are there or neither.
 """
 
+import json
 from functools import lru_cache
 
 import procrastinate
 import procrastinate.exceptions
+from sqlalchemy import text
 from sqlalchemy.orm import Session
 
 from emblar.platform.database import service_error
@@ -20,6 +22,15 @@ EXAMPLE = "make_example"
 def _deferring() -> procrastinate.App:
     """Return the queue as those see it who only put work on it, each on its own connection."""
     return procrastinate.App(connector=procrastinate.SyncPsycopgConnector())
+
+
+def is_pending(db: Session, task: str, **arguments: int) -> bool:
+    """True if such a job waits or runs."""
+    query = text(
+        "select exists (select from procrastinate_jobs where task_name = :task"
+        " and status in ('todo', 'doing') and args @> cast(:arguments as jsonb))"
+    )
+    return bool(db.execute(query, {"task": task, "arguments": json.dumps(arguments)}).scalar_one())
 
 
 def defer(db: Session, task: str, *, priority: int, lock: str, **arguments: int) -> None:

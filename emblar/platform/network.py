@@ -33,10 +33,11 @@ def let_others_in() -> None:
     InputError
         A port is taken, or Emblar is not being served.
     """
-    if not settings().share_host:
-        _problem().unlink(missing_ok=True)
-        _file().parent.mkdir(parents=True, exist_ok=True)
-        _file().touch()
+    if settings().share_host:
+        return
+    _problem().unlink(missing_ok=True)
+    _file().parent.mkdir(parents=True, exist_ok=True)
+    _file().touch()
     if not _comes_to(answers=True):
         text = _problem().read_text() if _problem().exists() else ""
         keep_others_out()
@@ -55,6 +56,7 @@ def keep_others_out() -> None:
         raise InputError(
             "EMBLAR_SHARE_HOST lets others in. Start Emblar without it to keep them out."
         )
+    _problem().unlink(missing_ok=True)
     _file().unlink(missing_ok=True)
     _comes_to(answers=False)
 

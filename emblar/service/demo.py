@@ -12,7 +12,7 @@ from emblar.core.synthesis.practice import PracticeDrum, practice_drum
 from emblar.formats.brief import AskFile
 from emblar.platform.settings import current_time
 from emblar.platform.sound.encode import encode
-from emblar.platform.studio import HERE
+from emblar.platform.studio import HERE, Studio
 from emblar.service.demo_past import ARTIST, STUDIO, make_finished, make_rehearsals
 from emblar.steps.bench.actions.state import Bench
 from emblar.steps.bench.actions.tuning import bench, finish_job, keep_readings
@@ -58,14 +58,14 @@ LOOSE = (
 )
 
 
-def ensure_demo(say: Callable[[str], None]) -> int:
+def ensure_demo(say: Callable[[str], None], studio: Studio = HERE) -> int:
     """Put the demo session in unless one of that name is there; return its id."""
-    for session in all_sessions(HERE):
+    for session in all_sessions(studio):
         if session.name == NAME and session.artist == ARTIST:
             return session.id
     say("Making the demo: three made-up sessions (once, about a minute) …")
     session = start_session(
-        HERE,
+        studio,
         SessionBrief(
             name=NAME,
             artist=ARTIST,
@@ -83,15 +83,15 @@ def ensure_demo(say: Callable[[str], None]) -> int:
     )
     try:
         for head in LOOSE:
-            add_head(HERE, *head)
+            add_head(studio, *head)
         for owned in KIT:
-            add_drum(HERE, session.id, owned)
+            add_drum(studio, session.id, owned)
         # What was done before comes first: it leaves its readings on the same drums.
-        make_rehearsals(session.id)
-        make_finished(session.id)
-        _fill(session.id)
+        make_rehearsals(studio, session.id)
+        make_finished(studio, session.id)
+        _fill(studio, session.id)
     except BaseException:
-        delete_session(HERE, session.id)
+        delete_session(studio, session.id)
         raise
     return session.id
 
@@ -102,22 +102,22 @@ def tomorrow_evening() -> datetime:
     return evening + timedelta(days=1)
 
 
-def _fill(session_id: int) -> None:
+def _fill(studio: Studio, session_id: int) -> None:
     song = render_low_ferry()
     flac = encode(song.samples, song.sample_rate_hz, container="FLAC", subtype="PCM_16")
-    recording = bring_recording(HERE, session_id, "low-ferry.flac", flac, "drums")
+    recording = bring_recording(studio, session_id, "low-ferry.flac", flac, "drums")
     run_analysis(recording.id)
-    state = one_recording(HERE, session_id, recording.id)
+    state = one_recording(studio, session_id, recording.id)
     if state.state != "done":
         raise RuntimeError(f"the demo could not be analysed: {state.message}")
-    suggest_voices(HERE, session_id)
-    plan_kit(HERE, session_id)
-    _begin_at_the_bench(session_id)
-    _take_the_snare(session_id)
+    suggest_voices(studio, session_id)
+    plan_kit(studio, session_id)
+    _begin_at_the_bench(studio, session_id)
+    _take_the_snare(studio, session_id)
 
 
-def _drum(session_id: int, name: str) -> KitDrum:
-    return next(drum for drum in kit(HERE, session_id) if drum.owned.name == name)
+def _drum(studio: Studio, session_id: int, name: str) -> KitDrum:
+    return next(drum for drum in kit(studio, session_id) if drum.owned.name == name)
 
 
 def _room(drum: KitDrum, present: Bench, *, off_cents: float, uneven: float) -> PracticeDrum:
@@ -129,25 +129,25 @@ def _room(drum: KitDrum, present: Bench, *, off_cents: float, uneven: float) -> 
     )
 
 
-def _begin_at_the_bench(session_id: int) -> None:
+def _begin_at_the_bench(studio: Studio, session_id: int) -> None:
     """Have one tom tapped round as found, and looked over: its first rod is next."""
-    drum = _drum(session_id, "Rack 10")
-    current = bench(HERE, session_id, drum.id)
+    drum = _drum(studio, session_id, "Rack 10")
+    current = bench(studio, session_id, drum.id)
     room = _room(drum, current, off_cents=-90.0, uneven=0.12)
     for side in current.heads:
         read = [(rod, float(hz), READ_CENTS) for rod, hz in enumerate(room.rod_pitches_hz(side))]
-        keep_readings(HERE, session_id, drum.id, side, read, how="microphone")
+        keep_readings(studio, session_id, drum.id, side, read, how="microphone")
     for job in ("as-found", "inspect"):
-        finish_job(HERE, session_id, drum.id, job)
+        finish_job(studio, session_id, drum.id, job)
 
 
-def _take_the_snare(session_id: int) -> None:
+def _take_the_snare(studio: Studio, session_id: int) -> None:
     """Record the snare as it is, a little low."""
-    drum = _drum(session_id, "Snare 14")
-    room = _room(drum, bench(HERE, session_id, drum.id), off_cents=-35.0, uneven=0.0)
+    drum = _drum(studio, session_id, "Snare 14")
+    room = _room(drum, bench(studio, session_id, drum.id), off_cents=-35.0, uneven=0.0)
     strokes = [room.strike(force=f, rate=TAKE_RATE_HZ, seconds=1.5) for f in TAKE_FORCES]
     sound = np.concatenate(strokes)
     flac = encode(
         0.7 * sound / np.abs(sound).max(), TAKE_RATE_HZ, container="FLAC", subtype="PCM_16"
     )
-    run_analysis(bring_take(HERE, session_id, drum.id, "snare as it is.flac", flac).id)
+    run_analysis(bring_take(studio, session_id, drum.id, "snare as it is.flac", flac).id)

@@ -1,10 +1,10 @@
 """The demo's past: a finished session on the same drums, and months of rehearsals in the log."""
 
 from dataclasses import dataclass
-from datetime import datetime, timedelta
+from datetime import timedelta
 
 import numpy as np
-from sqlalchemy import func, insert, select, update
+from sqlalchemy import insert, select, update
 
 from emblar.core.acoustics.drum import Side
 from emblar.core.catalogue import SHIPPED
@@ -16,7 +16,7 @@ from emblar.formats.brief import AskFile
 from emblar.platform.database import transaction
 from emblar.platform.settings import current_time
 from emblar.platform.sound.encode import encode
-from emblar.platform.studio import HERE
+from emblar.platform.studio import Studio
 from emblar.platform.tables import (
     FittingRow,
     KitSlotRow,
@@ -51,12 +51,11 @@ FORCES = (0.3, 0.5, 0.8, 1.0, 1.3)
 SEED = 31
 
 
-def make_finished(kit_of: int) -> int:
+def make_finished(studio: Studio, kit_of: int) -> int:
     """Make the finished session on the drums of another session's kit; return its id."""
-    begun = _clock()
     ask = AskFile(style="ballad", key="D minor", tempo_bpm=TEMPO_BPM, only_owned=True)
     session_id = start_session(
-        HERE,
+        studio,
         SessionBrief(
             name=FINISHED,
             artist=ARTIST,
@@ -68,36 +67,37 @@ def make_finished(kit_of: int) -> int:
     ).id
     song = render_paper_lanterns()
     data = encode(song.samples, song.sample_rate_hz, container="FLAC", subtype="PCM_16")
-    run_analysis(bring_recording(HERE, session_id, "paper-lanterns.flac", data, "drums").id)
-    bring_kit(HERE, session_id, f"{FROM_SESSION}-{kit_of}")
+    run_analysis(bring_recording(studio, session_id, "paper-lanterns.flac", data, "drums").id)
+    bring_kit(studio, session_id, f"{FROM_SESSION}-{kit_of}")
     # This song was played without it: it is the drum that is being tuned for the other one.
-    take_out_drum(HERE, session_id, _named(session_id, "Rack 10").id)
-    suggest_voices(HERE, session_id)
-    plan_kit(HERE, session_id)
-    for drum in kit(HERE, session_id):
-        _DemoDrum(session_id, drum).tune()
-    _takes(session_id)
-    make_share(HERE, session_id, "Nell, the engineer", ["sheet", "match", "sounds"], 30)
-    snare = _named(session_id, "Snare 14")
-    say_here(HERE, session_id, snare.id, "Nell", "A little drier still?", "sustain", more=False)
-    _set_back(begun, timedelta(days=DAYS_AGO))
+    take_out_drum(studio, session_id, _named(studio, session_id, "Rack 10").id)
+    suggest_voices(studio, session_id)
+    plan_kit(studio, session_id)
+    for drum in kit(studio, session_id):
+        _DemoDrum(studio, session_id, drum).tune()
+    _takes(studio, session_id)
+    make_share(studio, session_id, "Nell, the engineer", ["sheet", "match", "sounds"], 30)
+    snare = _named(studio, session_id, "Snare 14")
+    say_here(studio, session_id, snare.id, "Nell", "A little drier still?", "sustain", more=False)
+    _set_back(session_id, timedelta(days=DAYS_AGO))
     return session_id
 
 
-def _named(session_id: int, name: str) -> KitDrum:
-    return next(drum for drum in kit(HERE, session_id) if drum.owned.name == name)
+def _named(studio: Studio, session_id: int, name: str) -> KitDrum:
+    return next(drum for drum in kit(studio, session_id) if drum.owned.name == name)
 
 
 @dataclass(frozen=True, slots=True)
 class _DemoDrum:
     """A drum of the finished session, and the room it stands in."""
 
+    studio: Studio
     session_id: int
     slot: KitDrum
 
     def state(self) -> Bench:
         """Return the state of the work on it."""
-        return bench(HERE, self.session_id, self.slot.id)
+        return bench(self.studio, self.session_id, self.slot.id)
 
     def in_the_room(self, off_cents: float, uneven: float = 0.0) -> PracticeDrum:
         """Return a practice drum, detuned from its plan and uneven."""
@@ -117,13 +117,13 @@ class _DemoDrum:
         for job in self.state().jobs:
             if job.tunes and job.side is not None:
                 self.read(job.side, rng)
-            finish_job(HERE, self.session_id, self.slot.id, job.id)
+            finish_job(self.studio, self.session_id, self.slot.id, job.id)
 
     def read(self, side: Side, rng: np.random.Generator) -> None:
         goal = self.state().heads[side].goal_hz
         cents = rng.normal(0.0, TUNED_CENTS, self.slot.owned.rods)
         rows = [(rod, goal * 2.0 ** (c / 1200.0), READ_CENTS) for rod, c in enumerate(cents)]
-        keep_readings(HERE, self.session_id, self.slot.id, side, rows, how="microphone")
+        keep_readings(self.studio, self.session_id, self.slot.id, side, rows, how="microphone")
 
     def take(self, filename: str, room: PracticeDrum) -> None:
         """Record it as it is now."""
@@ -133,52 +133,50 @@ class _DemoDrum:
         data = encode(
             0.7 * sound / np.abs(sound).max(), RATE_HZ, container="FLAC", subtype="PCM_16"
         )
-        run_analysis(bring_take(HERE, self.session_id, self.slot.id, filename, data).id)
+        run_analysis(bring_take(self.studio, self.session_id, self.slot.id, filename, data).id)
 
 
-def _takes(session_id: int) -> None:
+def _takes(studio: Studio, session_id: int) -> None:
     """Record the drums; on one tom a pad is tried and taken off again."""
-    snare = _DemoDrum(session_id, _named(session_id, "Snare 14"))
+    snare = _DemoDrum(studio, session_id, _named(studio, session_id, "Snare 14"))
     snare.take("snare, tuned.flac", snare.in_the_room(3.0))
-    tom = _DemoDrum(session_id, _named(session_id, "Rack 12"))
+    tom = _DemoDrum(studio, session_id, _named(studio, session_id, "Rack 12"))
     tom.take("rack 12, tuned.flac", tom.in_the_room(-4.0))
-    note_setup(HERE, session_id, tom.slot.id, "As planned: sits well under the vocal.")
+    note_setup(studio, session_id, tom.slot.id, "As planned: sits well under the vocal.")
     for filename, note in (
         ("rack 12, with a pad.flac", "Too dry with the pad."),
         ("rack 12, without it again.flac", "The pad is off again."),
     ):
-        note_change(HERE, session_id, tom.slot.id, "damper", "gel-pad")
+        note_change(studio, session_id, tom.slot.id, "damper", "gel-pad")
         tom.take(filename, tom.in_the_room(-4.0))
-        note_setup(HERE, session_id, tom.slot.id, note)
+        note_setup(studio, session_id, tom.slot.id, note)
 
 
-def _clock() -> datetime:
-    """Return the database's time, which its rows bear."""
+def _set_back(session_id: int, by: timedelta) -> None:
+    """Move a session, and everything recorded and measured in it, into the past."""
     with transaction() as db:
-        time: datetime = db.execute(select(func.clock_timestamp())).scalar_one()
-        return time
-
-
-def _set_back(begun: datetime, by: timedelta) -> None:
-    """Move everything made since a time into the past."""
-    with transaction() as db:
-        for table in (MeasurementRow, SetupRow, RecordingRow, SessionRow):
+        setups = select(SetupRow.id).where(SetupRow.session_id == session_id)
+        for table, belongs in (
+            (MeasurementRow, MeasurementRow.setup_id.in_(setups)),
+            (SetupRow, SetupRow.session_id == session_id),
+            (RecordingRow, RecordingRow.session_id == session_id),
+            (SessionRow, SessionRow.id == session_id),
+        ):
             earlier = {table.created_at: table.created_at - by}
-            made_since = update(table).where(table.created_at >= begun)
-            db.execute(made_since.values(earlier))
+            db.execute(update(table).where(belongs).values(earlier))
 
 
-def make_rehearsals(kit_of: int) -> None:
+def make_rehearsals(studio: Studio, kit_of: int) -> None:
     """Add months of rehearsals to the log of a session's drums."""
     first = current_time() - timedelta(days=MONTHS_DAYS)
-    drums = kit(HERE, kit_of)
+    drums = kit(studio, kit_of)
     with transaction() as db:
         session = SessionRow(
-            studio_id=HERE.studio_id, name=REHEARSALS, artist=ARTIST, created_at=first
+            studio_id=studio.studio_id, name=REHEARSALS, artist=ARTIST, created_at=first
         )
         db.add(session)
         db.flush()
-        log = MadeUpLog(db, HERE.studio_id)
+        log = MadeUpLog(db, studio.studio_id)
         ids = [drum.drum_id for drum in drums]
         fitted = update(FittingRow).where(FittingRow.drum_id.in_(ids))
         db.execute(fitted.values(fitted_at=first - timedelta(days=3)))

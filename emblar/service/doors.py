@@ -55,7 +55,7 @@ class OpenDoors:
             if host and self._process is None:
                 try:
                     self._open(host)
-                except ServiceError as error:
+                except (ServiceError, OSError) as error:
                     listener(runs=False, problem=str(error))
             elif self._process is not None and not host:
                 self._close()

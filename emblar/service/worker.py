@@ -10,7 +10,7 @@ import procrastinate.exceptions
 from emblar.core.errors import ServiceError
 from emblar.platform.jobs import EXAMPLE, QUEUE
 from emblar.platform.logs import set_up_logs
-from emblar.service.demo import ensure_demo
+from emblar.platform.studio import Studio
 from emblar.steps.listen.actions.recordings import renew_outdated
 from emblar.steps.listen.tasks import app, take_up_stalled
 from emblar.steps.sessions.actions.purge import purge_deleted
@@ -21,9 +21,12 @@ log = logging.getLogger("emblar.worker")
 
 
 @app.task(name=EXAMPLE, queue=QUEUE)
-def make_example() -> None:
-    """Make the example sessions, if they are not there; runs in a thread."""
-    ensure_demo(log.info)
+def make_example(studio_id: int) -> None:
+    """Make a studio's example sessions unless it has them; runs in a thread."""
+    # Imported late: a worker without this job starts faster.
+    from emblar.service.demo import ensure_demo  # noqa: PLC0415
+
+    ensure_demo(log.info, Studio(studio_id))
 
 
 async def _keep_taking_up() -> None:

@@ -10,6 +10,7 @@ from emblar.platform.studio import HERE
 from emblar.service.demo import ensure_demo
 from emblar.steps.kit.actions.drums import kit
 from emblar.steps.match.actions.comparison import match
+from emblar.steps.sessions.actions.editing import SessionBrief, start_session
 from emblar.steps.sessions.actions.home import home
 from emblar.steps.setlist.actions import planned_songs, setlist
 
@@ -18,9 +19,11 @@ pytestmark = pytest.mark.usefixtures("database")
 
 def test_the_demo_shows_the_whole_job(client: TestClient) -> None:
     said: list[str] = []
+    mine = start_session(HERE, SessionBrief(name="Mine"))
     in_progress = ensure_demo(said.append)
     assert ensure_demo(said.append) == in_progress, "once"
     states = {state.session.name: state for state in home(HERE)}
+    assert states.pop("Mine").session.created_at == mine.created_at
     assert set(states) == {"Low Ferry", "Paper Lanterns", "Rehearsals"}
 
     downbeat = states["Low Ferry"].session.downbeat_at

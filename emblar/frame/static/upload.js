@@ -120,7 +120,7 @@ document.addEventListener("drop", (event) => {
     input.files = given.files;
     input.closest("details")?.setAttribute("open", "");
     input.dispatchEvent(new Event("change", { bubbles: true }));
-  } else if (SOUND.test(file.name) && !document.getElementById("workspace")) {
+  } else if (SOUND.test(file.name) && document.querySelector("[data-places]")) {
     startSession(file);
   } else {
     tell(`${file.name} cannot be used on this page. Drop a record in Listen, a take in Match.`);

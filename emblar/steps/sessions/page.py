@@ -85,17 +85,17 @@ class SessionsPage:
 
     @property
     def empty(self) -> bool:
-        """Return whether the studio has no session."""
+        """True if the studio has no sessions."""
         return not self.rows and not self.choice.find and not self.choice.skip
 
     @property
     def kit_before(self) -> bool:
-        """Return whether the first of the kits is that of the last session."""
+        """True if the first kit is the last session's."""
         return bool(usual_kit(self.kits))
 
     @property
     def choosable(self) -> bool:
-        """Return whether there is enough to search or sort."""
+        """True if there are several sessions to search or sort."""
         return len(self.rows) > 1 or bool(self.choice.find)
 
 
@@ -106,21 +106,17 @@ def sessions_page(
     undo: int | None,
     choice: SessionChoice,
     *,
-    example: bool = False,
+    making: bool = False,
 ) -> SessionsPage:
     """Return a page of the list, with the session just deleted to offer bringing it back.
 
-    ``states`` are one more than are shown if others follow; ``example`` says that the made-up
-    sessions were asked for.
+    ``states`` are one more than are shown if others follow; ``making`` says that the made-up
+    sessions are being made.
     """
     rows = tuple(_row(s, time) for s in states[:AT_ONCE])
     after = choice.href(choice.skip + AT_ONCE) if len(states) > AT_ONCE else ""
     before = choice.href(max(0, choice.skip - AT_ONCE)) if choice.skip else ""
-    made_up = [s for s in states if s.session.artist == EXAMPLE_ARTIST]
-    # The one in progress is begun first and planned last.
-    first = min(made_up, key=lambda s: s.session.id, default=None)
-    making = example and (first is None or first.next != "tune")
-    examples = bool(made_up) and not making
+    examples = not making and any(row.artist == EXAMPLE_ARTIST for row in rows)
     return SessionsPage(rows, undo, tuple(kits), choice, before, after, examples, making)
 
 

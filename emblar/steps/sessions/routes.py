@@ -21,7 +21,7 @@ from emblar.steps.sessions.actions.editing import (
     start_session,
     start_with_recording,
 )
-from emblar.steps.sessions.actions.home import ask_for_example, home, next_step
+from emblar.steps.sessions.actions.home import example_is_pending, home, next_step, request_example
 from emblar.steps.sessions.page import AT_ONCE, SessionChoice, sessions_page, step_href
 from emblar.steps.workspace.routes import go
 
@@ -43,7 +43,8 @@ def listing(
     """Show the sessions a page at a time, all or those with a text in name or artist."""
     rows = home(studio, find=find, order=order, skip=skip, most=AT_ONCE + 1)
     choice = SessionChoice(find.strip(), order, skip)
-    page = sessions_page(rows, kit_choices(studio), current_time(), undo, choice, example=example)
+    making = example and example_is_pending(studio)
+    page = sessions_page(rows, kit_choices(studio), current_time(), undo, choice, making=making)
     return render(request, "sessions/page.html", {"page": page})
 
 
@@ -78,7 +79,7 @@ def start(
 @router.post("/example")
 def example(studio: Here) -> Response:
     """Have the example sessions made."""
-    ask_for_example(studio)
+    request_example(studio)
     return go("/?example=true")
 
 

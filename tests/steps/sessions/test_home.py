@@ -4,6 +4,7 @@ import re
 from dataclasses import replace
 from datetime import UTC, datetime, timedelta
 
+import pytest
 from fastapi.testclient import TestClient
 from sqlalchemy import text
 
@@ -11,6 +12,8 @@ from emblar.platform.studio import HERE
 from emblar.steps.kit.actions.saved import bring_kit, kit_choices
 from emblar.steps.sessions.actions.editing import SessionBrief, all_sessions, start_session
 from emblar.steps.sessions.page import AT_ONCE
+
+pytestmark = pytest.mark.usefixtures("database")
 
 
 def songs(page: str) -> int:
@@ -68,12 +71,15 @@ def test_a_recording_starts_a_session_of_its_name_with_the_last_kit(
 def test_the_example_is_asked_for_and_waited_for(client: TestClient) -> None:
     answer = client.post("/example", follow_redirects=False)
     assert answer.headers["location"] == "/?example=true"
+    client.post("/example")
     with HERE.work() as db:
         jobs = text("select task_name from procrastinate_jobs where status = 'todo'")
-        assert "make_example" in db.execute(jobs).scalars().all()
+        assert db.execute(jobs).scalars().all() == ["make_example"], "once"
     assert "The example is being made" in client.get("/?example=true").text
-    start_session(HERE, SessionBrief(name="Low Ferry", artist="The Tin Orchard"))
-    assert "The example is being made" in client.get("/?example=true").text
+    assert "The example is being made" not in client.get("/").text
+    with HERE.work() as db:
+        db.execute(text("update procrastinate_jobs set status = 'failed'"))
+    assert "The example is being made" not in client.get("/?example=true").text
 
 
 def test_an_unreadable_recording_starts_no_session(client: TestClient) -> None:

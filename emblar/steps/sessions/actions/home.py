@@ -4,7 +4,7 @@ from dataclasses import dataclass
 from typing import Literal
 
 from emblar.platform import sessions
-from emblar.platform.jobs import EXAMPLE, defer
+from emblar.platform.jobs import EXAMPLE, defer, is_pending
 from emblar.platform.sessions import Order, SessionInfo
 from emblar.platform.studio import Studio
 from emblar.steps.bench import queries as bench
@@ -66,10 +66,17 @@ def home(
     return rows
 
 
-def ask_for_example(studio: Studio) -> None:
-    """Have the example sessions made, which takes the worker about a minute."""
+def request_example(studio: Studio) -> None:
+    """Have the worker make the example sessions, which takes about a minute."""
     with studio.work() as db:
-        defer(db, EXAMPLE, priority=0, lock=EXAMPLE)
+        if not is_pending(db, EXAMPLE, studio_id=studio.studio_id):
+            defer(db, EXAMPLE, priority=0, lock=EXAMPLE, studio_id=studio.studio_id)
+
+
+def example_is_pending(studio: Studio) -> bool:
+    """True if the worker has yet to finish the example sessions."""
+    with studio.work() as db:
+        return is_pending(db, EXAMPLE, studio_id=studio.studio_id)
 
 
 def _how(drum: KitDrum, planned: bool, tuned: bool) -> How:
