@@ -72,7 +72,7 @@ class OnlyItsBench:
 
 
 def _phone_studio(request: Request) -> Studio:
-    """Return the studio of the paired phone."""
+    """Return the studio that the phone is paired with."""
     result: Studio = request.state.studio
     return result
 

@@ -35,3 +35,16 @@ OWNED_KICK = OwnedDrum(
 OWNED_SNARE = OwnedDrum(
     "Snare 14", "snare", 14, 6.5, 10, "flanged", "steel", "single-coated", "snare-side"
 )
+
+TOM_FORM = {
+    "name": "Rack 12",
+    "kind": "tom",
+    "diameter_in": "12",
+    "depth_in": "8",
+    "rods": "6",
+    "hoop": "flanged",
+    "shell": "maple-lacquer",
+    "batter": "double-coated",
+    "reso": "single-clear",
+}
+"""The Kit page's form for a tom, as a browser sends it."""

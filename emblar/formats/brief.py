@@ -215,7 +215,7 @@ class BriefFile(Strict):
                 for name in values:
                     if name not in known:
                         raise ValueError(
-                            f"{voice}: there is no quantity {name}. Use {', '.join(known)}"
+                            f"{voice}: “{name}” is not a quantity. Choose from {', '.join(known)}"
                         )
         for voice, quantities in self.record.items():
             _check_values(voice, quantities)

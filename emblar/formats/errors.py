@@ -12,7 +12,7 @@ OUT_OF_RANGE = ("greater_than_equal", "less_than_equal")
 
 def wrong_fields(error: ValidationError) -> list[str]:
     """Return one sentence per wrong field: its name, the value, what is allowed."""
-    return in_words(error.errors(include_url=False))
+    return error_messages(error.errors(include_url=False))
 
 
 def at_field(errors: Iterable[Mapping[str, Any]]) -> tuple[str, str]:
@@ -53,7 +53,7 @@ def _plain(number: float) -> str:
     return str(number) if isinstance(number, int) else f"{number:g}"
 
 
-def in_words(errors: Iterable[Mapping[str, Any]]) -> list[str]:
+def error_messages(errors: Iterable[Mapping[str, Any]]) -> list[str]:
     """Return one sentence per error of Pydantic's list."""
     result = []
     for item in errors:

@@ -35,9 +35,9 @@ def uncertainty(sd: float, value: float, unit: str) -> str:
 
 
 def _digits(unit: str, value: float, sd: float | None) -> int:
-    """Return how many decimals to show.
+    """Return the number of decimals to show.
 
-    None is finer than the first figure of the uncertainty, but two figures always stand.
+    The last decimal matches the first figure of the uncertainty, with at least two figures in all.
     """
     most = DIGITS.get(unit, 2)
     if not sd or not value:

@@ -16,7 +16,7 @@ from emblar.platform.studio import HERE, Studio
 from emblar.service.demo_past import ARTIST, STUDIO, make_finished, make_rehearsals
 from emblar.steps.bench.actions.state import Bench
 from emblar.steps.bench.actions.tuning import bench, finish_job, keep_readings
-from emblar.steps.kit.actions.drums import add_drum, kit, suggest_voices
+from emblar.steps.kit.actions.drums import add_drum, kit, match_by_size
 from emblar.steps.kit.queries.slots import KitDrum
 from emblar.steps.listen.actions.recordings import bring_recording, one_recording, run_analysis
 from emblar.steps.match.actions.comparison import bring_take
@@ -110,7 +110,7 @@ def _fill(studio: Studio, session_id: int) -> None:
     state = one_recording(studio, session_id, recording.id)
     if state.state != "done":
         raise RuntimeError(f"the demo could not be analysed: {state.message}")
-    suggest_voices(studio, session_id)
+    match_by_size(studio, session_id)
     plan_kit(studio, session_id)
     _begin_at_the_bench(studio, session_id)
     _take_the_snare(studio, session_id)

@@ -28,7 +28,7 @@ from emblar.platform.tables import (
 from emblar.service.year import MadeUpLog
 from emblar.steps.bench.actions.state import Bench
 from emblar.steps.bench.actions.tuning import bench, finish_job, keep_readings, note_setup
-from emblar.steps.kit.actions.drums import kit, suggest_voices, take_out_drum
+from emblar.steps.kit.actions.drums import kit, match_by_size, take_out_drum
 from emblar.steps.kit.actions.saved import FROM_SESSION, bring_kit
 from emblar.steps.kit.queries.slots import KitDrum
 from emblar.steps.listen.actions.recordings import bring_recording, run_analysis
@@ -71,7 +71,7 @@ def make_finished(studio: Studio, kit_of: int) -> int:
     bring_kit(studio, session_id, f"{FROM_SESSION}-{kit_of}")
     # This song was played without it: it is the drum that is being tuned for the other one.
     take_out_drum(studio, session_id, _named(studio, session_id, "Rack 10").id)
-    suggest_voices(studio, session_id)
+    match_by_size(studio, session_id)
     plan_kit(studio, session_id)
     for drum in kit(studio, session_id):
         _DemoDrum(studio, session_id, drum).tune()

@@ -28,7 +28,7 @@ class Check:
     says: str
 
 
-def examine() -> list[Check]:
+def run_checks() -> list[Check]:
     """Look at everything Emblar needs; nothing is changed or started."""
     return [finding for look in LOOKS for finding in look()]
 
@@ -152,7 +152,7 @@ LOOKS: tuple[Callable[[], Iterator[Check]], ...] = (
 )
 
 
-def in_words(findings: list[Check]) -> str:
+def format_checks(findings: list[Check]) -> str:
     """Return findings as lines of text."""
     marks: dict[State, str] = {"well": "  ", "note": "? ", "fault": "! "}
     return "\n".join(f"{marks[f.state]}{f.what}: {f.says}" for f in findings)

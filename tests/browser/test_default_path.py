@@ -62,14 +62,14 @@ def test_an_empty_studio_teaches_and_says_what_a_new_session_needs(
     expect(page.get_by_role("button", name="Try the example")).to_be_visible()
     expect(page.get_by_text("heads, pitches, muffling")).to_be_visible()
     start(page, groove_file)
-    to_do = page.get_by_role("list", name="Before you tune")
-    expect(to_do).to_have_text("Record, doneKitDrums matchedPlan")
-    to_do.get_by_role("link", name="Kit").click()
+    checklist = page.get_by_role("list", name="Before you tune")
+    expect(checklist).to_have_text("Record, doneKitDrums matchedPlan")
+    checklist.get_by_role("link", name="Kit").click()
     page.get_by_role("button", name="Use new").first.click()
-    expect(to_do).to_have_text("Record, doneKit, doneDrums matched, donePlan")
+    expect(checklist).to_have_text("Record, doneKit, doneDrums matched, donePlan")
     page.get_by_role("button", name="Plan this kit").click()
     expect(page.locator(".plan-sentence")).to_be_visible(timeout=60_000)
-    expect(to_do).to_have_count(0)
+    expect(checklist).to_have_count(0)
 
 
 DROP = """async ([sound, name]) => {

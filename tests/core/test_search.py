@@ -255,7 +255,7 @@ def test_impossible_briefs_are_refused_by_field_and_value() -> None:
         Brief(tempo_bpm=900.0)
     with pytest.raises(InputError, match="hands: 0"):
         Brief(hands=0)
-    with pytest.raises(InputError, match="There is no cost luck"):
+    with pytest.raises(InputError, match="“luck” is not a cost"):
         usual_weights().changed(luck=1.0)
 
 

@@ -22,7 +22,7 @@ from emblar.steps.kit.actions import drums as kit
 from emblar.steps.listen.actions import recordings as listen
 from emblar.steps.listen.actions import strokes
 from emblar.steps.plan.actions import planning as plan
-from emblar.steps.sessions.actions.editing import all_sessions, asked_of, one_session
+from emblar.steps.sessions.actions.editing import all_sessions, brief_of, one_session
 from emblar.steps.shelf import actions as shelf
 
 BEFORE = "0007"
@@ -66,7 +66,7 @@ def test_everything_is_there_after_the_upgrade(filled: None) -> None:
     names = {s.name: s for s in all_sessions(HERE)}
     assert set(names) == {"Low Ferry", "Second Ferry"}
     session = names["Low Ferry"].id
-    assert asked_of(one_session(HERE, session)).tempo_bpm == 108
+    assert brief_of(one_session(HERE, session)).tempo_bpm == 108
     drums = {d.owned.name: d for d in kit.kit(HERE, session)}
     assert set(drums) == {"Rack 12", "Kick 22", "Snare 14", "Floor 16"}
     assert drums["Kick 22"].owned.port_in == 5

@@ -24,20 +24,9 @@ from emblar.steps.listen.actions import recordings as listen
 from emblar.steps.listen.actions import strokes
 from emblar.steps.plan.actions import planning as plan
 from emblar.steps.sessions.actions.editing import SessionBrief, all_sessions, start_session
-from tests.drums import OWNED_TOM
+from tests.drums import OWNED_TOM, TOM_FORM
 
 HTMX = {"HX-Request": "true"}
-TOM = {
-    "name": "Rack 12",
-    "kind": "tom",
-    "diameter_in": "12",
-    "depth_in": "8",
-    "rods": "6",
-    "hoop": "flanged",
-    "shell": "maple-lacquer",
-    "batter": "double-coated",
-    "reso": "single-clear",
-}
 LARGE_IDS = (2**31, 2**31 - 1, 2**63, 0, -1)
 
 
@@ -130,11 +119,11 @@ def test_what_cannot_be_kept_is_told(calm: TestClient) -> None:
     base = f"/sessions/{session}"
     for url, data in (
         ("/sessions", {"name": "a\0b"}),
-        (f"{base}/kit/drums", TOM | {"name": "a\0b"}),
+        (f"{base}/kit/drums", TOM_FORM | {"name": "a\0b"}),
         (f"{base}/brief", {"name": "a\0b"}),
-        (f"{base}/kit/drums", TOM | {"diameter_in": "nan"}),
-        (f"{base}/kit/drums", TOM | {"diameter_in": "inf"}),
-        (f"{base}/kit/drums", TOM | {"rods": "6.5"}),
+        (f"{base}/kit/drums", TOM_FORM | {"diameter_in": "nan"}),
+        (f"{base}/kit/drums", TOM_FORM | {"diameter_in": "inf"}),
+        (f"{base}/kit/drums", TOM_FORM | {"rods": "6.5"}),
         (f"{base}/kit/voices", {"voice": "kick", "drum": "²"}),
         (f"{base}/brief", {"name": "X", "tempo_bpm": "NaN"}),
         ("/shelf/heads", {"construction": "woven", "diameter_in": "inf"}),
@@ -151,7 +140,7 @@ def test_what_cannot_be_kept_is_told(calm: TestClient) -> None:
 
 def test_numbers_are_taken_as_people_type_them(calm: TestClient) -> None:
     session = start_session(HERE, SessionBrief("X")).id
-    calm.post(f"/sessions/{session}/kit/drums", data=TOM | {"diameter_in": "13,5"})
+    calm.post(f"/sessions/{session}/kit/drums", data=TOM_FORM | {"diameter_in": "13,5"})
     assert kit.kit(HERE, session)[0].owned.diameter_in == 13.5
     calm.post("/shelf/heads", data={"construction": "woven", "diameter_in": "13,5", "count": "2"})
     page = calm.get("/shelf").text
@@ -162,9 +151,9 @@ def test_an_error_says_at_which_field_it_stands(calm: TestClient) -> None:
     session = start_session(HERE, SessionBrief("X")).id
     for url, data, field in (
         ("/sessions", {"name": " "}, "name"),
-        (f"/sessions/{session}/kit/drums", TOM | {"depth_in": "99"}, "depth_in"),
-        (f"/sessions/{session}/kit/drums", TOM | {"name": "x" * 81}, "name"),
-        (f"/sessions/{session}/kit/drums", TOM | {"depth_in": "deep"}, "depth_in"),
+        (f"/sessions/{session}/kit/drums", TOM_FORM | {"depth_in": "99"}, "depth_in"),
+        (f"/sessions/{session}/kit/drums", TOM_FORM | {"name": "x" * 81}, "name"),
+        (f"/sessions/{session}/kit/drums", TOM_FORM | {"depth_in": "deep"}, "depth_in"),
         (f"/sessions/{session}/brief", {"name": "X", "hands": "0"}, "hands"),
         ("/shelf/heads", {"construction": "woven", "diameter_in": "big"}, "diameter_in"),
     ):
@@ -224,7 +213,7 @@ def test_the_same_form_sent_twice_makes_one_thing(calm: TestClient) -> None:
 
     def add() -> None:
         gate.wait()
-        calm.post(f"/sessions/{session}/kit/drums", data=TOM | {"once": "same"})
+        calm.post(f"/sessions/{session}/kit/drums", data=TOM_FORM | {"once": "same"})
 
     threads = [threading.Thread(target=add) for _ in range(4)]
     for thread in threads:
@@ -250,7 +239,7 @@ def test_ids_are_found_in_their_own_session_only(planned: int, calm: TestClient)
     )
     assert piece.status_code == 200
     for path, data in (
-        ("kit/drums/1", TOM),
+        ("kit/drums/1", TOM_FORM),
         ("kit/drums/1/take-out", {}),
         ("kit/drums/1/bring-back", {}),
         ("kit/parts-back", {"was": "1._2._3."}),
@@ -406,7 +395,7 @@ def test_a_drum_with_a_dented_edge_is_not_swapped_in_silently(
     base = f"/sessions/{planned}/kit"
     kit.add_drum(HERE, planned, replace(OWNED_TOM, name="Rack 13"))
     kit.assign_voice(HERE, planned, "tom-1", 4)
-    dented = {**TOM, "diameter_in": "10", "depth_in": "7", "found": ["edge-dent"]}
+    dented = {**TOM_FORM, "diameter_in": "10", "depth_in": "7", "found": ["edge-dent"]}
     calm.post(f"{base}/drums/1", data=dented)
     page = calm.post(f"{base}/suggest").text
     assert {d.id: d.voice for d in kit.kit(HERE, planned)}[4] == "tom-1", "a sound one does"

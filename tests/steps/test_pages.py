@@ -11,23 +11,12 @@ from emblar.steps.kit.actions import drums as kit
 from emblar.steps.listen.actions import recordings as listen
 from emblar.steps.listen.routes.sounds import asked_range
 from emblar.steps.plan.actions import planning as plan
-from emblar.steps.sessions.actions.editing import asked_of, one_session
-from tests.drums import OWNED_KICK, OWNED_TOM
+from emblar.steps.sessions.actions.editing import brief_of, one_session
+from tests.drums import OWNED_KICK, OWNED_TOM, TOM_FORM
 from tests.recordings import bad_recordings
 
 pytestmark = pytest.mark.usefixtures("database")
 HTMX = {"HX-Request": "true"}
-TOM_FIELDS = {
-    "name": "Rack 12",
-    "kind": "tom",
-    "diameter_in": "12",
-    "depth_in": "8",
-    "rods": "6",
-    "hoop": "flanged",
-    "shell": "maple-lacquer",
-    "batter": "double-coated",
-    "reso": "single-clear",
-}
 
 
 STEPS = ("brief", "listen", "kit", "plan", "bench", "match", "sheet")
@@ -165,9 +154,9 @@ def test_a_drum_is_added_changed_taken_out_and_brought_back(
     client: TestClient, session: int
 ) -> None:
     base = f"/sessions/{session}/kit"
-    page = client.post(f"{base}/drums", data=TOM_FIELDS).text
+    page = client.post(f"{base}/drums", data=TOM_FORM).text
     assert "Remove Rack 12 from the kit" in page
-    page = client.post(f"{base}/drums/1", data=TOM_FIELDS | {"name": "High tom"}).text
+    page = client.post(f"{base}/drums/1", data=TOM_FORM | {"name": "High tom"}).text
     assert "Remove High tom from the kit" in page
     page = client.post(f"{base}/drums/1/take-out").text
     assert "Undo" in page
@@ -189,7 +178,7 @@ def test_an_impossible_drum_is_answered_with_field_value_and_range(
     client: TestClient, session: int, change: dict[str, Any], says: str
 ) -> None:
     url = f"/sessions/{session}/kit/drums"
-    answer = client.post(url, data=TOM_FIELDS | change, headers=HTMX)
+    answer = client.post(url, data=TOM_FORM | change, headers=HTMX)
     assert answer.status_code == 422
     assert re.search(says, answer.text)
     assert kit.kit(HERE, session) == []
@@ -263,7 +252,7 @@ def test_own_schools_and_the_players_ways_are_kept_and_said(
         "school_port": "closed front",
     }
     client.post(f"/sessions/{session}/brief", data=fields)
-    asked = asked_of(one_session(HERE, session))
+    asked = brief_of(one_session(HERE, session))
     assert asked.schools == {"relation of the heads": "reso higher", "port": "closed front"}
     assert (asked.force, asked.buries_beater) == ("hard", True)
     page = client.get(f"/sessions/{session}/brief").text
@@ -272,13 +261,13 @@ def test_own_schools_and_the_players_ways_are_kept_and_said(
     answer = client.post(f"/sessions/{session}/brief", data={**fields, "school_port": "half"})
     assert answer.status_code == 422
     assert "closed front or ported front, not “half”" in answer.text
-    assert asked_of(one_session(HERE, session)) == asked, "nothing was changed"
+    assert brief_of(one_session(HERE, session)) == asked, "nothing was changed"
 
 
 def test_what_was_found_on_a_drum_is_kept_planned_and_on_the_sheet(
     client: TestClient, planned: int
 ) -> None:
-    fields = {**TOM_FIELDS, "edge": "round-over", "found": ["rattle", "edge-dent"]}
+    fields = {**TOM_FORM, "edge": "round-over", "found": ["rattle", "edge-dent"]}
     client.post(f"/sessions/{planned}/kit/drums/1", data=fields)
     (tom,) = (d for d in kit.kit(HERE, planned) if d.id == 1)
     assert tom.owned.findings == ("rattle", "edge-dent")

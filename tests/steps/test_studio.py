@@ -19,21 +19,15 @@ from emblar.steps.listen.actions import recordings as listen
 from emblar.steps.log.actions import evidence
 from emblar.steps.sessions.actions.editing import SessionBrief, start_session
 from emblar.steps.shelf import actions as shelf
+from tests.drums import TOM_FORM
 
 FORM = {
+    **TOM_FORM,
     "name": "X",
     "damper": "gel-pad",
     "cure": "reso-lower",
     "place": "0",
     "other": "1",
-    "kind": "tom",
-    "diameter_in": "12",
-    "depth_in": "8",
-    "rods": "6",
-    "hoop": "flanged",
-    "shell": "maple-lacquer",
-    "batter": "double-coated",
-    "reso": "single-clear",
     "voice": "kick",
     "drum": "1",
     "sel": "kick",

@@ -241,8 +241,8 @@ class Catalogue:
         """Return a table's rows by id, a studio's own after the shipped ones."""
         return self._tables.get(table) or _shipped(table)
 
-    def as_shipped(self) -> "Catalogue":
-        """Return the catalogue with the shipped damper strengths, without what was learned."""
+    def without_learned(self) -> "Catalogue":
+        """Return the catalogue with shipped instead of learned damper strengths."""
         return Catalogue(self.own_parts)
 
     @property
@@ -301,9 +301,9 @@ class Catalogue:
         return _known(self.dampers, "damper", damper_id)
 
     def constructions_for(self, kind: Kind, side: Side) -> list[Construction]:
-        """Return the constructions made for one side of one kind of drum.
+        """Return the head constructions for one side of a kind of drum.
 
-        Under a snare that is snare-side film only.
+        For the reso of a snare, only snare-side heads.
         """
         under = kind == "snare" and side == "reso"
         return [
@@ -317,7 +317,7 @@ class Catalogue:
         return [row for row in self.dampers.values() if kind in row.kinds]
 
     def strikers_for(self, kind: Kind) -> list[Striker]:
-        """Return what one kind of drum is struck with."""
+        """Return the sticks or beaters for a kind of drum."""
         return [row for row in self.strikers.values() if kind in row.kinds]
 
     def loss_share(

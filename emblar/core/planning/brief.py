@@ -129,7 +129,9 @@ class Weights:
         """
         unknown = sorted(set(costs) - set(self.cost))
         if unknown:
-            raise InputError(f"There is no cost {', '.join(unknown)}. Use {', '.join(self.cost)}.")
+            raise InputError(
+                f"“{', '.join(unknown)}” is not a cost. Choose from {', '.join(self.cost)}."
+            )
         return replace(self, cost={**self.cost, **costs})
 
 

@@ -1,8 +1,8 @@
-"""What recipes for one drum cost: work, purchases, wear, and what goes against the brief.
+"""Cost of a drum's recipes: work, purchases, wear, and conflicts with the brief.
 
 Conventions
 -----------
-Costs are in just-noticeable steps (``weights.toml``), arrays over the candidates.
+Costs are in just-noticeable steps (``weights.toml``). Arrays have one entry per candidate.
 """
 
 from typing import Any
@@ -134,7 +134,7 @@ class Costs:
         return out
 
     def _unusual(self, field: Field, options: Options) -> Array:
-        """Return what another stick, other wires and heads far apart cost, shape (candidates,)."""
+        """Return the cost of unusual sticks, wires and intervals, shape (candidates,)."""
         cost, kind = self.weights.cost, self.owned.kind
         by = np.array([s != USUAL_STRIKER[kind] for s in field.strikers])
         out = cost["striker"] * by[options.striker]
@@ -161,7 +161,7 @@ class Costs:
         return self.owned.reso is not None and not field.resos
 
     def _cuts(self, field: Field) -> NDArray[np.bool_]:
-        """Return which of a field's front heads have their hole cut, shape (resos,)."""
+        """Return a mask of front heads with a hole to cut, shape (resos,)."""
         port = field.port_in
         return np.array(
             [
@@ -208,7 +208,7 @@ class Costs:
         return np.asarray(total + work["cut_port"] * self._cuts(field)[options.reso])
 
     def _cut_here(self, field: Field) -> NDArray[np.bool_]:
-        """Return which of a field's resos is the one on the drum, cut into where it is."""
+        """Return a mask of resos that would cut the head on the drum, shape (resos,)."""
         present = [r == self.owned.reso and self.owned.port_in is None for r in field.resos]
         return np.asarray(self._cuts(field) & np.array(present or [False]))
 

@@ -38,7 +38,7 @@ def moved(target: Target, by_steps: Mapping[str, float]) -> Target:
     values = dict(target.values)
     for name, by in by_steps.items():
         if name not in steps():
-            raise InputError(f"There is no quantity {name}. Use {', '.join(steps())}.")
+            raise InputError(f"“{name}” is not a quantity. Choose from {', '.join(steps())}.")
         if abs(by) > MOST_STEPS:
             raise InputError(f"{name}: {by:+g} steps is outside ±{MOST_STEPS:g}.")
         if name in values:

@@ -158,7 +158,7 @@ class Weigher(Costs):
         self.window: Window | None = None
         """Between which lug pitches a kick is tuned; None where a pitch was entered by hand."""
         self.past_ceiling = False
-        """Whether heads may go past what is safe: the pitch or the interval was entered by hand."""
+        """True if heads may exceed the safe limits, because the user entered pitch or interval."""
         self.may_buy = math.inf
         """How many heads may be bought for it; no limit where recipes are only compared."""
         self.target = aimed(target, brief)

@@ -360,7 +360,7 @@ def fit_warnings(chosen: Sequence[Weighed], shelf: Shelf, brief: Brief) -> list[
 
 
 def _by_the_drum(catalogue: Catalogue, row: Weighed, drum: OwnedDrum, brief: Brief) -> list[Reason]:
-    """Return what one drum's player would stumble over, or its tech when seating its heads."""
+    """Return warnings on one drum: notes that run together, brushes, and seating its heads."""
     result: list[Reason] = []
     title = voice_title(row.voice)
     gap, length = brief.gap_s(row.voice), row.card.get("length")
@@ -384,7 +384,7 @@ def _by_the_drum(catalogue: Catalogue, row: Weighed, drum: OwnedDrum, brief: Bri
                 Reason(
                     "seating",
                     f"{title}: do not crack the collar of "
-                    f"“{catalogue.construction(head).name}” when seating it.",
+                    f"“{catalogue.construction(head).name}” when you fit it.",
                     {},
                 )
             )

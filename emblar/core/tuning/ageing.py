@@ -36,7 +36,7 @@ class Tapped:
 
 
 @dataclass(frozen=True, slots=True)
-class LearnedNumber:
+class LearnedValue:
     """A number learned from so many cases, with its standard deviation."""
 
     value: float
@@ -93,24 +93,24 @@ def nights(readings: Iterable[Tapped], fitted: Sequence[tuple[Side, datetime]]) 
     return result
 
 
-def overnight(history: Iterable[Night], *, fresh: bool) -> LearnedNumber | None:
+def overnight(history: Iterable[Night], *, fresh: bool) -> LearnedValue | None:
     """Return how far heads move a night: fresh ones in their first, or those that have settled."""
     young = timedelta(hours=parameter("fresh_for"))
     members = [n.by_cents for n in history if (n.age is not None and n.age < young) == fresh]
     return _learned(members)
 
 
-def head_life(sessions: Iterable[int]) -> LearnedNumber | None:
+def head_life(sessions: Iterable[int]) -> LearnedValue | None:
     """Return how many sessions heads lasted that were replaced."""
     return _learned([float(n) for n in sessions], of_one=True)
 
 
-def is_due(sessions: int, life: LearnedNumber | None) -> bool:
+def is_due(sessions: int, life: LearnedValue | None) -> bool:
     """Whether a head that was in so many sessions is likely to be spent in the next."""
     return life is not None and sessions + 1 > life.value - life.sd
 
 
-def pace(took: Sequence[tuple[str, float]], usual: Mapping[str, float]) -> dict[str, LearnedNumber]:
+def pace(took: Sequence[tuple[str, float]], usual: Mapping[str, float]) -> dict[str, LearnedValue]:
     """Return how long jobs take here, minutes, by name; those with too few cases are left out.
 
     Parameters
@@ -130,16 +130,16 @@ def pace(took: Sequence[tuple[str, float]], usual: Mapping[str, float]) -> dict[
         ]
         known = _learned(matching)
         if known is not None:
-            result[name] = LearnedNumber(median(matching), known.sd, known.count)
+            result[name] = LearnedValue(median(matching), known.sd, known.count)
     return result
 
 
-def _learned(values: Sequence[float], *, of_one: bool = False) -> LearnedNumber | None:
+def _learned(values: Sequence[float], *, of_one: bool = False) -> LearnedValue | None:
     """Return the mean with its own sd, or with that of one more case."""
     if len(values) < parameter("least_cases"):
         return None
     # Heads that happened to last alike will not all.
     spread = max(stdev(values), parameter("least_life_sd")) if of_one else stdev(values)
-    return LearnedNumber(
+    return LearnedValue(
         fmean(values), spread if of_one else spread / math.sqrt(len(values)), len(values)
     )

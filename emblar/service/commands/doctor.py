@@ -14,16 +14,16 @@ def doctor_command(
 ) -> None:
     """Look at what Emblar needs on this machine, and say what is missing."""
     from emblar.formats.doctor import DoctorFile, FindingRow
-    from emblar.service.doctor import examine, in_words
+    from emblar.service.doctor import format_checks, run_checks
 
-    result = examine()
+    result = run_checks()
     well = all(row.state != "fault" for row in result)
     if as_json:
         rows = [FindingRow(what=f.what, state=f.state, says=f.says) for f in result]
         file = DoctorFile(well=well, findings=rows)
         print_json(file)
     else:
-        sys.stdout.write(in_words(result) + "\n")
+        sys.stdout.write(format_checks(result) + "\n")
     if not well:
         raise typer.Exit(1)
 

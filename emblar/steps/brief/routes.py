@@ -14,7 +14,7 @@ from emblar.frame.here import Here
 from emblar.frame.reading import ReadAtOnce
 from emblar.frame.templating import render
 from emblar.steps.brief.page import SCHOOL_FIELDS, brief_page
-from emblar.steps.sessions.actions.editing import SessionBrief, asked_of, brief_mark, change_brief
+from emblar.steps.sessions.actions.editing import SessionBrief, brief_mark, brief_of, change_brief
 from emblar.steps.workspace.routes import go, load
 
 router = APIRouter(prefix="/sessions/{session_id}", route_class=ReadAtOnce)
@@ -110,7 +110,7 @@ class BriefFields(BaseModel):
 def show(studio: Here, request: Request, session_id: Id, sel: str = "") -> Response:
     """Show the brief."""
     _, around = load(studio, session_id, "brief", sel)
-    page = brief_page(around, asked_of(around.session))
+    page = brief_page(around, brief_of(around.session))
     return render(
         request,
         "brief/page.html",

@@ -23,7 +23,7 @@ from emblar.steps.kit.actions.drums import kit
 from emblar.steps.kit.queries.slots import KitDrum
 from emblar.steps.log.actions.entries import learned_pace
 from emblar.steps.plan.actions.planning import latest_plan
-from emblar.steps.sessions.actions.editing import asked_of, one_session
+from emblar.steps.sessions.actions.editing import brief_of, one_session
 from emblar.steps.sheet.actions import to_buy
 
 LONGEST = timedelta(hours=36)
@@ -57,7 +57,7 @@ def evening(studio: Studio, session_id: int) -> EveningView:
         There is no plan, or no downbeat that lies ahead.
     """
     session = one_session(studio, session_id)
-    plan, request = latest_plan(studio, session_id), asked_of(session)
+    plan, request = latest_plan(studio, session_id), brief_of(session)
     if plan is None or not plan.drums:
         raise InputError(NO_PLAN)
     if session.downbeat_at is None:

@@ -32,8 +32,8 @@ from emblar.steps.kit.actions.drums import (
     change_drum,
     give_back,
     kit,
+    match_by_size,
     parts_of,
-    suggest_voices,
     take_out_drum,
 )
 from emblar.steps.kit.actions.saved import (
@@ -249,7 +249,7 @@ def voices(
 def suggest(studio: Here, session_id: Id, sel: Annotated[str, Form()] = "") -> Response:
     """Give every voice to a drum by kind and size, and say what that changed."""
     before = parts_as_text(parts_of(kit(studio, session_id)))
-    suggest_voices(studio, session_id)
+    match_by_size(studio, session_id)
     return go(f"/sessions/{session_id}/kit?sel={sel}&was={before}")
 
 

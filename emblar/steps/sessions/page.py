@@ -89,7 +89,7 @@ class SessionsPage:
         return not self.rows and not self.choice.find and not self.choice.skip
 
     @property
-    def kit_before(self) -> bool:
+    def has_previous_kit(self) -> bool:
         """True if the first kit is the last session's."""
         return bool(usual_kit(self.kits))
 

@@ -18,7 +18,7 @@ from emblar.steps.kit.actions.drums import kit
 from emblar.steps.kit.queries.slots import KitDrum
 from emblar.steps.listen.actions.measuring import measured_record
 from emblar.steps.plan.actions.planning import latest_plan, task_of, the_shelf
-from emblar.steps.sessions.actions.editing import all_sessions, asked_of, one_session
+from emblar.steps.sessions.actions.editing import all_sessions, brief_of, one_session
 
 MOST_SONGS = 20
 
@@ -100,7 +100,7 @@ def _offers(
 ) -> dict[str, tuple[Offer, ...]]:
     """Return the ways to set each drum of a song up: as planned, and nearer to other songs'."""
     result = measured_record(studio, session_id)
-    brief = asked_of(one_session(studio, session_id)).brief()
+    brief = brief_of(one_session(studio, session_id)).brief()
     shelf = the_shelf(studio)
     offers: dict[str, tuple[Offer, ...]] = {}
     for drum, file in planned:

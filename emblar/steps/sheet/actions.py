@@ -18,7 +18,7 @@ from emblar.steps.kit.actions.drums import kit
 from emblar.steps.kit.queries.slots import KitDrum
 from emblar.steps.listen.actions.recordings import AnalysedRecord, analysed_record
 from emblar.steps.plan.actions.planning import KitPlan, latest_plan
-from emblar.steps.sessions.actions.editing import asked_of, one_session
+from emblar.steps.sessions.actions.editing import brief_of, one_session
 
 
 def sheet(studio: Studio, session_id: int) -> SheetFile:
@@ -38,7 +38,7 @@ def sheet(studio: Studio, session_id: int) -> SheetFile:
     )
     if plan is None or not plan.drums:
         raise InputError("Nothing is planned yet, so nothing can be printed. Plan the kit first.")
-    request = asked_of(info)
+    request = brief_of(info)
     planned = [(drum, plan.drums[drum.id]) for drum in drums if drum.id in plan.drums]
     return SheetFile(
         session=info.name,

@@ -16,9 +16,9 @@ from emblar.steps.kit.queries.slots import KitDrum
 from emblar.steps.listen.actions.recordings import (
     AnalysedRecord,
     analysed_record,
-    cancelled_of,
+    cancelled_recording,
     recording_of,
-    unreadable_of,
+    unreadable_recordings,
 )
 from emblar.steps.listen.queries import RecordingInfo
 from emblar.steps.plan import queries as plans
@@ -77,6 +77,6 @@ def workspace(studio: Studio, session_id: int, *, with_plan: bool) -> Workspace:
             frozenset(planned),
             frozenset(d.id for d in drums if not finished.get(d.drum_id, {"unfinished": {}})),
             {d.id: left_of(finished[d.drum_id]) for d in drums if finished.get(d.drum_id)},
-            unreadable_of(unit, session_id),
-            cancelled_of(unit, session_id),
+            unreadable_recordings(unit, session_id),
+            cancelled_recording(unit, session_id),
         )

@@ -40,7 +40,7 @@ class StepTab:
 
 
 @dataclass(frozen=True, slots=True)
-class ToDo:
+class ChecklistItem:
     """Something a new session needs, and the step where it is done."""
 
     text: str
@@ -68,7 +68,7 @@ class Frame:
     strip: Markup
     strip_line: "StripLine | None"
     strip_empty: bool
-    to_do: "tuple[ToDo, ...]"
+    checklist: "tuple[ChecklistItem, ...]"
     """What a new session still needs before its plan; empty once it is planned."""
     selection: str
     drum: KitDrum | None
@@ -141,7 +141,7 @@ def frame(work: Workspace, step: str, selection: str, time: datetime) -> Frame:
         strip=kit_strip(shown),
         strip_line=_strip_line(shown),
         strip_empty=not shown,
-        to_do=_to_do(work, key),
+        checklist=_checklist(work, key),
         selection=key,
         drum=drum,
         voice=voice,
@@ -152,7 +152,7 @@ def frame(work: Workspace, step: str, selection: str, time: datetime) -> Frame:
     )
 
 
-def _to_do(work: Workspace, key: str) -> tuple[ToDo, ...]:
+def _checklist(work: Workspace, key: str) -> tuple[ChecklistItem, ...]:
     if work.planned:
         return ()
     matched = any(drum.voice for drum in work.drums)
@@ -162,7 +162,9 @@ def _to_do(work: Workspace, key: str) -> tuple[ToDo, ...]:
         ("Drums matched", matched, "kit"),
         ("Plan", False, "plan"),
     )
-    return tuple(ToDo(text, done, _href(work.session.id, step, key)) for text, done, step in rows)
+    return tuple(
+        ChecklistItem(text, done, _href(work.session.id, step, key)) for text, done, step in rows
+    )
 
 
 def _strip_line(shown: list[StripDrum]) -> StripLine | None:

@@ -18,14 +18,14 @@ from emblar.steps.evening.page import evening_page
 from emblar.steps.kit.actions.drums import kit
 from emblar.steps.log.actions.entries import learned_pace
 from emblar.steps.plan.actions.planning import changed_since, replan_drum
-from emblar.steps.sessions.actions.editing import SessionBrief, asked_of, change_brief, one_session
+from emblar.steps.sessions.actions.editing import SessionBrief, brief_of, change_brief, one_session
 
 pytestmark = pytest.mark.usefixtures("database")
 
 
 def downbeat(session: int, hours: float | None, *, hands: int = 1) -> None:
     info = one_session(HERE, session)
-    asked = asked_of(info).model_copy(update={"hands": hands})
+    asked = brief_of(info).model_copy(update={"hands": hands})
     at = current_time().astimezone() + timedelta(hours=hours) if hours is not None else None
     ask = AskFile.model_validate(asked.model_dump())
     change_brief(
@@ -111,7 +111,7 @@ def test_the_file_and_the_calendar_say_the_same(planned: int) -> None:
 
 def asked(session: int, **changes: object) -> None:
     info = one_session(HERE, session)
-    ask = asked_of(info).model_copy(update=changes)
+    ask = brief_of(info).model_copy(update=changes)
     change_brief(HERE, session, SessionBrief(info.name, downbeat_at=info.downbeat_at, ask=ask))
 
 

@@ -15,7 +15,7 @@ from emblar.core.errors import ServiceError
 from emblar.main import app
 from emblar.platform.database import transaction
 from emblar.platform.settings import settings
-from emblar.service.doctor import examine
+from emblar.service.doctor import run_checks
 from emblar.steps.health.actions import health
 
 
@@ -88,7 +88,7 @@ def test_requests_are_counted_by_route_and_not_by_address(
 
 
 def test_the_doctor_finds_everything_well_beside_a_server(worker_seen: None) -> None:
-    found = {row.what: row for row in examine()}
+    found = {row.what: row for row in run_checks()}
     assert found["worker"].state == "well"
     assert all(row.state != "fault" for row in found.values())
     assert health().revision in found["database"].says

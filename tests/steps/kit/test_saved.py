@@ -115,7 +115,7 @@ def test_two_snares_may_be_candidates_for_one_part(planned: int) -> None:
     planned_now = plan.plan_kit(HERE, planned)
     assert {snare.id, other.id} <= set(planned_now.drums)
     assert planned_now.drums[other.id].voice == "snare"
-    kit.suggest_voices(HERE, planned)
+    kit.match_by_size(HERE, planned)
     parts = {d.id: (d.voice, d.also) for d in kit.kit(HERE, planned)}
     assert parts[snare.id] == ("snare", False)
     assert parts[other.id] == ("snare", True)
@@ -191,7 +191,7 @@ def test_undoing_a_match_leaves_candidates_as_they_were(planned: int) -> None:
     other = kit.add_drum(HERE, planned, replace(OWNED_SNARE, name="Snare 13", diameter_in=13))
     kit.change_drum(HERE, planned, other.id, other.owned, second_for="snare")
     before = kit.parts_of(kit.kit(HERE, planned))
-    kit.suggest_voices(HERE, planned)
+    kit.match_by_size(HERE, planned)
     kit.give_back(HERE, planned, before)
     parts = {d.id: (d.voice, d.also) for d in kit.kit(HERE, planned)}
     assert parts[snare.id] == ("snare", False)

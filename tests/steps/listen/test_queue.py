@@ -214,7 +214,7 @@ def test_voices_are_suggested_by_kind_and_size(session: int, groove: bytes) -> N
     tom = kit.add_drum(HERE, session, OWNED_TOM)
     snare = kit.add_drum(HERE, session, OWNED_SNARE)
     listened(session, groove)
-    kit.suggest_voices(HERE, session)
+    kit.match_by_size(HERE, session)
     assert {d.id: d.voice for d in kit.kit(HERE, session)} == {tom.id: "tom-1", snare.id: "snare"}
     with pytest.raises(InputError, match="is a snare"):
         kit.assign_voice(HERE, session, "kick", snare.id)

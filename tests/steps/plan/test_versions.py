@@ -12,7 +12,7 @@ from emblar.steps.kit.queries.slots import KitDrum
 from emblar.steps.plan.actions import planning as plan
 from emblar.steps.plan.actions import ways
 from emblar.steps.plan.actions.versions import plan_version, undo_plan, use_version, versions
-from emblar.steps.sessions.actions.editing import SessionBrief, asked_of, change_brief, one_session
+from emblar.steps.sessions.actions.editing import SessionBrief, brief_of, change_brief, one_session
 from emblar.steps.sheet.actions import sheet
 from emblar.steps.shelf import actions as shelf
 from tests.drums import OWNED_TOM
@@ -32,7 +32,7 @@ def shown(session: int, drum_id: int) -> float:
 
 def ask(session: int, **changes: object) -> None:
     info = one_session(HERE, session)
-    asked = asked_of(info).model_copy(update=changes)
+    asked = brief_of(info).model_copy(update=changes)
     change_brief(
         HERE,
         session,

@@ -22,7 +22,7 @@ from emblar.steps.log.actions.entries import drum_log
 from emblar.steps.plan.actions.recipes import bring_from, worked
 from emblar.steps.sessions.actions.editing import (
     SessionBrief,
-    asked_of,
+    brief_of,
     change_brief,
     one_session,
     start_session,
@@ -34,7 +34,7 @@ from tests.steps.bench.test_actions import drum_of
 def tuned(planned: int) -> int:
     """A session in a style, its tom tuned to the last job."""
     info = one_session(HERE, planned)
-    ask = AskFile.model_validate(asked_of(info).model_dump() | {"style": "Rock"})
+    ask = AskFile.model_validate(brief_of(info).model_dump() | {"style": "Rock"})
     change_brief(HERE, planned, SessionBrief(info.name, ask=ask))
     bench.finish_job(HERE, planned, drum_of(planned, "tom").id, "listen")
     return planned

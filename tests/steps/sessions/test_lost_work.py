@@ -103,7 +103,7 @@ def test_a_stored_analysis_is_read_leniently_or_offered_to_be_made_again(
     with transaction() as db:
         db.execute(text(f"update recording set {change}"))
     assert (listen.analysed_record(HERE, heard) is not None) is readable
-    left = listen.unreadable_of(HERE, heard)
+    left = listen.unreadable_recordings(HERE, heard)
     assert len(left) == (not readable)
     if left:
         listen.analyse_again(HERE, heard, left[0].id)

@@ -70,7 +70,7 @@ def read_clip(
         No tap can be found.
     """
     current, head = _head_at(studio, session_id, slot_id, side)
-    taps = _taps(data, _listening_for(studio.catalogue(), current, side))
+    taps = _taps(data, _tapped_head(studio.catalogue(), current, side))
     rods = list(head.unread) or list(range(current.drum.owned.rods))
     if len(taps) > len(rods):
         raise InputError(
@@ -111,7 +111,7 @@ def read_live(
     current, head = _head_at(studio, session_id, slot_id, side)
     clips = [clip_samples(data) for _, data in taps]
     read = read_separate_taps(
-        clips, ANALYSIS_RATE_HZ, _listening_for(studio.catalogue(), current, side)
+        clips, ANALYSIS_RATE_HZ, _tapped_head(studio.catalogue(), current, side)
     )
     rows = tuple(zip(read, [rod for rod, _ in taps], strict=True))
     newest = len(rows) - 1
@@ -151,7 +151,7 @@ def _cents(hz: float, sd_hz: float) -> float:
     return 1200.0 * math.log2((hz + sd_hz) / hz)
 
 
-def _listening_for(catalogue: Catalogue, present: Bench, side: Side) -> TappedHead:
+def _tapped_head(catalogue: Catalogue, present: Bench, side: Side) -> TappedHead:
     head, drum = present.heads[side], _drum(catalogue, present)
     state = head.state
     if state is None or not state.read or head.hz is None:
@@ -217,7 +217,7 @@ def expected_sustain_s(catalogue: Catalogue, present: Bench) -> float | None:
 
     Dampers are taken as shipped: what they are worth here is learned against it.
     """
-    return _expected(catalogue.as_shipped(), present).sustain_s
+    return _expected(catalogue.without_learned(), present).sustain_s
 
 
 def _expected(catalogue: Catalogue, present: Bench) -> Expected:

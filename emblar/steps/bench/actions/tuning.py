@@ -131,7 +131,7 @@ def keep_readings(
             setup_store.measure(
                 db, setup.id, what="lug", side=side, rod=rod + 1, hz=hz, sd_hz=sd_hz, how=how
             )
-        keep_work(catalogue_of(db, studio.studio_id), db, session_id, drum, file)
+        save_work(catalogue_of(db, studio.studio_id), db, session_id, drum, file)
     return len(known)
 
 
@@ -161,7 +161,7 @@ def keep_stroke(
             how="microphone",
         )
         file.causes = [CauseFile(id=c.id, numbers=c.numbers, head=c.head) for c in causes]
-        keep_work(catalogue_of(db, studio.studio_id), db, session_id, drum, file)
+        save_work(catalogue_of(db, studio.studio_id), db, session_id, drum, file)
 
 
 def turned(
@@ -198,7 +198,7 @@ def turned(
         file.turning.done += [rod for rod in request if rod in file.turning.left]
         if not file.turning.left:
             _close_turning(db, session_id, drum, file)
-        keep_work(catalogue, db, session_id, drum, file)
+        save_work(catalogue, db, session_id, drum, file)
 
 
 def finish_job(
@@ -235,7 +235,7 @@ def finish_job(
                 db, studio, session_id, current, file, job, skip=skip, words=description
             )
         file.at = ""
-        keep_work(catalogue_of(db, studio.studio_id), db, session_id, drum, file)
+        save_work(catalogue_of(db, studio.studio_id), db, session_id, drum, file)
     if job.text == "mount":
         mark_as_planned(studio, session_id, before)
 
@@ -294,7 +294,7 @@ def show_job(studio: Studio, session_id: int, slot_id: int, job_id: str) -> None
         if not job_id.startswith("mount-"):
             file.jobs.pop(job_id, None)
         file.at = job_id
-        keep_work(catalogue_of(db, studio.studio_id), db, session_id, drum, file)
+        save_work(catalogue_of(db, studio.studio_id), db, session_id, drum, file)
 
 
 def checked_note(note: str, field: str) -> str:
@@ -356,7 +356,7 @@ def change_work(
     with in_session(studio, session_id) as db:
         drum, file = work_on(db, session_id, slot_id)
         change(file)
-        keep_work(catalogue_of(db, studio.studio_id), db, session_id, drum, file)
+        save_work(catalogue_of(db, studio.studio_id), db, session_id, drum, file)
 
 
 def work_on(db: Session, session_id: int, slot_id: int) -> tuple[KitDrum, BenchFile]:
@@ -366,7 +366,7 @@ def work_on(db: Session, session_id: int, slot_id: int) -> tuple[KitDrum, BenchF
     return drum, lenient(BenchFile, document, "The work so far")
 
 
-def keep_work(
+def save_work(
     catalogue: Catalogue, db: Session, session_id: int, drum: KitDrum, file: BenchFile
 ) -> None:
     """Keep the work on a drum, and where its heads were left by their last readings."""

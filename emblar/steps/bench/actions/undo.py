@@ -8,7 +8,7 @@ from emblar.core.errors import InputError, NotFoundError
 from emblar.formats.bench import BenchFile, HeadChange, JobDone, Turning
 from emblar.platform.own_parts import catalogue_of
 from emblar.platform.studio import Studio, in_session
-from emblar.steps.bench.actions.tuning import keep_work, mark_as_planned, work_on
+from emblar.steps.bench.actions.tuning import mark_as_planned, save_work, work_on
 from emblar.steps.kit.queries import heads as head_store
 from emblar.steps.kit.queries import setups as setup_store
 from emblar.steps.kit.queries.heads import Exchange
@@ -35,7 +35,7 @@ def undo(studio: Studio, session_id: int, slot_id: int) -> str:
     with in_session(studio, session_id) as db:
         drum, file = work_on(db, session_id, slot_id)
         says, exchanged = _Undo(db, studio, session_id, drum, file).last()
-        keep_work(catalogue_of(db, studio.studio_id), db, session_id, drum, file)
+        save_work(catalogue_of(db, studio.studio_id), db, session_id, drum, file)
     if exchanged:
         mark_as_planned(studio, session_id, before)
     return says

@@ -217,7 +217,7 @@ def give_back(studio: Studio, session_id: int, before: Mapping[int, str | None])
                 store.assign(db, drum_id, part)
 
 
-def suggest_voices(studio: Studio, session_id: int) -> None:
+def match_by_size(studio: Studio, session_id: int) -> None:
     """Give every voice to a drum: same kind, toms by size from high to low.
 
     A drum with a fault that no tuning cures is left out as long as others do.

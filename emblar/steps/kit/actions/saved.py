@@ -11,7 +11,7 @@ from emblar.core.planning.kit import LONGEST_NAME, OwnedDrum
 from emblar.core.planning.presets import preset_kit, preset_kits
 from emblar.platform import sessions as session_store
 from emblar.platform.studio import Studio, in_session
-from emblar.steps.kit.actions.drums import suggest_voices
+from emblar.steps.kit.actions.drums import match_by_size
 from emblar.steps.kit.queries import drums as drum_store
 from emblar.steps.kit.queries import slots as store
 from emblar.steps.kit.queries.drums import StudioDrum
@@ -118,7 +118,7 @@ def bring_kit(
         removed = tuple(sorted(before - available)) if replace_kit else ()
         for slot_id in removed:
             store.delete(db, session_id, slot_id)
-    suggest_voices(studio, session_id)
+    match_by_size(studio, session_id)
     with in_session(studio, session_id) as db:
         rows = store.listing(db, session_id)
         return KitChange(tuple(d for d in rows if d.id in available - before), removed)

@@ -15,7 +15,7 @@ from emblar.platform.sound.encode import encode
 from emblar.platform.studio import Studio
 from emblar.steps.listen.actions.measuring import measured_record
 from emblar.steps.listen.actions.recordings import analysed_record
-from emblar.steps.sessions.actions.editing import asked_of, one_session
+from emblar.steps.sessions.actions.editing import brief_of, one_session
 
 MEDIA = {
     "mid": "audio/midi",
@@ -58,7 +58,7 @@ def listen_file(studio: Studio, session_id: int, what: str) -> ListenFile:
         raise NotFoundError("Nothing is analysed in this session yet.")
     title, file = _title(studio, session_id), result.analysis
     if what == "strokes.mid":
-        data = midi_bytes(file, title, asked_of(one_session(studio, session_id)).tempo_bpm)
+        data = midi_bytes(file, title, brief_of(one_session(studio, session_id)).tempo_bpm)
     elif what == "strokes.csv":
         data = strokes_csv(file).encode()
     elif what == "strokes.jams":

@@ -459,7 +459,7 @@ def analysed_record(studio: Studio, session_id: int) -> AnalysedRecord | None:
     return AnalysedRecord(recording, shown, drawn, tuple(files), tuple(text))
 
 
-def unreadable_of(studio: Studio, session_id: int) -> tuple[RecordingInfo, ...]:
+def unreadable_recordings(studio: Studio, session_id: int) -> tuple[RecordingInfo, ...]:
     """Return the files of the record whose analysis cannot be read: they can be analysed again."""
     with studio.together() as unit, in_session(unit, session_id) as db:
         files = store.files(db, session_id)
@@ -468,7 +468,7 @@ def unreadable_of(studio: Studio, session_id: int) -> tuple[RecordingInfo, ...]:
     return tuple(file for file in files if file.id not in result)
 
 
-def cancelled_of(studio: Studio, session_id: int) -> RecordingInfo | None:
+def cancelled_recording(studio: Studio, session_id: int) -> RecordingInfo | None:
     """Return the newest recording if its analysis was cancelled, else None."""
     with in_session(studio, session_id) as db:
         return store.newest_cancelled(db, session_id)
@@ -529,7 +529,7 @@ def cancel_analysis(studio: Studio, session_id: int, recording_id: int) -> None:
         store.cancel(db, recording_id)
 
 
-def sound_range(studio: Studio, session_id: int, audio_id: int, start: int, count: int) -> bytes:
+def sound_bytes(studio: Studio, session_id: int, audio_id: int, start: int, count: int) -> bytes:
     """Return a range of the bytes of a session's sound."""
     with in_session(studio, session_id) as db:
         _check_sound(db, session_id, audio_id)

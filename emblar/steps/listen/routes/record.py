@@ -142,11 +142,11 @@ def _back(
     studio: Studio, session_id: int, sel: str, start: float, stop: float, *, done: bool = False
 ) -> Response:
     """Answer with the window as it was; ``done`` offers to undo what was just done."""
-    known = _done(studio, session_id) if done else ""
+    known = _undo_query(studio, session_id) if done else ""
     return go(f"/sessions/{session_id}/listen?sel={sel}&start={start:.2f}&stop={stop:.2f}{known}")
 
 
-def _done(studio: Studio, session_id: int) -> str:
+def _undo_query(studio: Studio, session_id: int) -> str:
     last = strokes.last_correction(studio, session_id)
     return f"&done={last.count}" if last else ""
 
@@ -205,7 +205,7 @@ def toms(
     """Split a tom, make one of it and the next lower one, or remove a drum that is not there."""
     acts = {"split": strokes.split, "merge": strokes.merge, "remove": strokes.remove_voice}
     acts[what](studio, session_id, voice)
-    return go(f"/sessions/{session_id}/listen?sel={voice}{_done(studio, session_id)}")
+    return go(f"/sessions/{session_id}/listen?sel={voice}{_undo_query(studio, session_id)}")
 
 
 @router.post("/rename")
@@ -214,7 +214,7 @@ def rename(
 ) -> Response:
     """Give all strokes of a drum to another one."""
     strokes.rename_voice(studio, session_id, voice, to)
-    return go(f"/sessions/{session_id}/listen?sel={to}{_done(studio, session_id)}")
+    return go(f"/sessions/{session_id}/listen?sel={to}{_undo_query(studio, session_id)}")
 
 
 @router.post("/take-back")

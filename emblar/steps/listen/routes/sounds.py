@@ -8,7 +8,7 @@ from fastapi import APIRouter, Header, Response
 from emblar.frame.fields import Id
 from emblar.frame.here import Here
 from emblar.frame.reading import ReadAtOnce
-from emblar.steps.listen.actions.recordings import sound_info, sound_range
+from emblar.steps.listen.actions.recordings import sound_bytes, sound_info
 
 router = APIRouter(route_class=ReadAtOnce)
 RANGE = re.compile(r"bytes=([0-9]{0,15})-([0-9]{0,15})$")
@@ -50,9 +50,9 @@ def audio(
     except ValueError:
         return Response(status_code=416, headers={"Content-Range": f"bytes */{info.size_bytes}"})
     if wanted is None:
-        data = sound_range(studio, session_id, audio_id, 0, info.size_bytes)
+        data = sound_bytes(studio, session_id, audio_id, 0, info.size_bytes)
         return Response(data, media_type=info.media_type, headers=headers)
     first, last = wanted
     headers["Content-Range"] = f"bytes {first}-{last}/{info.size_bytes}"
-    data = sound_range(studio, session_id, audio_id, first, last - first + 1)
+    data = sound_bytes(studio, session_id, audio_id, first, last - first + 1)
     return Response(data, status_code=206, media_type=info.media_type, headers=headers)

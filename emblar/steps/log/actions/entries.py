@@ -11,7 +11,7 @@ from typing import Any, Protocol, TypeVar
 from emblar.core.acoustics.drum import Side
 from emblar.core.errors import NotFoundError
 from emblar.core.tuning.ageing import (
-    LearnedNumber,
+    LearnedValue,
     Tapped,
     head_life,
     is_due,
@@ -63,7 +63,7 @@ class DrumLog:
     """In how many sessions each of its heads was."""
     best: tuple[tuple[str, float], ...] = ()
     """Sweet spots found by ear as (session, Hz), the newest last, where one drum is asked for."""
-    lives: Mapping[tuple[str, str], LearnedNumber | None] = field(default_factory=dict)
+    lives: Mapping[tuple[str, str], LearnedValue | None] = field(default_factory=dict)
     """How many sessions heads of a side and construction lasted on all drums of the kind."""
 
     @property
@@ -76,7 +76,7 @@ class DrumLog:
             and is_due(sessions, self.lives.get((head.side, head.construction)))
         )
 
-    def overnight(self, side: Side, *, fresh: bool) -> LearnedNumber | None:
+    def overnight(self, side: Side, *, fresh: bool) -> LearnedValue | None:
         """Return how far a head moves by itself over a night, cents."""
         fitted = [(_side(h.side), h.fitted_at) for h in self.heads if h.fitted_at is not None]
         tapped = [
@@ -107,7 +107,7 @@ def _side(name: str) -> Side:
     return "reso" if name == "reso" else "batter"
 
 
-def _head_lives(rows: Iterable[DrumLog]) -> dict[str, dict[tuple[str, str], LearnedNumber | None]]:
+def _head_lives(rows: Iterable[DrumLog]) -> dict[str, dict[tuple[str, str], LearnedValue | None]]:
     """Return how many sessions replaced heads lasted, by kind of drum, side and construction."""
     lasted: dict[str, dict[tuple[str, str], list[int]]] = defaultdict(lambda: defaultdict(list))
     for row in rows:
@@ -132,7 +132,7 @@ def log(studio: Studio, words: str = "") -> list[DrumLog]:
 _LONG_AGO = datetime.fromisoformat("1970-01-01T00:00:00+00:00")
 
 
-def learned_pace(studio: Studio) -> dict[str, LearnedNumber]:
+def learned_pace(studio: Studio) -> dict[str, LearnedValue]:
     """Return how many minutes jobs at the bench take here, by the job's name."""
     with studio.work() as db:
         documents = bench_store.documents(db, studio.studio_id)

@@ -26,7 +26,7 @@ from emblar.steps.listen.queue import defer_analysis
 from emblar.steps.match.actions.takes import Take, kept_sound, measured_take, same_take, take_voice
 from emblar.steps.match.actions.trials import trials
 from emblar.steps.plan.actions.planning import target_of
-from emblar.steps.sessions.actions.editing import asked_of, one_session
+from emblar.steps.sessions.actions.editing import brief_of, one_session
 from emblar.steps.shelf.actions import loose_heads
 
 MOST_MOVES = 5
@@ -157,7 +157,7 @@ def match(studio: Studio, session_id: int, slot_id: int, take_id: int | None = N
             catalogue, owned, setup, shown.comparison, have=frozenset(have), learned=shares
         )
         moves = tuple(found_moves[:MOST_MOVES])
-    gap_s = asked_of(one_session(studio, session_id)).brief().gap_s(current.drum.voice or "")
+    gap_s = brief_of(one_session(studio, session_id)).brief().gap_s(current.drum.voice or "")
     return Match(current, record, result, takes, shown, setup, moves, gap_s)
 
 

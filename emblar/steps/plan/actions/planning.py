@@ -39,7 +39,7 @@ from emblar.steps.log.actions.evidence import use_reading
 from emblar.steps.plan import queries as store
 from emblar.steps.plan.actions.by_hand import changed_by_hand, held, what_followed
 from emblar.steps.plan.queries import PlanInfo
-from emblar.steps.sessions.actions.editing import asked_of, one_session
+from emblar.steps.sessions.actions.editing import brief_of, one_session
 from emblar.steps.shelf.actions import loose_heads, own_parts
 
 SAMPLE_RATE_HZ = 44100
@@ -83,7 +83,7 @@ def plan_kit(studio: Studio, session_id: int, *, says: str = "Kit planned") -> K
 def _plan_kit(studio: Studio, session_id: int, says: str) -> KitPlan:
     matches, brief = (
         measured_record(studio, session_id),
-        asked_of(one_session(studio, session_id)).brief(),
+        brief_of(one_session(studio, session_id)).brief(),
     )
     with in_session(studio, session_id) as db:
         drums = with_due_heads(studio, kit_store.listing(db, session_id))
@@ -119,7 +119,7 @@ def tune_toms(studio: Studio, session_id: int, school: School) -> KitPlan:
 def _tune_toms(studio: Studio, session_id: int, school: School) -> KitPlan:
     result, requested = (
         measured_record(studio, session_id),
-        asked_of(one_session(studio, session_id)),
+        brief_of(one_session(studio, session_id)),
     )
     with in_session(studio, session_id) as db:
         drums = kit_store.listing(db, session_id)
@@ -252,7 +252,7 @@ def _planner(
     studio: Studio, session_id: int, drum: KitDrum, task: Task, others: Sequence[DrumPlanFile]
 ) -> Callable[[dict[str, Any]], DrumPlan]:
     """Return a function that plans a drum for given wishes, with the heads other drums leave."""
-    request = asked_of(one_session(studio, session_id))
+    request = brief_of(one_session(studio, session_id))
     shelf, brief = left_by(others, the_shelf(studio), request.brief())
 
     def plan(wishes: dict[str, Any]) -> DrumPlan:
@@ -298,7 +298,7 @@ def _keep(
 ) -> KitPlan:
     """Keep a version; ``reading`` is the choice of a reading that led to it, undone with it."""
     kit = kit_of(studio, session_id)
-    brief = asked_of(one_session(studio, session_id)).brief()
+    brief = brief_of(one_session(studio, session_id)).brief()
     warnings = kit_warnings(studio.catalogue(), list(drums.values()), brief)
     document = {
         "drums": {str(i): d.model_dump(by_alias=True, mode="json") for i, d in drums.items()},

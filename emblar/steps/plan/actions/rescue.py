@@ -11,7 +11,7 @@ from emblar.steps.kit.queries import slots as kit_store
 from emblar.steps.kit.queries.slots import KitDrum
 from emblar.steps.listen.actions.measuring import measured_record
 from emblar.steps.plan.actions.planning import replan_drum, task_of, the_shelf
-from emblar.steps.sessions.actions.editing import asked_of, one_session
+from emblar.steps.sessions.actions.editing import brief_of, one_session
 
 NOTHING = "Add a record in Listen and give the drums their parts in Kit first."
 
@@ -27,7 +27,7 @@ def rescue_of(
         No drum plays a part of the record, or the budget makes no sense.
     """
     result = measured_record(studio, session_id)
-    brief = asked_of(one_session(studio, session_id)).brief()
+    brief = brief_of(one_session(studio, session_id)).brief()
     pairs = []
     for drum in kit(studio, session_id):
         try:

@@ -28,7 +28,7 @@ from emblar.steps.listen.actions.measuring import measured_record
 from emblar.steps.listen.actions.recordings import AnalysedRecord
 from emblar.steps.log.actions.entries import with_due_heads
 from emblar.steps.plan.actions.planning import KitPlan, plan_kit, target_of, the_shelf
-from emblar.steps.sessions.actions.editing import asked_of, one_session
+from emblar.steps.sessions.actions.editing import brief_of, one_session
 
 NOTHING_TO_WEIGH = (
     "Add a record in Listen and drums in Kit first; then alternatives can be compared."
@@ -67,7 +67,7 @@ class _Asked:
 def _request(studio: Studio, session_id: int) -> _Asked:
     result, brief = (
         measured_record(studio, session_id),
-        asked_of(one_session(studio, session_id)).brief(),
+        brief_of(one_session(studio, session_id)).brief(),
     )
     with in_session(studio, session_id) as db:
         drums = with_due_heads(studio, store.listing(db, session_id))
@@ -87,7 +87,7 @@ def ways_of(studio: Studio, session_id: int) -> Ways:
         There is no record, or no drum in the kit.
     """
     request = _request(studio, session_id)
-    weighing = _weighing(studio.catalogue(), request)
+    weighing = _search_whole_kit(studio.catalogue(), request)
     return Ways(weighing.alternatives, tuple(request.drums), tuple(u.text for u in weighing.unmet))
 
 
@@ -142,7 +142,7 @@ def _targets(record: AnalysedRecord, drums: list[KitDrum]) -> list[Target]:
     return targets
 
 
-def _weighing(catalogue: Catalogue, request: _Asked) -> Weighing:
+def _search_whole_kit(catalogue: Catalogue, request: _Asked) -> Weighing:
     # Pitches asked for by hand count; other choices by hand are left out.
     pairs = zip(request.shelf.drums, request.drums, strict=True)
     held = {

@@ -155,7 +155,7 @@ def one_session(studio: Studio, session_id: int) -> SessionInfo:
         return store.get(db, studio.studio_id, session_id)
 
 
-def asked_of(session: SessionInfo) -> AskFile:
+def brief_of(session: SessionInfo) -> AskFile:
     """Return what is asked of a session's plan; nothing if what was kept cannot be read."""
     try:
         return lenient(AskFile, session.brief, "The brief")

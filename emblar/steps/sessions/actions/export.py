@@ -32,7 +32,7 @@ from emblar.steps.listen import queries as recordings
 from emblar.steps.log.queries import evidence
 from emblar.steps.match.actions.journey import checked_picture
 from emblar.steps.plan import queries as plans
-from emblar.steps.sessions.actions.editing import asked_of
+from emblar.steps.sessions.actions.editing import brief_of
 from emblar.steps.sessions.queries import export as whole
 
 EPOCH = (1980, 1, 1, 0, 0, 0)
@@ -311,7 +311,7 @@ def _sessions(studio: Studio, db: Session) -> None:
         recordings.files,
     )
     for session in sessions.listing(db, studio.studio_id):
-        asked_of(sessions.get(db, studio.studio_id, session.id))
+        brief_of(sessions.get(db, studio.studio_id, session.id))
         for reader in readers:
             reader(db, session.id)
 

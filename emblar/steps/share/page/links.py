@@ -12,7 +12,7 @@ from emblar.platform.network import ANY, answered_at
 from emblar.platform.settings import settings
 from emblar.steps.kit.queries.slots import KitDrum
 from emblar.steps.share.actions import NEW, PARTS, Said
-from emblar.steps.share.page.shared import WishChoice, asked_words, choices
+from emblar.steps.share.page.shared import WishChoice, asked_words, wish_choices
 from emblar.steps.share.queries import ShareInfo
 from emblar.steps.workspace.page import STEPS
 
@@ -86,7 +86,7 @@ def share_page(
         phone,
         back if back in dict(STEPS) else "sheet",
         tuple((drum.id, drum.owned.name) for drum in drums),
-        choices(),
+        wish_choices(),
     )
 
 

@@ -75,11 +75,11 @@ def shared_page(
     rows = tuple(_drum(opened, base, row, comments) for row in drums)
     until = opened.share.expires_at.astimezone().strftime("%Y-%m-%d")
     return SharedPage(
-        session.name, session.artist, session.studio, until, base, sheet, rows, choices()
+        session.name, session.artist, session.studio, until, base, sheet, rows, wish_choices()
     )
 
 
-def choices() -> tuple[WishChoice, ...]:
+def wish_choices() -> tuple[WishChoice, ...]:
     """Return what there may be more or less of."""
     return tuple(
         WishChoice(f"{name}:{way}", f"{name}: {getattr(step, way)}")

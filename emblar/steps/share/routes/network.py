@@ -1,4 +1,4 @@
-"""Let phones on this network in, or keep them out; where there are accounts, only an owner may."""
+"""Allow or block phones on this network. With accounts, only an owner may do this."""
 
 from typing import Annotated
 from urllib.parse import urlencode
@@ -28,7 +28,7 @@ def let_in(
 
 @router.post("/keep-out")
 def keep_out(studio: Here, session_id: Id, back: Annotated[Text, Form()] = "sheet") -> Response:
-    """Let nobody else in any more."""
+    """Block phones and shared links again."""
     check_session(studio, session_id)
     keep_others_out()
     return go(f"/sessions/{session_id}/share?{urlencode({'back': back})}")
