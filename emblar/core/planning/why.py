@@ -436,7 +436,7 @@ def _by_force(catalogue: Catalogue, rows: Mapping[str, Weighed], brief: Brief) -
                 )
             )
     length = rows["kick"].card.get("length", 0.0) if "kick" in rows else 0.0
-    if brief.buries_beater and length > OPEN_KICK_S:
+    if brief.buries_beater and length >= OPEN_KICK_S:
         result.append(
             Reason(
                 "force",
