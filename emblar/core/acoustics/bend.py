@@ -1,4 +1,4 @@
-"""Bend: a swing stretches the film, which starts sharp and limits the swing.
+"""Bend of a struck head: the swing stretches the film, which raises pitch and limits the swing.
 
 Conventions
 -----------
@@ -26,7 +26,7 @@ def stretch_stiffness(k: Coefficients) -> float:
 
 
 def bend_cents(linear: Number) -> Number:
-    """Return by how many cents a stroke starts sharp.
+    """Return the bend at the start of a stroke in cents.
 
     Parameters
     ----------

@@ -104,7 +104,7 @@ class Costs:
     def _costs_as_asked(
         self, field: Field, options: Options, outlook: Outlook
     ) -> dict[str, NDArray[Any]]:
-        """Return the costs in steps that hang on what the brief asks for."""
+        """Return the costs in steps that depend on the brief."""
         cost = self.weights.cost
         out: dict[str, NDArray[Any]] = {}
         if self.brief.style:
