@@ -132,7 +132,7 @@ def test_all_strokes_of_a_drum_are_given_to_another() -> None:
     after = applied([*HITS, hit(3.0, "tom-3")], edit)
     assert (2.0, "snare") in names(after)
     assert (3.0, "tom-2") in names(after)
-    with pytest.raises(InputError, match="two toms one"):
+    with pytest.raises(InputError, match="merge two toms"):
         give_voice(HITS, "tom-2", "tom-1")
 
 
